@@ -1,0 +1,203 @@
+#include "cli/commands.h"
+#include "core/exchange/urdf.h"
+#include "core/robot/catalogue.h"
+#include "core/robot/singularity.h"
+
+#include <fmt/format.h>
+#include <nlohmann/json.hpp>
+
+#include <Eigen/LU>
+
+#include <cstdio>
+#include <iostream>
+#include <stdexcept>
+
+namespace topikos::cli {
+
+namespace {
+
+using Json = nlohmann::ordered_json;
+
+constexpr size_t kLongestLine = 1 << 20;
+
+int refused(const Error& error)
+{
+    std::fprintf(stderr, "topikos-cli: %s\n", error.line().c_str());
+    return 2;
+}
+
+/// A query line that cannot be answered.
+struct BadLine : std::runtime_error {
+    using std::runtime_error::runtime_error;
+};
+
+template <class Vector>
+Json listOf(const Vector& v)
+{
+    Json out = Json::array();
+    for (Eigen::Index i = 0; i < v.size(); ++i) out.push_back(v[i]);
+    return out;
+}
+
+template <class Matrix>
+Json rowsOf(const Matrix& m)
+{
+    Json out = Json::array();
+    for (Eigen::Index i = 0; i < m.rows(); ++i) out.push_back(listOf(m.row(i)));
+    return out;
+}
+
+double numberOf(const Json& v, const char* key)
+{
+    if (!v.is_number()) throw BadLine(fmt::format("\"{}\" holds something that is not a number", key));
+    return v.get<double>();
+}
+
+JointVector jointsOf(const Json& line, const char* key, const Arm& arm)
+{
+    const auto it = line.find(key);
+    if (it == line.end()) throw BadLine(fmt::format("\"{}\" is missing", key));
+    if (!it->is_array() || it->size() != size_t(arm.jointCount()))
+        throw BadLine(fmt::format("\"{}\" must be a list of {} numbers", key, arm.jointCount()));
+    JointVector q(arm.jointCount());
+    for (int i = 0; i < arm.jointCount(); ++i) q[i] = numberOf((*it)[size_t(i)], key);
+    return q;
+}
+
+Pose poseOf(const Json& line)
+{
+    const auto it = line.find("pose");
+    const auto shape = [](bool good) {
+        if (!good) throw BadLine("\"pose\" must be 4 rows of 4 numbers");
+    };
+    shape(it != line.end() && it->is_array() && it->size() == 4);
+    Eigen::Matrix4d m;
+    for (size_t r = 0; r < 4; ++r) {
+        shape((*it)[r].is_array() && (*it)[r].size() == 4);
+        for (size_t c = 0; c < 4; ++c) m(Eigen::Index(r), Eigen::Index(c)) = numberOf((*it)[r][c], "pose");
+    }
+    const Mat3 rotation = m.topLeftCorner<3, 3>();
+    if (!((rotation.transpose() * rotation - Mat3::Identity()).norm() < 1e-6 && rotation.determinant() > 0)) throw BadLine("the rotation in \"pose\" is not orthonormal and right-handed");
+    if (!((m.row(3) - Eigen::RowVector4d(0, 0, 0, 1)).norm() < 1e-9)) throw BadLine("the last row of \"pose\" must be 0 0 0 1");
+    return makePose(rotation, m.topRightCorner<3, 1>());
+}
+
+/// Answers standard input line by line.
+template <class Answer>
+int answerLines(const std::string& name, Answer answer)
+{
+    const Result<ArmPtr> arm = findArm(name);
+    if (!arm) return refused(arm.error());
+    bool bad = false;
+    std::string text;
+    while (std::getline(std::cin, text)) {
+        if (text.find_first_not_of(" \t\r") == std::string::npos) continue;
+        Json out;
+        try {
+            if (text.size() > kLongestLine) throw BadLine("the line is longer than 1 MB");
+            const Json line = Json::parse(text);
+            if (!line.is_object()) throw BadLine("the line is not a JSON object");
+            out = answer(**arm, line);
+        } catch (const BadLine& e) {
+            out = {{"error", e.what()}};
+        } catch (const Json::exception&) {
+            out = {{"error", "the line is not JSON"}};
+        }
+        bad = bad || out.contains("error");
+        std::cout << out.dump() << '\n';
+    }
+    std::cout.flush();
+    return bad ? 2 : 0;
+}
+
+std::string reasonText(const Solutions& found)
+{
+    switch (found.reason) {
+    case NoSolution::TooFar: return fmt::format("too far: the wrist centre would be {:.6f} m beyond the reach", found.shortfall);
+    case NoSolution::TooClose: return fmt::format("too close: the wrist centre would be {:.6f} m inside the least reach", found.shortfall);
+    case NoSolution::JointRange: return fmt::format("joint range: joint {} would be {:.6f} rad past its range", found.range.joint + 1, found.range.excess);
+    default: return "this kind of arm has no inverse kinematics yet";
+    }
+}
+
+}  // namespace
+
+int armList()
+{
+    Json arms = Json::array();
+    for (const std::string& id : catalogueIds()) {
+        const ArmPtr arm = catalogueArm(id);
+        arms.push_back({{"id", id}, {"name", arm->description().name}, {"axes", arm->jointCount()}, {"reach", arm->reach()}, {"payload", arm->description().payload}});
+    }
+    std::cout << Json{{"arms", arms}}.dump() << '\n';
+    return 0;
+}
+
+int armInfo(const std::string& name)
+{
+    const Result<ArmPtr> arm = findArm(name);
+    if (!arm) return refused(arm.error());
+    Json axes = Json::array();
+    for (const Joint& j : (*arm)->joints())
+        axes.push_back({{"name", j.name}, {"kind", j.kind == JointKind::Revolute ? "revolute" : "prismatic"}, {"lower", j.lower}, {"upper", j.upper}, {"speed", j.speed}, {"acceleration", j.acceleration}, {"effort", j.effort}});
+    const ArmDescription& d = (*arm)->description();
+    std::cout << Json{{"id", d.id}, {"name", d.name}, {"family", familyName((*arm)->family())}, {"reach", (*arm)->reach()}, {"payload", d.payload}, {"axes", axes}}.dump() << '\n';
+    return 0;
+}
+
+int armForward(const std::string& name)
+{
+    return answerLines(name, [](const Arm& arm, const Json& line) {
+        ChainFrames frames;
+        chainFrames(arm, jointsOf(line, "q", arm), frames);
+        Eigen::Matrix4d m = Eigen::Matrix4d::Identity();
+        m.topLeftCorner<3, 3>() = frames.flange.rotation;
+        m.topRightCorner<3, 1>() = frames.flange.origin;
+        return Json{{"pose", rowsOf(m)}};
+    });
+}
+
+int armJacobian(const std::string& name)
+{
+    return answerLines(name, [](const Arm& arm, const Json& line) {
+        const Jacobian j = jacobian(arm, jointsOf(line, "q", arm));
+        return Json{{"jacobian", rowsOf(j)}, {"singular_values", listOf(singularValues(j))}};
+    });
+}
+
+int armInverse(const std::string& name)
+{
+    return answerLines(name, [](const Arm& arm, const Json& line) {
+        std::optional<JointVector> near;
+        if (line.contains("near")) near = jointsOf(line, "near", arm);
+        const Solutions found = inverseKinematics(arm, poseOf(line), near ? &*near : nullptr);
+        if (found.reason == NoSolution::Family) return Json{{"error", reasonText(found)}};
+        Json solutions = Json::array(), configurations = Json::array();
+        for (const Solution& s : found.items) {
+            solutions.push_back(listOf(s.joints));
+            configurations.push_back(configurationText(s.configuration));
+        }
+        Json out{{"solutions", solutions}, {"configurations", configurations}, {"reason", nullptr}};
+        if (found.items.empty()) out["reason"] = reasonText(found);
+        return out;
+    });
+}
+
+int armSingular(const std::string& name)
+{
+    return answerLines(name, [](const Arm& arm, const Json& line) {
+        const JointVector q = jointsOf(line, "q", arm);
+        const Eigen::VectorXd values = singularValues(jacobian(arm, q));
+        Json kinds = Json::array(), margins = Json::object();
+        for (const SingularityKind kind : singularKinds(arm, q)) kinds.push_back(singularityName(kind));
+        Json out{{"min_singular_value", values[values.size() - 1]}, {"kinds", kinds}};
+        if (arm.sphericalWrist()) {
+            const SingularityMargins m = singularityMargins(arm, q);
+            margins = {{"wrist_sin", std::abs(m.wrist)}, {"elbow_m", std::abs(m.elbow)}, {"shoulder_m", std::abs(m.shoulder)}};
+        }
+        out["margins"] = margins;
+        return out;
+    });
+}
+
+}  // namespace topikos::cli

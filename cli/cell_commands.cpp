@@ -1,0 +1,144 @@
+#include "cli/commands.h"
+#include "core/check/check.h"
+#include "core/exchange/cell_file.h"
+#include "core/exchange/step_text.h"
+#include "core/exchange/trace_csv.h"
+
+#include <fmt/format.h>
+#include <nlohmann/json.hpp>
+
+#include <cstdio>
+#include <iostream>
+
+namespace topikos::cli {
+
+namespace {
+
+using Json = nlohmann::ordered_json;
+
+int refused(const Error& error)
+{
+    std::fprintf(stderr, "topikos-cli: %s\n", error.line().c_str());
+    return 2;
+}
+
+const char* unitName(Unit unit) { return unit == Unit::Metre ? "m" : unit == Unit::Radian ? "rad" : ""; }
+
+std::string escaped(const std::string& text)
+{
+    std::string out;
+    for (const char c : text) {
+        if (c == '<') out += "&lt;";
+        else if (c == '>') out += "&gt;";
+        else if (c == '&') out += "&amp;";
+        else if (c == '"') out += "&quot;";
+        else out += c;
+    }
+    return out;
+}
+
+/// One test case per step and target; blocked ones fail.
+std::string junitText(const Cell& cell, const std::vector<std::pair<const Routine*, CheckResult>>& results)
+{
+    std::string cases;
+    size_t count = 0, failures = 0;
+    for (const auto& [routine, result] : results)
+        for (const StepOutcome& outcome : result.trace.outcomes) {
+            std::string failure;
+            for (const Finding& f : result.findings)
+                if (f.step == outcome.step && f.severity == Severity::Blocked) {
+                    const FindingText text = findingText(cell, f);
+                    failure += fmt::format("<failure message=\"{}\">{}</failure>", escaped(text.headline), escaped(text.detail));
+                }
+            ++count;
+            failures += failure.empty() ? 0 : 1;
+            cases += fmt::format("  <testcase classname=\"{}\" name=\"step {}: {}\">{}</testcase>\n", escaped(routine->name), outcome.index + 1,
+                                 escaped(stepText(cell, routine->steps[outcome.index])), failure);
+        }
+    for (const TargetVerdict& verdict : results.front().second.targets) {
+        std::string failure;
+        for (const Finding& f : verdict.findings)
+            if (f.severity == Severity::Blocked) failure += fmt::format("<failure message=\"{}\"/>", escaped(findingText(cell, f).detail));
+        ++count;
+        failures += failure.empty() ? 0 : 1;
+        cases += fmt::format("  <testcase classname=\"targets\" name=\"{}\">{}</testcase>\n", escaped(findTarget(cell, verdict.target)->name), failure);
+    }
+    return fmt::format("<?xml version=\"1.0\" encoding=\"UTF-8\"?>\n<testsuite name=\"{}\" tests=\"{}\" failures=\"{}\">\n{}</testsuite>\n", escaped(cell.name), count, failures, cases);
+}
+
+}  // namespace
+
+int checkCell(const std::string& file, bool json, const std::string& junit)
+{
+    const Result<Cell> cell = openCell(file);
+    if (!cell) return refused(cell.error());
+    std::vector<std::pair<const Routine*, CheckResult>> results;
+    for (const Routine& routine : cell->routines) results.emplace_back(&routine, check(*cell, routine));
+
+    Json list = Json::array();
+    int blocked = 0, cautions = 0;
+    std::string text;
+    for (size_t r = 0; r < results.size(); ++r)
+        for (const Finding& f : results[r].second.findings) {
+            if (r > 0 && !f.step) continue;  // findings about targets are the same for every routine
+            (f.severity == Severity::Blocked ? blocked : cautions) += 1;
+            const FindingText words = findingText(*cell, f);
+            list.push_back({{"rule", ruleName(f.rule)}, {"severity", severityName(f.severity)},
+                            {"routine", f.step ? Json(results[r].first->name) : Json()}, {"step", f.step ? Json(f.stepIndex + 1) : Json()},
+                            {"message", words.headline + ". " + words.detail}, {"measured", f.measured}, {"limit", f.limit}, {"unit", unitName(f.unit)}});
+            text += fmt::format("{:<8} {}. {}\n", severityName(f.severity), words.headline, words.detail);
+        }
+    if (!junit.empty())
+        if (const Status bad = saveFile(junit, junitText(*cell, results))) return refused(*bad);
+    if (json) std::cout << Json{{"cell", cell->name}, {"blocked", blocked}, {"cautions", cautions}, {"findings", list}}.dump() << '\n';
+    else std::cout << text << fmt::format("{}: {} blocked, {} caution\n", cell->name, blocked, cautions);
+    return blocked ? 1 : 0;
+}
+
+int simulateCell(const std::string& file, bool json, int cycles, const std::string& traceFile)
+{
+    const Result<Cell> cell = openCell(file);
+    if (!cell) return refused(cell.error());
+    const Routine& routine = cell->routines.front();
+    const CheckResult result = check(*cell, routine);
+    const Trace& trace = result.trace;
+    Json steps = Json::array();
+    std::string text = fmt::format("{:>4}  {:>8}  {:>8}  step\n", "", "start s", "takes s");
+    for (const Trace::Span& span : trace.spans) {
+        const StepOutcome& outcome = trace.outcomes[span.outcome];
+        steps.push_back({{"routine", routine.name}, {"step", outcome.index + 1}, {"start", span.start}, {"duration", span.end - span.start}});
+        text += fmt::format("{:>4}  {:>8.3f}  {:>8.3f}  {}\n", outcome.index + 1, span.start, span.end - span.start, stepText(*cell, routine.steps[outcome.index]));
+    }
+    const auto count = [&](bool carried) {
+        return std::count_if(trace.partEvents.begin(), trace.partEvents.end(), [&](const Trace::PartEvent& e) { return e.carried == carried; });
+    };
+    const int done = trace.blockedAt ? 0 : cycles;
+    Json out{{"cycle_time", trace.blockedAt ? Json() : Json(trace.duration)}, {"parts_per_hour", partsPerHour(trace)}, {"steps", steps},
+             {"counters", {{"cycles", done}, {"gripped", count(true) * std::max(1, done)}, {"released", count(false) * std::max(1, done)}}}};
+    if (trace.blockedAt) {
+        for (const Finding& f : result.findings)
+            if (f.severity == Severity::Blocked && f.step == trace.outcomes[*trace.blockedAt].step) {
+                const FindingText words = findingText(*cell, f);
+                out["blocked"] = words.headline + ". " + words.detail;
+                text += words.headline + ". " + words.detail + "\n";
+                break;
+            }
+    } else {
+        text += fmt::format("{}: cycle {:.3f} s, {:.0f} parts per hour, {} cycle{} take {:.3f} s\n", cell->name, trace.duration, partsPerHour(trace), cycles, cycles == 1 ? "" : "s", cycles * trace.duration);
+    }
+    if (!traceFile.empty())
+        if (const Status bad = saveFile(traceFile, traceCsv(*cell, trace))) return refused(*bad);
+    if (json) std::cout << out.dump() << '\n';
+    else std::cout << text;
+    return trace.blockedAt ? 1 : 0;
+}
+
+int formatCell(const std::string& file)
+{
+    const Result<Cell> cell = openCell(file);
+    if (!cell) return refused(cell.error());
+    if (const Status bad = saveCell(file, *cell)) return refused(*bad);
+    return 0;
+}
+
+}  // namespace topikos::cli

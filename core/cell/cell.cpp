@@ -1,0 +1,81 @@
+#include "core/cell/cell.h"
+
+#include <algorithm>
+
+namespace topikos {
+
+namespace {
+
+template <class Object, class IdType>
+const Object* find(const std::vector<Object>& objects, IdType id)
+{
+    const auto it = std::find_if(objects.begin(), objects.end(), [id](const Object& o) { return o.id == id; });
+    return it == objects.end() ? nullptr : &*it;
+}
+
+}  // namespace
+
+const Frame* findFrame(const Cell& cell, FrameId id) { return find(cell.frames, id); }
+const Tool* findTool(const Cell& cell, ToolId id) { return find(cell.tools, id); }
+const Part* findPart(const Cell& cell, PartId id) { return find(cell.parts, id); }
+const Target* findTarget(const Cell& cell, TargetId id) { return find(cell.targets, id); }
+const Routine* findRoutine(const Cell& cell, RoutineId id) { return find(cell.routines, id); }
+
+std::string frameName(const Cell& cell, FrameId id)
+{
+    const Frame* frame = findFrame(cell, id);
+    return frame ? frame->name : "World";
+}
+
+Pose worldFromFrame(const Cell& cell, FrameId id)
+{
+    const Frame* frame = findFrame(cell, id);
+    return frame ? worldFromFrame(cell, frame->parent) * frame->pose : Pose{};
+}
+
+Pose worldFromBase(const Cell& cell) { return worldFromFrame(cell, cell.arm.mount); }
+
+Pose worldFromPart(const Cell& cell, const Part& part) { return worldFromFrame(cell, part.frame) * part.pose; }
+
+const Tool& toolInForce(const Cell& cell)
+{
+    const Tool* tool = findTool(cell, cell.arm.tool);
+    require(tool, "the arm's tool is in the cell");
+    return *tool;
+}
+
+JointVector homePosture(const Cell& cell)
+{
+    const Target* home = findTarget(cell, cell.arm.home);
+    require(home && home->kind == Target::Kind::Posture, "home is a posture of the cell");
+    return home->posture;
+}
+
+Pose baseFromTcp(const Cell& cell, const JointVector& posture) { return forward(*cell.arm.model, posture) * toolInForce(cell).flangeFromTcp; }
+
+Pose frameFromTcp(const Cell& cell, FrameId frame, const JointVector& posture)
+{
+    return inverse(worldFromFrame(cell, frame)) * worldFromBase(cell) * baseFromTcp(cell, posture);
+}
+
+Pose baseFromTarget(const Cell& cell, const Target& target, double standoff)
+{
+    require(target.kind == Target::Kind::Pose, "the target is a pose");
+    return inverse(worldFromBase(cell)) * worldFromFrame(cell, target.frame) * target.pose * translated({0, 0, -standoff});
+}
+
+Pose baseFromFlange(const Cell& cell, const Target& target, double standoff)
+{
+    const Tool* tool = findTool(cell, target.tool);
+    require(tool, "the target's tool is in the cell");
+    return baseFromTarget(cell, target, standoff) * inverse(tool->flangeFromTcp);
+}
+
+bool isBelow(const Cell& cell, FrameId frame, FrameId ancestor)
+{
+    for (FrameId id = frame; id; id = findFrame(cell, id)->parent)
+        if (id == ancestor) return true;
+    return !ancestor;
+}
+
+}  // namespace topikos

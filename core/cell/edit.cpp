@@ -1,0 +1,360 @@
+#include "core/cell/edit.h"
+
+#include <fmt/format.h>
+
+#include <algorithm>
+#include <cctype>
+#include <cmath>
+
+namespace topikos {
+
+namespace {
+
+std::string lowered(std::string text)
+{
+    for (char& c : text) c = char(std::tolower(static_cast<unsigned char>(c)));
+    return text;
+}
+
+Error missing(const char* what) { return {"edit.missing", fmt::format("this {} is no longer in the cell", what), "", "Choose another one."}; }
+
+Status checkName(const std::string& name)
+{
+    if (name.empty()) return Error{"edit.name-empty", "a name cannot be empty", "", "Type at least one character."};
+    if (name.size() > 60) return Error{"edit.name-long", fmt::format("the name has {} characters; 60 is the limit", name.size()), "", "Shorten it."};
+    if (name.front() == ' ' || name.back() == ' ' || std::any_of(name.begin(), name.end(), [](unsigned char c) { return c < 32; }))
+        return Error{"edit.name-characters", "a name cannot begin or end with a space or hold line breaks", "", "Remove them."};
+    return std::nullopt;
+}
+
+template <class Object>
+Status checkFree(const std::vector<Object>& objects, const std::string& name, decltype(Object::id) self)
+{
+    for (const Object& o : objects)
+        if (o.id != self && lowered(o.name) == lowered(name))
+            return Error{"edit.name-taken", fmt::format("there is already a \"{}\"", o.name), "", "Choose a different name."};
+    return std::nullopt;
+}
+
+template <class Object>
+Object* find(std::vector<Object>& objects, decltype(Object::id) id)
+{
+    const auto it = std::find_if(objects.begin(), objects.end(), [id](const Object& o) { return o.id == id; });
+    return it == objects.end() ? nullptr : &*it;
+}
+
+template <class Object>
+Result<Cell> renamed(const Cell& cell, std::vector<Object> Cell::*objects, decltype(Object::id) id, const std::string& name, const char* what)
+{
+    if (Status bad = checkName(name)) return *bad;
+    if (Status bad = checkFree(cell.*objects, name, id)) return *bad;
+    Cell next = cell;
+    Object* object = find(next.*objects, id);
+    if (!object) return missing(what);
+    object->name = name;
+    return next;
+}
+
+bool finite(const Pose& pose) { return pose.translation.allFinite() && pose.rotation.coeffs().allFinite(); }
+
+constexpr double kLargestOffset = 1000;  // [m]
+
+Status checkPose(const Pose& pose)
+{
+    if (!finite(pose)) return Error{"edit.pose", "the pose holds a value that is not a number", "", "Type plain numbers."};
+    if (pose.translation.cwiseAbs().maxCoeff() > kLargestOffset)
+        return Error{"edit.pose-far", fmt::format("an offset of {:.0f} m is too far; {:.0f} m is the limit", pose.translation.cwiseAbs().maxCoeff(), kLargestOffset),
+                     "", "Check the unit: offsets are typed in mm."};
+    return std::nullopt;
+}
+
+Status checkPosture(const Cell& cell, const JointVector& posture)
+{
+    if (posture.size() != cell.arm.model->jointCount() || !posture.allFinite())
+        return Error{"edit.posture", "the posture does not fit the arm", "", "Take it again with this arm."};
+    return std::nullopt;
+}
+
+template <class Change>
+Result<Cell> changedTarget(const Cell& cell, TargetId id, Change change)
+{
+    Cell next = cell;
+    Target* target = find(next.targets, id);
+    if (!target) return missing("target");
+    if (Status bad = change(*target)) return *bad;
+    return next;
+}
+
+template <class Change>
+Result<Cell> changedRoutine(const Cell& cell, RoutineId id, Change change)
+{
+    Cell next = cell;
+    Routine* routine = find(next.routines, id);
+    if (!routine) return missing("routine");
+    if (Status bad = change(next, *routine)) return *bad;
+    return next;
+}
+
+auto stepPlace(Routine& routine, StepId id)
+{
+    return std::find_if(routine.steps.begin(), routine.steps.end(), [id](const Step& s) { return s.id == id; });
+}
+
+}  // namespace
+
+Result<Cell> renameCell(const Cell& cell, const std::string& name)
+{
+    if (Status bad = checkName(name)) return *bad;
+    Cell next = cell;
+    next.name = name;
+    return next;
+}
+
+Result<Cell> renameFrame(const Cell& cell, FrameId id, const std::string& name)
+{
+    if (lowered(name) == "world") return Error{"edit.name-taken", "\"World\" is the name of the root frame", "", "Choose a different name."};
+    return renamed(cell, &Cell::frames, id, name, "frame");
+}
+Result<Cell> renamePart(const Cell& cell, PartId id, const std::string& name) { return renamed(cell, &Cell::parts, id, name, "part"); }
+Result<Cell> renameTool(const Cell& cell, ToolId id, const std::string& name) { return renamed(cell, &Cell::tools, id, name, "tool"); }
+Result<Cell> renameTarget(const Cell& cell, TargetId id, const std::string& name) { return renamed(cell, &Cell::targets, id, name, "target"); }
+Result<Cell> renameRoutine(const Cell& cell, RoutineId id, const std::string& name) { return renamed(cell, &Cell::routines, id, name, "routine"); }
+
+Result<Cell> setFramePose(const Cell& cell, FrameId id, const Pose& pose)
+{
+    if (Status bad = checkPose(pose)) return *bad;
+    Cell next = cell;
+    Frame* frame = find(next.frames, id);
+    if (!frame) return missing("frame");
+    frame->pose = pose;
+    return next;
+}
+
+Result<Cell> setFrameParent(const Cell& cell, FrameId id, FrameId parent)
+{
+    Cell next = cell;
+    Frame* frame = find(next.frames, id);
+    if (!frame || (parent && !findFrame(cell, parent))) return missing("frame");
+    if (parent && isBelow(cell, parent, id))
+        return Error{"edit.frame-loop", fmt::format("\"{}\" hangs below \"{}\" and cannot carry it", frameName(cell, parent), frame->name), "",
+                     "Choose a parent outside its own branch."};
+    frame->pose = inverse(worldFromFrame(cell, parent)) * worldFromFrame(cell, id);
+    frame->parent = parent;
+    return next;
+}
+
+Result<Cell> setPartPose(const Cell& cell, PartId id, const Pose& pose)
+{
+    if (Status bad = checkPose(pose)) return *bad;
+    Cell next = cell;
+    Part* part = find(next.parts, id);
+    if (!part) return missing("part");
+    part->pose = pose;
+    return next;
+}
+
+Result<Cell> setToolTcp(const Cell& cell, ToolId id, const Pose& pose)
+{
+    if (Status bad = checkPose(pose)) return *bad;
+    Cell next = cell;
+    Tool* tool = find(next.tools, id);
+    if (!tool) return missing("tool");
+    tool->flangeFromTcp = pose;
+    return next;
+}
+
+namespace {
+
+Result<Cell> added(const Cell& cell, Target target, TargetId* created)
+{
+    if (Status bad = checkName(target.name)) return *bad;
+    if (Status bad = checkFree(cell.targets, target.name, {})) return *bad;
+    Cell next = cell;
+    target.id = {next.nextId++};
+    if (created) *created = target.id;
+    next.targets.push_back(std::move(target));
+    return next;
+}
+
+}  // namespace
+
+Result<Cell> takePoseTarget(const Cell& cell, FrameId frame, const JointVector& posture, const std::string& name, TargetId* created)
+{
+    if (frame && !findFrame(cell, frame)) return missing("frame");
+    if (Status bad = checkPosture(cell, posture)) return *bad;
+    Target target;
+    target.name = name;
+    target.frame = frame;
+    target.tool = cell.arm.tool;
+    target.pose = frameFromTcp(cell, frame, posture);
+    target.configuration = configurationOf(*cell.arm.model, posture);
+    return added(cell, std::move(target), created);
+}
+
+Result<Cell> takePostureTarget(const Cell& cell, const JointVector& posture, const std::string& name, TargetId* created)
+{
+    if (Status bad = checkPosture(cell, posture)) return *bad;
+    Target target;
+    target.name = name;
+    target.kind = Target::Kind::Posture;
+    target.posture = posture;
+    return added(cell, std::move(target), created);
+}
+
+Result<Cell> retakeTarget(const Cell& cell, TargetId id, const JointVector& posture)
+{
+    if (Status bad = checkPosture(cell, posture)) return *bad;
+    return changedTarget(cell, id, [&](Target& target) -> Status {
+        if (target.kind == Target::Kind::Posture) {
+            target.posture = posture;
+        } else {
+            target.tool = cell.arm.tool;
+            target.pose = frameFromTcp(cell, target.frame, posture);
+            target.configuration = configurationOf(*cell.arm.model, posture);
+        }
+        return std::nullopt;
+    });
+}
+
+Result<Cell> setTargetPose(const Cell& cell, TargetId id, const Pose& pose)
+{
+    if (Status bad = checkPose(pose)) return *bad;
+    return changedTarget(cell, id, [&](Target& target) -> Status {
+        if (target.kind != Target::Kind::Pose)
+            return Error{"edit.not-a-pose", fmt::format("\"{}\" is a posture and has no pose of its own", target.name), "", "Take a pose target instead."};
+        target.pose = pose;
+        return std::nullopt;
+    });
+}
+
+Result<Cell> setTargetConfiguration(const Cell& cell, TargetId id, const Configuration& configuration)
+{
+    return changedTarget(cell, id, [&](Target& target) -> Status {
+        if (target.kind != Target::Kind::Pose)
+            return Error{"edit.not-a-pose", fmt::format("\"{}\" is a posture; its configuration follows from its joints", target.name), "", ""};
+        target.configuration = configuration;
+        return std::nullopt;
+    });
+}
+
+Result<Cell> deleteTarget(const Cell& cell, TargetId id)
+{
+    const Target* target = findTarget(cell, id);
+    if (!target) return missing("target");
+    if (id == cell.arm.home)
+        return Error{"edit.home", fmt::format("\"{}\" is the home posture", target->name), "", "Make another posture home first."};
+    for (const Routine& routine : cell.routines)
+        for (size_t i = 0; i < routine.steps.size(); ++i)
+            if (routine.steps[i].isMove() && routine.steps[i].target == id)
+                return Error{"edit.target-used", fmt::format("\"{}\" is used by step {} of \"{}\"", target->name, i + 1, routine.name), "",
+                             "Delete that step or give it another target first."};
+    Cell next = cell;
+    std::erase_if(next.targets, [id](const Target& t) { return t.id == id; });
+    return next;
+}
+
+Result<Cell> setHome(const Cell& cell, TargetId id)
+{
+    const Target* target = findTarget(cell, id);
+    if (!target) return missing("target");
+    if (target->kind != Target::Kind::Posture)
+        return Error{"edit.home-pose", fmt::format("\"{}\" is a pose; home must be a posture", target->name), "", "Take a posture there and make it home."};
+    Cell next = cell;
+    next.arm.home = id;
+    return next;
+}
+
+Status checkStep(const Cell& cell, const Step& step)
+{
+    const auto outside = [](double value, double low, double high) { return !(value >= low && value <= high); };
+    const auto fail = [](const char* code, std::string message, const char* remedy) { return Error{code, std::move(message), "", remedy}; };
+    if (step.isMove() && !findTarget(cell, step.target)) return fail("edit.step-target", "the move has no target", "Name a target of this cell.");
+    if (outside(step.jointSpeed, 1e-3, 1))
+        return fail("edit.step-speed", fmt::format("a joint move at {:.4g} % is not possible; 0.1 to 100 % is", step.jointSpeed * 100), "Give a speed in that range.");
+    if (outside(step.lineSpeed, 1e-4, 10))
+        return fail("edit.step-speed", fmt::format("a line at {:.6g} mm/s is not possible; 0.1 to 10000 mm/s is", step.lineSpeed * 1000), "Give a speed in that range.");
+    if (outside(step.blend, 0, 1)) return fail("edit.step-blend", fmt::format("a blend of {:.6g} mm is not possible; 0 to 1000 mm is", step.blend * 1000), "Give a blend in that range.");
+    if (outside(step.standoff, 0, 1))
+        return fail("edit.step-standoff", fmt::format("a distance of {:.6g} mm is not possible; 0 to 1000 mm is", step.standoff * 1000), "Give a distance in that range.");
+    if (outside(step.seconds, 0, 3600)) return fail("edit.step-wait", fmt::format("a wait of {:.6g} s is not possible; 0 to 3600 s is", step.seconds), "Give a time in that range.");
+    if (step.isMove() && step.standoff > 0 && findTarget(cell, step.target)->kind == Target::Kind::Posture)
+        return fail("edit.step-standoff-posture", fmt::format("\"{}\" is a posture, so there is no distance to keep from it", findTarget(cell, step.target)->name), "Leave the distance out.");
+    return std::nullopt;
+}
+
+Result<Cell> insertStep(const Cell& cell, RoutineId id, size_t at, Step step, StepId* created)
+{
+    if (Status bad = checkStep(cell, step)) return *bad;
+    return changedRoutine(cell, id, [&](Cell& next, Routine& routine) -> Status {
+        if (at > routine.steps.size()) return missing("place in the routine");
+        step.id = {next.nextId++};
+        if (created) *created = step.id;
+        routine.steps.insert(routine.steps.begin() + std::ptrdiff_t(at), step);
+        return std::nullopt;
+    });
+}
+
+Result<Cell> deleteStep(const Cell& cell, RoutineId id, StepId step)
+{
+    return changedRoutine(cell, id, [&](Cell&, Routine& routine) -> Status {
+        const auto it = stepPlace(routine, step);
+        if (it == routine.steps.end()) return missing("step");
+        routine.steps.erase(it);
+        return std::nullopt;
+    });
+}
+
+Result<Cell> moveStep(const Cell& cell, RoutineId id, StepId step, size_t to)
+{
+    return changedRoutine(cell, id, [&](Cell&, Routine& routine) -> Status {
+        const auto it = stepPlace(routine, step);
+        if (it == routine.steps.end()) return missing("step");
+        if (to >= routine.steps.size()) return missing("place in the routine");
+        const Step moved = *it;
+        routine.steps.erase(it);
+        routine.steps.insert(routine.steps.begin() + std::ptrdiff_t(to), moved);
+        return std::nullopt;
+    });
+}
+
+Result<Cell> changeStep(const Cell& cell, RoutineId id, const Step& step)
+{
+    if (Status bad = checkStep(cell, step)) return *bad;
+    return changedRoutine(cell, id, [&](Cell&, Routine& routine) -> Status {
+        const auto it = stepPlace(routine, step.id);
+        if (it == routine.steps.end()) return missing("step");
+        *it = step;
+        return std::nullopt;
+    });
+}
+
+Status checkThresholds(const Thresholds& t)
+{
+    const auto pair = [](const char* name, double blocked, double caution, double unit, const char* symbol) -> Status {
+        if (blocked >= 0 && blocked <= caution && caution <= 1e3) return std::nullopt;
+        return Error{"edit.threshold", fmt::format("{}: blocked at {:.4g} {}, caution at {:.4g} {} is not possible", name, blocked / unit, symbol, caution / unit, symbol),
+                     "", "Blocked must be at least 0 and not above caution."};
+    };
+    if (!(t.jointMargin >= 0 && t.jointMargin <= 3.2))
+        return Error{"edit.threshold", fmt::format("a joint margin of {:.4g}° is not possible; 0 to 180° is", degrees(t.jointMargin)), "", "Give a margin in that range."};
+    if (Status bad = pair("wrist", t.wristBlocked, t.wristCaution, kDegree, "°")) return bad;
+    if (Status bad = pair("elbow", t.elbowBlocked, t.elbowCaution, kMillimetre, "mm")) return bad;
+    return pair("shoulder", t.shoulderBlocked, t.shoulderCaution, kMillimetre, "mm");
+}
+
+Result<Cell> setThresholds(const Cell& cell, const Thresholds& thresholds)
+{
+    if (Status bad = checkThresholds(thresholds)) return *bad;
+    Cell next = cell;
+    next.thresholds = thresholds;
+    return next;
+}
+
+std::string freeTargetName(const Cell& cell, const std::string& stem)
+{
+    std::string name = stem;
+    for (int n = 2; checkFree(cell.targets, name, {}); ++n) name = fmt::format("{} {}", stem, n);
+    return name;
+}
+
+}  // namespace topikos

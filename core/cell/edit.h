@@ -1,0 +1,51 @@
+#pragma once
+#include "core/cell/cell.h"
+
+namespace topikos {
+
+// Edits: functions from a cell to a cell. A refused edit says why and changes nothing.
+
+/// Names must be 1 to 60 characters, without line breaks, unique among objects of their kind (letter case does not count).
+Result<Cell> renameCell(const Cell& cell, const std::string& name);
+Result<Cell> renameFrame(const Cell& cell, FrameId id, const std::string& name);
+Result<Cell> renamePart(const Cell& cell, PartId id, const std::string& name);
+Result<Cell> renameTool(const Cell& cell, ToolId id, const std::string& name);
+Result<Cell> renameTarget(const Cell& cell, TargetId id, const std::string& name);
+Result<Cell> renameRoutine(const Cell& cell, RoutineId id, const std::string& name);
+
+Result<Cell> setFramePose(const Cell& cell, FrameId id, const Pose& parentFromFrame);
+/// New parent; the place in the world is kept.
+Result<Cell> setFrameParent(const Cell& cell, FrameId id, FrameId parent);
+Result<Cell> setPartPose(const Cell& cell, PartId id, const Pose& frameFromPart);
+Result<Cell> setToolTcp(const Cell& cell, ToolId id, const Pose& flangeFromTcp);
+
+/// A pose target where the tool in force stands at `posture`, in `frame`, with the configuration of `posture`.
+Result<Cell> takePoseTarget(const Cell& cell, FrameId frame, const JointVector& posture, const std::string& name, TargetId* created = nullptr);
+Result<Cell> takePostureTarget(const Cell& cell, const JointVector& posture, const std::string& name, TargetId* created = nullptr);
+/// Takes the target anew at `posture`, keeping its kind, frame and place in the program. The tool becomes the one in force.
+Result<Cell> retakeTarget(const Cell& cell, TargetId id, const JointVector& posture);
+Result<Cell> setTargetPose(const Cell& cell, TargetId id, const Pose& frameFromTcp);
+Result<Cell> setTargetConfiguration(const Cell& cell, TargetId id, const Configuration& configuration);
+/// Refused for home and while steps use it.
+Result<Cell> deleteTarget(const Cell& cell, TargetId id);
+Result<Cell> setHome(const Cell& cell, TargetId id);
+
+/// Inserts before position `at` (0 to the number of steps). The step gets a new id.
+Result<Cell> insertStep(const Cell& cell, RoutineId routine, size_t at, Step step, StepId* created = nullptr);
+Result<Cell> deleteStep(const Cell& cell, RoutineId routine, StepId step);
+/// Moves a step so that it stands at position `to` afterwards.
+Result<Cell> moveStep(const Cell& cell, RoutineId routine, StepId step, size_t to);
+/// Replaces the step with the same id.
+Result<Cell> changeStep(const Cell& cell, RoutineId routine, const Step& step);
+
+Result<Cell> setThresholds(const Cell& cell, const Thresholds& thresholds);
+
+/// A name that is not taken: `stem`, or `stem 2`, `stem 3` …
+std::string freeTargetName(const Cell& cell, const std::string& stem);
+
+/// What is wrong with a step's values, or nothing. Speeds in (0, 1] and (0, 10] m/s, blend and standoff 0 to 1 m, waits 0 to 3600 s.
+Status checkStep(const Cell& cell, const Step& step);
+/// What is wrong with thresholds, or nothing: 0 <= blocked <= caution, finite.
+Status checkThresholds(const Thresholds& thresholds);
+
+}  // namespace topikos

@@ -1,0 +1,60 @@
+#pragma once
+#include "core/cell/cell.h"
+
+#include <functional>
+#include <memory>
+#include <string>
+#include <vector>
+
+namespace topikos {
+
+using CellPtr = std::shared_ptr<const Cell>;
+using Edit = std::function<Result<Cell>(const Cell&)>;
+
+/// The cell with all its earlier and undone states. Nothing holds a pointer into a cell, so undo cannot go stale.
+class History {
+public:
+    explicit History(Cell cell);
+
+    const CellPtr& current() const { return m_states[m_place].cell; }
+    /// Counts every change of current(), in either direction.
+    std::uint64_t revision() const { return m_revision; }
+
+    /// One undoable step. A refused edit leaves everything as it was. An open gesture is closed first.
+    Status apply(const std::string& label, const Edit& edit);
+
+    /// A drag: every replace() edits the cell as it was at beginGesture(); all of it is one undoable step, or none if cancelled.
+    void beginGesture(const std::string& label);
+    Status replace(const Edit& edit);
+    void endGesture();
+    void cancelGesture();
+    bool inGesture() const { return m_gesture != nullptr; }
+
+    bool canUndo() const { return m_place > 0; }
+    bool canRedo() const { return m_place + 1 < m_states.size(); }
+    std::string undoLabel() const { return canUndo() ? m_states[m_place].label : ""; }
+    std::string redoLabel() const { return canRedo() ? m_states[m_place + 1].label : ""; }
+    void undo();
+    void redo();
+
+    /// Remembers the present state as the one on disk.
+    void markSaved() { m_saved = current(); }
+    bool isSaved() const { return m_saved == current(); }
+
+private:
+    struct State {
+        CellPtr cell;
+        std::string label;  ///< of the edit that led here
+    };
+    void push(CellPtr cell, const std::string& label);
+
+    std::vector<State> m_states;
+    size_t m_place = 0;
+    CellPtr m_saved;
+    CellPtr m_gesture;  ///< state at beginGesture()
+    bool m_gestureChanged = false;
+    std::string m_gestureLabel;
+    std::uint64_t m_revision = 1;
+};
+
+}  // namespace topikos

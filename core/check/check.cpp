@@ -1,0 +1,202 @@
+#include "core/check/check.h"
+
+#include <algorithm>
+#include <cmath>
+
+namespace topikos {
+
+namespace {
+
+Finding reachFinding(const Solutions& found)
+{
+    Finding f;
+    f.severity = Severity::Blocked;
+    if (found.reason == NoSolution::JointRange || found.range.joint >= 0) {
+        f.rule = Rule::JointRange;
+        f.joint = found.range.joint;
+        f.measured = found.range.excess;
+        f.unit = Unit::Radian;
+    } else {
+        f.rule = Rule::Reach;
+        f.reach = found.reason;
+        f.measured = found.shortfall;
+        f.unit = Unit::Metre;
+    }
+    f.otherWays = int(found.items.size());
+    if (f.otherWays > 0 && f.rule != Rule::JointRange) f.rule = Rule::Configuration;
+    return f;
+}
+
+Finding singularityFinding(SingularityKind kind, double distance, double fraction, const Thresholds& thresholds)
+{
+    Finding f;
+    f.rule = Rule::Singularity;
+    f.kind = kind;
+    f.severity = Severity::Caution;
+    f.measured = distance;
+    f.limit = thresholds.cautions().of(kind);
+    f.unit = kind == SingularityKind::Wrist ? Unit::Radian : Unit::Metre;
+    f.fraction = fraction;
+    return f;
+}
+
+Finding marginFinding(const Closest& margin, const Thresholds& thresholds)
+{
+    Finding f;
+    f.rule = Rule::JointRange;
+    f.severity = Severity::Caution;
+    f.joint = margin.joint;
+    f.measured = margin.value;
+    f.limit = thresholds.jointMargin;
+    f.unit = Unit::Radian;
+    f.fraction = margin.fraction;
+    return f;
+}
+
+Finding stopFinding(const LineStop& stop, const Thresholds& thresholds)
+{
+    Finding f;
+    f.severity = Severity::Blocked;
+    switch (stop.why) {
+    case LineStop::Why::OutOfReach:
+        f.rule = Rule::Reach;
+        f.reach = stop.reach;
+        f.measured = stop.shortfall;
+        f.unit = Unit::Metre;
+        break;
+    case LineStop::Why::JointRange:
+        f.rule = Rule::JointRange;
+        f.joint = stop.range.joint;
+        f.measured = stop.range.excess;
+        f.unit = Unit::Radian;
+        break;
+    case LineStop::Why::Singularity:
+        f = singularityFinding(stop.kind, stop.distance, 0, thresholds);
+        f.severity = Severity::Blocked;
+        f.limit = thresholds.blocks().of(stop.kind);
+        break;
+    }
+    f.onLine = true;
+    f.fraction = stop.fraction;
+    f.remaining = stop.remaining;
+    f.turnLeft = stop.turnLeft;
+    return f;
+}
+
+}  // namespace
+
+int CheckResult::count(Severity severity) const
+{
+    return int(std::count_if(findings.begin(), findings.end(), [severity](const Finding& f) { return f.severity == severity; }));
+}
+
+std::vector<Finding> stepFindings(const Cell& cell, const Routine& routine, const StepOutcome& outcome)
+{
+    std::vector<Finding> found;
+    if (outcome.off) return found;
+    switch (outcome.problem) {
+    case StepOutcome::Problem::TargetOutOfReach:
+    case StepOutcome::Problem::TargetNotInConfiguration: found.push_back(reachFinding(outcome.atTarget)); break;
+    case StepOutcome::Problem::LineStops: found.push_back(stopFinding(*outcome.move->stop, cell.thresholds)); break;
+    case StepOutcome::Problem::NothingGripped: {
+        Finding f;
+        f.rule = Rule::Grip;
+        f.limit = toolInForce(cell).gripper.grasp;
+        f.unit = Unit::Metre;
+        found.push_back(f);
+        break;
+    }
+    case StepOutcome::Problem::None: break;
+    }
+    if (outcome.move) {
+        const Move& move = *outcome.move;
+        if (move.kind == Move::Kind::Line)
+            for (const SingularityKind kind : kSingularityKinds) {
+                const Closest& closest = move.singularity[size_t(kind)];
+                const bool reported = std::any_of(found.begin(), found.end(), [&](const Finding& f) { return f.rule == Rule::Singularity && f.kind == kind; });
+                if (!reported && closest.value < cell.thresholds.cautions().of(kind) && !(move.stop && closest.fraction > move.stop->fraction)) {
+                    found.push_back(singularityFinding(kind, closest.value, closest.fraction, cell.thresholds));
+                    found.back().onLine = true;
+                }
+            }
+        const bool rangeReported = std::any_of(found.begin(), found.end(), [](const Finding& f) { return f.rule == Rule::JointRange; });
+        if (!rangeReported && move.jointMargin.value < cell.thresholds.jointMargin) {
+            found.push_back(marginFinding(move.jointMargin, cell.thresholds));
+            found.back().onLine = move.kind == Move::Kind::Line;
+        }
+        if (outcome.otherConfiguration) {
+            Finding f;
+            f.rule = Rule::Configuration;
+            f.onLine = true;
+            found.push_back(f);
+        }
+    }
+    for (Finding& f : found) {
+        f.routine = routine.id;
+        f.step = outcome.step;
+        f.stepIndex = outcome.index;
+        f.target = outcome.target;
+    }
+    return found;
+}
+
+TargetVerdict checkTarget(const Cell& cell, const Target& target)
+{
+    TargetVerdict verdict;
+    verdict.target = target.id;
+    const Arm& arm = *cell.arm.model;
+    JointVector posture;
+    if (target.kind == Target::Kind::Posture) {
+        posture = target.posture;
+        const RangeExcess excess = rangeExcess(arm, posture);
+        if (excess.joint >= 0) {
+            Solutions found;
+            found.reason = NoSolution::JointRange;
+            found.range = excess;
+            verdict.findings.push_back(reachFinding(found));
+        }
+    } else {
+        verdict.ways = inverseKinematics(arm, baseFromFlange(cell, target));
+        if (const Solution* s = withConfiguration(verdict.ways.items, target.configuration)) {
+            posture = s->joints;
+        } else {
+            if (const Solution* out = withConfiguration(verdict.ways.outOfRange, target.configuration)) verdict.ways.range = rangeExcess(arm, out->joints);
+            verdict.findings.push_back(reachFinding(verdict.ways));
+        }
+    }
+    if (verdict.findings.empty()) {
+        if (target.kind == Target::Kind::Pose) {
+            const SingularityMargins margins = singularityMargins(arm, posture);
+            for (const SingularityKind kind : kSingularityKinds)
+                if (margins.distance(kind) < cell.thresholds.cautions().of(kind))
+                    verdict.findings.push_back(singularityFinding(kind, margins.distance(kind), 1, cell.thresholds));
+        }
+        const Closest margin = rangeMargin(arm, posture);
+        if (margin.value < cell.thresholds.jointMargin) verdict.findings.push_back(marginFinding(margin, cell.thresholds));
+    }
+    for (Finding& f : verdict.findings) f.target = target.id;
+    return verdict;
+}
+
+CheckResult check(const Cell& cell, const Routine& routine)
+{
+    CheckResult result;
+    result.trace = simulate(cell, routine);
+    for (const StepOutcome& outcome : result.trace.outcomes)
+        for (Finding& f : stepFindings(cell, routine, outcome)) result.findings.push_back(f);
+    const size_t ofSteps = result.findings.size();
+    for (const Target& target : cell.targets) {
+        result.targets.push_back(checkTarget(cell, target));
+        for (const Finding& f : result.targets.back().findings) {
+            // A step that goes there has said the same already.
+            const auto last = result.findings.begin() + std::ptrdiff_t(ofSteps);
+            const bool said = std::any_of(result.findings.begin(), last, [&](const Finding& s) {
+                return s.target == f.target && s.rule == f.rule && s.joint == f.joint && (f.rule != Rule::Singularity || s.kind == f.kind);
+            });
+            if (!said) result.findings.push_back(f);
+        }
+    }
+    return result;
+}
+
+}  // namespace topikos

@@ -1,0 +1,122 @@
+#include "core/check/finding.h"
+
+#include "core/spatial/units.h"
+
+#include <fmt/format.h>
+
+#include <cmath>
+
+namespace topikos {
+
+namespace {
+
+std::string mm(double metres)
+{
+    const double value = millimetres(metres);
+    return fmt::format("{:.{}f} mm", value, std::abs(value) < 9.95 ? 1 : 0);
+}
+std::string deg(double radians) { return fmt::format("{:.1f}°", degrees(radians)); }
+
+/// "3.1°" or "12 mm", by the kind of the joint.
+std::string jointAmount(const Joint& joint, double value) { return joint.kind == JointKind::Revolute ? deg(value) : mm(value); }
+
+std::string rangeText(const Joint& joint)
+{
+    return joint.kind == JointKind::Revolute ? fmt::format("{:.1f} to {:.1f}°", degrees(joint.lower), degrees(joint.upper))
+                                             : fmt::format("{:.0f} to {:.0f} mm", millimetres(joint.lower), millimetres(joint.upper));
+}
+
+const char* singularityCause(SingularityKind kind)
+{
+    switch (kind) {
+    case SingularityKind::Wrist: return "axes 4 and 6 line up";
+    case SingularityKind::Elbow: return "the arm is stretched or folded";
+    case SingularityKind::Shoulder: return "the wrist passes over axis 1";
+    }
+    return "";
+}
+
+std::string reachDetail(const Finding& f)
+{
+    switch (f.reach) {
+    case NoSolution::TooFar: return fmt::format("The wrist would have to be {} beyond the arm's reach.", mm(f.measured));
+    case NoSolution::TooClose: return fmt::format("The wrist would have to be {} closer to the arm than it can fold.", mm(f.measured));
+    case NoSolution::Family: return "This arm has no inverse kinematics yet.";
+    default: return "The pose cannot be reached.";
+    }
+}
+
+std::string amount(const Finding& f, double value) { return f.unit == Unit::Radian ? deg(value) : mm(value); }
+
+}  // namespace
+
+const char* ruleName(Rule rule)
+{
+    switch (rule) {
+    case Rule::Reach: return "reach";
+    case Rule::JointRange: return "joint-range";
+    case Rule::Singularity: return "singularity";
+    case Rule::Configuration: return "configuration";
+    case Rule::Grip: return "grip";
+    }
+    return "";
+}
+
+const char* severityName(Severity s) { return s == Severity::Blocked ? "blocked" : "caution"; }
+
+FindingText findingText(const Cell& cell, const Finding& f)
+{
+    const Target* target = findTarget(cell, f.target);
+    const std::string targetName = target ? target->name : "";
+    const std::string subject = f.step ? fmt::format("Step {}", f.stepIndex + 1) : fmt::format("Target {}", targetName);
+    const std::string short_ = f.remaining >= 5e-5 ? mm(f.remaining) + " short" : deg(f.turnLeft) + " of its turn short";
+    const std::string place = f.onLine ? fmt::format(" at {:.0f} % of the line", 100 * f.fraction) : "";
+
+    FindingText text;
+    if (f.severity == Severity::Blocked && f.onLine) text.headline = fmt::format("{} stops {}", subject, short_);
+    else if (f.severity == Severity::Blocked && f.otherWays > 0) text.headline = f.step ? fmt::format("{} cannot reach {} that way", subject, targetName)
+                                                                                         : fmt::format("{} cannot be reached that way", subject);
+    else if (f.severity == Severity::Blocked) text.headline = f.step ? fmt::format("{} cannot reach {}", subject, targetName) : fmt::format("{} cannot be reached", subject);
+
+    switch (f.rule) {
+    case Rule::Reach: text.detail = reachDetail(f); break;
+    case Rule::JointRange: {
+        const Joint& joint = cell.arm.model->joints()[size_t(f.joint)];
+        if (f.severity == Severity::Blocked) {
+            text.detail = fmt::format("Joint {} is {} past its range ({}).", f.joint + 1, jointAmount(joint, f.measured), rangeText(joint));
+        } else {
+            text.headline = fmt::format("{} comes within {} of a range end", subject, jointAmount(joint, std::max(0.0, f.measured)));
+            text.detail = fmt::format("Joint {} ({}){}; the margin asked for is {}.", f.joint + 1, rangeText(joint), place, jointAmount(joint, f.limit));
+        }
+        break;
+    }
+    case Rule::Singularity:
+        if (f.severity == Severity::Blocked) {
+            text.detail = fmt::format("{} singularity: {}, {} left where {} is needed.", f.kind == SingularityKind::Wrist ? "Wrist" : f.kind == SingularityKind::Elbow ? "Elbow" : "Shoulder",
+                                      singularityCause(f.kind), amount(f, f.measured), amount(f, f.limit));
+        } else {
+            text.headline = fmt::format("{} comes within {} of the {} singularity", subject, amount(f, f.measured), singularityName(f.kind));
+            std::string cause = singularityCause(f.kind);
+            cause[0] = char(std::toupper(cause[0]));
+            text.detail = fmt::format("{} there{}; caution starts at {}.", cause, place, amount(f, f.limit));
+        }
+        break;
+    case Rule::Configuration:
+        if (f.onLine) {
+            text.headline = fmt::format("{} arrives in another configuration", subject);
+            text.detail = fmt::format("{} asks for {}; a line keeps the one it starts in.", targetName,
+                                      target && target->kind == Target::Kind::Pose ? configurationText(target->configuration) : "its own posture");
+        } else {
+            text.detail = fmt::format("The arm cannot do it with {}.", target ? configurationText(target->configuration) : "");
+        }
+        break;
+    case Rule::Grip:
+        text.headline = fmt::format("{} grips nothing", subject);
+        text.detail = fmt::format("No part has its origin within {} of the TCP.", mm(f.limit));
+        break;
+    }
+    if (!f.onLine && f.otherWays > 0) text.detail += fmt::format(" {} other {} in range.", f.otherWays, f.otherWays == 1 ? "way is" : "ways are");
+    return text;
+}
+
+}  // namespace topikos

@@ -1,0 +1,38 @@
+#include "core/check/live_checker.h"
+
+namespace topikos {
+
+LiveChecker::LiveChecker(std::function<void(std::shared_ptr<const CheckedCell>)> deliver) :
+    m_deliver(std::move(deliver)), m_thread([this](std::stop_token stop) { work(stop); })
+{
+}
+
+LiveChecker::~LiveChecker() = default;
+
+void LiveChecker::submit(CellPtr cell, std::uint64_t revision, RoutineId routine)
+{
+    {
+        std::lock_guard lock(m_mutex);
+        m_job = Job{std::move(cell), revision, routine};
+    }
+    m_wake.notify_one();
+}
+
+void LiveChecker::work(std::stop_token stop)
+{
+    for (;;) {
+        std::unique_lock lock(m_mutex);
+        if (!m_wake.wait(lock, stop, [this] { return m_job.has_value(); })) return;
+        const Job job = std::move(*m_job);
+        m_job.reset();
+        lock.unlock();
+        auto checked = std::make_shared<CheckedCell>();
+        checked->cell = job.cell;
+        checked->revision = job.revision;
+        checked->routine = job.routine;
+        if (const Routine* routine = findRoutine(*job.cell, job.routine)) checked->result = check(*job.cell, *routine);
+        m_deliver(std::move(checked));
+    }
+}
+
+}  // namespace topikos

@@ -1,0 +1,430 @@
+#include "core/exchange/cell_file.h"
+
+#include "core/cell/edit.h"
+#include "core/exchange/json_fields.h"
+#include "core/robot/catalogue.h"
+
+#include <fmt/format.h>
+
+#include <cmath>
+#include <unordered_set>
+
+namespace topikos {
+
+namespace {
+
+constexpr const char* kFormat = "topikos-cell";
+constexpr size_t kDeepestTree = 100;
+constexpr size_t kLongestList = 100000;
+
+}  // namespace
+
+// One description of each object serves reading and writing. A field that is not named here is not in the file.
+
+template <class Io>
+void fields(Io& io, Solid& s)
+{
+    io.word("kind", s.kind, {{"box", Solid::Kind::Box}, {"cylinder", Solid::Kind::Cylinder}});
+    io.field("size", s.size);
+    io.field("color", s.color);
+    io.field("pose", s.pose);
+}
+
+template <class Io>
+void fields(Io& io, Frame& f)
+{
+    io.field("id", f.id);
+    io.field("name", f.name);
+    io.field("parent", f.parent);
+    io.field("pose", f.pose);
+    io.list("solids", f.solids);
+}
+
+template <class Io>
+void fields(Io& io, Gripper& g)
+{
+    io.field("open", g.open);
+    io.field("closed", g.closed);
+    io.field("time", g.time);
+    io.field("grasp", g.grasp);
+}
+
+template <class Io>
+void fields(Io& io, Tool& t)
+{
+    io.field("id", t.id);
+    io.field("name", t.name);
+    io.field("tcp", t.flangeFromTcp);
+    io.field("mass", t.mass);
+    io.field("centre-of-mass", t.centreOfMass);
+    io.object("gripper", t.gripper);
+    io.list("body", t.body);
+    io.list("jaw", t.jaw);
+}
+
+template <class Io>
+void fields(Io& io, Part& p)
+{
+    io.field("id", p.id);
+    io.field("name", p.name);
+    io.field("frame", p.frame);
+    io.field("pose", p.pose);
+    io.list("solids", p.solids);
+}
+
+template <class Io>
+void fields(Io& io, Configuration& c)
+{
+    io.word("shoulder", c.shoulderBack, {{"front", false}, {"back", true}});
+    io.word("elbow", c.elbowDown, {{"up", false}, {"down", true}});
+    io.word("wrist", c.wristTurned, {{"plain", false}, {"turned", true}});
+}
+
+template <class Io>
+void fields(Io& io, Target& t)
+{
+    io.field("id", t.id);
+    io.field("name", t.name);
+    io.word("kind", t.kind, {{"pose", Target::Kind::Pose}, {"posture", Target::Kind::Posture}});
+    if (t.kind == Target::Kind::Posture) {
+        io.field("posture", t.posture);
+    } else {
+        io.field("frame", t.frame);
+        io.field("tool", t.tool);
+        io.field("pose", t.pose);
+        io.object("configuration", t.configuration);
+    }
+}
+
+template <class Io>
+void fields(Io& io, Step& s)
+{
+    using Kind = Step::Kind;
+    io.field("id", s.id);
+    io.word("kind", s.kind, {{"joint", Kind::JointMove}, {"line", Kind::Line}, {"grip", Kind::Grip}, {"release", Kind::Release}, {"wait", Kind::Wait}});
+    if (s.isMove()) {
+        io.field("target", s.target);
+        io.field("standoff", s.standoff);
+        io.field("speed", s.kind == Kind::Line ? s.lineSpeed : s.jointSpeed);
+        io.field("blend", s.blend);
+    }
+    if (s.kind == Kind::Wait) io.field("seconds", s.seconds);
+    io.field("off", s.off);
+}
+
+template <class Io>
+void fields(Io& io, Routine& r)
+{
+    io.field("id", r.id);
+    io.field("name", r.name);
+    io.list("steps", r.steps);
+}
+
+template <class Io>
+void fields(Io& io, Thresholds& t)
+{
+    io.field("joint-margin", t.jointMargin);
+    io.field("wrist-caution", t.wristCaution);
+    io.field("wrist-blocked", t.wristBlocked);
+    io.field("elbow-caution", t.elbowCaution);
+    io.field("elbow-blocked", t.elbowBlocked);
+    io.field("shoulder-caution", t.shoulderCaution);
+    io.field("shoulder-blocked", t.shoulderBlocked);
+}
+
+template <class Io>
+void fields(Io& io, LineLimits& l)
+{
+    io.field("acceleration", l.acceleration);
+    io.field("turn-speed", l.turnSpeed);
+    io.field("turn-acceleration", l.turnAcceleration);
+}
+
+namespace {
+
+/// The arm as the file names it: by catalogue id.
+struct StoredArm {
+    std::string name, model;
+    FrameId mount;
+    ToolId tool;
+    TargetId home;
+};
+
+template <class Io>
+void fields(Io& io, StoredArm& a)
+{
+    io.field("name", a.name);
+    io.field("model", a.model);
+    io.field("mount", a.mount);
+    io.field("tool", a.tool);
+    io.field("home", a.home);
+}
+
+struct StoredCell {
+    std::string format = kFormat;
+    std::uint32_t version = kCellFormatVersion;
+    Cell cell;
+    std::vector<StoredArm> arms;
+};
+
+template <class Io>
+void fields(Io& io, StoredCell& s)
+{
+    io.field("format", s.format);
+    io.field("version", s.version);
+    io.field("name", s.cell.name);
+    io.field("next-id", s.cell.nextId);
+    io.object("thresholds", s.cell.thresholds);
+    io.object("line-limits", s.cell.lineLimits);
+    io.list("arms", s.arms);
+    io.list("frames", s.cell.frames);
+    io.list("tools", s.cell.tools);
+    io.list("parts", s.cell.parts);
+    io.list("targets", s.cell.targets);
+    io.list("routines", s.cell.routines);
+}
+
+/// One line per entry of the top lists; routines break once more, one line per step.
+void print(std::string& out, const Json& document)
+{
+    const auto entries = [&out](const Json& array, const char* indent, auto&& item) {
+        if (array.empty()) {
+            out += "[]";
+            return;
+        }
+        out += "[\n";
+        for (size_t i = 0; i < array.size(); ++i) {
+            out += std::string(indent) + "  ";
+            item(array[i]);
+            out += i + 1 < array.size() ? ",\n" : "\n";
+        }
+        out += std::string(indent) + "]";
+    };
+    const auto flat = [&out](const Json& value) { out += value.dump(); };
+    out += "{\n";
+    size_t left = document.size();
+    for (const auto& entry : document.items()) {
+        const auto& value = entry.value();
+        out += "  " + Json(entry.key()).dump() + ": ";
+        if (entry.key() == "routines")
+            entries(value, "  ", [&](const Json& routine) {
+                out += "{\"id\":" + routine["id"].dump() + ",\"name\":" + routine["name"].dump() + ",\"steps\":";
+                entries(routine["steps"], "    ", flat);
+                out += "}";
+            });
+        else if (value.is_array()) entries(value, "  ", flat);
+        else flat(value);
+        out += --left ? ",\n" : "\n";
+    }
+    out += "}\n";
+}
+
+Error fault(std::string message, std::string where) { return {"cell.content", std::move(message), std::move(where), "Correct the file or open another one."}; }
+
+/// Checks nesting before the parser builds anything, and finds the line of a position.
+Status checkNesting(const std::string& text)
+{
+    int depth = 0, line = 1;
+    bool quoted = false;
+    for (size_t i = 0; i < text.size(); ++i) {
+        const char c = text[i];
+        if (c == '\n') ++line;
+        if (quoted) {
+            if (c == '\\') ++i;
+            else if (c == '"') quoted = false;
+        } else if (c == '"') {
+            quoted = true;
+        } else if (c == '{' || c == '[') {
+            if (++depth > kDeepestNesting)
+                return Error{"cell.nesting", fmt::format("nested deeper than {} levels", kDeepestNesting), fmt::format("line {}", line), "This is not a cell file; open another one."};
+        } else if (c == '}' || c == ']') {
+            --depth;
+        }
+    }
+    return std::nullopt;
+}
+
+template <class Object>
+Status checkIds(const std::vector<Object>& objects, const char* list, std::unordered_set<std::uint32_t>& used, std::uint32_t nextId)
+{
+    for (size_t i = 0; i < objects.size(); ++i) {
+        const std::uint32_t id = objects[i].id.value;
+        const std::string where = fmt::format("{}[{}].id", list, i);
+        if (id == 0 || id >= nextId) return fault(fmt::format("is {}; ids go from 1 to next-id - 1 = {}", id, nextId - 1), where);
+        if (!used.insert(id).second) return fault(fmt::format("is {}, which another object has already", id), where);
+    }
+    return std::nullopt;
+}
+
+template <class Object>
+Status checkNames(const std::vector<Object>& objects, const char* list)
+{
+    std::unordered_set<std::string> names;
+    for (size_t i = 0; i < objects.size(); ++i) {
+        std::string name = objects[i].name;
+        for (char& c : name) c = char(std::tolower(static_cast<unsigned char>(c)));
+        if (name.empty()) return fault("is empty", fmt::format("{}[{}].name", list, i));
+        if (!names.insert(name).second) return fault(fmt::format("\"{}\" is there twice", objects[i].name), fmt::format("{}[{}].name", list, i));
+    }
+    return std::nullopt;
+}
+
+/// Every frame's parent exists and no frame is its own ancestor.
+Status checkTree(const Cell& cell)
+{
+    for (size_t i = 0; i < cell.frames.size(); ++i) {
+        const Frame& frame = cell.frames[i];
+        if (frame.parent && !findFrame(cell, frame.parent))
+            return fault(fmt::format("frame {} of \"{}\" is not in the file", frame.parent.value, frame.name), fmt::format("frames[{}].parent", i));
+    }
+    // 0 unseen, 1 on the way up, 2 known to end at the world
+    std::vector<int> state(cell.frames.size(), 0);
+    const auto indexOf = [&](FrameId id) { return size_t(findFrame(cell, id) - cell.frames.data()); };
+    for (size_t i = 0; i < cell.frames.size(); ++i) {
+        std::vector<size_t> way;
+        size_t at = i;
+        while (state[at] == 0) {
+            state[at] = 1;
+            way.push_back(at);
+            if (way.size() > kDeepestTree) return fault(fmt::format("the frame tree is deeper than {} levels", kDeepestTree), fmt::format("frames[{}]", i));
+            if (!cell.frames[at].parent) break;
+            at = indexOf(cell.frames[at].parent);
+            if (state[at] == 1) return fault(fmt::format("\"{}\" hangs below itself", cell.frames[at].name), fmt::format("frames[{}].parent", at));
+        }
+        for (const size_t w : way) state[w] = 2;
+    }
+    return std::nullopt;
+}
+
+Status checkSolids(const std::vector<Solid>& solids, const std::string& where)
+{
+    for (size_t i = 0; i < solids.size(); ++i)
+        if (!(solids[i].size.minCoeff() > 0) || solids[i].size.maxCoeff() > 100) return fault("must have sizes above 0 and up to 100 m", fmt::format("{}[{}].size", where, i));
+    return std::nullopt;
+}
+
+Status checkContent(const Cell& cell)
+{
+    std::unordered_set<std::uint32_t> used;
+    for (const size_t size : {cell.frames.size(), cell.tools.size(), cell.parts.size(), cell.targets.size(), cell.routines.size()})
+        if (size > kLongestList) return fault(fmt::format("a list has {} entries; {} is the limit", size, kLongestList), "document");
+    if (Status bad = checkIds(cell.frames, "frames", used, cell.nextId)) return bad;
+    if (Status bad = checkIds(cell.tools, "tools", used, cell.nextId)) return bad;
+    if (Status bad = checkIds(cell.parts, "parts", used, cell.nextId)) return bad;
+    if (Status bad = checkIds(cell.targets, "targets", used, cell.nextId)) return bad;
+    if (Status bad = checkIds(cell.routines, "routines", used, cell.nextId)) return bad;
+    if (Status bad = checkNames(cell.frames, "frames")) return bad;
+    if (Status bad = checkNames(cell.tools, "tools")) return bad;
+    if (Status bad = checkNames(cell.parts, "parts")) return bad;
+    if (Status bad = checkNames(cell.targets, "targets")) return bad;
+    if (Status bad = checkNames(cell.routines, "routines")) return bad;
+    if (Status bad = checkTree(cell)) return bad;
+    if (Status bad = checkThresholds(cell.thresholds)) return fault(bad->message, "thresholds");
+    for (const double limit : {cell.lineLimits.acceleration, cell.lineLimits.turnSpeed, cell.lineLimits.turnAcceleration})
+        if (!(limit > 0 && limit <= 1e4)) return fault("must hold values above 0 and up to 10000", "line-limits");
+    for (size_t i = 0; i < cell.frames.size(); ++i)
+        if (Status bad = checkSolids(cell.frames[i].solids, fmt::format("frames[{}].solids", i))) return bad;
+    for (size_t i = 0; i < cell.tools.size(); ++i) {
+        const Tool& tool = cell.tools[i];
+        const std::string where = fmt::format("tools[{}]", i);
+        if (Status bad = checkSolids(tool.body, where + ".body")) return bad;
+        if (Status bad = checkSolids(tool.jaw, where + ".jaw")) return bad;
+        const Gripper& g = tool.gripper;
+        if (!(g.closed >= 0 && g.open >= g.closed && g.open <= 10)) return fault("must have 0 <= closed <= open <= 10 m", where + ".gripper");
+        if (!(g.time >= 0 && g.time <= 60)) return fault("must be 0 to 60 s", where + ".gripper.time");
+        if (!(g.grasp >= 0 && g.grasp <= 10)) return fault("must be 0 to 10 m", where + ".gripper.grasp");
+        if (!(tool.mass >= 0 && tool.mass <= 1e5)) return fault("must be 0 to 100000 kg", where + ".mass");
+    }
+    for (size_t i = 0; i < cell.parts.size(); ++i) {
+        const Part& part = cell.parts[i];
+        if (part.frame && !findFrame(cell, part.frame)) return fault(fmt::format("frame {} is not in the file", part.frame.value), fmt::format("parts[{}].frame", i));
+        if (Status bad = checkSolids(part.solids, fmt::format("parts[{}].solids", i))) return bad;
+    }
+    const int joints = cell.arm.model->jointCount();
+    for (size_t i = 0; i < cell.targets.size(); ++i) {
+        const Target& t = cell.targets[i];
+        const std::string where = fmt::format("targets[{}]", i);
+        if (t.kind == Target::Kind::Posture) {
+            if (t.posture.size() != joints) return fault(fmt::format("has {} values; the arm has {} joints", t.posture.size(), joints), where + ".posture");
+        } else {
+            if (t.frame && !findFrame(cell, t.frame)) return fault(fmt::format("frame {} of \"{}\" is not in the file", t.frame.value, t.name), where + ".frame");
+            if (!findTool(cell, t.tool)) return fault(fmt::format("tool {} of \"{}\" is not in the file", t.tool.value, t.name), where + ".tool");
+        }
+    }
+    if (cell.routines.empty()) return fault("must hold at least one routine", "routines");
+    for (size_t r = 0; r < cell.routines.size(); ++r) {
+        const std::vector<Step>& steps = cell.routines[r].steps;
+        if (Status bad = checkIds(steps, fmt::format("routines[{}].steps", r).c_str(), used, cell.nextId)) return bad;
+        for (size_t i = 0; i < steps.size(); ++i)
+            if (Status bad = checkStep(cell, steps[i])) return fault(bad->message, fmt::format("routines[{}].steps[{}]", r, i));
+    }
+    return std::nullopt;
+}
+
+}  // namespace
+
+std::string writeCell(const Cell& cell)
+{
+    StoredCell stored;
+    stored.cell = cell;
+    const ArmStation& arm = cell.arm;
+    stored.arms.push_back({arm.name, arm.model->description().id, arm.mount, arm.tool, arm.home});
+    FieldWriter writer;
+    fields(writer, stored);
+    std::string text;
+    print(text, writer.json);
+    return text;
+}
+
+Result<Cell> readCell(const std::string& text, const std::string& name)
+{
+    const auto within = [&name](Error error) {
+        error.where = error.where.empty() ? name : name + ", " + error.where;
+        return error;
+    };
+    if (Status bad = checkNesting(text)) return within(*bad);
+    Json document;
+    try {
+        document = Json::parse(text);
+    } catch (const Json::parse_error& e) {
+        const size_t end = std::min(e.byte ? e.byte - 1 : 0, text.size());
+        const auto line = 1 + std::count(text.begin(), text.begin() + std::ptrdiff_t(end), '\n');
+        const size_t lineStart = end == 0 ? std::string::npos : text.rfind('\n', end - 1);
+        const size_t column = end - (lineStart == std::string::npos ? 0 : lineStart + 1) + 1;
+        const bool cut = end >= text.size();
+        return within({"cell.syntax", cut ? "the file ends in the middle" : "this is not JSON here", fmt::format("line {}, column {}", line, column),
+                       cut ? "It was cut off; use a copy or a backup." : "Correct this place or open another file."});
+    } catch (const Json::exception&) {
+        return within({"cell.number", "holds a number too large for any file", "", "Correct it or open another file."});
+    }
+    const auto format = document.is_object() ? document.find("format") : document.end();
+    if (!document.is_object() || format == document.end() || *format != kFormat)
+        return within({"cell.format", fmt::format("is not a cell file: \"format\" is not \"{}\"", kFormat), "", "Open a file that ends in .topikos."});
+    const auto version = document.find("version");
+    if (version == document.end() || !version->is_number_unsigned() || version->get<std::uint64_t>() == 0)
+        return within({"cell.version", "has no version number", "version", "Correct the file or open another one."});
+    if (version->get<std::uint64_t>() > kCellFormatVersion)
+        return within({"cell.newer", fmt::format("was written by a newer Topikos (format version {}; this one reads up to {})", version->get<std::uint64_t>(), kCellFormatVersion),
+                       "", "Open it with that version; the file is left as it is."});
+
+    std::optional<Error> error;
+    StoredCell stored;
+    {
+        FieldReader reader(document, "", error);
+        fields(reader, stored);
+    }
+    if (error) return within(*error);
+    Cell& cell = stored.cell;
+    if (stored.arms.size() != 1) return within(fault(fmt::format("holds {} arms; exactly one is possible", stored.arms.size()), "arms"));
+    const StoredArm& arm = stored.arms.front();
+    cell.arm = {arm.name, catalogueArm(arm.model), arm.mount, arm.tool, arm.home};
+    if (!cell.arm.model) return within(fault(fmt::format("\"{}\" is not in the catalogue", arm.model), "arms[0].model"));
+    if (Status bad = checkContent(cell)) return within(*bad);
+    if (arm.mount && !findFrame(cell, arm.mount)) return within(fault(fmt::format("frame {} is not in the file", arm.mount.value), "arms[0].mount"));
+    if (!findTool(cell, arm.tool)) return within(fault(fmt::format("tool {} is not in the file", arm.tool.value), "arms[0].tool"));
+    const Target* home = findTarget(cell, arm.home);
+    if (!home || home->kind != Target::Kind::Posture) return within(fault("must name a posture target of the file", "arms[0].home"));
+    return std::move(cell);
+}
+
+}  // namespace topikos

@@ -1,0 +1,29 @@
+#pragma once
+#include "core/cell/cell.h"
+#include "core/spatial/result.h"
+
+#include <string>
+
+namespace topikos {
+
+inline constexpr int kCellFormatVersion = 1;
+inline constexpr std::size_t kLargestCellFile = std::size_t(512) << 20;  // [bytes]
+inline constexpr int kDeepestNesting = 32;
+
+/// The cell as the text of a cell file: canonical, so that writing what was read gives the same bytes. Format: docs/format/cell.md.
+std::string writeCell(const Cell& cell);
+
+/// Reads the text of a cell file. Every reference, range and number is checked; the error names the line or the place in the document.
+/// `name` stands in the message for the file.
+Result<Cell> readCell(const std::string& text, const std::string& name);
+
+/// Whole file into memory, refused above `limit` bytes.
+Result<std::string> readFile(const std::string& path, std::size_t limit);
+
+Result<Cell> openCell(const std::string& path);
+
+/// Replaces `path` in one go: written beside it, flushed to the disk, renamed. A process killed at any moment leaves the old or the new file.
+Status saveFile(const std::string& path, const std::string& text);
+Status saveCell(const std::string& path, const Cell& cell);
+
+}  // namespace topikos

@@ -1,0 +1,230 @@
+#pragma once
+#include "core/cell/cell.h"
+
+#include <nlohmann/json.hpp>
+
+#include <cmath>
+#include <cstdio>
+#include <optional>
+#include <set>
+#include <string>
+#include <string_view>
+#include <utility>
+
+namespace topikos {
+
+using Json = nlohmann::ordered_json;
+
+/// Pairs of word and value for an enumeration in a file.
+template <class Enum>
+struct Word {
+    const char* word;
+    Enum value;
+};
+
+/// Builds the JSON of an object from its fields, in the order they are named.
+class FieldWriter {
+public:
+    static constexpr bool kReading = false;
+    Json json = Json::object();
+
+    template <class T>
+    void field(const char* key, T& value)
+    {
+        json[key] = put(value);
+    }
+    template <class Enum, size_t N>
+    void word(const char* key, Enum& value, const Word<Enum> (&words)[N])
+    {
+        for (const auto& w : words)
+            if (w.value == value) json[key] = w.word;
+    }
+    template <class T>
+    void object(const char* key, T& value)
+    {
+        FieldWriter inner;
+        fields(inner, value);
+        json[key] = std::move(inner.json);
+    }
+    template <class T>
+    void list(const char* key, std::vector<T>& values)
+    {
+        Json& array = json[key] = Json::array();
+        for (T& value : values) {
+            FieldWriter inner;
+            fields(inner, value);
+            array.push_back(std::move(inner.json));
+        }
+    }
+
+private:
+    static Json put(const std::string& v) { return v; }
+    static Json put(double v) { return v; }
+    static Json put(bool v) { return v; }
+    static Json put(std::uint32_t v) { return v; }
+    template <class Kind>
+    static Json put(const Id<Kind>& v)
+    {
+        return v.value;
+    }
+    static Json put(const Vec3& v) { return Json::array({v[0], v[1], v[2]}); }
+    static Json put(const JointVector& v) { return Json(std::vector<double>(v.data(), v.data() + v.size())); }
+    static Json put(const Pose& v)
+    {
+        return {{"xyz", put(v.translation)}, {"quaternion", Json::array({v.rotation.w(), v.rotation.x(), v.rotation.y(), v.rotation.z()})}};
+    }
+    static Json put(const Color& v)
+    {
+        char text[8];
+        std::snprintf(text, sizeof text, "#%02x%02x%02x", v.red, v.green, v.blue);
+        return text;
+    }
+};
+
+/// Fills the fields of an object from JSON. Keeps the first error; after it nothing more is read.
+class FieldReader {
+public:
+    static constexpr bool kReading = true;
+    FieldReader(const Json& json, std::string path, std::optional<Error>& error) : m_json(json), m_path(std::move(path)), m_error(error)
+    {
+        if (!m_json.is_object()) fail("", "must be an object in braces");
+    }
+    ~FieldReader()
+    {
+        if (m_error || !m_json.is_object()) return;
+        for (const auto& item : m_json.items())
+            if (!m_known.contains(item.key())) fail("", "has a field \"" + item.key().substr(0, 60) + "\" that this version does not know");
+    }
+    FieldReader(const FieldReader&) = delete;
+
+    template <class T>
+    void field(const char* key, T& value)
+    {
+        if (const Json* v = get(key)) take(key, *v, value);
+    }
+    template <class Enum, size_t N>
+    void word(const char* key, Enum& value, const Word<Enum> (&words)[N])
+    {
+        const Json* v = get(key);
+        if (!v) return;
+        std::string known;
+        for (const auto& w : words) {
+            if (v->is_string() && v->get_ref<const std::string&>() == w.word) {
+                value = w.value;
+                return;
+            }
+            known += known.empty() ? w.word : std::string(", ") + w.word;
+        }
+        fail(key, "must be one of " + known);
+    }
+    template <class T>
+    void object(const char* key, T& value)
+    {
+        if (const Json* v = get(key)) {
+            FieldReader inner(*v, place(key), m_error);
+            fields(inner, value);
+        }
+    }
+    template <class T>
+    void list(const char* key, std::vector<T>& values)
+    {
+        const Json* v = get(key);
+        if (!v) return;
+        if (!v->is_array()) return fail(key, "must be a list in brackets");
+        for (size_t i = 0; i < v->size() && !m_error; ++i) {
+            FieldReader inner((*v)[i], place(key) + "[" + std::to_string(i) + "]", m_error);
+            fields(inner, values.emplace_back());
+        }
+    }
+    /// Raises an error about a field ("" for the object itself).
+    void fail(const std::string& key, const std::string& message)
+    {
+        if (!m_error) m_error = Error{"cell.field", message, key.empty() ? (m_path.empty() ? "document" : m_path) : place(key), "Correct the file or open another one."};
+    }
+    bool failed() const { return m_error.has_value(); }
+
+private:
+    std::string place(const std::string& key) const { return m_path.empty() ? key : m_path + "." + key; }
+    const Json* get(const char* key)
+    {
+        m_known.insert(key);
+        if (m_error) return nullptr;
+        const auto it = m_json.find(key);
+        if (it != m_json.end()) return &*it;
+        fail(key, "is missing");
+        return nullptr;
+    }
+    bool number(const char* key, const Json& v, double& out)
+    {
+        if (!v.is_number()) return fail(key, "must be a number"), false;
+        out = v.get<double>();
+        if (!std::isfinite(out)) return fail(key, "must be a finite number"), false;
+        return true;
+    }
+    void take(const char* key, const Json& v, std::string& out)
+    {
+        if (!v.is_string()) return fail(key, "must be a text in quotes");
+        out = v.get<std::string>();
+        if (out.size() > 200) fail(key, "is longer than 200 characters");
+    }
+    void take(const char* key, const Json& v, double& out) { number(key, v, out); }
+    void take(const char* key, const Json& v, bool& out)
+    {
+        if (!v.is_boolean()) return fail(key, "must be true or false");
+        out = v.get<bool>();
+    }
+    void take(const char* key, const Json& v, std::uint32_t& out)
+    {
+        if (!v.is_number_unsigned() || v.get<std::uint64_t>() > 0xffffffffu) return fail(key, "must be a whole number from 0 to 4294967295");
+        out = v.get<std::uint32_t>();
+    }
+    template <class Kind>
+    void take(const char* key, const Json& v, Id<Kind>& out)
+    {
+        take(key, v, out.value);
+    }
+    void take(const char* key, const Json& v, Vec3& out)
+    {
+        if (!v.is_array() || v.size() != 3) return fail(key, "must be a list of 3 numbers");
+        for (size_t i = 0; i < 3; ++i)
+            if (!number(key, v[i], out[Eigen::Index(i)])) return;
+        if (out.cwiseAbs().maxCoeff() > 1000) fail(key, "holds a length above 1000 m");
+    }
+    void take(const char* key, const Json& v, JointVector& out)
+    {
+        if (!v.is_array() || v.size() > size_t(kMaxJoints)) return fail(key, "must be a list of at most 12 numbers");
+        out.resize(Eigen::Index(v.size()));
+        for (size_t i = 0; i < v.size(); ++i)
+            if (!number(key, v[i], out[Eigen::Index(i)])) return;
+    }
+    void take(const char* key, const Json& v, Pose& out)
+    {
+        FieldReader inner(v, place(key), m_error);
+        inner.field("xyz", out.translation);
+        const Json* q = inner.get("quaternion");
+        if (!q) return;
+        if (!q->is_array() || q->size() != 4) return inner.fail("quaternion", "must be a list of 4 numbers: w, x, y, z");
+        double c[4];
+        for (size_t i = 0; i < 4; ++i)
+            if (!inner.number("quaternion", (*q)[i], c[i])) return;
+        const Quat raw(c[0], c[1], c[2], c[3]);
+        const double norm = raw.norm();
+        if (!(std::abs(norm - 1) < 1e-3)) return inner.fail("quaternion", "must have length 1");
+        out.rotation = std::abs(norm - 1) <= 1e-12 ? raw : raw.normalized();
+    }
+    void take(const char* key, const Json& v, Color& out)
+    {
+        unsigned rgb = 0;
+        int used = 0;
+        const std::string text = v.is_string() ? v.get<std::string>() : "";
+        if (text.size() != 7 || std::sscanf(text.c_str(), "#%6x%n", &rgb, &used) != 1 || used != 7) return fail(key, "must be a colour like \"#c8b090\"");
+        out = {std::uint8_t(rgb >> 16), std::uint8_t(rgb >> 8), std::uint8_t(rgb)};
+    }
+
+    const Json& m_json;
+    std::string m_path;
+    std::optional<Error>& m_error;
+    std::set<std::string> m_known;
+};
+
+}  // namespace topikos

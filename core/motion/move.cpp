@@ -1,0 +1,299 @@
+#include "core/motion/move.h"
+
+#include "core/robot/spherical_wrist.h"
+#include "core/spatial/rotation.h"
+#include "core/spatial/units.h"
+
+#include <Eigen/LU>
+
+#include <algorithm>
+#include <cmath>
+
+namespace topikos {
+
+namespace {
+
+constexpr double kSampleLength = 4e-3;         // [m]
+constexpr double kSampleAngle = 1 * kDegree;   // [rad]
+constexpr double kLargestJump = 60 * kDegree;  // between neighbouring samples, after which the branch counts as lost
+
+int sampleCount(const LinePath& path)
+{
+    const double wanted = std::max(path.length() / kSampleLength, path.angle() / kSampleAngle);
+    return int(std::clamp(std::ceil(wanted), 16.0, 4000.0));
+}
+
+/// Last fraction in [low, high] for which `holds` is true, given that it holds at `low` and not at `high`.
+template <class Predicate>
+double lastHolding(double low, double high, Predicate holds)
+{
+    for (int i = 0; i < 40; ++i) {
+        const double middle = 0.5 * (low + high);
+        (holds(middle) ? low : high) = middle;
+    }
+    return low;
+}
+
+/// Follows one branch along a line.
+class LineWalk {
+public:
+    LineWalk(const Arm& arm, const Configuration& branch, const LinePath& path) : m_arm(arm), m_path(path), m_branch(branch)
+    {
+    }
+
+    /// Posture at `fraction`, near `previous`.
+    std::optional<JointVector> at(double fraction, const JointVector& previous) const
+    {
+        return followBranch(m_arm, m_path.flangeAt(fraction), m_branch, previous);
+    }
+
+    double singularDistance(double fraction, const JointVector& near, SingularityKind kind) const
+    {
+        const auto q = at(fraction, near);
+        return q ? singularityMargins(m_arm, *q).distance(kind) : 0;
+    }
+
+private:
+    const Arm& m_arm;
+    const LinePath& m_path;
+    Configuration m_branch;
+};
+
+void stopAt(Move& move, LineStop stop)
+{
+    if (move.stop && move.stop->fraction <= stop.fraction) return;
+    stop.remaining = (1 - stop.fraction) * move.line.length();
+    stop.turnLeft = (1 - stop.fraction) * move.line.angle();
+    move.stop = stop;
+}
+
+/// Finds how close the line comes to a singularity, between its samples too, and stops it where the bound is passed.
+void judgeSingularity(const Arm& arm, const LineWalk& walk, Move& move, SingularityKind kind, const SingularityBounds& bounds)
+{
+    const int last = int(move.samples.size()) - 1;
+    const double step = 1.0 / double(std::max(1, sampleCount(move.line)));
+    std::vector<double> distances(size_t(last + 1));
+    for (int i = 0; i <= last; ++i) distances[size_t(i)] = singularityMargins(arm, move.samples[size_t(i)]).distance(kind);
+
+    Closest& closest = move.singularity[size_t(kind)];
+    for (int i = 0; i <= last; ++i) {
+        const bool valley = (i == 0 || distances[size_t(i)] <= distances[size_t(i - 1)]) && (i == last || distances[size_t(i)] <= distances[size_t(i + 1)]);
+        if (!valley) continue;
+        // Golden section between the neighbours of a lowest sample.
+        double a = step * std::max(0, i - 1), b = step * std::min(last, i + 1);
+        const JointVector& near = move.samples[size_t(i)];
+        double bestFraction = step * i, best = distances[size_t(i)];
+        constexpr double golden = 0.6180339887498949;
+        for (int k = 0; k < 24; ++k) {
+            const double c = b - golden * (b - a), d = a + golden * (b - a);
+            const double fc = walk.singularDistance(c, near, kind), fd = walk.singularDistance(d, near, kind);
+            if (fc < best) best = fc, bestFraction = c;
+            if (fd < best) best = fd, bestFraction = d;
+            (fc < fd ? b : a) = fc < fd ? d : c;
+        }
+        if (best < closest.value) closest = {best, bestFraction, -1};
+        if (best < bounds.of(kind) && !(move.stop && move.stop->fraction <= bestFraction)) {
+            int before = std::min(i, int(bestFraction / step));
+            while (before > 0 && distances[size_t(before)] < bounds.of(kind)) --before;
+            LineStop stop;
+            stop.why = LineStop::Why::Singularity;
+            stop.kind = kind;
+            stop.distance = best;
+            stop.fraction = distances[size_t(before)] < bounds.of(kind)
+                                ? 0
+                                : lastHolding(step * before, bestFraction, [&](double f) { return walk.singularDistance(f, near, kind) >= bounds.of(kind); });
+            stopAt(move, stop);
+        }
+    }
+}
+
+/// Lowest path speed [1/s] at which joint speeds stay within limits, at a posture on the line; sets the joint that decides.
+double speedCeiling(const Arm& arm, const Move& move, const JointVector& posture, int& joint)
+{
+    // Velocity of the TCP per unit of fraction, expressed at the flange origin.
+    ChainFrames frames;
+    chainFrames(arm, posture, frames);
+    const AxisAngle turn = axisAngleOf(move.line.end.rotation * move.line.start.rotation.conjugate());
+    const Vec3 angular = turn.axis * turn.angle;
+    const Vec3 tcp = frames.flange.origin + frames.flange.rotation * move.line.flangeFromTcp.translation;
+    Eigen::Matrix<double, 6, 1> twist;
+    twist << (move.line.end.translation - move.line.start.translation) + angular.cross(frames.flange.origin - tcp), angular;
+    const Eigen::Matrix<double, 6, 6> j = jacobian(frames, arm);
+    const Eigen::Matrix<double, 6, 1> rate = j.partialPivLu().solve(twist);
+    double lowest = INFINITY;
+    for (int i = 0; i < 6; ++i) {
+        const double size = std::abs(rate[i]);
+        const double ceiling = size > 0 ? arm.joints()[size_t(i)].speed / size : INFINITY;
+        if (!(ceiling >= lowest)) {
+            lowest = std::isfinite(ceiling) || ceiling > 0 ? ceiling : 0;
+            joint = i;
+        }
+    }
+    return lowest;
+}
+
+void timeLine(const Arm& arm, Move& move, const MotionLimits& limits)
+{
+    const double end = move.stop ? move.stop->fraction : 1;
+    const double length = move.line.length(), angle = move.line.angle();
+    if (end <= 0 || (length < 1e-12 && angle < 1e-12)) return;
+    const double speed = std::min(length > 0 ? limits.lineSpeed / length : INFINITY, angle > 0 ? limits.turnSpeed / angle : INFINITY);
+    const double acceleration =
+        std::min(length > 0 ? limits.lineAcceleration / length : INFINITY, angle > 0 ? limits.turnAcceleration / angle : INFINITY);
+
+    const int n = sampleCount(move.line);
+    std::vector<SpeedCeiling> pieces;
+    double previous = INFINITY;
+    for (size_t i = 0; i < move.samples.size(); ++i) {
+        int joint = -1;
+        const double here = std::max(1e-4 * speed, speedCeiling(arm, move, move.samples[i], joint));
+        if (here < speed && here / speed < move.lowestCeiling) {
+            move.lowestCeiling = here / speed;
+            move.slowedBy = joint;
+        }
+        if (i > 0) {
+            pieces.push_back({std::min(end, double(i) / n), std::min({speed, previous, here})});
+            if (double(i) / n >= end) break;
+        }
+        previous = here;
+    }
+    if (pieces.empty() || pieces.back().end < end) pieces.push_back({end, std::min(speed, previous)});
+    move.profile = move.slowedBy < 0 ? trapezoid(end, speed, acceleration) : underCeilings(pieces, acceleration);
+}
+
+}  // namespace
+
+std::optional<JointVector> followBranch(const Arm& arm, const Pose& baseFromFlange, const Configuration& configuration, const JointVector& previous)
+{
+    require(arm.sphericalWrist().has_value(), "lines need an arm with closed-form inverse kinematics");
+    const SphericalSolutions raw =
+        solveSphericalWrist(*arm.sphericalWrist(), baseFromFlange.matrix(), baseFromFlange.translation, previous[0], previous[3]);
+    std::optional<JointVector> best;
+    double bestDistance = INFINITY;
+    bool bestMatches = false;
+    for (int i = 0; i < raw.count; ++i) {
+        const auto& item = raw.items[size_t(i)];
+        const bool matches = item.configuration == configuration;
+        if (bestMatches && !matches) continue;
+        JointVector q(6);
+        for (int j = 0; j < 6; ++j) q[j] = previous[j] + wrapped(item.q[size_t(j)] - previous[j]);
+        const double distance = (q - previous).cwiseAbs().maxCoeff();
+        if (matches != bestMatches || distance < bestDistance) {
+            best = q;
+            bestDistance = distance;
+            bestMatches = matches;
+        }
+    }
+    return best;
+}
+
+Closest rangeMargin(const Arm& arm, const JointVector& posture)
+{
+    Closest margin;
+    for (int i = 0; i < arm.jointCount(); ++i) {
+        const Joint& joint = arm.joints()[size_t(i)];
+        const double m = std::min(posture[i] - joint.lower, joint.upper - posture[i]);
+        if (m < margin.value) margin = {m, 0, i};
+    }
+    return margin;
+}
+
+JointVector Move::at(const Arm& arm, double fraction) const
+{
+    if (kind == Kind::Joint) return from + fraction * (to - from);
+    if (fraction <= 0 || samples.size() < 2) return from;
+    const double place = fraction * sampleCount(line);
+    const size_t i = std::min(size_t(place), samples.size() - 2);
+    const JointVector guess = samples[i] + std::clamp(place - double(i), 0.0, 1.0) * (samples[i + 1] - samples[i]);
+    return followBranch(arm, line.flangeAt(fraction), branch, guess).value_or(guess);
+}
+
+Move planJointMove(const Arm& arm, const JointVector& from, const JointVector& to, const MotionLimits& limits)
+{
+    Move move;
+    move.kind = Move::Kind::Joint;
+    move.from = from;
+    move.to = to;
+    move.jointMargin = rangeMargin(arm, to);
+    move.jointMargin.fraction = 1;
+    double speed = INFINITY, acceleration = INFINITY;
+    for (int i = 0; i < arm.jointCount(); ++i) {
+        const double way = std::abs(to[i] - from[i]);
+        if (way < 1e-12) continue;
+        speed = std::min(speed, limits.jointFraction * arm.joints()[size_t(i)].speed / way);
+        acceleration = std::min(acceleration, arm.joints()[size_t(i)].acceleration / way);
+    }
+    if (std::isfinite(speed)) move.profile = trapezoid(1, speed, acceleration);
+    return move;
+}
+
+Move planLine(const Arm& arm, const JointVector& from, const LinePath& path, const MotionLimits& limits, const SingularityBounds& bounds)
+{
+    Move move;
+    move.kind = Move::Kind::Line;
+    move.from = from;
+    move.line = path;
+    move.samples.push_back(from);
+    move.branch = configurationOf(arm, from);
+    const LineWalk walk(arm, move.branch, path);
+    const int n = sampleCount(path);
+    for (int i = 1; i <= n; ++i) {
+        const double fraction = double(i) / n, before = double(i - 1) / n;
+        const JointVector previous = move.samples.back();
+        const auto q = walk.at(fraction, previous);
+        if (!q) {
+            LineStop stop;
+            stop.why = LineStop::Why::OutOfReach;
+            stop.fraction = lastHolding(before, fraction, [&](double f) { return walk.at(f, previous).has_value(); });
+            const Solutions atEnd = inverseKinematics(arm, path.flangeAt(1));
+            const Solutions here = atEnd.shortfall > 0 ? atEnd : inverseKinematics(arm, path.flangeAt(fraction));
+            stop.shortfall = here.shortfall;
+            stop.reach = here.reason;
+            stopAt(move, stop);
+            break;
+        }
+        if ((*q - previous).cwiseAbs().maxCoeff() > kLargestJump) {
+            LineStop stop;
+            stop.why = LineStop::Why::Singularity;
+            stop.fraction = before;
+            double least = INFINITY;
+            const SingularityMargins m = singularityMargins(arm, previous);
+            for (const SingularityKind kind : kSingularityKinds) {
+                const double relative = std::abs(m.of(kind)) / (kind == SingularityKind::Wrist ? 1 : arm.reach());
+                if (relative < least) {
+                    least = relative;
+                    stop.kind = kind;
+                    stop.distance = m.distance(kind);
+                }
+            }
+            stopAt(move, stop);
+        }
+        const RangeExcess excess = rangeExcess(arm, *q);
+        if (excess.joint >= 0) {
+            if (!move.stop) {
+                LineStop stop;
+                stop.why = LineStop::Why::JointRange;
+                stop.fraction = lastHolding(before, fraction, [&](double f) {
+                    const auto at = walk.at(f, previous);
+                    return at && withinRange(arm, *at);
+                });
+                stop.range = excess;
+                stopAt(move, stop);
+            } else if (move.stop->why == LineStop::Why::JointRange && (excess.excess > move.stop->range.excess || i == n)) {
+                move.stop->range = excess;
+            }
+        }
+        if (!move.stop) {
+            Closest margin = rangeMargin(arm, *q);
+            margin.fraction = fraction;
+            if (margin.value < move.jointMargin.value) move.jointMargin = margin;
+        }
+        move.samples.push_back(*q);
+    }
+    for (const SingularityKind kind : kSingularityKinds) judgeSingularity(arm, walk, move, kind, bounds);
+    move.to = move.stop ? move.at(arm, move.stop->fraction) : move.samples.back();
+    timeLine(arm, move, limits);
+    return move;
+}
+
+}  // namespace topikos

@@ -1,0 +1,91 @@
+#pragma once
+#include "core/motion/profile.h"
+#include "core/robot/singularity.h"
+
+#include <array>
+
+namespace topikos {
+
+/// Straight line of the tool centre point, in arm base. The rotation turns about one axis, in step with the way.
+struct LinePath {
+    Pose start;  ///< baseFromTcp
+    Pose end;    ///< baseFromTcp
+    Pose flangeFromTcp;
+
+    double length() const { return (end.translation - start.translation).norm(); }  ///< [m]
+    double angle() const { return deviation(start, end).radians; }                  ///< [rad]
+    Pose flangeAt(double fraction) const { return interpolate(start, end, fraction) * inverse(flangeFromTcp); }
+};
+
+/// Distances from each singularity below which a line cannot be followed [rad for the wrist, m for the others].
+struct SingularityBounds {
+    double wrist = 0, elbow = 0, shoulder = 0;
+    double of(SingularityKind kind) const
+    {
+        return kind == SingularityKind::Wrist ? wrist : kind == SingularityKind::Elbow ? elbow : shoulder;
+    }
+};
+
+struct MotionLimits {
+    double jointFraction = 1;      ///< of each joint's speed limit, in (0, 1]; joint moves only
+    double lineSpeed = 0.25;       ///< of the TCP [m/s]
+    double lineAcceleration = 2;   ///< of the TCP [m/s^2]
+    double turnSpeed = 3;          ///< of the tool's orientation along a line [rad/s]
+    double turnAcceleration = 10;  ///< [rad/s^2]
+};
+
+/// Why a line ends before its end.
+struct LineStop {
+    enum class Why { OutOfReach, JointRange, Singularity };
+    Why why = Why::OutOfReach;
+    double fraction = 0;   ///< of the line, where it stops
+    double remaining = 0;  ///< way left [m]
+    double turnLeft = 0;   ///< turn left [rad]
+    double shortfall = 0;  ///< OutOfReach: of the wrist centre at the end of the line [m]
+    NoSolution reach = NoSolution::None;
+    RangeExcess range;     ///< JointRange: at the end of the line where it can be followed so far, otherwise the largest met
+    SingularityKind kind = SingularityKind::Wrist;
+    double distance = 0;   ///< Singularity: smallest distance met [rad or m]
+};
+
+/// Smallest value of something along a line, and where.
+struct Closest {
+    double value = INFINITY;
+    double fraction = 0;
+    int joint = -1;  ///< for joint margins
+};
+
+/// A move with its timing. Valid up to `stop`, if there is one; the profile then ends there.
+struct Move {
+    enum class Kind { Joint, Line };
+    Kind kind = Kind::Joint;
+    JointVector from, to;
+    Configuration branch;  ///< of `from`, kept along a line
+    Profile profile;  ///< of the fraction of the way, 0 to 1
+
+    LinePath line;
+    std::vector<JointVector> samples;  ///< postures at equal fractions along a line, for the branch and turns; empty for joint moves
+    std::optional<LineStop> stop;
+    std::array<Closest, 3> singularity;  ///< by SingularityKind
+    Closest jointMargin;                 ///< distance to the nearest range end [rad]
+    int slowedBy = -1;                   ///< joint that forces the line below the speed asked for; -1: none
+    double lowestCeiling = 1;            ///< lowest speed allowed by a joint, as a fraction of the speed asked for
+
+    /// Posture at a fraction of the way.
+    JointVector at(const Arm& arm, double fraction) const;
+};
+
+/// All joints start and arrive together; the slowest one sets the time. `from` and `to` in range.
+Move planJointMove(const Arm& arm, const JointVector& from, const JointVector& to, const MotionLimits& limits);
+
+/// Line from posture `from` (which holds the line's start pose) in the branch of `from`, slowed where a joint would exceed its speed.
+Move planLine(const Arm& arm, const JointVector& from, const LinePath& path, const MotionLimits& limits, const SingularityBounds& bounds);
+
+/// Posture of the same branch as `configuration`, each joint by the turn nearest to `previous`; ranges are not looked at.
+/// Nothing if the pose is out of reach. At a singular pose the nearest posture counts.
+std::optional<JointVector> followBranch(const Arm& arm, const Pose& baseFromFlange, const Configuration& configuration, const JointVector& previous);
+
+/// Distance from the nearest range end over all joints [rad or m], negative outside.
+Closest rangeMargin(const Arm& arm, const JointVector& posture);
+
+}  // namespace topikos

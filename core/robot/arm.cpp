@@ -1,0 +1,80 @@
+#include "core/robot/arm.h"
+
+#include "core/robot/forward.h"
+#include "core/robot/spherical_wrist.h"
+
+#include <fmt/format.h>
+
+#include <cmath>
+
+namespace topikos {
+
+namespace {
+
+Status checkJoint(const Joint& joint, size_t index)
+{
+    const std::string where = fmt::format("joint {} \"{}\"", index + 1, joint.name);
+    const auto fail = [&](std::string message, std::string remedy) { return Error{"arm.joint", std::move(message), where, std::move(remedy)}; };
+    for (const double number : {joint.lower, joint.upper, joint.speed, joint.acceleration, joint.effort})
+        if (!std::isfinite(number)) return fail("a value is not a finite number", "Give every range, speed, acceleration and effort as a plain number.");
+    if (!joint.parentFromJoint.translation.allFinite() || !joint.parentFromJoint.rotation.coeffs().allFinite() || !joint.axis.allFinite())
+        return fail("its placement is not made of finite numbers", "Correct the origin and axis.");
+    if (std::abs(joint.axis.norm() - 1) > 1e-6)
+        return fail(fmt::format("its axis direction has length {:.6g} instead of 1", joint.axis.norm()), "Give a unit vector.");
+    if (joint.lower > joint.upper)
+        return fail(fmt::format("its range ends ({:.6g}) below where it begins ({:.6g})", joint.upper, joint.lower), "Swap the two ends.");
+    if (joint.speed <= 0) return fail("its largest speed is not above zero", "Give a speed limit.");
+    if (joint.acceleration <= 0) return fail("its largest acceleration is not above zero", "Give an acceleration limit.");
+    return std::nullopt;
+}
+
+}  // namespace
+
+Result<ArmPtr> Arm::make(ArmDescription description)
+{
+    if (description.joints.empty() || description.joints.size() > size_t(kMaxJoints))
+        return Error{"arm.joint-count", fmt::format("an arm of {} joints cannot be used; 1 to {} are possible", description.joints.size(), kMaxJoints),
+                     description.name, "Choose another base and tip."};
+    for (size_t i = 0; i < description.joints.size(); ++i)
+        if (Status bad = checkJoint(description.joints[i], i)) return *bad;
+
+    auto arm = std::make_shared<Arm>();
+    Mat3 previousInZ = Mat3::Identity();
+    for (Joint& joint : description.joints) {
+        joint.axis.normalize();
+        const Mat3 linkInZ = Quat::FromTwoVectors(joint.axis, Vec3::UnitZ()).toRotationMatrix();
+        arm->m_segments.push_back({previousInZ * joint.parentFromJoint.matrix() * linkInZ.transpose(), previousInZ * joint.parentFromJoint.translation,
+                                   joint.kind == JointKind::Prismatic, linkInZ});
+        previousInZ = linkInZ;
+    }
+    arm->m_flangeRotation = previousInZ * description.lastFromFlange.matrix();
+    arm->m_flangeTranslation = previousInZ * description.lastFromFlange.translation;
+    arm->m_description = std::move(description);
+
+    arm->m_spherical = recogniseSphericalWrist(*arm);
+    if (arm->m_spherical) {
+        arm->m_reach = arm->m_spherical->upperLength + arm->m_spherical->foreLength;
+    } else {
+        for (const Joint& joint : arm->joints()) arm->m_reach += joint.parentFromJoint.translation.norm();
+        arm->m_reach += arm->m_flangeTranslation.norm();
+    }
+    return ArmPtr(arm);
+}
+
+const char* familyName(IkFamily family) { return family == IkFamily::SphericalWrist ? "spherical-wrist" : "unsupported"; }
+
+bool withinRange(const Arm& arm, const JointVector& posture)
+{
+    for (int i = 0; i < arm.jointCount(); ++i)
+        if (posture[i] < arm.joints()[size_t(i)].lower - kRangeTolerance || posture[i] > arm.joints()[size_t(i)].upper + kRangeTolerance) return false;
+    return true;
+}
+
+JointVector clampedToRange(const Arm& arm, JointVector posture)
+{
+    for (int i = 0; i < arm.jointCount(); ++i)
+        posture[i] = std::clamp(posture[i], arm.joints()[size_t(i)].lower, arm.joints()[size_t(i)].upper);
+    return posture;
+}
+
+}  // namespace topikos

@@ -1,0 +1,71 @@
+#pragma once
+#include "core/robot/arm.h"
+
+#include <string>
+#include <vector>
+
+namespace topikos {
+
+/// Branch of an arm with a spherical wrist. Shoulder and wrist change only by passing through the singularity of that name; the elbow's
+/// word changes at its own and at the shoulder's.
+struct Configuration {
+    bool shoulderBack = false;  ///< wrist centre on the other side of axis 1 than axis 2 (plane through axis 1 parallel to axis 2)
+    bool elbowDown = false;     ///< elbow below the line from axis 2 to the wrist centre, as seen with the shoulder to the front
+    bool wristTurned = false;   ///< axis 5 on the negative side
+
+    bool operator==(const Configuration&) const = default;
+    int index() const { return (shoulderBack ? 4 : 0) + (elbowDown ? 2 : 0) + (wristTurned ? 1 : 0); }
+    static Configuration fromIndex(int index) { return {(index & 4) != 0, (index & 2) != 0, (index & 1) != 0}; }
+};
+
+/// "shoulder front, elbow up, wrist plain".
+std::string configurationText(const Configuration& configuration);
+
+struct Solution {
+    JointVector joints;  ///< [rad]
+    Configuration configuration;
+};
+
+enum class NoSolution { None, TooFar, TooClose, JointRange, Family };
+
+/// Largest position error [m] and angle error [rad] of any solution, for arms up to 4 m. Held by InverseTest.
+inline constexpr double kInversePositionError = 1e-9;
+inline constexpr double kInverseAngleError = 1e-9;
+
+/// How far joint `joint` is past its range [rad or m]; joint is -1 when none is.
+struct RangeExcess {
+    int joint = -1;
+    double excess = 0;
+};
+
+/// What inverse kinematics found. "Nowhere to go" is an outcome, not an error.
+struct Solutions {
+    std::vector<Solution> items;       ///< inside every joint range, ordered by configuration index
+    std::vector<Solution> outOfRange;  ///< reach the pose, but a joint range rules them out
+    NoSolution reason = NoSolution::None;
+    double shortfall = 0;  ///< TooFar, TooClose: how far the wrist centre is from where the arm can put it [m]
+    RangeExcess range;     ///< JointRange: the smallest excess among outOfRange
+};
+
+/// All postures that put the flange at `baseFromFlange`, modulo full turns.
+///
+/// Each joint is given in (-pi, pi] where its range allows, otherwise by the turn nearest to zero; with `near` (jointCount() entries) by the
+/// turn nearest to `near`. Where the wrist axes line up only the sum of joints 4 and 6 is fixed: joint 4 keeps the value of `near` (or 0) as far
+/// as the ranges of both allow. The same holds for joint 1 when the wrist centre is on axis 1.
+/// Method: reduction to rotations about one axis that bring a point to a plane, a distance or another point (Paden, "Kinematics and Control of
+/// Robot Manipulators", 1986; Murray, Li, Sastry, "A Mathematical Introduction to Robotic Manipulation", 1994, section 3.3).
+Solutions inverseKinematics(const Arm& arm, const Pose& baseFromFlange, const JointVector* near = nullptr);
+
+/// Branch of a posture, from the signs of the three margins (see singularity.h). Zero counts as positive.
+Configuration configurationOf(const Arm& arm, const JointVector& posture);
+
+/// Largest excess of any joint past its range.
+RangeExcess rangeExcess(const Arm& arm, const JointVector& posture);
+
+/// The one of `found.items` with this configuration, nullptr if there is none.
+const Solution* withConfiguration(const std::vector<Solution>& items, const Configuration& configuration);
+
+/// The one nearest to `posture` (largest joint difference counts), nullptr if `items` is empty.
+const Solution* nearestTo(const std::vector<Solution>& items, const JointVector& posture);
+
+}  // namespace topikos

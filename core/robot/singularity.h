@@ -1,0 +1,41 @@
+#pragma once
+#include "core/robot/forward.h"
+#include "core/robot/inverse.h"
+
+namespace topikos {
+
+enum class SingularityKind { Wrist, Elbow, Shoulder };
+inline constexpr std::array kSingularityKinds{SingularityKind::Wrist, SingularityKind::Elbow, SingularityKind::Shoulder};
+const char* singularityName(SingularityKind kind);  ///< "wrist", "elbow", "shoulder"
+
+/// Signed distances from the three singularities of an arm with a spherical wrist; the sign tells the branch, zero is singular.
+struct SingularityMargins {
+    double wrist = 0;     ///< sine of the angle between axes 4 and 6
+    double elbow = 0;     ///< distance of the wrist centre from the plane that holds axes 2 and 3 [m]
+    double shoulder = 0;  ///< distance of the wrist centre from the plane through axis 1 parallel to axis 2 [m]
+
+    double of(SingularityKind kind) const
+    {
+        return kind == SingularityKind::Wrist ? wrist : kind == SingularityKind::Elbow ? elbow : shoulder;
+    }
+    /// Distance for people and thresholds: the wrist as an angle [rad, 0 to pi/2], the others in metres.
+    double distance(SingularityKind kind) const;
+};
+SingularityMargins singularityMargins(const Arm& arm, const ChainFrames& frames);
+SingularityMargins singularityMargins(const Arm& arm, const JointVector& posture);
+
+/// Singular values of the Jacobian, largest first. With lengthScale > 0 its linear rows are divided by it [m] first.
+Eigen::VectorXd singularValues(const Jacobian& jacobian, double lengthScale = 0);
+
+/// Kinds whose margin is below the bound: wrist sine below `bound`, elbow and shoulder below `bound` times the reach.
+std::vector<SingularityKind> singularKinds(const Arm& arm, const JointVector& posture, double bound = 1e-6);
+
+/// What explains a singularity in the view, in base: for the wrist the common line, for the others a plane and the wrist centre.
+struct SingularityGeometry {
+    Vec3 point;         ///< on the line or plane [m]
+    Vec3 direction;     ///< of the line, or normal of the plane; unit
+    Vec3 wristCentre;   ///< [m]
+};
+SingularityGeometry singularityGeometry(const Arm& arm, const JointVector& posture, SingularityKind kind);
+
+}  // namespace topikos

@@ -1,0 +1,199 @@
+#include "core/robot/spherical_wrist.h"
+
+#include "core/robot/forward.h"
+#include "core/spatial/rotation.h"
+
+#include <cmath>
+#include <numbers>
+
+namespace topikos {
+
+namespace {
+
+constexpr double kMeet = 1e-7;       // [m] how well three axes must meet
+constexpr double kParallel = 1e-9;   // sine of the angle between "parallel" axes
+constexpr double kReachSlack = 1e-9; // [m] rounding allowed at the edge of reach
+constexpr double kAligned = 1e-10;   // sine below which wrist axes count as lined up
+
+/// Point nearest to three lines through o with directions h, and its largest distance from them.
+std::pair<Vec3, double> meetingPoint(const std::array<Vec3, 3>& o, const std::array<Vec3, 3>& h)
+{
+    Mat3 a = Mat3::Zero();
+    Vec3 b = Vec3::Zero();
+    for (size_t i = 0; i < 3; ++i) {
+        const Mat3 across = Mat3::Identity() - h[i] * h[i].transpose();
+        a += across;
+        b += across * o[i];
+    }
+    const Vec3 x = a.ldlt().solve(b);
+    double worst = 0;
+    for (size_t i = 0; i < 3; ++i) worst = std::max(worst, (x - o[i]).cross(h[i]).norm());
+    return {x, worst};
+}
+
+/// Rotation of v about unit axis h by the angle whose sine and cosine are given.
+Vec3 turned(const Vec3& h, double sine, double cosine, const Vec3& v)
+{
+    return cosine * v + sine * h.cross(v) + ((1 - cosine) * h.dot(v)) * h;
+}
+
+}  // namespace
+
+std::optional<SphericalWrist> recogniseSphericalWrist(const Arm& arm)
+{
+    if (arm.jointCount() != 6) return std::nullopt;
+    for (const Joint& joint : arm.joints())
+        if (joint.kind != JointKind::Revolute) return std::nullopt;
+
+    ChainFrames zero;
+    chainFrames(arm, JointVector::Zero(6), zero);
+    std::array<Vec3, 6> h, o;
+    for (size_t i = 0; i < 6; ++i) {
+        h[i] = zero.joints[i].rotation.col(2);
+        o[i] = zero.joints[i].origin;
+    }
+    if (h[1].cross(h[2]).norm() > kParallel || h[0].cross(h[1]).norm() < 1e-3) return std::nullopt;
+    if (h[3].cross(h[4]).norm() < 1e-3 || h[4].cross(h[5]).norm() < 1e-3) return std::nullopt;
+    const auto [centre, miss] = meetingPoint({o[3], o[4], o[5]}, {h[3], h[4], h[5]});
+    if (miss > kMeet) return std::nullopt;
+
+    SphericalWrist s;
+    s.h1 = h[0];
+    s.h2 = h[1];
+    s.h4 = h[3];
+    s.h5 = h[4];
+    s.h6 = h[5];
+    s.sigma3 = h[1].dot(h[2]) > 0 ? 1 : -1;
+    s.o1 = o[0];
+    s.o2 = o[1];
+    const auto across = [&](const Vec3& v) { return Vec3(v - h[1].dot(v) * h[1]); };
+    const Vec3 upper = across(o[2] - o[1]), fore = across(centre - o[2]);
+    s.upperLength = upper.norm();
+    s.foreLength = fore.norm();
+    if (s.upperLength < 1e-6 || s.foreLength < 1e-6) return std::nullopt;
+    s.u = upper / s.upperLength;
+    s.n = h[1].cross(s.u);
+    s.foreAngle = std::atan2(fore.dot(s.n), fore.dot(s.u));
+    s.lateral = h[1].dot(centre - o[0]);
+    s.flangeFromWrist = zero.flange.rotation.transpose() * (centre - zero.flange.origin);
+    s.zeroRotation = zero.flange.rotation;
+    s.shoulderCosine = h[0].dot(h[1]);
+    const Vec3 ahead = h[1].cross(h[0]).normalized();
+    const double offset = ahead.dot(o[1] - o[0]);
+    s.elbowSign = (std::abs(offset) > 1e-6 ? offset : ahead.dot(centre - o[0])) < -1e-9 ? -1 : 1;
+    s.front = s.elbowSign * ahead;
+    return s;
+}
+
+SphericalSolutions solveSphericalWrist(const SphericalWrist& arm, const Mat3& rotation, const Vec3& position, double seed1, double seed4)
+{
+    SphericalSolutions out;
+    const Vec3 centre = position + rotation * arm.flangeFromWrist;
+    const Mat3 total = rotation * arm.zeroRotation.transpose();  // R1 R2 R3 R4 R5 R6
+
+    // Joint 1 brings the wrist centre to its fixed height along axis 2: a cos q1 + b sin q1 = c.
+    const Vec3 d = centre - arm.o1;
+    const double along = arm.shoulderCosine * arm.h1.dot(d);
+    const double a = arm.h2.dot(d) - along, b = -arm.h2.dot(arm.h1.cross(d)), c = arm.lateral - along;
+    const double radius = std::hypot(a, b);
+    struct First {
+        double q, sine, cosine;
+        bool free;
+    };
+    std::array<First, 2> firsts;
+    int firstCount = 0;
+    if (radius < kReachSlack && std::abs(c) < kReachSlack) {
+        firsts[size_t(firstCount++)] = {seed1, std::sin(seed1), std::cos(seed1), true};
+        const double other = wrapped(seed1 + std::numbers::pi);
+        firsts[size_t(firstCount++)] = {other, std::sin(other), std::cos(other), true};
+    } else {
+        if (std::abs(c) > radius + kReachSlack) {
+            out.reason = NoSolution::TooClose;
+            out.shortfall = std::abs(c) - radius;
+            return out;
+        }
+        const double root = std::sqrt(std::max(0.0, (radius - c) * (radius + c)));
+        const double r2 = radius * radius;
+        for (const double sign : {1.0, -1.0}) {
+            const double sine = (b * c + sign * root * a) / r2, cosine = (a * c - sign * root * b) / r2;
+            const double scale = 1 / std::hypot(sine, cosine);
+            firsts[size_t(firstCount++)] = {std::atan2(sine, cosine), sine * scale, cosine * scale, false};
+        }
+    }
+
+    double bestShortfall = INFINITY;
+    NoSolution bestReason = NoSolution::None;
+    const double l2 = arm.upperLength, l3 = arm.foreLength;
+    for (int i = 0; i < firstCount; ++i) {
+        const First& f = firsts[size_t(i)];
+        const Vec3 x = arm.o1 + turned(arm.h1, -f.sine, f.cosine, d) - arm.o2;
+        const double xu = arm.u.dot(x), xn = arm.n.dot(x);
+        const double distance = std::hypot(xu, xn);
+        if (distance > l2 + l3 + kReachSlack || distance < std::abs(l2 - l3) - kReachSlack) {
+            const double missing = distance > l2 + l3 ? distance - l2 - l3 : std::abs(l2 - l3) - distance;
+            if (missing < bestShortfall) {
+                bestShortfall = missing;
+                bestReason = distance > l2 + l3 ? NoSolution::TooFar : NoSolution::TooClose;
+            }
+            continue;
+        }
+        // Joint 3 sets the distance of the wrist centre from axis 2; phi is the angle between upper arm and forearm.
+        const double cosPhi = std::clamp((distance * distance - l2 * l2 - l3 * l3) / (2 * l2 * l3), -1.0, 1.0);
+        const double phiSize = std::acos(cosPhi), sinSize = std::sqrt((1 - cosPhi) * (1 + cosPhi));
+        const Mat3 first = rotationAbout(arm.h1, f.q);
+        const Mat3 rest = first.transpose() * total;
+        const double shoulderSide = arm.front.dot(turned(arm.h1, -f.sine, f.cosine, d));
+        for (const double sign : {1.0, -1.0}) {
+            const double phi = sign * phiSize;
+            const double theta3 = wrapped(phi - arm.foreAngle);
+            const double theta2 = std::atan2(xn, xu) - std::atan2(l3 * sign * sinSize, l2 + l3 * cosPhi);
+            const Mat3 second = rotationAbout(arm.h2, theta2 + theta3);
+            const Mat3 wrist = second.transpose() * rest;  // R4 R5 R6
+
+            // Wrist: h4 . R5 h6 fixes joint 5, then joints 4 and 6 each turn one vector onto another.
+            const Vec3 seen6 = wrist * arm.h6;               // R4 R5 h6
+            const Vec3 seen4 = wrist.transpose() * arm.h4;   // R6' R5' h4
+            const double h45 = arm.h4.dot(arm.h5), h56 = arm.h5.dot(arm.h6);
+            const double wa = arm.h4.dot(arm.h6) - h45 * h56, wb = arm.h4.dot(arm.h5.cross(arm.h6)), wc = arm.h4.dot(seen6) - h45 * h56;
+            const double wr = std::hypot(wa, wb);
+            if (std::abs(wc) > wr + 1e-9) continue;  // a wrist whose axes are not at right angles cannot point everywhere
+            // With axes 4, 5 and 5, 6 at right angles the sine is the length of a cross product, exact near the aligned wrist.
+            const bool square = std::abs(h45) < 1e-12 && std::abs(h56) < 1e-12;
+            const double root = square ? arm.h4.cross(seen6).norm() * wr : std::sqrt(std::max(0.0, (wr - wc) * (wr + wc)));
+            for (const double side : {1.0, -1.0}) {
+                const double q5 = std::atan2(wb * wc + side * root * wa, wa * wc - side * root * wb);
+                const double s5 = std::sin(q5), c5 = std::cos(q5);
+                const Vec3 y4 = turned(arm.h5, s5, c5, arm.h6);
+                const Vec3 y6 = turned(arm.h5, -s5, c5, arm.h4);
+                SphericalSolutions::Item& item = out.items[size_t(out.count)];
+                item = {};
+                item.freeShoulder = f.free;
+                item.alignedWrist = arm.h4.cross(y4).norm() < kAligned;
+                double q4, q6;
+                if (item.alignedWrist) {
+                    q4 = seed4;
+                    const Mat3 last = rotationAbout(arm.h5, -q5) * rotationAbout(arm.h4, -q4) * wrist;
+                    q6 = std::atan2(0.5 * arm.h6.dot(Vec3(last(2, 1) - last(1, 2), last(0, 2) - last(2, 0), last(1, 0) - last(0, 1))),
+                                    0.5 * (last.trace() - 1));
+                } else {
+                    q4 = std::atan2(arm.h4.dot(y4.cross(seen6)), y4.dot(seen6) - arm.h4.dot(y4) * arm.h4.dot(seen6));
+                    q6 = std::atan2(arm.h6.dot(seen4.cross(y6)), seen4.dot(y6) - arm.h6.dot(seen4) * arm.h6.dot(y6));
+                }
+                item.q = {f.q, wrapped(theta2), wrapped(arm.sigma3 * theta3), q4, q5, q6};
+                const bool back = shoulderSide < 0;
+                item.configuration = {back, (sinSize * sign * arm.elbowSign < 0) != back, arm.h4.cross(y4).dot(arm.h5) < 0};
+                ++out.count;
+                if (item.alignedWrist && square) break;  // both sides are the same posture
+            }
+            if (sinSize < 1e-12) break;  // stretched or folded: both elbows are the same posture
+        }
+        if (firstCount == 2 && !f.free && radius - std::abs(c) < 1e-15) break;
+    }
+    if (out.count == 0) {
+        out.reason = bestReason == NoSolution::None ? NoSolution::TooClose : bestReason;
+        out.shortfall = std::isfinite(bestShortfall) ? bestShortfall : 0;
+    }
+    return out;
+}
+
+}  // namespace topikos

@@ -1,0 +1,125 @@
+#include "core/shape/arm_bodies.h"
+
+#include "core/robot/forward.h"
+
+#include <algorithm>
+#include <cmath>
+
+namespace topikos {
+
+namespace {
+
+constexpr Color kShell{222, 226, 224};
+constexpr Color kHousing{92, 105, 113};
+constexpr Color kCover{14, 110, 104};
+
+/// Frame at `origin` whose z is `z` and whose x is as near as possible to `x`.
+Pose frameAlong(const Vec3& origin, const Vec3& z, const Vec3& x)
+{
+    Vec3 u = x - x.dot(z) * z;
+    if (u.norm() < 1e-9) u = z.unitOrthogonal();
+    u.normalize();
+    Mat3 r;
+    r.col(0) = u;
+    r.col(1) = z.cross(u);
+    r.col(2) = z;
+    return makePose(r, origin);
+}
+
+/// Radius of the housing of joint `i` (0 based) of `n`.
+double housingRadius(const Arm& arm, int i)
+{
+    const double along = double(i) / std::max(1, arm.jointCount() - 1);
+    return arm.reach() * (0.108 - 0.120 * along + 0.048 * along * along);
+}
+
+struct Axis {
+    Vec3 origin, direction;
+};
+
+/// What one link carries between its own axis and the next one, in base at the zero posture.
+Mesh linkBody(const Axis& own, const Axis& next, double ownRadius, double nextRadius, double reach)
+{
+    Mesh mesh;
+    const double bevel = 0.012 * reach;
+    const Vec3 way = next.origin - own.origin;
+    const Vec3 alongNext = way.dot(next.direction) * next.direction;
+    const Vec3 across = way - alongNext;
+    const Vec3 foot = own.origin + across;
+    // Plate across to the next axis.
+    if (across.norm() > 0.03 * reach) {
+        const Vec3 dir = across.normalized();
+        const bool acrossOwn = std::abs(own.direction.dot(dir)) < 0.1;
+        const Vec3 normal = acrossOwn ? own.direction : next.direction;
+        const bool parallel = std::abs(own.direction.dot(next.direction)) > 0.99;
+        const double thickness = 1.25 * (parallel ? std::min(ownRadius, nextRadius) : std::max(0.8 * ownRadius, nextRadius));
+        mesh.append(plateMesh(0.86 * ownRadius, parallel ? 0.86 * nextRadius : 0.95 * nextRadius, across.norm(), thickness, bevel, kShell), frameAlong(own.origin, normal, dir));
+    }
+    // Tube along the next axis.
+    if (alongNext.norm() > 0.02 * reach) {
+        const double length = alongNext.norm();
+        const bool spinning = std::abs(own.direction.dot(next.direction)) > 0.99;
+        const double wide = spinning ? 0.94 * ownRadius : std::min(0.98 * ownRadius, 1.25 * nextRadius), slim = std::min(wide, 0.98 * nextRadius);
+        const double start = spinning ? 0 : -0.55 * wide;
+        mesh.append(latheMesh({{0.9 * wide, start}, {wide, start + 0.1 * wide}, {wide, start + 0.35 * length}, {slim, 0.92 * length}, {0.93 * slim, length}}, kShell),
+                    frameAlong(foot, alongNext.normalized(), own.direction));
+    }
+    return mesh;
+}
+
+/// Housing on a link's own axis. Axes that swing the link get covers at both ends.
+Mesh housing(const Axis& own, double radius, bool swings, double reach)
+{
+    Mesh mesh;
+    const Pose place = frameAlong(own.origin, own.direction, Vec3::UnitX());
+    if (swings) {
+        mesh.append(drumMesh(0.92 * radius, -0.98 * radius, 0.98 * radius, 0.006 * reach, kHousing), place);
+        for (const double side : {-1.0, 1.0})
+            mesh.append(drumMesh(0.74 * radius, side > 0 ? 0.95 * radius : -1.1 * radius, side > 0 ? 1.1 * radius : -0.95 * radius, 0.006 * reach, kCover), place);
+    } else {
+        mesh.append(drumMesh(radius, -0.1 * radius, 0.3 * radius, 0.005 * reach, kHousing), place);
+    }
+    return mesh;
+}
+
+}  // namespace
+
+std::vector<Mesh> armBodies(const Arm& arm)
+{
+    const int n = arm.jointCount();
+    const double reach = arm.reach();
+    ChainFrames zero;
+    chainFrames(arm, JointVector::Zero(n), zero);
+
+    std::vector<Axis> axes{{Vec3::Zero(), Vec3::UnitZ()}};
+    for (int i = 0; i < n; ++i) axes.push_back({zero.joints[size_t(i)].origin, zero.joints[size_t(i)].rotation.col(2)});
+    axes.push_back({zero.flange.origin, zero.flange.rotation.col(2)});
+
+    std::vector<Mesh> bodies;
+    for (int link = 0; link <= n; ++link) {
+        const Axis& own = axes[size_t(link)];
+        const Axis& next = axes[size_t(link) + 1];
+        const double ownRadius = housingRadius(arm, std::max(0, link - 1)), nextRadius = housingRadius(arm, std::min(link, n - 1));
+        Mesh mesh;
+        if (link == 0) {
+            const double height = std::max(0.05 * reach, (next.origin - own.origin).norm());
+            const double r = housingRadius(arm, 0);
+            mesh.append(latheMesh({{1.45 * r, 0}, {1.45 * r, 0.018 * reach}, {1.2 * r, 0.03 * reach}, {1.05 * r, height - 0.012 * reach}, {1.0 * r, height}}, kHousing));
+        } else {
+            const Vec3 way = next.origin - own.origin;
+            const bool swings = way.norm() > 1e-9 && std::abs(way.normalized().dot(own.direction)) < 0.5;
+            const bool turret = link == 1;
+            if (turret) mesh.append(drumMesh(ownRadius, 0, std::max(0.5 * ownRadius, 0.6 * way.dot(own.direction)), 0.01 * reach, kShell), frameAlong(own.origin, own.direction, Vec3::UnitX()));
+            else mesh.append(housing(own, ownRadius, swings || link == n - 1, reach));
+            if (link == n) mesh.append(drumMesh(0.9 * ownRadius, 0, (next.origin - own.origin).norm(), 0.003 * reach, kHousing), frameAlong(own.origin, next.direction, Vec3::UnitX()));
+            else mesh.append(linkBody(own, next, ownRadius, nextRadius, reach));
+        }
+        Mesh local;
+        const AxisFrame* frame = link ? &zero.joints[size_t(link - 1)] : nullptr;
+        local.append(mesh, frame ? inverse(makePose(frame->rotation, frame->origin)) : Pose{});
+        bodies.push_back(std::move(local));
+    }
+    return bodies;
+}
+
+}  // namespace topikos

@@ -1,0 +1,43 @@
+#pragma once
+#include "core/shape/solid.h"
+
+#include <optional>
+#include <vector>
+
+namespace topikos {
+
+struct MeshVertex {
+    Eigen::Vector3f position;  ///< [m]
+    Eigen::Vector3f normal;    ///< unit
+    Color color;
+};
+
+/// Triangles to be lit and feature edges to be drawn as thin lines.
+struct Mesh {
+    std::vector<MeshVertex> vertices;
+    std::vector<std::uint32_t> triangles;  ///< three indices each, counter-clockwise from outside
+    std::vector<Eigen::Vector3f> edges;    ///< two points each [m]
+
+    void append(const Mesh& other, const Pose& placement = {});
+};
+
+/// A corner of the outline of a turned body.
+struct LathePoint {
+    double radius, height;  ///< [m]
+};
+
+/// Body of revolution about z; the outline runs from bottom to top. Corners sharper than about 30° get an edge.
+Mesh latheMesh(const std::vector<LathePoint>& outline, Color color, int sides = 40);
+
+/// Cylinder about z from `low` to `high` with bevelled rims.
+Mesh drumMesh(double radius, double low, double high, double bevel, Color color);
+
+/// Plate with two round ends: hull of a circle at the origin and one at (length, 0), thickness along z centred on 0, bevelled rims.
+Mesh plateMesh(double radiusA, double radiusB, double length, double thickness, double bevel, Color color);
+
+Mesh solidMesh(const Solid& solid);
+
+/// Distance along the ray (unit direction) to the first triangle hit [m].
+std::optional<double> rayHit(const Mesh& mesh, const Vec3& origin, const Vec3& direction);
+
+}  // namespace topikos
