@@ -352,9 +352,10 @@ Result<Cell> setThresholds(const Cell& cell, const Thresholds& thresholds)
 
 std::string freeTargetName(const Cell& cell, const std::string& stem)
 {
-    std::string name = stem;
-    for (int n = 2; checkFree(cell.targets, name, {}); ++n) name = fmt::format("{} {}", stem, n);
-    return name;
+    for (int n = 1;; ++n) {
+        const std::string name = fmt::format("{} {}", stem, n);
+        if (!checkFree(cell.targets, name, {})) return name;
+    }
 }
 
 }  // namespace topikos

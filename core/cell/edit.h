@@ -40,7 +40,7 @@ Result<Cell> changeStep(const Cell& cell, RoutineId routine, const Step& step);
 
 Result<Cell> setThresholds(const Cell& cell, const Thresholds& thresholds);
 
-/// A name that is not taken: `stem`, or `stem 2`, `stem 3` …
+/// The first of `stem 1`, `stem 2`, … that no target has.
 std::string freeTargetName(const Cell& cell, const std::string& stem);
 
 /// What is wrong with a step's values, or nothing. Speeds in (0, 1] and (0, 10] m/s, blend and standoff 0 to 1 m, waits 0 to 3600 s.

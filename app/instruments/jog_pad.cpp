@@ -1,0 +1,112 @@
+#include "app/instruments/jog_pad.h"
+
+#include "app/session/text.h"
+#include "app/theme/theme.h"
+#include "core/exchange/step_text.h"
+
+#include <QGridLayout>
+#include <QHBoxLayout>
+#include <QVBoxLayout>
+
+namespace topikos {
+
+JogPad::JogPad(Session& session, QWidget* parent) : QWidget(parent), m_session(session)
+{
+    auto* column = new QVBoxLayout(this);
+    column->setContentsMargins(0, 0, 0, 0);
+    column->setSpacing(5);
+    auto* head = new QHBoxLayout;
+    head->setSpacing(4);
+    auto* title = new QLabel("Jog", this);
+    title->setFont(textFont(12, QFont::DemiBold));
+    head->addWidget(title);
+    head->addStretch();
+    const auto stepButton = [&](const char* words, int by, const char* tip) {
+        auto* b = new QPushButton(words, this);
+        b->setFixedSize(24, 22);
+        b->setStyleSheet("padding: 0;");
+        b->setToolTip(tip);
+        b->setAutoRepeat(true);
+        connect(b, &QPushButton::clicked, this, [this, by] { m_session.changeJogStep(by); });
+        head->addWidget(b);
+        return b;
+    };
+    stepButton("‹", -1, "Smaller steps (< in the view)")->setObjectName("jogFiner");
+    m_step = new QLabel(this);
+    m_step->setObjectName("jogStep");
+    m_step->setFont(figureFont(12));
+    m_step->setMinimumWidth(98);
+    m_step->setAlignment(Qt::AlignCenter);
+    head->addWidget(m_step);
+    stepButton("›", 1, "Larger steps (> in the view)")->setObjectName("jogCoarser");
+    column->addLayout(head);
+
+    auto* spaces = new QHBoxLayout;
+    spaces->setSpacing(4);
+    static const char* names[] = {"Joint", "World", "Tool", "Frame"};
+    static const char* tips[] = {"Each joint by itself (J in the view)", "Along and about the world's axes (W)", "Along and about the tool's axes (O)", "Along and about the axes of the frame the pose is seen from (R)"};
+    for (int i = 0; i < 4; ++i) {
+        m_spaces[i] = new QPushButton(names[i], this);
+        m_spaces[i]->setObjectName(QString("jog%1").arg(names[i]));
+        m_spaces[i]->setCheckable(true);
+        m_spaces[i]->setToolTip(tips[i]);
+        m_spaces[i]->setStyleSheet("padding: 4px 2px;");
+        connect(m_spaces[i], &QPushButton::clicked, this, [this, i] { m_session.setJogSpace(JogSpace(i)); });
+        spaces->addWidget(m_spaces[i]);
+    }
+    column->addLayout(spaces);
+
+    auto* grid = new QGridLayout;
+    grid->setSpacing(4);
+    for (int i = 0; i < 6; ++i) {
+        const auto button = [&](int sign) {
+            auto* b = new QPushButton(this);
+            b->setAutoRepeat(true);
+            b->setAutoRepeatDelay(350);
+            b->setAutoRepeatInterval(60);
+            b->setStyleSheet("padding: 3px 0;");
+            connect(b, &QPushButton::clicked, this, [this, i, sign] { jog(i, sign); });
+            grid->addWidget(b, i % 3, (i / 3) * 2 + (sign > 0 ? 1 : 0));
+            return b;
+        };
+        m_minus[i] = button(-1);
+        m_plus[i] = button(1);
+        m_minus[i]->setObjectName(QString("jogMinus%1").arg(i));
+        m_plus[i]->setObjectName(QString("jogPlus%1").arg(i));
+    }
+    column->addLayout(grid);
+    connect(&session, &Session::jogChanged, this, &JogPad::refresh);
+    connect(&session, &Session::cellChanged, this, &JogPad::refresh);
+    refresh();
+}
+
+void JogPad::refresh()
+{
+    m_step->setText(text(plainNumber(millimetres(m_session.jogLength()), 2) + " mm · " + plainNumber(degrees(m_session.jogAngle()), 2) + "°"));
+    const int space = int(m_session.jogSpace());
+    for (int i = 0; i < 4; ++i) m_spaces[i]->setChecked(i == space);
+    const bool joints = m_session.jogSpace() == JogSpace::Joint;
+    static const char* axes[] = {"X", "Y", "Z", "Rx", "Ry", "Rz"};
+    for (int i = 0; i < 6; ++i) {
+        const QString name = joints ? QString("J%1").arg(i + 1) : QString(axes[i]);
+        const bool there = !joints || i < m_session.arm().jointCount();
+        for (QPushButton* b : {m_minus[i], m_plus[i]}) {
+            const bool plus = b == m_plus[i];
+            b->setText(name + (plus ? " +" : " −"));
+            b->setVisible(there);
+            b->setToolTip(joints ? QString("Turn joint %1").arg(i + 1) : i < 3 ? QString("Move along %1").arg(axes[i]) : QString("Turn about %1").arg(axes[i - 3]));
+        }
+    }
+}
+
+void JogPad::jog(int row, int sign)
+{
+    if (m_session.jogSpace() == JogSpace::Joint) {
+        m_session.setJogJointIndex(row);
+        m_session.jogJoint(row, sign * m_session.jogAngle());
+    } else {
+        m_session.jogAxis(m_session.jogSpace(), row, sign * (row < 3 ? m_session.jogLength() : m_session.jogAngle()));
+    }
+}
+
+}  // namespace topikos

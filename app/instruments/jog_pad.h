@@ -1,0 +1,27 @@
+#pragma once
+#include "app/session/session.h"
+
+#include <QLabel>
+#include <QPushButton>
+#include <QWidget>
+
+namespace topikos {
+
+/// Buttons that jog by steps: joints, or along and about the axes of world, tool or the reading frame.
+class JogPad : public QWidget {
+    Q_OBJECT
+public:
+    JogPad(Session& session, QWidget* parent = nullptr);
+
+private:
+    void refresh();
+    void jog(int row, int sign);
+
+    Session& m_session;
+    QLabel* m_step;
+    QPushButton* m_spaces[4];
+    QPushButton* m_minus[6];
+    QPushButton* m_plus[6];
+};
+
+}  // namespace topikos

@@ -1,0 +1,320 @@
+#include "app/instruments/properties.h"
+
+#include "app/session/text.h"
+#include "app/theme/theme.h"
+#include "core/spatial/rotation.h"
+
+#include <QCheckBox>
+#include <QComboBox>
+#include <QDoubleSpinBox>
+#include <QGridLayout>
+#include <QLineEdit>
+#include <QVBoxLayout>
+#include <QWheelEvent>
+
+namespace topikos {
+
+namespace {
+
+/// A number field that lets the wheel scroll the panel and takes a comma as decimal sign.
+class NumberField : public QDoubleSpinBox {
+public:
+    explicit NumberField(QWidget* parent) : QDoubleSpinBox(parent)
+    {
+        setLocale(QLocale::c());
+        setButtonSymbols(QAbstractSpinBox::NoButtons);
+        setKeyboardTracking(false);
+        setAlignment(Qt::AlignRight);
+        setFocusPolicy(Qt::StrongFocus);
+    }
+
+protected:
+    void wheelEvent(QWheelEvent* event) override { event->ignore(); }
+    QValidator::State validate(QString& input, int& place) const override
+    {
+        input.replace(',', '.');
+        return QDoubleSpinBox::validate(input, place);
+    }
+};
+
+}  // namespace
+
+Properties::Properties(Session& session, QWidget* parent) : QWidget(parent), m_session(session)
+{
+    auto* column = new QVBoxLayout(this);
+    column->setContentsMargins(0, 0, 0, 0);
+    column->setSpacing(5);
+    m_title = new QLabel(this);
+    m_title->setFont(textFont(12, QFont::DemiBold));
+    column->addWidget(m_title);
+    m_form = new QFormLayout;
+    m_form->setContentsMargins(0, 0, 0, 0);
+    m_form->setHorizontalSpacing(8);
+    m_form->setVerticalSpacing(4);
+    m_form->setLabelAlignment(Qt::AlignLeft);
+    column->addLayout(m_form);
+    // Rebuilt after the present event: an editor that has just changed the cell must not be deleted under its own signal.
+    const auto later = [this] {
+        if (m_stale) return;
+        m_stale = true;
+        QMetaObject::invokeMethod(this, &Properties::rebuild, Qt::QueuedConnection);
+    };
+    connect(&session, &Session::selectionChanged, this, later);
+    connect(&session, &Session::cellChanged, this, later);
+    rebuild();
+}
+
+void Properties::rebuild()
+{
+    m_stale = false;
+    const QWidget* focus = focusWidget();
+    const QString focused = focus && focus->hasFocus() ? focus->objectName() : QString();
+    while (m_form->rowCount() > 0) m_form->removeRow(0);
+    const Cell& cell = m_session.cell();
+    if (const StepId id = m_session.selected<StepId>()) {
+        for (const Step& s : m_session.routine().steps)
+            if (s.id == id) showStep(s);
+    } else if (const Target* t = findTarget(cell, m_session.selected<TargetId>())) showTarget(*t);
+    else if (const Frame* f = findFrame(cell, m_session.selected<FrameId>())) showFrame(*f);
+    else if (const Part* p = findPart(cell, m_session.selected<PartId>())) showPart(*p);
+    else if (const Tool* tool = findTool(cell, m_session.selected<ToolId>())) showTool(*tool);
+    else showThresholds();
+    if (!focused.isEmpty())
+        if (auto* again = findChild<QWidget*>(focused)) again->setFocus();
+}
+
+void Properties::addText(const QString& label, const QString& value)
+{
+    auto* words = new QLabel(value, this);
+    words->setWordWrap(true);
+    words->setProperty("class", "faint");
+    m_form->addRow(label, words);
+}
+
+void Properties::addName(const std::string& name, std::function<void(const std::string&)> apply)
+{
+    auto* edit = new QLineEdit(text(name), this);
+    edit->setObjectName("propertyName");
+    connect(edit, &QLineEdit::editingFinished, this, [this, edit, name, apply] {
+        const std::string typed = edit->text().trimmed().toStdString();
+        if (typed == name) return;
+        apply(typed);
+        edit->setText(text(name));  // shown anew from the cell if the edit was taken
+    });
+    m_form->addRow("Name", edit);
+}
+
+void Properties::addNumber(const QString& label, const QString& name, double value, const QString& unit, double low, double high, int decimals, std::function<void(double)> apply)
+{
+    auto* field = new NumberField(this);
+    field->setObjectName(name);
+    field->setRange(low, high);
+    field->setDecimals(decimals);
+    field->setSuffix(unit.isEmpty() ? "" : " " + unit);
+    field->setValue(value);
+    field->setToolTip(QString("%1 to %2 %3").arg(low).arg(high).arg(unit));
+    const double shown = field->value();
+    connect(field, &QDoubleSpinBox::valueChanged, this, [shown, apply](double now) {
+        if (now != shown) apply(now);
+    });
+    m_form->addRow(label, field);
+}
+
+void Properties::addPose(const Pose& pose, std::function<void(const Pose&)> apply)
+{
+    auto* box = new QWidget(this);
+    auto* grid = new QGridLayout(box);
+    grid->setContentsMargins(0, 0, 0, 0);
+    grid->setSpacing(3);
+    static const char* names[] = {"X", "Y", "Z", "R", "P", "Y"};
+    static const char* tips[] = {"X [mm]", "Y [mm]", "Z [mm]", "Roll about the fixed x [°]", "Pitch about the fixed y [°]", "Yaw about the fixed z [°]"};
+    const Vec3 angles = rollPitchYaw(pose);
+    for (int i = 0; i < 6; ++i) {
+        auto* label = new QLabel(names[i], box);
+        label->setProperty("class", "faint");
+        auto* field = new NumberField(box);
+        field->setObjectName(QString("pose%1").arg(i));
+        field->setRange(i < 3 ? -1e6 : -360, i < 3 ? 1e6 : 360);
+        field->setDecimals(i < 3 ? 2 : 3);
+        field->setValue(i < 3 ? millimetres(pose.translation[i]) : degrees(angles[i - 3]));
+        field->setToolTip(tips[i]);
+        field->setSuffix(i < 3 ? "" : "°");
+        field->setMinimumWidth(70);
+        const double shown = field->value();
+        connect(field, &QDoubleSpinBox::valueChanged, this, [=](double now) {
+            if (now == shown) return;
+            Pose next = pose;
+            if (i < 3) {
+                next.translation[i] = now * kMillimetre;
+            } else {
+                Vec3 a = angles;
+                a[i - 3] = now * kDegree;
+                next.rotation = rotationFrom(AngleOrder::FixedXyz, a);
+            }
+            apply(next);
+        });
+        grid->addWidget(label, i % 3, (i / 3) * 2);
+        grid->addWidget(field, i % 3, (i / 3) * 2 + 1);
+    }
+    m_form->addRow(box);
+}
+
+void Properties::addChoice(const QString& label, const QString& name, const QStringList& words, int current, std::function<void(int)> apply)
+{
+    auto* choice = new QComboBox(this);
+    choice->setObjectName(name);
+    choice->addItems(words);
+    choice->setCurrentIndex(current);
+    choice->setFocusPolicy(Qt::StrongFocus);
+    choice->setSizeAdjustPolicy(QComboBox::AdjustToMinimumContentsLengthWithIcon);
+    choice->setMinimumContentsLength(8);
+    connect(choice, &QComboBox::activated, this, [current, apply](int now) {
+        if (now != current) apply(now);
+    });
+    m_form->addRow(label, choice);
+}
+
+void Properties::showStep(const Step& step)
+{
+    const RoutineId routine = m_session.routine().id;
+    const std::vector<Step>& steps = m_session.routine().steps;
+    const auto row = std::find_if(steps.begin(), steps.end(), [&](const Step& s) { return s.id == step.id; }) - steps.begin() + 1;
+    const auto change = [this, routine, row](const Step& next) {
+        m_session.edit(QString("Change step %1").arg(row), [=](const Cell& cell) { return changeStep(cell, routine, next); });
+    };
+    m_title->setText(QString("Step %1").arg(row));
+    addChoice("Kind", "stepKind", {"joint move", "line", "grip", "release", "wait"}, int(step.kind), [=, this](int kind) {
+        Step next = step;
+        next.kind = Step::Kind(kind);
+        if (next.isMove() && !next.target && !m_session.cell().targets.empty()) next.target = m_session.cell().targets.front().id;
+        change(next);
+    });
+    if (step.isMove()) {
+        QStringList names;
+        int current = -1;
+        const auto& targets = m_session.cell().targets;
+        for (size_t i = 0; i < targets.size(); ++i) {
+            names << text(targets[i].name);
+            if (targets[i].id == step.target) current = int(i);
+        }
+        addChoice("Target", "stepTarget", names, current, [=, this](int i) {
+            Step next = step;
+            next.target = m_session.cell().targets[size_t(i)].id;
+            change(next);
+        });
+        addNumber("Keep back", "stepStandoff", millimetres(step.standoff), "mm", 0, 1000, 1, [=](double v) {
+            Step next = step;
+            next.standoff = v * kMillimetre;
+            change(next);
+        });
+        if (step.kind == Step::Kind::Line)
+            addNumber("Speed", "stepSpeed", millimetres(step.lineSpeed), "mm/s", 0.1, 10000, 1, [=](double v) {
+                Step next = step;
+                next.lineSpeed = v * kMillimetre;
+                change(next);
+            });
+        else
+            addNumber("Speed", "stepSpeed", step.jointSpeed * 100, "%", 0.1, 100, 1, [=](double v) {
+                Step next = step;
+                next.jointSpeed = v / 100;
+                change(next);
+            });
+        addNumber("Blend", "stepBlend", millimetres(step.blend), "mm", 0, 1000, 1, [=](double v) {
+            Step next = step;
+            next.blend = v * kMillimetre;
+            change(next);
+        });
+    }
+    if (step.kind == Step::Kind::Wait)
+        addNumber("Time", "stepSeconds", step.seconds, "s", 0, 3600, 3, [=](double v) {
+            Step next = step;
+            next.seconds = v;
+            change(next);
+        });
+    auto* off = new QCheckBox("left out of the run", this);
+    off->setChecked(step.off);
+    connect(off, &QCheckBox::toggled, this, [=](bool on) {
+        Step next = step;
+        next.off = on;
+        change(next);
+    });
+    m_form->addRow("", off);
+}
+
+void Properties::showTarget(const Target& target)
+{
+    const TargetId id = target.id;
+    m_title->setText(target.kind == Target::Kind::Pose ? "Target (pose)" : "Target (posture)");
+    addName(target.name, [=, this](const std::string& name) { m_session.edit("Rename target", [=](const Cell& cell) { return renameTarget(cell, id, name); }); });
+    if (target.kind == Target::Kind::Pose) {
+        addText("Frame", text(frameName(m_session.cell(), target.frame)));
+        addPose(target.pose, [=, this](const Pose& pose) { m_session.edit("Change " + text(target.name), [=](const Cell& cell) { return setTargetPose(cell, id, pose); }); });
+        addText("Way", configurationShort(target.configuration));
+    } else {
+        QStringList values;
+        for (int i = 0; i < target.posture.size(); ++i) values << jointText(m_session.arm().joints()[size_t(i)], target.posture[i]);
+        addText("Joints", values.join("  "));
+    }
+}
+
+void Properties::showFrame(const Frame& frame)
+{
+    const FrameId id = frame.id;
+    m_title->setText("Frame");
+    addName(frame.name, [=, this](const std::string& name) { m_session.edit("Rename frame", [=](const Cell& cell) { return renameFrame(cell, id, name); }); });
+    QStringList names{"World"};
+    std::vector<FrameId> ids{FrameId{}};
+    for (const Frame& f : m_session.cell().frames)
+        if (!isBelow(m_session.cell(), f.id, id)) {
+            names << text(f.name);
+            ids.push_back(f.id);
+        }
+    const auto current = std::find(ids.begin(), ids.end(), frame.parent) - ids.begin();
+    addChoice("Seen from", "frameParent", names, int(current), [=, this](int i) {
+        const FrameId parent = ids[size_t(i)];
+        m_session.edit("New parent for " + text(frame.name), [=](const Cell& cell) { return setFrameParent(cell, id, parent); });
+    });
+    addPose(frame.pose, [=, this](const Pose& pose) { m_session.edit("Move " + text(frame.name), [=](const Cell& cell) { return setFramePose(cell, id, pose); }); });
+}
+
+void Properties::showPart(const Part& part)
+{
+    const PartId id = part.id;
+    m_title->setText("Part");
+    addName(part.name, [=, this](const std::string& name) { m_session.edit("Rename part", [=](const Cell& cell) { return renamePart(cell, id, name); }); });
+    addText("Lies in", text(frameName(m_session.cell(), part.frame)));
+    addPose(part.pose, [=, this](const Pose& pose) { m_session.edit("Move " + text(part.name), [=](const Cell& cell) { return setPartPose(cell, id, pose); }); });
+}
+
+void Properties::showTool(const Tool& tool)
+{
+    const ToolId id = tool.id;
+    m_title->setText("Tool: TCP seen from the flange");
+    addName(tool.name, [=, this](const std::string& name) { m_session.edit("Rename tool", [=](const Cell& cell) { return renameTool(cell, id, name); }); });
+    addPose(tool.flangeFromTcp, [=, this](const Pose& pose) { m_session.edit("Move TCP of " + text(tool.name), [=](const Cell& cell) { return setToolTcp(cell, id, pose); }); });
+    const Gripper& g = tool.gripper;
+    addText("Jaws", QString("%1 to %2 mm in %3 s").arg(lengthText(g.closed, 0), lengthText(g.open, 0)).arg(g.time));
+    addText("Mass", QString("%1 kg").arg(tool.mass));
+}
+
+void Properties::showThresholds()
+{
+    m_title->setText("Checks: when to speak up");
+    const Thresholds t = m_session.cell().thresholds;
+    const auto row = [&](const QString& label, const QString& name, double Thresholds::*value, double unit, const QString& symbol) {
+        addNumber(label, name, t.*value / unit, symbol, 0, unit == kDegree ? 90 : 1000, 1, [=, this](double v) {
+            Thresholds next = t;
+            next.*value = v * unit;
+            m_session.edit("Change threshold", [=](const Cell& cell) { return setThresholds(cell, next); });
+        });
+    };
+    row("Joint margin", "jointMargin", &Thresholds::jointMargin, kDegree, "°");
+    row("Wrist, caution", "wristCaution", &Thresholds::wristCaution, kDegree, "°");
+    row("Wrist, blocked", "wristBlocked", &Thresholds::wristBlocked, kDegree, "°");
+    row("Elbow, caution", "elbowCaution", &Thresholds::elbowCaution, kMillimetre, "mm");
+    row("Elbow, blocked", "elbowBlocked", &Thresholds::elbowBlocked, kMillimetre, "mm");
+    row("Shoulder, caution", "shoulderCaution", &Thresholds::shoulderCaution, kMillimetre, "mm");
+    row("Shoulder, blocked", "shoulderBlocked", &Thresholds::shoulderBlocked, kMillimetre, "mm");
+}
+
+}  // namespace topikos

@@ -1,0 +1,224 @@
+#include "app/instruments/travel_bars.h"
+
+#include "app/session/text.h"
+#include "app/theme/theme.h"
+#include "core/robot/singularity.h"
+
+#include <QHelpEvent>
+#include <QKeyEvent>
+#include <QLineEdit>
+#include <QMouseEvent>
+#include <QPainter>
+#include <QPainterPath>
+#include <QToolTip>
+
+#include <cmath>
+
+namespace topikos {
+
+namespace {
+
+constexpr int kRow = 21, kLabel = 26, kValue = 68, kBar = 8;
+constexpr int kKindLabel = 70, kKindValue = 64;
+
+void paintZones(QPainter& p, const QRectF& bar, const std::vector<std::tuple<double, double, QColor>>& zones)
+{
+    QPainterPath clip;
+    clip.addRoundedRect(bar, bar.height() / 2, bar.height() / 2);
+    p.save();
+    p.setClipPath(clip);
+    p.fillRect(bar, theme().track);
+    for (const auto& [from, to, color] : zones) p.fillRect(QRectF(bar.left() + from * bar.width(), bar.top(), (to - from) * bar.width(), bar.height()), color);
+    p.restore();
+}
+
+void paintMarker(QPainter& p, const QRectF& bar, double place, const QColor& color)
+{
+    p.setPen(Qt::NoPen);
+    p.setBrush(color);
+    p.drawRoundedRect(QRectF(bar.left() + place * bar.width() - 2, bar.top() - 3, 4, bar.height() + 6), 2, 2);
+}
+
+}  // namespace
+
+TravelBars::TravelBars(Session& session, QWidget* parent) : QWidget(parent), m_session(session)
+{
+    setObjectName("travelBars");
+    setFocusPolicy(Qt::StrongFocus);
+    setToolTip("Drag a marker to jog the joint; double-click a value to type it");
+    for (const auto signal : {&Session::postureChanged, &Session::cellChanged, &Session::jogChanged}) connect(&session, signal, this, qOverload<>(&QWidget::update));
+}
+
+QSize TravelBars::sizeHint() const { return {220, m_session.arm().jointCount() * kRow}; }
+
+QRectF TravelBars::bar(int joint) const { return {double(kLabel), joint * kRow + (kRow - kBar) / 2.0, double(width() - kLabel - kValue), double(kBar)}; }
+
+int TravelBars::rowAt(double y) const
+{
+    const int row = int(y / kRow);
+    return row >= 0 && row < m_session.arm().jointCount() ? row : -1;
+}
+
+QPointF TravelBars::markerAt(int joint, double q) const
+{
+    const Joint& j = m_session.arm().joints()[size_t(joint)];
+    const QRectF b = bar(joint);
+    return {b.left() + (q - j.lower) / (j.upper - j.lower) * b.width(), b.center().y()};
+}
+
+void TravelBars::paintEvent(QPaintEvent*)
+{
+    QPainter p(this);
+    p.setRenderHint(QPainter::Antialiasing);
+    const JointVector q = m_session.shownState().posture;
+    const double margin = m_session.cell().thresholds.jointMargin;
+    for (int i = 0; i < m_session.arm().jointCount(); ++i) {
+        const Joint& j = m_session.arm().joints()[size_t(i)];
+        const QRectF b = bar(i);
+        const bool chosen = m_session.jogSpace() == JogSpace::Joint && m_session.jogJointIndex() == i;
+        p.setFont(textFont(12, chosen ? QFont::Bold : QFont::Normal));
+        p.setPen(chosen ? theme().accent : theme().faint);
+        p.drawText(QRectF(0, i * kRow, kLabel - 8, kRow), Qt::AlignVCenter | Qt::AlignLeft, QString::number(i + 1));
+        // A margin of a few degrees on a long range would hardly be seen; zones are at least 3 % wide.
+        const double zone = std::max(0.03, margin / (j.upper - j.lower));
+        paintZones(p, b, {{0, zone, theme().caution}, {1 - zone, 1, theme().caution}});
+        const double rest = std::min(q[i] - j.lower, j.upper - q[i]);
+        const QColor color = rest < 1e-6 ? theme().blocked : rest < margin ? theme().caution : theme().ink;
+        paintMarker(p, b, std::clamp((q[i] - j.lower) / (j.upper - j.lower), 0.0, 1.0), color);
+        p.setFont(figureFont(12));
+        p.setPen(color);
+        p.drawText(QRectF(width() - kValue, i * kRow, kValue, kRow), Qt::AlignVCenter | Qt::AlignRight, jointText(j, q[i]));
+    }
+    if (hasFocus()) {
+        p.setPen(QPen(theme().accent, 1));
+        p.setBrush(Qt::NoBrush);
+        p.drawRoundedRect(QRectF(rect()).adjusted(0.5, 0.5, -0.5, -0.5), 4, 4);
+    }
+}
+
+void TravelBars::dragTo(double x)
+{
+    const Joint& j = m_session.arm().joints()[size_t(m_dragged)];
+    const QRectF b = bar(m_dragged);
+    JointVector q = m_session.shownState().posture;
+    q[m_dragged] = j.lower + std::clamp((x - b.left()) / b.width(), 0.0, 1.0) * (j.upper - j.lower);
+    m_session.setPosture(q);
+}
+
+void TravelBars::mousePressEvent(QMouseEvent* event)
+{
+    const int row = rowAt(event->position().y());
+    if (row < 0 || event->button() != Qt::LeftButton || event->position().x() > width() - kValue) return;
+    m_session.setJogJointIndex(row);
+    m_dragged = row;
+    dragTo(event->position().x());
+}
+
+void TravelBars::mouseMoveEvent(QMouseEvent* event)
+{
+    if (m_dragged >= 0) dragTo(event->position().x());
+}
+
+void TravelBars::mouseReleaseEvent(QMouseEvent*) { m_dragged = -1; }
+
+void TravelBars::mouseDoubleClickEvent(QMouseEvent* event)
+{
+    const int row = rowAt(event->position().y());
+    if (row >= 0 && event->position().x() > width() - kValue) typeValue(row);
+}
+
+void TravelBars::typeValue(int joint)
+{
+    const Joint& j = m_session.arm().joints()[size_t(joint)];
+    auto* edit = new QLineEdit(this);
+    edit->setObjectName("jointValue");
+    edit->setFont(figureFont(12));
+    edit->setAlignment(Qt::AlignRight);
+    const double now = m_session.shownState().posture[joint];
+    edit->setText(j.kind == JointKind::Revolute ? angleFigure(now) : lengthText(now));
+    edit->setGeometry(width() - kValue, joint * kRow, kValue, kRow);
+    edit->selectAll();
+    edit->show();
+    edit->setFocus();
+    connect(edit, &QLineEdit::editingFinished, this, [this, edit, joint] {
+        if (edit->property("done").toBool()) return;
+        edit->setProperty("done", true);
+        edit->deleteLater();
+        const Joint& axis = m_session.arm().joints()[size_t(joint)];
+        bool number = false;
+        const double value = edit->text().remove("°").remove("mm").trimmed().replace(',', '.').toDouble(&number) * (axis.kind == JointKind::Revolute ? kDegree : kMillimetre);
+        if (!number) return m_session.say("Type the joint value as a number.", true);
+        if (!edit->isModified()) return;
+        if (value < axis.lower - kRangeTolerance || value > axis.upper + kRangeTolerance)
+            return m_session.say(QString("Joint %1 goes from %2 to %3.").arg(joint + 1).arg(jointText(axis, axis.lower), jointText(axis, axis.upper)), true);
+        JointVector q = m_session.shownState().posture;
+        q[joint] = value;
+        m_session.setPosture(q);
+    });
+}
+
+void TravelBars::keyPressEvent(QKeyEvent* event)
+{
+    const int joint = m_session.jogJointIndex();
+    switch (event->key()) {
+    case Qt::Key_Up: m_session.setJogJointIndex(joint - 1); break;
+    case Qt::Key_Down: m_session.setJogJointIndex(joint + 1); break;
+    case Qt::Key_Left: m_session.jogJoint(joint, -m_session.jogAngle()); break;
+    case Qt::Key_Right: m_session.jogJoint(joint, m_session.jogAngle()); break;
+    case Qt::Key_Return: typeValue(joint); break;
+    default: QWidget::keyPressEvent(event);
+    }
+}
+
+SingularityBars::SingularityBars(Session& session, QWidget* parent) : QWidget(parent), m_session(session)
+{
+    setObjectName("singularityBars");
+    for (const auto signal : {&Session::postureChanged, &Session::cellChanged}) connect(&session, signal, this, qOverload<>(&QWidget::update));
+}
+
+QSize SingularityBars::sizeHint() const { return {220, 3 * kRow}; }
+
+void SingularityBars::paintEvent(QPaintEvent*)
+{
+    QPainter p(this);
+    p.setRenderHint(QPainter::Antialiasing);
+    if (!m_session.arm().sphericalWrist()) {
+        p.setPen(theme().faint);
+        p.drawText(rect(), Qt::AlignVCenter | Qt::TextWordWrap, "Not known for this kind of arm.");
+        return;
+    }
+    const SingularityMargins margins = singularityMargins(m_session.arm(), m_session.shownState().posture);
+    const Thresholds& t = m_session.cell().thresholds;
+    static const char* names[] = {"Wrist", "Elbow", "Shoulder"};
+    for (int i = 0; i < 3; ++i) {
+        const SingularityKind kind = kSingularityKinds[size_t(i)];
+        const bool angle = kind == SingularityKind::Wrist;
+        const double whole = angle ? 90 * kDegree : 0.5 * m_session.arm().reach();
+        const double value = margins.distance(kind), caution = t.cautions().of(kind), blocked = t.blocks().of(kind);
+        const QRectF b(kKindLabel, i * kRow + (kRow - kBar) / 2.0, width() - kKindLabel - kKindValue, kBar);
+        p.setFont(textFont(12));
+        p.setPen(theme().ink);
+        p.drawText(QRectF(0, i * kRow, kKindLabel, kRow), Qt::AlignVCenter, names[i]);
+        paintZones(p, b, {{0, caution / whole, theme().caution}, {0, std::max(0.02, blocked / whole), theme().blocked}});
+        const QColor color = value < blocked ? theme().blocked : value < caution ? theme().caution : theme().ink;
+        paintMarker(p, b, std::min(1.0, value / whole), color);
+        p.setFont(figureFont(12));
+        p.setPen(color);
+        p.drawText(QRectF(width() - kKindValue, i * kRow, kKindValue, kRow), Qt::AlignVCenter | Qt::AlignRight, angle ? degreeText(value) : lengthText(value, 0) + " mm");
+    }
+}
+
+bool SingularityBars::event(QEvent* event)
+{
+    if (event->type() == QEvent::ToolTip) {
+        static const char* tips[] = {"Angle between axes 4 and 6. At 0 they line up and the wrist loses a direction.",
+                                     "Distance of the wrist from the plane of axes 2 and 3. At 0 the arm is stretched or folded.",
+                                     "Distance of the wrist from the plane through axis 1. At 0 it stands over axis 1."};
+        auto* help = static_cast<QHelpEvent*>(event);
+        QToolTip::showText(help->globalPos(), tips[std::clamp(help->pos().y() / kRow, 0, 2)], this);
+        return true;
+    }
+    return QWidget::event(event);
+}
+
+}  // namespace topikos

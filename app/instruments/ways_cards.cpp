@@ -1,0 +1,98 @@
+#include "app/instruments/ways_cards.h"
+
+#include "app/session/text.h"
+#include "app/theme/theme.h"
+
+#include <QEvent>
+#include <QHBoxLayout>
+#include <QPushButton>
+#include <QVBoxLayout>
+
+namespace topikos {
+
+WaysCards::WaysCards(Session& session, QWidget* parent) : QWidget(parent), m_session(session)
+{
+    auto* column = new QVBoxLayout(this);
+    column->setContentsMargins(0, 0, 0, 0);
+    column->setSpacing(5);
+    auto* head = new QHBoxLayout;
+    m_title = new QLabel(this);
+    m_title->setFont(textFont(12, QFont::DemiBold));
+    m_count = new QLabel(this);
+    m_count->setFont(textFont(12, QFont::DemiBold));
+    m_count->setProperty("class", "faint");
+    head->addWidget(m_title);
+    head->addStretch();
+    head->addWidget(m_count);
+    column->addLayout(head);
+    m_grid = new QGridLayout;
+    m_grid->setSpacing(5);
+    column->addLayout(m_grid);
+    for (int i = 0; i < 8; ++i) {
+        auto* card = new QPushButton(this);
+        card->setObjectName(QString("way%1").arg(i));
+        card->setCheckable(true);
+        card->setFont(textFont(11));
+        card->setStyleSheet("padding: 3px 2px; font-size: 11px;");
+        card->installEventFilter(this);
+        connect(card, &QPushButton::clicked, this, [this, i] {
+            if (i >= int(m_ways.size())) return;
+            const Solution way = m_ways[size_t(i)];
+            if (const TargetId id = m_session.selected<TargetId>()) {
+                if (!(findTarget(m_session.cell(), id)->configuration == way.configuration))
+                    m_session.edit("Choose way for " + text(findTarget(m_session.cell(), id)->name), [=](const Cell& cell) { return setTargetConfiguration(cell, id, way.configuration); });
+            } else {
+                m_session.setPosture(way.joints);
+            }
+            fill();
+        });
+        m_cards.push_back(card);
+        m_grid->addWidget(card, i / 2, i % 2);
+    }
+    for (const auto signal : {&Session::postureChanged, &Session::selectionChanged, &Session::cellChanged}) connect(&session, signal, this, &WaysCards::fill);
+    fill();
+}
+
+void WaysCards::fill()
+{
+    const Cell& cell = m_session.cell();
+    const Target* target = findTarget(cell, m_session.selected<TargetId>());
+    const JointVector now = m_session.shownState().posture;
+    Solutions found;
+    Configuration chosen = configurationOf(m_session.arm(), now);
+    if (target && target->kind == Target::Kind::Pose) {
+        found = inverseKinematics(m_session.arm(), baseFromFlange(cell, *target));
+        chosen = target->configuration;
+        m_title->setText("Ways to reach " + text(target->name));
+    } else {
+        found = inverseKinematics(m_session.arm(), forward(m_session.arm(), now), &now);
+        m_title->setText("Ways to hold this pose");
+    }
+    m_ways = found.items;
+    m_count->setText(m_ways.empty() ? QString("none") : QString("%1 of %2").arg(m_ways.size()).arg(m_ways.size() + found.outOfRange.size()));
+    m_count->setToolTip(m_ways.empty() ? solutionsText(m_session.arm(), found) : QString("Ways inside all joint ranges, of all the geometry allows"));
+    for (size_t i = 0; i < m_cards.size(); ++i) {
+        auto* card = static_cast<QPushButton*>(m_cards[i]);
+        card->setVisible(i < m_ways.size());
+        if (i >= m_ways.size()) continue;
+        const Configuration& c = m_ways[i].configuration;
+        const Closest margin = rangeMargin(m_session.arm(), m_ways[i].joints);
+        card->setText(QString("%1 %2%3  %4").arg(c.shoulderBack ? "Back" : "Front", c.elbowDown ? "down" : "up", c.wristTurned ? " turned" : "", degreeText(margin.value, 0)));
+        card->setChecked(c == chosen);
+        card->setToolTip(QString("Shoulder %1, %2 left to the range end of joint %3. %4")
+                             .arg(configurationShort(c), degreeText(margin.value)).arg(margin.joint + 1).arg(target ? "Click to choose it for the target." : "Click to move the arm into it."));
+    }
+}
+
+bool WaysCards::eventFilter(QObject* object, QEvent* event)
+{
+    if (event->type() == QEvent::Enter) {
+        for (size_t i = 0; i < m_cards.size() && i < m_ways.size(); ++i)
+            if (m_cards[i] == object) m_session.setGhost(m_ways[i].joints);
+    } else if (event->type() == QEvent::Leave || event->type() == QEvent::Hide) {
+        if (m_session.ghost()) m_session.setGhost({});
+    }
+    return QWidget::eventFilter(object, event);
+}
+
+}  // namespace topikos

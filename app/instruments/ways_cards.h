@@ -1,0 +1,28 @@
+#pragma once
+#include "app/session/session.h"
+
+#include <QGridLayout>
+#include <QLabel>
+#include <QWidget>
+
+namespace topikos {
+
+/// Every way to reach the selected target, or the place where the tool is now, as cards with the smallest joint margin.
+/// Pointing at a card shows its ghost; a click chooses it for the target, or moves the arm into it.
+class WaysCards : public QWidget {
+    Q_OBJECT
+public:
+    WaysCards(Session& session, QWidget* parent = nullptr);
+
+private:
+    void fill();
+    bool eventFilter(QObject* object, QEvent* event) override;
+
+    Session& m_session;
+    QLabel *m_title, *m_count;
+    QGridLayout* m_grid;
+    std::vector<Solution> m_ways;
+    std::vector<QWidget*> m_cards;
+};
+
+}  // namespace topikos

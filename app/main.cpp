@@ -1,0 +1,45 @@
+#include "app/theme/theme.h"
+#include "app/window/main_window.h"
+
+#include <QApplication>
+#include <QCommandLineParser>
+#include <QSettings>
+#include <QSurfaceFormat>
+
+int main(int argc, char** argv)
+{
+    QSurfaceFormat format;
+    format.setVersion(3, 3);
+    format.setProfile(QSurfaceFormat::CoreProfile);
+    format.setDepthBufferSize(24);
+    format.setSwapInterval(0);
+    QSurfaceFormat::setDefaultFormat(format);
+
+    QApplication app(argc, argv);
+    QApplication::setOrganizationName("Topikos");
+    QApplication::setApplicationName("topikos");
+    QApplication::setApplicationVersion(TOPIKOS_VERSION);
+
+    QCommandLineParser parser;
+    parser.setApplicationDescription("Programs robot cells offline, and says what the arm can do.");
+    parser.addHelpOption();
+    parser.addVersionOption();
+    parser.addPositionalArgument("cell", "Cell file to open; without one the demo cell opens.", "[cell]");
+    const QCommandLineOption picture("picture", "Write a picture of the window to FILE and quit.", "FILE");
+    const QCommandLineOption example("example", "Open a shipped example: tile-glazing-line or planted-mistakes.", "NAME");
+    parser.addOptions({picture, example});
+    parser.process(app);
+
+    topikos::applyTheme(QSettings().value("look/dark", false).toBool());
+    topikos::MainWindow window;
+    if (parser.isSet(picture)) window.resize(1280, 800);
+    window.show();
+    bool opened = true;
+    if (parser.isSet(example)) opened = window.openExample(parser.value(example));
+    if (!parser.positionalArguments().isEmpty()) opened = window.openFile(parser.positionalArguments().front());
+    if (parser.isSet(picture)) {
+        if (!opened) return 2;
+        window.pictureWhenSettled(parser.value(picture), [](bool written) { QCoreApplication::exit(written ? 0 : 2); });
+    }
+    return QApplication::exec();
+}

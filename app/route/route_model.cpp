@@ -1,0 +1,152 @@
+#include "app/route/route_model.h"
+
+#include "app/session/text.h"
+#include "core/exchange/step_text.h"
+
+#include <QIODevice>
+#include <QMimeData>
+
+namespace topikos {
+
+RouteModel::RouteModel(Session& session, QObject* parent) : QAbstractListModel(parent), m_session(session)
+{
+    m_steps = session.routine().steps;
+    connect(&session, &Session::cellChanged, this, &RouteModel::refresh);
+    for (const auto signal : {&Session::checkedChanged, &Session::postureChanged})
+        connect(&session, signal, this, [this] {
+            if (!m_steps.empty()) emit dataChanged(index(0), index(int(m_steps.size()) - 1));
+        });
+}
+
+void RouteModel::refresh()
+{
+    const std::vector<Step>& now = m_session.routine().steps;
+    const bool sameRows = std::equal(now.begin(), now.end(), m_steps.begin(), m_steps.end(), [](const Step& a, const Step& b) { return a.id == b.id; });
+    if (sameRows) {
+        m_steps = now;
+        if (!m_steps.empty()) emit dataChanged(index(0), index(int(m_steps.size()) - 1));
+    } else {
+        beginResetModel();
+        m_steps = now;
+        endResetModel();
+    }
+}
+
+int RouteModel::rowCount(const QModelIndex& parent) const { return parent.isValid() ? 0 : int(m_steps.size()); }
+
+StepId RouteModel::idAt(int row) const { return row >= 0 && row < int(m_steps.size()) ? m_steps[size_t(row)].id : StepId{}; }
+
+int RouteModel::rowOf(StepId step) const
+{
+    for (size_t i = 0; i < m_steps.size(); ++i)
+        if (m_steps[i].id == step) return int(i);
+    return -1;
+}
+
+QVariant RouteModel::data(const QModelIndex& index, int role) const
+{
+    if (!index.isValid() || index.row() >= int(m_steps.size())) return {};
+    const Cell& cell = m_session.cell();
+    const Step& step = m_steps[size_t(index.row())];
+    const Target* target = step.isMove() ? findTarget(cell, step.target) : nullptr;
+    switch (role) {
+    case Qt::EditRole: return text(stepText(cell, step));
+    case Qt::DisplayRole:
+    case MainRole:
+        if (target) return (step.standoff > 0 ? "over " : "to ") + text(target->name);
+        return text(stepText(cell, step)).remove("off ");
+    case MoreRole: {
+        if (!target) return QString();
+        QStringList more;
+        if (step.standoff > 0) more << lengthText(step.standoff, 0) + " mm";
+        if (step.kind == Step::Kind::Line) more << lengthText(step.lineSpeed, 0) + " mm/s";
+        else if (step.jointSpeed < 1) more << text(plainNumber(step.jointSpeed * 100, 1)) + " %";
+        if (step.blend > 0) more << "blend " + lengthText(step.blend, 0);
+        return more.join(" · ");
+    }
+    case KindRole: return int(step.kind);
+    case OffRole: return step.off;
+    case FrameRole: return target && target->kind == Target::Kind::Pose ? QVariant(text(frameName(cell, target->frame))) : QVariant();
+    case SecondsRole:
+    case SeverityRole: {
+        const CheckedCell* checked = m_session.checked();
+        if (!checked) return {};
+        if (role == SeverityRole) {
+            QVariant worst;
+            for (const Finding& f : checked->result.findings)
+                if (f.step == step.id) worst = std::max(int(f.severity), worst.isValid() ? worst.toInt() : 0);
+            return worst;
+        }
+        for (const Trace::Span& span : checked->result.trace.spans) {
+            const StepOutcome& outcome = checked->result.trace.outcomes[span.outcome];
+            if (outcome.step == step.id) return span.end - span.start;
+        }
+        return {};
+    }
+    case HereRole: {
+        // Marks the steps whose target is where the arm stands.
+        if (!target || step.standoff > 0) return false;
+        const CellState state = m_session.shownState();
+        if (target->kind == Target::Kind::Posture) return (target->posture - state.posture).cwiseAbs().maxCoeff() < 1e-4;
+        const PoseDeviation away = deviation(baseFromTarget(cell, *target), baseFromTcp(cell, state.posture));
+        return away.metres < 1e-4 && away.radians < 1e-3;
+    }
+    case Qt::ToolTipRole: {
+        QString tip = text(stepText(cell, step));
+        if (const CheckedCell* checked = m_session.checked())
+            for (const Finding& f : checked->result.findings)
+                if (f.step == step.id) {
+                    const FindingText words = findingText(*checked->cell, f);
+                    tip += "\n" + text(words.headline + ". " + words.detail);
+                }
+        return tip;
+    }
+    default: return {};
+    }
+}
+
+bool RouteModel::setData(const QModelIndex& index, const QVariant& value, int role)
+{
+    if (role != Qt::EditRole || !index.isValid()) return false;
+    const Step before = m_steps[size_t(index.row())];
+    const Result<Step> typed = parseStep(m_session.cell(), value.toString().toStdString(), before);
+    if (!typed) {
+        m_session.say(text(typed.error().line()), true);
+        return false;
+    }
+    if (stepText(m_session.cell(), *typed) == stepText(m_session.cell(), before)) return true;
+    Step next = *typed;
+    next.id = before.id;
+    const RoutineId routine = m_session.routine().id;
+    return m_session.edit(QString("Change step %1").arg(index.row() + 1), [=](const Cell& cell) { return changeStep(cell, routine, next); });
+}
+
+Qt::ItemFlags RouteModel::flags(const QModelIndex& index) const
+{
+    if (!index.isValid()) return Qt::ItemIsDropEnabled;
+    return Qt::ItemIsEnabled | Qt::ItemIsSelectable | Qt::ItemIsEditable | Qt::ItemIsDragEnabled;
+}
+
+QMimeData* RouteModel::mimeData(const QModelIndexList& indexes) const
+{
+    auto* data = new QMimeData;
+    if (!indexes.isEmpty()) data->setData("application/x-topikos-step", QByteArray::number(idAt(indexes.front().row()).value));
+    return data;
+}
+
+bool RouteModel::dropMimeData(const QMimeData* data, Qt::DropAction, int row, int, const QModelIndex& parent)
+{
+    const StepId step{data->data("application/x-topikos-step").toUInt()};
+    const int from = rowOf(step);
+    if (from < 0) return false;
+    int to = row >= 0 ? row : parent.isValid() ? parent.row() : int(m_steps.size());
+    if (to > from) --to;
+    if (to != from) {
+        const RoutineId routine = m_session.routine().id;
+        m_session.edit(QString("Move step %1").arg(from + 1), [=](const Cell& cell) { return moveStep(cell, routine, step, size_t(to)); });
+        m_session.select(step);
+    }
+    return false;  // the row is moved by the edit, not by the view
+}
+
+}  // namespace topikos

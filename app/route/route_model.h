@@ -1,0 +1,35 @@
+#pragma once
+#include "app/session/session.h"
+
+#include <QAbstractListModel>
+
+namespace topikos {
+
+/// The steps of the routine as a list: text, time, severity. Reordering and in-place text go back as edits of the cell.
+class RouteModel : public QAbstractListModel {
+    Q_OBJECT
+public:
+    enum Role { MainRole = Qt::UserRole, MoreRole, KindRole, OffRole, SecondsRole, SeverityRole, FrameRole, HereRole };
+
+    explicit RouteModel(Session& session, QObject* parent = nullptr);
+
+    int rowCount(const QModelIndex& parent = {}) const override;
+    QVariant data(const QModelIndex& index, int role) const override;
+    bool setData(const QModelIndex& index, const QVariant& value, int role) override;
+    Qt::ItemFlags flags(const QModelIndex& index) const override;
+    Qt::DropActions supportedDropActions() const override { return Qt::MoveAction; }
+    QStringList mimeTypes() const override { return {"application/x-topikos-step"}; }
+    QMimeData* mimeData(const QModelIndexList& indexes) const override;
+    bool dropMimeData(const QMimeData* data, Qt::DropAction action, int row, int column, const QModelIndex& parent) override;
+
+    StepId idAt(int row) const;
+    int rowOf(StepId step) const;
+
+private:
+    void refresh();
+
+    Session& m_session;
+    std::vector<Step> m_steps;  ///< as last shown
+};
+
+}  // namespace topikos

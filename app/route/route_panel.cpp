@@ -1,0 +1,386 @@
+#include "app/route/route_panel.h"
+
+#include "app/session/text.h"
+#include "app/theme/theme.h"
+#include "core/exchange/step_text.h"
+
+#include <QCompleter>
+#include <QHBoxLayout>
+#include <QKeyEvent>
+#include <QMouseEvent>
+#include <QPainter>
+#include <QPainterPath>
+#include <QStringListModel>
+#include <QStyledItemDelegate>
+#include <QVBoxLayout>
+
+namespace topikos {
+
+namespace {
+
+constexpr int kRow = 28;
+constexpr int kNumber = 26, kBracket = 24, kGlyph = 24, kSeconds = 44;
+
+/// Number, bracket of the frame in force, glyph, text, severity, seconds.
+class RouteDelegate : public QStyledItemDelegate {
+public:
+    using QStyledItemDelegate::QStyledItemDelegate;
+
+    QSize sizeHint(const QStyleOptionViewItem&, const QModelIndex&) const override { return {200, kRow}; }
+
+    void paint(QPainter* p, const QStyleOptionViewItem& option, const QModelIndex& index) const override
+    {
+        const QRect r = option.rect;
+        p->save();
+        p->setRenderHint(QPainter::Antialiasing);
+        const bool selected = option.state & QStyle::State_Selected;
+        if (selected) p->fillRect(r, theme().accentSoft);
+        else if (option.state & QStyle::State_MouseOver) p->fillRect(r, theme().paper);
+        const bool off = index.data(RouteModel::OffRole).toBool();
+        const QColor ink = off ? theme().faint : theme().ink;
+
+        p->setFont(figureFont(11));
+        p->setPen(theme().faint);
+        p->drawText(QRect(r.left(), r.top(), kNumber, r.height()), Qt::AlignRight | Qt::AlignVCenter, QString::number(index.row() + 1));
+        if (index.data(RouteModel::HereRole).toBool()) {
+            p->setPen(Qt::NoPen);
+            p->setBrush(theme().accent);
+            p->drawPolygon(QPolygonF{QPointF(r.left() + 2, r.center().y() - 4), QPointF(r.left() + 7, r.center().y()), QPointF(r.left() + 2, r.center().y() + 4)});
+        }
+        paintBracket(p, QRect(r.left() + kNumber, r.top(), kBracket, r.height()), index);
+
+        int x = r.left() + kNumber + kBracket + 2;
+        const auto kind = Step::Kind(index.data(RouteModel::KindRole).toInt());
+        drawGlyph(*p, QRectF(x + 2, r.center().y() - 7, 15, 15), stepGlyph(kind), off ? theme().faint : stepColor(kind));
+        x += kGlyph;
+        const int right = r.right() - kSeconds - 20;
+        QFont main = textFont(13);
+        main.setStrikeOut(off);
+        p->setFont(main);
+        p->setPen(ink);
+        const QString words = index.data(RouteModel::MainRole).toString();
+        const int wide = std::min(right - x, QFontMetrics(main).horizontalAdvance(words) + 1);
+        p->drawText(QRect(x, r.top(), wide, r.height()), Qt::AlignVCenter, QFontMetrics(main).elidedText(words, Qt::ElideRight, wide));
+        p->setFont(textFont(12));
+        p->setPen(theme().faint);
+        const QRect rest(x + wide + 6, r.top(), right - x - wide - 6, r.height());
+        if (rest.width() > 20) p->drawText(rest, Qt::AlignVCenter, QFontMetrics(p->font()).elidedText(index.data(RouteModel::MoreRole).toString(), Qt::ElideRight, rest.width()));
+
+        const QVariant severity = index.data(RouteModel::SeverityRole);
+        if (severity.isValid()) drawSeverity(*p, QRectF(r.right() - kSeconds - 15, r.center().y() - 6, 12, 12), Severity(severity.toInt()));
+        const QVariant seconds = index.data(RouteModel::SecondsRole);
+        p->setFont(figureFont(12));
+        p->setPen(theme().faint);
+        p->drawText(QRect(r.right() - kSeconds, r.top(), kSeconds - 8, r.height()), Qt::AlignRight | Qt::AlignVCenter, seconds.isValid() ? QString::number(seconds.toDouble(), 'f', 2) : "–");
+        p->restore();
+    }
+
+    QWidget* createEditor(QWidget* parent, const QStyleOptionViewItem&, const QModelIndex&) const override
+    {
+        auto* edit = new QLineEdit(parent);
+        edit->setObjectName("stepEditor");
+        return edit;
+    }
+    void setEditorData(QWidget* editor, const QModelIndex& index) const override { static_cast<QLineEdit*>(editor)->setText(index.data(Qt::EditRole).toString()); }
+    void setModelData(QWidget* editor, QAbstractItemModel* model, const QModelIndex& index) const override
+    {
+        model->setData(index, static_cast<QLineEdit*>(editor)->text(), Qt::EditRole);
+    }
+    void updateEditorGeometry(QWidget* editor, const QStyleOptionViewItem& option, const QModelIndex&) const override
+    {
+        editor->setGeometry(option.rect.adjusted(kNumber + 2, 1, -2, -1));
+    }
+
+private:
+    /// Frame that holds at a row: its own target's, or between two rows of the same frame that one.
+    static QString frameAt(const QAbstractItemModel* model, int row)
+    {
+        const auto own = [&](int r) { return model->index(r, 0).data(RouteModel::FrameRole).toString(); };
+        const auto move = [&](int r) { return Step::Kind(model->index(r, 0).data(RouteModel::KindRole).toInt()) <= Step::Kind::Line; };
+        if (row < 0 || row >= model->rowCount()) return {};
+        if (move(row)) return own(row);
+        int up = row, down = row;
+        while (up >= 0 && !move(up)) --up;
+        while (down < model->rowCount() && !move(down)) ++down;
+        if (up >= 0 && down < model->rowCount() && own(up) == own(down)) return own(up);
+        return {};
+    }
+
+    static void paintBracket(QPainter* p, const QRect& r, const QModelIndex& index)
+    {
+        const QString frame = frameAt(index.model(), index.row());
+        if (frame.isEmpty()) return;
+        int first = index.row(), last = index.row();
+        while (frameAt(index.model(), first - 1) == frame) --first;
+        while (frameAt(index.model(), last + 1) == frame) ++last;
+        const bool top = first == index.row(), bottom = last == index.row();
+        const double x = r.left() + 8.5, t = top ? r.top() + 5 : r.top() - 1, b = bottom ? r.bottom() - 5 : r.bottom() + 2;
+        QPainterPath path;
+        if (top) path.moveTo(x + 8, t), path.lineTo(x + 4, t), path.quadTo(x, t, x, t + 4);
+        else path.moveTo(x, t);
+        path.lineTo(x, bottom ? b - 4 : b);
+        if (bottom) path.quadTo(x, b, x + 4, b), path.lineTo(x + 8, b);
+        p->setPen(QPen(theme().accent, 1.3));
+        p->setBrush(Qt::NoBrush);
+        p->drawPath(path);
+        // The frame's name runs upwards along its bracket; each row paints its part of it.
+        const int rows = last - first + 1;
+        if (rows < 2) return;
+        p->save();
+        p->setClipRect(r);
+        p->setFont(textFont(10));
+        p->setPen(theme().accent);
+        const double middle = r.top() + (first + last - 2 * index.row() + 1) * kRow / 2.0;
+        p->translate(x + 9, middle);
+        p->rotate(-90);
+        const double length = rows * kRow - 14;
+        p->drawText(QRectF(-length / 2, -7, length, 14), Qt::AlignCenter, QFontMetrics(p->font()).elidedText(frame, Qt::ElideRight, int(length)));
+        p->restore();
+    }
+};
+
+}  // namespace
+
+RoutePanel::RoutePanel(Session& session, QWidget* parent) : QWidget(parent), m_session(session)
+{
+    auto* column = new QVBoxLayout(this);
+    column->setContentsMargins(0, 8, 0, 0);
+    column->setSpacing(4);
+    auto* top = new QHBoxLayout;
+    top->setContentsMargins(12, 0, 10, 2);
+    m_title = new QLabel(this);
+    m_title->setFont(textFont(13, QFont::DemiBold));
+    m_time = new QLabel(this);
+    m_time->setFont(figureFont(12));
+    m_time->setProperty("class", "faint");
+    top->addWidget(m_title);
+    top->addStretch();
+    top->addWidget(m_time);
+    column->addLayout(top);
+
+    m_model = new RouteModel(session, this);
+    m_list = new QListView(this);
+    m_list->setObjectName("routeList");
+    m_list->setModel(m_model);
+    m_list->setItemDelegate(new RouteDelegate(this));
+    m_list->setMouseTracking(true);
+    m_list->setUniformItemSizes(true);
+    m_list->setDragDropMode(QAbstractItemView::InternalMove);
+    m_list->setDefaultDropAction(Qt::MoveAction);
+    m_list->setEditTriggers(QAbstractItemView::DoubleClicked | QAbstractItemView::EditKeyPressed);
+    m_list->setVerticalScrollMode(QAbstractItemView::ScrollPerPixel);
+    m_list->setContextMenuPolicy(Qt::ActionsContextMenu);
+    m_list->installEventFilter(this);
+    column->addWidget(m_list, 1);
+    m_empty = new QLabel("This routine has no steps.\nMove the arm, take a target with T,\nthen type a step below: line to Target 1", this);
+    m_empty->setAlignment(Qt::AlignCenter);
+    m_empty->setProperty("class", "faint");
+    column->addWidget(m_empty, 1);
+
+    m_verdict = new QLabel(this);
+    m_verdict->setObjectName("stepVerdict");
+    m_verdict->setWordWrap(true);
+    m_verdict->setContentsMargins(12, 2, 10, 0);
+    m_verdict->hide();
+    column->addWidget(m_verdict);
+    auto* bottom = new QHBoxLayout;
+    bottom->setContentsMargins(12, 5, 10, 8);
+    auto* prompt = new QLabel("Type a step", this);
+    prompt->setProperty("class", "faint");
+    m_type = new QLineEdit(this);
+    m_type->setObjectName("typeStep");
+    m_type->setFont(figureFont(12));
+    m_type->setPlaceholderText("line over Tile pick 80 mm");
+    m_type->setToolTip("joint or line, to or over TARGET, at SPEED, blend LENGTH · grip · release · wait SECONDS (Ctrl+L). Enter inserts after the selected step.");
+    m_type->installEventFilter(this);
+    bottom->addWidget(prompt);
+    bottom->addWidget(m_type, 1);
+    column->addLayout(bottom);
+
+    auto* completer = new QCompleter(this);
+    auto* words = new QStringListModel(completer);
+    completer->setModel(words);
+    completer->setCaseSensitivity(Qt::CaseInsensitive);
+    completer->setCompletionMode(QCompleter::InlineCompletion);
+    m_type->setCompleter(completer);
+    const auto fillWords = [this, words] {
+        QStringList list{"grip", "release", "wait 0.5 s"};
+        for (const Target& t : m_session.cell().targets)
+            for (const char* start : {"joint to ", "line to ", "joint over ", "line over "}) list << start + text(t.name);
+        words->setStringList(list);
+    };
+    fillWords();
+
+    connect(m_type, &QLineEdit::textChanged, this, &RoutePanel::judgeTyped);
+    connect(m_type, &QLineEdit::returnPressed, this, &RoutePanel::takeTyped);
+    connect(m_list->selectionModel(), &QItemSelectionModel::currentChanged, this, [this](const QModelIndex& now) {
+        if (const StepId id = m_model->idAt(now.row())) m_session.select(id);
+    });
+    connect(&session, &Session::cellChanged, this, [this, fillWords] {
+        fillWords();
+        showSelection();
+        showEmpty();
+    });
+    connect(&session, &Session::selectionChanged, this, &RoutePanel::showSelection);
+    connect(&session, &Session::checkedChanged, this, &RoutePanel::showEmpty);
+    showEmpty();
+}
+
+void RoutePanel::showEmpty()
+{
+    m_title->setText(text(m_session.routine().name));
+    const bool empty = m_session.routine().steps.empty();
+    m_list->setVisible(!empty);
+    m_empty->setVisible(empty);
+    const Trace* trace = m_session.trace();
+    m_time->setText(trace ? QString::number(trace->duration, 'f', 2) + " s" : "");
+}
+
+void RoutePanel::showSelection()
+{
+    const int row = m_model->rowOf(m_session.selected<StepId>());
+    if (row == m_list->currentIndex().row()) return;
+    if (row < 0) {
+        const QSignalBlocker block(m_list->selectionModel());
+        m_list->selectionModel()->clear();
+        m_list->viewport()->update();
+    } else {
+        m_list->setCurrentIndex(m_model->index(row));
+    }
+}
+
+const Step* RoutePanel::selectedStep() const
+{
+    for (const Step& s : m_session.routine().steps)
+        if (s.id == m_session.selected<StepId>()) return &s;
+    return nullptr;
+}
+
+void RoutePanel::focusTypeLine()
+{
+    m_type->setFocus();
+    m_type->selectAll();
+}
+
+size_t RoutePanel::insertPlace() const
+{
+    const int row = m_model->rowOf(m_session.selected<StepId>());
+    return row < 0 ? m_session.routine().steps.size() : size_t(row) + 1;
+}
+
+void RoutePanel::judgeTyped()
+{
+    const QString typed = m_type->text().trimmed();
+    if (typed.isEmpty()) return m_verdict->hide();
+    QString words;
+    bool bad = true;
+    const Result<Step> step = parseStep(m_session.cell(), typed.toStdString());
+    if (!step) {
+        words = text(step.error().message + ". " + step.error().remedy);
+    } else {
+        // Tried on a copy of the cell, at its place in the routine.
+        const size_t place = insertPlace();
+        StepId created;
+        const Result<Cell> tried = insertStep(m_session.cell(), m_session.routine().id, place, *step, &created);
+        if (tried) {
+            const Routine& routine = tried->routines.front();
+            const Trace trace = simulate(*tried, routine);
+            const StepOutcome& outcome = trace.outcomes[place];
+            const std::vector<Finding> findings = stepFindings(*tried, routine, outcome);
+            bad = std::any_of(findings.begin(), findings.end(), [](const Finding& f) { return f.severity == Severity::Blocked; });
+            if (findings.empty()) {
+                words = QString("Step %1 would take %2 s. Enter inserts it.").arg(place + 1).arg(QString::number(outcome.move ? outcome.move->profile.duration : outcome.duration, 'f', 2));
+            } else {
+                const FindingText t = findingText(*tried, findings.front());
+                words = text(t.headline + ". " + t.detail);
+            }
+        }
+    }
+    m_verdict->setText(words);
+    m_verdict->setStyleSheet(QString("color: %1; font-size: 12px;").arg((bad ? theme().blocked : theme().accent).name()));
+    m_verdict->show();
+}
+
+void RoutePanel::takeTyped()
+{
+    const Result<Step> step = parseStep(m_session.cell(), m_type->text().trimmed().toStdString());
+    if (!step) return;  // the reason is shown
+    const size_t place = insertPlace();
+    StepId created;
+    const RoutineId routine = m_session.routine().id;
+    if (m_session.edit(QString("Insert step %1").arg(place + 1), [&](const Cell& cell) { return insertStep(cell, routine, place, *step, &created); })) {
+        m_type->clear();
+        m_session.select(created);
+    }
+}
+
+void RoutePanel::deleteSelected()
+{
+    const Step* step = selectedStep();
+    if (!step) return m_session.say("Select a step first.", true);
+    const StepId id = step->id;
+    const int row = m_model->rowOf(id);
+    const RoutineId routine = m_session.routine().id;
+    m_session.edit(QString("Delete step %1").arg(row + 1), [=](const Cell& cell) { return deleteStep(cell, routine, id); });
+    if (const int rows = m_model->rowCount(); rows > 0) m_session.select(m_model->idAt(std::min(row, rows - 1)));
+}
+
+void RoutePanel::duplicateSelected()
+{
+    const Step* step = selectedStep();
+    if (!step) return m_session.say("Select a step first.", true);
+    const Step copy = *step;
+    const size_t place = insertPlace();
+    StepId created;
+    const RoutineId routine = m_session.routine().id;
+    if (m_session.edit(QString("Duplicate step %1").arg(place), [&](const Cell& cell) { return insertStep(cell, routine, place, copy, &created); })) m_session.select(created);
+}
+
+void RoutePanel::moveSelected(int by)
+{
+    const Step* step = selectedStep();
+    if (!step) return m_session.say("Select a step first.", true);
+    const StepId id = step->id;
+    const int row = m_model->rowOf(id), to = row + by;
+    if (to < 0 || to >= m_model->rowCount()) return;
+    const RoutineId routine = m_session.routine().id;
+    m_session.edit(QString("Move step %1").arg(row + 1), [=](const Cell& cell) { return moveStep(cell, routine, id, size_t(to)); });
+}
+
+void RoutePanel::switchSelected()
+{
+    const Step* step = selectedStep();
+    if (!step) return m_session.say("Select a step first.", true);
+    Step next = *step;
+    next.off = !next.off;
+    const RoutineId routine = m_session.routine().id;
+    m_session.edit(QString("Switch step %1 %2").arg(m_model->rowOf(next.id) + 1).arg(next.off ? "off" : "on"), [=](const Cell& cell) { return changeStep(cell, routine, next); });
+}
+
+void RoutePanel::editSelected()
+{
+    const int row = m_model->rowOf(m_session.selected<StepId>());
+    if (row < 0) return m_session.say("Select a step first.", true);
+    m_list->setFocus();
+    m_list->edit(m_model->index(row));
+}
+
+bool RoutePanel::eventFilter(QObject* object, QEvent* event)
+{
+    if (event->type() == QEvent::KeyPress) {
+        auto* key = static_cast<QKeyEvent*>(event);
+        if (object == m_type && key->key() == Qt::Key_Escape) {
+            m_type->clear();
+            m_list->setFocus();
+            return true;
+        }
+        if (object == m_list && !m_list->findChild<QLineEdit*>("stepEditor")) {
+            if (key->key() == Qt::Key_Return || key->key() == Qt::Key_Enter) return editSelected(), true;
+            if (key->key() == Qt::Key_Space) return switchSelected(), true;
+            if (key->key() == Qt::Key_Delete) return deleteSelected(), true;
+        }
+    }
+    return QWidget::eventFilter(object, event);
+}
+
+}  // namespace topikos

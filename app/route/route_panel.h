@@ -1,0 +1,40 @@
+#pragma once
+#include "app/route/route_model.h"
+
+#include <QLabel>
+#include <QLineEdit>
+#include <QListView>
+
+namespace topikos {
+
+/// The routine as a list with a line to type steps into.
+class RoutePanel : public QWidget {
+    Q_OBJECT
+public:
+    RoutePanel(Session& session, QWidget* parent = nullptr);
+
+    void focusTypeLine();
+    /// Step after which new ones go: the selected one, or the last.
+    size_t insertPlace() const;
+    void deleteSelected();
+    void duplicateSelected();
+    void moveSelected(int by);
+    void switchSelected();
+    void editSelected();
+
+private:
+    void judgeTyped();
+    void takeTyped();
+    void showSelection();
+    void showEmpty();
+    const Step* selectedStep() const;
+    bool eventFilter(QObject* object, QEvent* event) override;
+
+    Session& m_session;
+    RouteModel* m_model;
+    QListView* m_list;
+    QLabel *m_title, *m_time, *m_empty, *m_verdict;
+    QLineEdit* m_type;
+};
+
+}  // namespace topikos

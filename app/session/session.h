@@ -1,0 +1,143 @@
+#pragma once
+#include "core/cell/edit.h"
+#include "core/cell/history.h"
+#include "core/check/live_checker.h"
+
+#include <QElapsedTimer>
+#include <QObject>
+#include <QTimer>
+
+#include <variant>
+
+namespace topikos {
+
+/// What is selected. One thing at a time; a step lights up in the route, the view and the strip alike.
+using Selection = std::variant<std::monostate, FrameId, PartId, ToolId, TargetId, StepId>;
+
+enum class JogSpace { Joint, World, Tool, Frame };
+
+/// The open cell and what the person is doing with it: selection, posture of the arm, run. Widgets show it and ask it; they do not know each other.
+class Session : public QObject {
+    Q_OBJECT
+public:
+    explicit Session(Cell cell, QObject* parent = nullptr);
+
+    const Cell& cell() const { return *m_history.current(); }
+    CellPtr cellPointer() const { return m_history.current(); }
+    const Arm& arm() const { return *cell().arm.model; }
+    const History& history() const { return m_history; }
+    const Routine& routine() const;
+
+    /// Opens another cell; the history starts anew. `path` is empty for a cell that has no file yet.
+    void open(Cell cell, const QString& path);
+    QString path() const { return m_path; }
+    void saved(const QString& path);
+    bool isSaved() const { return m_history.isSaved(); }
+
+    /// One undoable edit. A refusal is told to the person and changes nothing.
+    bool edit(const QString& label, const Edit& edit);
+    void beginGesture(const QString& label);
+    bool replaceInGesture(const Edit& edit);
+    void endGesture();
+    void undo();
+    void redo();
+
+    const Selection& selection() const { return m_selection; }
+    void select(const Selection& selection);
+    template <class IdType>
+    IdType selected() const
+    {
+        const IdType* id = std::get_if<IdType>(&m_selection);
+        return id ? *id : IdType{};
+    }
+
+    /// The newest check; of an earlier revision while a check is under way, null before the first.
+    const CheckedCell* checked() const { return m_checked.get(); }
+    bool checkIsFresh() const { return m_checked && m_checked->revision == m_history.revision(); }
+    /// The newest run, nullptr until the first check of this cell is in.
+    const Trace* trace() const;
+
+    // The arm by hand. Refusals are told and name the joint or the distance.
+    const JointVector& posture() const { return m_posture; }
+    void setPosture(const JointVector& posture);
+    bool jogJoint(int joint, double by);
+    /// Moves along (axis 0-2) by metres or turns about (3-5) by radians, in the axes of `space`, about the TCP.
+    bool jogAxis(JogSpace space, int axis, double by);
+    /// Brings the TCP to a pose in base, staying in the present configuration.
+    bool moveTcp(const Pose& baseFromTcp);
+    /// Posture that moveTcp would take, or what is in the way.
+    Solutions lookAhead(const Pose& baseFromTcp, std::optional<JointVector>& posture) const;
+    bool goToTarget(TargetId id);
+
+    /// Frame from which poses are read and in which targets are taken.
+    FrameId readingFrame() const { return m_readingFrame; }
+    void setReadingFrame(FrameId frame);
+
+    JogSpace jogSpace() const { return m_jogSpace; }
+    void setJogSpace(JogSpace space);
+    double jogLength() const;  ///< [m]
+    double jogAngle() const;   ///< [rad]
+    void changeJogStep(int by);
+    int jogJointIndex() const { return m_jogJoint; }
+    void setJogJointIndex(int joint);
+
+    // The run: plays the trace on a copy.
+    bool inRun() const { return m_inRun; }
+    bool playing() const { return m_timer.isActive(); }
+    double time() const { return m_time; }  ///< [s]
+    double playSpeed() const { return m_playSpeed; }
+    void setPlaySpeed(double factor);
+    void play();
+    void pause();
+    void scrub(double time);
+    void playStep();
+    void leaveRun();
+
+    /// What is to be drawn: the run at its time, or the authored cell with the arm as jogged.
+    CellState shownState() const;
+    /// The step at the run's time, none outside a run.
+    StepId shownStep() const;
+
+    /// A posture to be drawn as a ghost; empty for none.
+    const std::optional<JointVector>& ghost() const { return m_ghost; }
+    void setGhost(std::optional<JointVector> ghost);
+
+    void say(const QString& text, bool alert = false) { emit said(text, alert); }
+
+signals:
+    void cellChanged();
+    void saveStateChanged();
+    void selectionChanged();
+    void postureChanged();  ///< arm, gripper or parts are shown elsewhere
+    void checkedChanged();
+    void runChanged();      ///< playing, paused, left, time
+    void jogChanged();
+    void ghostChanged();
+    void said(const QString& text, bool alert);
+    void delivered(std::shared_ptr<const topikos::CheckedCell> checked);
+
+private:
+    void changed();
+    void tick();
+    void report(const Error& error);
+    void dropLostSelection();
+
+    History m_history;
+    QString m_path;
+    Selection m_selection;
+    JointVector m_posture;
+    FrameId m_readingFrame;
+    JogSpace m_jogSpace = JogSpace::World;
+    int m_jogStep = 3;
+    int m_jogJoint = 0;
+    std::optional<JointVector> m_ghost;
+    std::shared_ptr<const CheckedCell> m_checked;
+    bool m_inRun = false;
+    double m_time = 0, m_playSpeed = 1;
+    double m_playUntil = 0;
+    QTimer m_timer;
+    QElapsedTimer m_clock;
+    std::unique_ptr<LiveChecker> m_checker;
+};
+
+}  // namespace topikos

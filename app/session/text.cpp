@@ -1,0 +1,61 @@
+#include "app/session/text.h"
+
+#include "core/spatial/rotation.h"
+#include "core/spatial/units.h"
+
+#include <cmath>
+
+namespace topikos {
+
+namespace {
+
+/// Fixed decimals without a minus in front of zero.
+QString fixed(double value, int decimals)
+{
+    const QString s = QString::number(value, 'f', decimals);
+    const bool zero = s.startsWith('-') && s.mid(1).toDouble() == 0;
+    return zero ? s.mid(1) : s;
+}
+
+}  // namespace
+
+QString lengthText(double metres, int decimals) { return fixed(millimetres(metres), decimals); }
+QString angleFigure(double radians, int decimals) { return fixed(degrees(radians), decimals); }
+QString degreeText(double radians, int decimals) { return angleFigure(radians, decimals) + "°"; }
+
+QString jointText(const Joint& joint, double value)
+{
+    return joint.kind == JointKind::Revolute ? degreeText(value) : lengthText(value) + " mm";
+}
+
+Vec3 rollPitchYaw(const Pose& pose) { return anglesOf(AngleOrder::FixedXyz, pose.matrix()); }
+
+QString offsetText(const Pose& pose)
+{
+    QString s = QString("X %1  Y %2  Z %3 mm").arg(lengthText(pose.translation[0]), lengthText(pose.translation[1]), lengthText(pose.translation[2]));
+    if (deviation(pose, translated(pose.translation)).radians > 1e-9) {
+        const Vec3 a = rollPitchYaw(pose);
+        s += QString("  R %1  P %2  Y %3°").arg(angleFigure(a[0]), angleFigure(a[1]), angleFigure(a[2]));
+    }
+    return s;
+}
+
+QString solutionsText(const Arm& arm, const Solutions& found)
+{
+    switch (found.reason) {
+    case NoSolution::TooFar: return QString("Out of reach: %1 mm too far for the wrist.").arg(lengthText(found.shortfall));
+    case NoSolution::TooClose: return QString("Out of reach: %1 mm too close for the wrist.").arg(lengthText(found.shortfall));
+    case NoSolution::JointRange:
+        return QString("Joint %1 would be %2 past its range.").arg(found.range.joint + 1).arg(jointText(arm.joints()[size_t(found.range.joint)], found.range.excess));
+    case NoSolution::Family: return "This arm has no inverse kinematics yet.";
+    case NoSolution::None: return {};
+    }
+    return {};
+}
+
+QString configurationShort(const Configuration& c)
+{
+    return QString("%1 · elbow %2 · wrist %3").arg(c.shoulderBack ? "back" : "front", c.elbowDown ? "down" : "up", c.wristTurned ? "turned" : "plain");
+}
+
+}  // namespace topikos

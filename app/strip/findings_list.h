@@ -1,0 +1,24 @@
+#pragma once
+#include "app/session/session.h"
+
+#include <QLabel>
+#include <QListWidget>
+
+namespace topikos {
+
+/// All findings; choosing one selects its step or target and shows the place in the view.
+class FindingsList : public QWidget {
+    Q_OBJECT
+public:
+    FindingsList(Session& session, QWidget* parent = nullptr);
+    void selectNext(int by);
+
+private:
+    void fill();
+
+    Session& m_session;
+    QListWidget* m_list;
+    QLabel* m_empty;
+};
+
+}  // namespace topikos

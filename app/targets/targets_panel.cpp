@@ -1,0 +1,204 @@
+#include "app/targets/targets_panel.h"
+
+#include "app/session/text.h"
+#include "app/theme/theme.h"
+
+#include <QHBoxLayout>
+#include <QHeaderView>
+#include <QPushButton>
+#include <QScrollBar>
+#include <QVBoxLayout>
+
+namespace topikos {
+
+namespace {
+
+constexpr int kIdRole = Qt::UserRole;
+
+}  // namespace
+
+TargetsPanel::TargetsPanel(Session& session, QWidget* parent) : QWidget(parent), m_session(session)
+{
+    auto* column = new QVBoxLayout(this);
+    column->setContentsMargins(0, 6, 0, 8);
+    column->setSpacing(6);
+    m_tree = new QTreeWidget(this);
+    m_tree->setObjectName("targetsTree");
+    m_tree->setColumnCount(2);
+    m_tree->setHeaderHidden(true);
+    m_tree->header()->setStretchLastSection(false);
+    m_tree->header()->setSectionResizeMode(0, QHeaderView::Stretch);
+    m_tree->header()->setSectionResizeMode(1, QHeaderView::ResizeToContents);
+    m_tree->setIndentation(14);
+    m_tree->setEditTriggers(QAbstractItemView::EditKeyPressed);
+    m_tree->setIconSize({14, 14});
+    column->addWidget(m_tree, 1);
+    m_empty = new QLabel("No targets yet.\nMove the arm where it is to go\nand press T in the view.", this);
+    m_empty->setAlignment(Qt::AlignCenter);
+    m_empty->setProperty("class", "faint");
+    column->addWidget(m_empty, 1);
+    auto* row = new QHBoxLayout;
+    row->setContentsMargins(10, 0, 10, 0);
+    row->setSpacing(5);
+    const auto button = [&](const char* words, const char* tip, auto action) {
+        auto* b = new QPushButton(words, this);
+        b->setToolTip(tip);
+        connect(b, &QPushButton::clicked, this, action);
+        row->addWidget(b);
+        return b;
+    };
+    button("Take", "Take a pose target where the arm stands, in the frame it is seen from (T)", [this] { takePose(); })->setObjectName("takeTarget");
+    button("Re-take", "Take the selected target anew where the arm stands (Ctrl+T)", [this] { retakeSelected(); });
+    button("Move there", "Move the arm to the selected target (M in the view)", [this] {
+        if (const TargetId id = m_session.selected<TargetId>()) m_session.goToTarget(id);
+        else m_session.say("Select a target to move to.", true);
+    });
+    row->addStretch();
+    column->addLayout(row);
+
+    connect(m_tree, &QTreeWidget::currentItemChanged, this, [this](QTreeWidgetItem* item) {
+        if (!m_filling && item && item->data(0, kIdRole).isValid()) m_session.select(TargetId{item->data(0, kIdRole).toUInt()});
+    });
+    connect(m_tree, &QTreeWidget::itemDoubleClicked, this, [this](QTreeWidgetItem* item) {
+        if (item->data(0, kIdRole).isValid()) m_session.goToTarget({item->data(0, kIdRole).toUInt()});
+    });
+    connect(m_tree, &QTreeWidget::itemChanged, this, [this](QTreeWidgetItem* item, int column_) {
+        if (m_filling || column_ != 0 || !item->data(0, kIdRole).isValid()) return;
+        const TargetId id{item->data(0, kIdRole).toUInt()};
+        const std::string name = item->text(0).trimmed().toStdString();
+        if (const Target* t = findTarget(m_session.cell(), id); t && t->name != name)
+            if (!m_session.edit("Rename target", [&](const Cell& cell) { return renameTarget(cell, id, name); })) fill();
+    });
+    connect(&session, &Session::cellChanged, this, &TargetsPanel::fill, Qt::QueuedConnection);
+    connect(&session, &Session::checkedChanged, this, &TargetsPanel::showVerdicts);
+    connect(&session, &Session::selectionChanged, this, &TargetsPanel::showSelection);
+    fill();
+}
+
+void TargetsPanel::fill()
+{
+    m_filling = true;
+    const int scroll = m_tree->verticalScrollBar() ? m_tree->verticalScrollBar()->value() : 0;
+    m_tree->clear();
+    const Cell& cell = m_session.cell();
+    const auto group = [&](const QString& name, const QString& glyph, auto belongs) {
+        QTreeWidgetItem* head = nullptr;
+        for (const Target& t : cell.targets) {
+            if (!belongs(t)) continue;
+            if (!head) {
+                head = new QTreeWidgetItem(m_tree, {name});
+                head->setFlags(Qt::ItemIsEnabled);
+                head->setIcon(0, glyphIcon(glyph));
+                head->setFont(0, textFont(12, QFont::DemiBold));
+            }
+            auto* item = new QTreeWidgetItem(head, {text(t.name)});
+            item->setData(0, kIdRole, t.id.value);
+            item->setFlags(Qt::ItemIsEnabled | Qt::ItemIsSelectable | Qt::ItemIsEditable);
+            item->setFont(1, textFont(11));
+            item->setForeground(1, theme().faint);
+            if (t.id == cell.arm.home) item->setText(1, "home");
+            else if (t.kind == Target::Kind::Pose) item->setText(1, QString("%1 · %2 · %3").arg(t.configuration.shoulderBack ? "back" : "front", t.configuration.elbowDown ? "down" : "up", t.configuration.wristTurned ? "turned" : "plain"));
+            item->setToolTip(1, t.kind == Target::Kind::Pose ? "Configuration: shoulder · elbow · wrist" : "A posture: one value per joint");
+        }
+        if (head) head->setExpanded(true);
+    };
+    group("Postures", "posture", [](const Target& t) { return t.kind == Target::Kind::Posture; });
+    group("World", "frame", [](const Target& t) { return t.kind == Target::Kind::Pose && !t.frame; });
+    for (const Frame& f : cell.frames) group(text(f.name), "frame", [&](const Target& t) { return t.kind == Target::Kind::Pose && t.frame == f.id; });
+    m_tree->setVisible(!cell.targets.empty());
+    m_empty->setVisible(cell.targets.empty());
+    m_tree->verticalScrollBar()->setValue(scroll);
+    m_filling = false;
+    showVerdicts();
+    showSelection();
+}
+
+void TargetsPanel::showVerdicts()
+{
+    const CheckedCell* checked = m_session.checked();
+    if (!checked) return;
+    m_filling = true;
+    for (QTreeWidgetItemIterator it(m_tree); *it; ++it) {
+        if (!(*it)->data(0, kIdRole).isValid()) continue;
+        const TargetId id{(*it)->data(0, kIdRole).toUInt()};
+        for (const TargetVerdict& v : checked->result.targets) {
+            if (v.target != id) continue;
+            const Target* t = findTarget(*checked->cell, id);
+            QString tip = t && t->kind == Target::Kind::Pose ? QString("Reachable in %1 configurations").arg(v.ways.items.size()) : QString("Posture in range");
+            QIcon icon = glyphIcon(t && t->kind == Target::Kind::Posture ? "posture" : "pose");
+            if (!v.findings.empty()) {
+                const FindingText words = findingText(*checked->cell, v.findings.front());
+                tip = text(words.headline + ". " + words.detail);
+                icon = severityIcon(v.findings.front().severity);
+            }
+            (*it)->setIcon(0, icon);
+            (*it)->setToolTip(0, tip);
+        }
+    }
+    m_filling = false;
+}
+
+void TargetsPanel::showSelection()
+{
+    const TargetId id = m_session.selected<TargetId>();
+    m_filling = true;
+    if (!id) m_tree->setCurrentItem(nullptr);
+    for (QTreeWidgetItemIterator it(m_tree); *it; ++it)
+        if (id && (*it)->data(0, kIdRole).isValid() && (*it)->data(0, kIdRole).toUInt() == id.value) m_tree->setCurrentItem(*it);
+    m_filling = false;
+}
+
+void TargetsPanel::takePose()
+{
+    TargetId created;
+    const std::string name = freeTargetName(m_session.cell(), "Target");
+    const FrameId frame = m_session.readingFrame();
+    const JointVector posture = m_session.shownState().posture;
+    if (m_session.edit("Take target", [&](const Cell& cell) { return takePoseTarget(cell, frame, posture, name, &created); })) {
+        m_session.select(created);
+        m_session.say(QString("Took %1 in %2").arg(text(name), text(frameName(m_session.cell(), frame))));
+    }
+}
+
+void TargetsPanel::takePosture()
+{
+    TargetId created;
+    const std::string name = freeTargetName(m_session.cell(), "Posture");
+    const JointVector posture = m_session.shownState().posture;
+    if (m_session.edit("Take posture", [&](const Cell& cell) { return takePostureTarget(cell, posture, name, &created); })) {
+        m_session.select(created);
+        m_session.say("Took " + text(name));
+    }
+}
+
+void TargetsPanel::retakeSelected()
+{
+    const TargetId id = m_session.selected<TargetId>();
+    if (!id) return m_session.say("Select the target to take again.", true);
+    const JointVector posture = m_session.shownState().posture;
+    const QString name = text(findTarget(m_session.cell(), id)->name);
+    if (m_session.edit("Re-take " + name, [=](const Cell& cell) { return retakeTarget(cell, id, posture); })) m_session.say("Re-took " + name);
+}
+
+void TargetsPanel::deleteSelected()
+{
+    const TargetId id = m_session.selected<TargetId>();
+    if (!id) return m_session.say("Select the target to delete.", true);
+    m_session.edit("Delete target", [id](const Cell& cell) { return deleteTarget(cell, id); });
+}
+
+void TargetsPanel::makeSelectedHome()
+{
+    const TargetId id = m_session.selected<TargetId>();
+    if (!id) return m_session.say("Select the posture that is to be home.", true);
+    m_session.edit("Set home", [id](const Cell& cell) { return setHome(cell, id); });
+}
+
+void TargetsPanel::renameSelected()
+{
+    if (!m_session.selected<TargetId>() || !m_tree->currentItem()) return m_session.say("Select the target to rename.", true);
+    m_tree->setFocus();
+    m_tree->editItem(m_tree->currentItem(), 0);
+}
+
+}  // namespace topikos

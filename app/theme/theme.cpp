@@ -1,0 +1,236 @@
+#include "app/theme/theme.h"
+
+#include <QApplication>
+#include <QFile>
+#include <QPainterPath>
+#include <QPalette>
+#include <QStyleFactory>
+#include <QSvgRenderer>
+#include <QWidget>
+
+#include <cmath>
+#include <map>
+
+namespace topikos {
+
+namespace {
+
+Theme lightTheme()
+{
+    Theme t;
+    t.paper = "#f5f1e8", t.panel = "#fbf8f2", t.raised = "#ffffff", t.line = "#dcd5c6", t.ink = "#22303a", t.faint = "#6f7a7f";
+    t.accent = "#0b6b64", t.accentText = "#ffffff", t.accentSoft = "#dbeae6", t.process = "#8a3d78";
+    t.caution = "#b8770f", t.blocked = "#c33a1c", t.track = "#d3dad6", t.joint = "#415a75", t.other = "#5c6870";
+    t.skyTop = "#e4e9ea", t.skyBottom = "#f4f2ee", t.ground = "#e5e2da", t.grid = "#c9c4b8", t.edge = "#39444a";
+    t.axisX = "#cf2f2f", t.axisY = "#2e8b3d", t.axisZ = "#2b5fc4";
+    return t;
+}
+
+Theme darkTheme()
+{
+    Theme t;
+    t.dark = true;
+    t.paper = "#20262a", t.panel = "#262d32", t.raised = "#2f373d", t.line = "#3d474e", t.ink = "#e8e6df", t.faint = "#9aa6ab";
+    t.accent = "#3fae9f", t.accentText = "#10201e", t.accentSoft = "#29423f", t.process = "#c77ab2";
+    t.caution = "#e0a13a", t.blocked = "#f0704f", t.track = "#465157", t.joint = "#7f9cbd", t.other = "#8b979d";
+    t.skyTop = "#2a3338", t.skyBottom = "#20262a", t.ground = "#2b3236", t.grid = "#434d53", t.edge = "#0f1315";
+    t.axisX = "#ee6a63", t.axisY = "#63c274", t.axisZ = "#6f9df0";
+    return t;
+}
+
+Theme g_theme = lightTheme();
+
+QString styleSheet(const Theme& t)
+{
+    QString s = R"(
+* { outline: none; }
+QMainWindow, QDialog, QMessageBox { background: %paper; }
+QWidget { color: %ink; font-family: "Inter", "DejaVu Sans", sans-serif; font-size: 13px; }
+QToolTip { background: %raised; color: %ink; border: 1px solid %line; padding: 4px; }
+QMenuBar { background: %paper; border-bottom: 1px solid %line; }
+QMenuBar::item { padding: 4px 9px; background: transparent; }
+QMenuBar::item:selected { background: %accentSoft; border-radius: 4px; }
+QMenu { background: %raised; border: 1px solid %line; padding: 4px; }
+QMenu::item { padding: 5px 24px 5px 12px; border-radius: 4px; }
+QMenu::item:selected { background: %accentSoft; }
+QMenu::item:disabled { color: %faint; }
+QMenu::separator { height: 1px; background: %line; margin: 4px 8px; }
+#head { background: %panel; border-bottom: 1px solid %line; }
+#cellName { font-weight: 600; font-size: 14px; }
+#saveState, .faint { color: %faint; }
+#chip { background: %raised; border: 1px solid %line; border-radius: 5px; padding: 4px 9px; }
+QPushButton, QToolButton { background: %raised; border: 1px solid %line; border-radius: 5px; padding: 4px 9px; }
+QPushButton:hover, QToolButton:hover { border-color: %accent; }
+QPushButton:focus, QToolButton:focus { border-color: %accent; }
+QPushButton:pressed, QToolButton:pressed { background: %accentSoft; }
+QPushButton:disabled, QToolButton:disabled { color: %faint; }
+QPushButton:checked, QToolButton:checked { background: %accent; color: %accentText; border-color: %accent; }
+#runButton { background: %accent; color: %accentText; border-color: %accent; font-weight: 600; }
+QLineEdit, QDoubleSpinBox, QComboBox { background: %raised; border: 1px solid %line; border-radius: 4px; padding: 2px 5px; selection-background-color: %accent; selection-color: %accentText; }
+QLineEdit:focus, QDoubleSpinBox:focus, QComboBox:focus { border-color: %accent; }
+QLineEdit[bad="true"], QDoubleSpinBox[bad="true"] { border-color: %blocked; }
+QDoubleSpinBox, .figure { font-family: "JetBrains Mono", "DejaVu Sans Mono", monospace; font-size: 12px; }
+QComboBox QAbstractItemView { background: %raised; border: 1px solid %line; selection-background-color: %accentSoft; selection-color: %ink; }
+QTabBar { background: %panel; qproperty-drawBase: 0; }
+QTabBar::tab { background: transparent; color: %faint; padding: 7px 13px 6px 13px; border: none; border-bottom: 2px solid transparent; }
+QTabBar::tab:selected { color: %ink; font-weight: 600; border-bottom: 2px solid %accent; }
+QTabBar::tab:hover { color: %ink; }
+QTabWidget::pane { border: none; border-top: 1px solid %line; background: %panel; }
+QTabWidget { background: %panel; }
+QTreeWidget, QListView, QTreeView, QListWidget { background: %panel; border: none; selection-background-color: %accentSoft; selection-color: %ink; }
+QTreeWidget::item, QListWidget::item { padding: 3px 2px; }
+QTreeWidget::item:selected, QListWidget::item:selected { background: %accentSoft; color: %ink; }
+QTreeWidget::item:hover, QListWidget::item:hover { background: %paper; }
+QSplitter::handle { background: %line; }
+QSplitter::handle:horizontal { width: 1px; }
+QSplitter::handle:vertical { height: 1px; }
+QScrollArea, #instruments, #instrumentsInner, #leftPanel, #bottomPanel { background: %panel; border: none; }
+QScrollBar:vertical { background: transparent; width: 9px; margin: 0; }
+QScrollBar::handle:vertical { background: %line; border-radius: 4px; min-height: 24px; }
+QScrollBar:horizontal { background: transparent; height: 9px; margin: 0; }
+QScrollBar::handle:horizontal { background: %line; border-radius: 4px; min-width: 24px; }
+QScrollBar::add-line, QScrollBar::sub-line { width: 0; height: 0; }
+#readingStrip, #viewNote { background: %raised; border: 1px solid %line; border-radius: 6px; }
+#readingStrip QComboBox { border: 1px solid transparent; background: transparent; font-weight: 600; padding: 1px 2px; }
+#readingStrip QComboBox:hover { border-color: %line; }
+#readingStrip QLineEdit { border: 1px solid transparent; background: transparent; padding: 1px 1px; font-family: "JetBrains Mono", "DejaVu Sans Mono", monospace; font-size: 12px; }
+#readingStrip QLineEdit:hover { border-color: %line; }
+#readingStrip QLineEdit:focus { border-color: %accent; background: %panel; }
+#viewNote[alert="true"] { border-color: %blocked; }
+QCheckBox::indicator { width: 14px; height: 14px; border: 1px solid %line; border-radius: 3px; background: %raised; }
+QCheckBox::indicator:checked { background: %accent; border-color: %accent; }
+)";
+    const std::pair<const char*, QColor> names[] = {{"%accentSoft", t.accentSoft}, {"%accentText", t.accentText}, {"%accent", t.accent}, {"%paper", t.paper},
+        {"%panel", t.panel}, {"%raised", t.raised}, {"%line", t.line}, {"%ink", t.ink}, {"%faint", t.faint}, {"%blocked", t.blocked}};
+    for (const auto& [name, color] : names) s.replace(name, color.name());
+    return s;
+}
+
+}  // namespace
+
+const Theme& theme() { return g_theme; }
+
+void applyTheme(bool dark)
+{
+    g_theme = dark ? darkTheme() : lightTheme();
+    const Theme& t = g_theme;
+    QApplication::setStyle(QStyleFactory::create("Fusion"));
+    QPalette p;
+    p.setColor(QPalette::Window, t.paper);
+    p.setColor(QPalette::WindowText, t.ink);
+    p.setColor(QPalette::Base, t.raised);
+    p.setColor(QPalette::AlternateBase, t.panel);
+    p.setColor(QPalette::Text, t.ink);
+    p.setColor(QPalette::Button, t.raised);
+    p.setColor(QPalette::ButtonText, t.ink);
+    p.setColor(QPalette::Highlight, t.accent);
+    p.setColor(QPalette::HighlightedText, t.accentText);
+    p.setColor(QPalette::ToolTipBase, t.raised);
+    p.setColor(QPalette::ToolTipText, t.ink);
+    p.setColor(QPalette::PlaceholderText, t.faint);
+    QApplication::setPalette(p);
+    QApplication::setFont(textFont());
+    qApp->setStyleSheet(styleSheet(t));
+    for (QWidget* w : QApplication::allWidgets()) w->update();
+}
+
+QFont textFont(int pixels, QFont::Weight weight)
+{
+    QFont font;
+    font.setFamilies({"Inter", "DejaVu Sans"});
+    font.setPixelSize(pixels);
+    font.setWeight(weight);
+    return font;
+}
+
+QFont figureFont(int pixels)
+{
+    QFont font;
+    font.setFamilies({"JetBrains Mono", "DejaVu Sans Mono"});
+    font.setPixelSize(pixels);
+    return font;
+}
+
+void drawSeverity(QPainter& painter, const QRectF& box, Severity severity)
+{
+    painter.save();
+    painter.setRenderHint(QPainter::Antialiasing);
+    painter.setPen(Qt::NoPen);
+    QPolygonF shape;
+    if (severity == Severity::Blocked) {
+        painter.setBrush(theme().blocked);
+        for (int i = 0; i < 8; ++i) {
+            const double a = (i + 0.5) * 0.7853981633974483;
+            shape << box.center() + QPointF(std::cos(a) * box.width() / 2, std::sin(a) * box.height() / 2);
+        }
+    } else {
+        painter.setBrush(theme().caution);
+        shape << QPointF(box.center().x(), box.top()) << box.bottomRight() << box.bottomLeft();
+    }
+    painter.drawPolygon(shape);
+    painter.restore();
+}
+
+namespace {
+
+template <class Draw>
+QIcon drawnIcon(Draw draw)
+{
+    QPixmap pixmap(32, 32);
+    pixmap.setDevicePixelRatio(2);
+    pixmap.fill(Qt::transparent);
+    QPainter painter(&pixmap);
+    draw(painter);
+    return QIcon(pixmap);
+}
+
+}  // namespace
+
+QIcon severityIcon(Severity severity)
+{
+    return drawnIcon([severity](QPainter& p) { drawSeverity(p, {2, 2, 12, 12}, severity); });
+}
+
+void drawGlyph(QPainter& painter, const QRectF& box, const QString& name, const QColor& color)
+{
+    // One file per glyph with the stroke colour left open.
+    static std::map<QString, QByteArray> sources;
+    auto it = sources.find(name);
+    if (it == sources.end()) {
+        QFile file(":/glyphs/" + name + ".svg");
+        const bool opened = file.open(QIODevice::ReadOnly);
+        it = sources.emplace(name, opened ? file.readAll() : QByteArray()).first;
+    }
+    QByteArray svg = it->second;
+    svg.replace("currentColor", color.name().toUtf8());
+    QSvgRenderer renderer(svg);
+    renderer.render(&painter, box);
+}
+
+QIcon glyphIcon(const QString& name)
+{
+    return drawnIcon([&name](QPainter& p) { drawGlyph(p, {0, 0, 16, 16}, name, theme().ink); });
+}
+
+const char* stepGlyph(Step::Kind kind)
+{
+    switch (kind) {
+    case Step::Kind::JointMove: return "joint";
+    case Step::Kind::Line: return "line";
+    case Step::Kind::Grip: return "grip";
+    case Step::Kind::Release: return "release";
+    case Step::Kind::Wait: return "wait";
+    }
+    return "";
+}
+
+QColor stepColor(Step::Kind kind)
+{
+    switch (kind) {
+    case Step::Kind::JointMove: return theme().joint;
+    case Step::Kind::Line: return theme().accent;
+    default: return theme().other;
+    }
+}
+
+}  // namespace topikos

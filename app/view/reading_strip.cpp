@@ -1,0 +1,188 @@
+#include "app/view/reading_strip.h"
+
+#include "app/session/text.h"
+#include "app/theme/theme.h"
+#include "core/spatial/rotation.h"
+
+#include <QApplication>
+#include <QHBoxLayout>
+#include <QKeyEvent>
+#include <QStyle>
+
+#include <cmath>
+
+namespace topikos {
+
+ReadingStrip::ReadingStrip(Session& session, QWidget* parent) : QFrame(parent), m_session(session)
+{
+    setObjectName("readingStrip");
+    auto* row = new QHBoxLayout(this);
+    row->setContentsMargins(10, 5, 10, 5);
+    row->setSpacing(3);
+    m_tool = new QLabel(this);
+    m_tool->setFont(textFont(13, QFont::DemiBold));
+    row->addWidget(m_tool);
+    auto* from = new QLabel("seen from", this);
+    from->setProperty("class", "faint");
+    row->addWidget(from);
+    m_frame = new QComboBox(this);
+    m_frame->setObjectName("readingFrame");
+    m_frame->setToolTip("Frame from which the pose is read and in which targets are taken");
+    m_frame->setSizeAdjustPolicy(QComboBox::AdjustToContents);
+    m_frame->setFocusPolicy(Qt::ClickFocus);
+    row->addWidget(m_frame);
+    static const char* names[] = {"X", "Y", "Z", "R", "P", "Y"};
+    static const char* tips[] = {"X [mm]", "Y [mm]", "Z [mm]", "Roll: turn about the frame's x [°]", "Pitch: turn about the frame's y [°]", "Yaw: turn about the frame's z [°]"};
+    for (int i = 0; i < 6; ++i) {
+        auto* name = new QLabel(names[i], this);
+        name->setProperty("class", "faint");
+        row->addSpacing(i == 0 || i == 3 ? 8 : 2);
+        row->addWidget(name);
+        m_values[i] = new QLineEdit(this);
+        m_values[i]->setObjectName(QString("reading%1").arg(i));
+        m_values[i]->setFont(figureFont(12));
+        m_values[i]->setFixedWidth(57);
+        m_values[i]->setAlignment(Qt::AlignRight);
+        m_values[i]->setToolTip(QString(tips[i]) + ". Type a value: the verdict shows at once, Enter moves the arm.");
+        m_values[i]->installEventFilter(this);
+        connect(m_values[i], &QLineEdit::textEdited, this, &ReadingStrip::judge);
+        connect(m_values[i], &QLineEdit::returnPressed, this, &ReadingStrip::go);
+        row->addWidget(m_values[i]);
+        if (i == 2 || i == 5) {
+            auto* unit = new QLabel(i == 2 ? "mm" : "°", this);
+            unit->setProperty("class", "faint");
+            row->addWidget(unit);
+        }
+    }
+    m_verdict = new QLabel(this);
+    m_verdict->setObjectName("readingVerdict");
+    m_verdict->hide();
+    row->addWidget(m_verdict);
+
+    connect(m_frame, &QComboBox::activated, this, [this](int i) { m_session.setReadingFrame({m_frame->itemData(i).toUInt()}); });
+    connect(&session, &Session::cellChanged, this, [this] {
+        fillFrames();
+        showPose();
+    });
+    connect(&session, &Session::jogChanged, this, &ReadingStrip::fillFrames);
+    connect(&session, &Session::postureChanged, this, &ReadingStrip::showPose);
+    fillFrames();
+    showPose();
+}
+
+void ReadingStrip::fillFrames()
+{
+    const Cell& cell = m_session.cell();
+    m_tool->setText(text(toolInForce(cell).name));
+    m_frame->clear();
+    m_frame->addItem("World", 0u);
+    for (const Frame& f : cell.frames) m_frame->addItem(text(f.name), f.id.value);
+    m_frame->setCurrentIndex(std::max(0, m_frame->findData(m_session.readingFrame().value)));
+    m_frame->updateGeometry();
+    emit resized();
+}
+
+void ReadingStrip::showPose()
+{
+    const Pose pose = frameFromTcp(m_session.cell(), m_session.readingFrame(), m_session.shownState().posture);
+    const Vec3 angles = rollPitchYaw(pose);
+    for (int i = 0; i < 6; ++i) {
+        if (m_values[i]->isModified()) continue;
+        m_values[i]->setText(i < 3 ? lengthText(pose.translation[i]) : angleFigure(angles[i - 3]));
+        m_shown[i] = m_values[i]->text();
+    }
+}
+
+std::optional<Pose> ReadingStrip::typedPose()
+{
+    // Fields that were not touched keep their full digits, so that a pose typed in part is exact.
+    const Pose now = frameFromTcp(m_session.cell(), m_session.readingFrame(), m_session.shownState().posture);
+    Vec3 position = now.translation, angles = rollPitchYaw(now);
+    bool good = true;
+    for (int i = 0; i < 6; ++i) {
+        bool number = false;
+        const double value = m_values[i]->text().trimmed().replace(',', '.').toDouble(&number);
+        const bool fine = number && std::isfinite(value) && std::abs(value) < 1e6;
+        m_values[i]->setProperty("bad", !fine);
+        m_values[i]->style()->unpolish(m_values[i]);
+        m_values[i]->style()->polish(m_values[i]);
+        good = good && fine;
+        if (!fine || m_values[i]->text() == m_shown[i]) continue;
+        (i < 3 ? position[i] : angles[i - 3]) = value * (i < 3 ? kMillimetre : kDegree);
+    }
+    if (!good) return std::nullopt;
+    return Pose{position, rotationFrom(AngleOrder::FixedXyz, angles)};
+}
+
+void ReadingStrip::judge()
+{
+    const auto pose = typedPose();
+    QString words;
+    bool bad = true;
+    std::optional<JointVector> posture;
+    if (!pose) {
+        words = "Type a number.";
+    } else {
+        const Cell& cell = m_session.cell();
+        const Solutions found = m_session.lookAhead(inverse(worldFromBase(cell)) * worldFromFrame(cell, m_session.readingFrame()) * *pose, posture);
+        bad = found.items.empty();
+        if (bad) words = solutionsText(m_session.arm(), found);
+        else words = QString("Reachable %1 · %2 from a range end · Enter moves").arg(found.items.size() == 1 ? "one way" : QString("%1 ways").arg(found.items.size()))
+                         .arg(degreeText(rangeMargin(m_session.arm(), *posture).value));
+    }
+    m_session.setGhost(posture);
+    m_verdict->setText(words);
+    m_verdict->setStyleSheet(QString("color: %1; font-weight: 600; padding-left: 8px;").arg((bad ? theme().blocked : theme().accent).name()));
+    m_verdict->show();
+    emit resized();
+}
+
+void ReadingStrip::go()
+{
+    const auto pose = typedPose();
+    if (!pose) return;
+    const Cell& cell = m_session.cell();
+    std::optional<JointVector> posture;
+    const Solutions found = m_session.lookAhead(inverse(worldFromBase(cell)) * worldFromFrame(cell, m_session.readingFrame()) * *pose, posture);
+    if (!posture) return m_session.say(solutionsText(m_session.arm(), found), true);
+    for (QLineEdit* v : m_values) v->setModified(false);
+    m_session.setGhost({});
+    m_verdict->hide();
+    m_session.setPosture(*posture);
+    emit resized();
+}
+
+void ReadingStrip::dropTyped()
+{
+    for (QLineEdit* v : m_values) {
+        v->setModified(false);
+        v->setProperty("bad", false);
+        v->style()->unpolish(v);
+        v->style()->polish(v);
+    }
+    if (m_session.ghost()) m_session.setGhost({});
+    m_verdict->hide();
+    showPose();
+    emit resized();
+}
+
+bool ReadingStrip::eventFilter(QObject* object, QEvent* event)
+{
+    const bool escape = event->type() == QEvent::KeyPress && static_cast<QKeyEvent*>(event)->key() == Qt::Key_Escape;
+    if (escape) {
+        dropTyped();
+        parentWidget()->setFocus();
+    } else if (event->type() == QEvent::FocusOut) {
+        // Going on to another field of the strip keeps what was typed.
+        QMetaObject::invokeMethod(this, [this] {
+            const QWidget* now = QApplication::focusWidget();
+            if (!now || !isAncestorOf(now)) dropTyped();
+        }, Qt::QueuedConnection);
+    } else if (event->type() == QEvent::FocusIn) {
+        auto* edit = static_cast<QLineEdit*>(object);
+        QMetaObject::invokeMethod(edit, &QLineEdit::selectAll, Qt::QueuedConnection);
+    }
+    return QFrame::eventFilter(object, event);
+}
+
+}  // namespace topikos

@@ -1,0 +1,78 @@
+#pragma once
+#include "app/view/camera.h"
+#include "core/shape/mesh.h"
+
+#include <QColor>
+#include <QOpenGLBuffer>
+#include <QOpenGLFramebufferObject>
+#include <QOpenGLFunctions_3_3_Core>
+#include <QOpenGLShaderProgram>
+#include <QOpenGLVertexArrayObject>
+
+#include <memory>
+#include <vector>
+
+namespace topikos {
+
+/// A mesh on the graphics side.
+class GpuMesh {
+public:
+    GpuMesh(QOpenGLFunctions_3_3_Core& gl, const Mesh& mesh);
+    ~GpuMesh();
+    GpuMesh(const GpuMesh&) = delete;
+    void drawTriangles() const;
+    void drawEdges() const;
+
+private:
+    QOpenGLFunctions_3_3_Core& m_gl;
+    unsigned m_arrays[2] = {}, m_buffers[3] = {};
+    int m_indexCount = 0, m_edgeCount = 0;
+};
+
+/// One body to be drawn.
+struct DrawItem {
+    const GpuMesh* mesh = nullptr;
+    Pose worldFromMesh;
+    QColor tint;             ///< mixed in by its alpha
+    double opacity = 1;
+    bool shadow = true;
+};
+
+/// Straight piece of a drawn line, in the world.
+struct DrawLine {
+    Vec3 from, to;
+    QColor color;
+    double width = 1.5;  ///< [pixels]
+};
+
+/// Everything in one picture.
+struct DrawList {
+    std::vector<DrawItem> items;
+    std::vector<DrawLine> lines;        ///< hidden by bodies
+    std::vector<DrawLine> linesOnTop;   ///< in front of everything
+    Vec3 shadowCentre = Vec3::Zero();
+    double shadowHalf = 2;  ///< half the width of the area that can hold shadows [m]
+};
+
+/// OpenGL 3.3 core. Lit matte bodies with thin edges, a ground with grid and soft contact shadow, wide lines.
+class Renderer {
+public:
+    explicit Renderer(QOpenGLFunctions_3_3_Core& gl);
+    ~Renderer();
+
+    /// Draws into `target`. `fine` smooths edges (slower, for the picture that stands still).
+    void draw(const DrawList& list, const Camera& camera, QSize pixels, unsigned target, bool fine);
+
+private:
+    std::unique_ptr<QOpenGLShaderProgram> program(const char* vertex, const char* fragment);
+    void drawShadow(const DrawList& list);
+    void drawBodies(const DrawList& list, const Camera& camera, const QMatrix4x4& matrix, bool ghosts);
+    void drawLines(const std::vector<DrawLine>& lines, const QMatrix4x4& matrix, QSize pixels, float bias);
+
+    QOpenGLFunctions_3_3_Core& m_gl;
+    std::unique_ptr<QOpenGLShaderProgram> m_body, m_ground, m_line, m_sky, m_blur, m_height;
+    std::unique_ptr<QOpenGLFramebufferObject> m_fine, m_coarse, m_shadow[2];
+    unsigned m_emptyArray = 0, m_lineArray = 0, m_lineBuffers[2] = {}, m_groundArray = 0, m_groundBuffer = 0;
+};
+
+}  // namespace topikos

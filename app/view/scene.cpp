@@ -1,0 +1,278 @@
+#include "app/view/scene.h"
+
+#include "app/theme/theme.h"
+#include "core/shape/arm_bodies.h"
+
+#include <algorithm>
+
+namespace topikos {
+
+namespace {
+
+constexpr std::uint32_t kJawKey = 0x80000000u;  // beside the tool's own id
+
+bool same(const std::vector<Solid>& a, const std::vector<Solid>& b)
+{
+    return std::equal(a.begin(), a.end(), b.begin(), b.end(), [](const Solid& x, const Solid& y) {
+        return x.kind == y.kind && x.pose == y.pose && x.size == y.size && x.color == y.color;
+    });
+}
+
+void addPolyline(std::vector<DrawLine>& lines, const std::vector<Vec3>& points, const QColor& color, double width)
+{
+    for (size_t i = 0; i + 1 < points.size(); ++i) lines.push_back({points[i], points[i + 1], color, width});
+}
+
+void addDashes(std::vector<DrawLine>& lines, const Vec3& from, const Vec3& to, const QColor& color, double width)
+{
+    const double length = (to - from).norm();
+    constexpr double dash = 0.014, gap = 0.010;
+    for (double s = 0; s < length; s += dash + gap)
+        lines.push_back({from + (to - from) * (s / length), from + (to - from) * (std::min(length, s + dash) / length), color, width});
+}
+
+Selection ownerOfStep(StepId id) { return id; }
+
+}  // namespace
+
+void addTriad(std::vector<DrawLine>& lines, const Pose& world, double length, double width)
+{
+    const QColor colors[] = {theme().axisX, theme().axisY, theme().axisZ};
+    for (int i = 0; i < 3; ++i) lines.push_back({world.translation, world * Vec3(length * Vec3::Unit(i)), colors[i], width});
+}
+
+void Scene::releaseGpu()
+{
+    for (auto& [key, shape] : m_shapes) shape.gpu.reset();
+    for (Shape& shape : m_armShapes) shape.gpu.reset();
+}
+
+Scene::Shape& Scene::shapeOf(std::uint32_t key, const std::vector<Solid>& solids) const
+{
+    Shape& shape = m_shapes[key];
+    if (shape.mesh.vertices.empty() || !same(shape.solids, solids)) {
+        shape.solids = solids;
+        shape.mesh = {};
+        for (const Solid& s : solids) shape.mesh.append(solidMesh(s));
+        shape.gpu.reset();
+    }
+    return shape;
+}
+
+Scene::Shape& Scene::armShape(size_t link) const
+{
+    const Arm& arm = m_session.arm();
+    if (m_shapedArm != &arm) {
+        m_shapedArm = &arm;
+        m_armShapes.clear();
+        for (Mesh& mesh : armBodies(arm)) m_armShapes.push_back({{}, std::move(mesh), nullptr});
+    }
+    return m_armShapes[link];
+}
+
+std::vector<Scene::Placed> Scene::placedArm(const JointVector& posture, double opening) const
+{
+    const Cell& cell = m_session.cell();
+    const Tool& tool = toolInForce(cell);
+    const Pose base = worldFromBase(cell);
+    ChainFrames frames;
+    chainFrames(*cell.arm.model, posture, frames);
+    std::vector<Placed> out;
+    out.push_back({&armShape(0), base, cell.arm.mount});
+    for (int i = 0; i < cell.arm.model->jointCount(); ++i) {
+        const AxisFrame& f = frames.joints[size_t(i)];
+        out.push_back({&armShape(size_t(i) + 1), base * makePose(f.rotation, f.origin), cell.arm.mount});
+    }
+    const Pose flange = base * makePose(frames.flange.rotation, frames.flange.origin);
+    out.push_back({&shapeOf(tool.id.value, tool.body), flange, tool.id});
+    const Pose tcp = flange * tool.flangeFromTcp;
+    const Pose halfTurn{Vec3::Zero(), Quat(0, 0, 0, 1)};
+    const Shape& jaw = shapeOf(tool.id.value | kJawKey, tool.jaw);
+    out.push_back({&jaw, tcp * translated({opening / 2, 0, 0}), tool.id});
+    out.push_back({&jaw, tcp * translated({-opening / 2, 0, 0}) * halfTurn, tool.id});
+    return out;
+}
+
+std::vector<Scene::Placed> Scene::placed(const CellState& state) const
+{
+    const Cell& cell = m_session.cell();
+    std::vector<Placed> out = placedArm(state.posture, state.gripperOpening);
+    for (const Frame& frame : cell.frames)
+        if (!frame.solids.empty()) out.push_back({&shapeOf(frame.id.value, frame.solids), worldFromFrame(cell, frame.id), frame.id});
+    for (const PlacedPart& p : state.parts)
+        if (const Part* part = findPart(cell, p.part); part && !part->solids.empty()) out.push_back({&shapeOf(part->id.value, part->solids), p.worldFromPart, part->id});
+    return out;
+}
+
+DrawList Scene::build(QOpenGLFunctions_3_3_Core& gl)
+{
+    DrawList list;
+    const auto gpu = [&gl](const Shape& shape) {
+        auto& held = const_cast<Shape&>(shape).gpu;
+        if (!held) held = std::make_unique<GpuMesh>(gl, shape.mesh);
+        return held.get();
+    };
+    QColor light = theme().accent;
+    light.setAlphaF(0.35f);
+    const CellState state = m_session.shownState();
+    for (const Placed& p : placed(state)) {
+        const bool arm = p.owner == Selection(m_session.cell().arm.mount);
+        const bool chosen = p.owner == m_session.selection() && !arm;
+        list.items.push_back({gpu(*p.shape), p.world, chosen ? light : QColor()});
+    }
+    if (m_session.ghost()) {
+        QColor tint = theme().accent;
+        tint.setAlphaF(0.75f);
+        for (const Placed& p : placedArm(*m_session.ghost(), state.gripperOpening)) list.items.push_back({gpu(*p.shape), p.world, tint, 0.28, false});
+    }
+    Vec3 low, high;
+    bounds(low, high);
+    list.shadowCentre = 0.5 * (low + high);
+    list.shadowHalf = 0.55 * std::max(high[0] - low[0], high[1] - low[1]) + 0.3;
+
+    addRoute(list);
+    addTargets(list);
+    addExplanation(list);
+    if (const FrameId id = m_session.selected<FrameId>()) addTriad(list.linesOnTop, worldFromFrame(m_session.cell(), id), 0.18, 2);
+    if (const PartId id = m_session.selected<PartId>())
+        for (const PlacedPart& p : state.parts)
+            if (p.part == id) addTriad(list.linesOnTop, p.worldFromPart, 0.12, 2);
+    return list;
+}
+
+const std::vector<Scene::Path>& Scene::paths() const
+{
+    const CheckedCell* checked = m_session.checked();
+    if (m_pathsFor == checked) return m_paths;
+    m_pathsFor = checked;
+    m_paths.clear();
+    if (!checked) return m_paths;
+    const Cell& cell = *checked->cell;
+    const Pose base = worldFromBase(cell);
+    const auto tcp = [&](const JointVector& q) { return (base * baseFromTcp(cell, q)).translation; };
+    for (const StepOutcome& outcome : checked->result.trace.outcomes) {
+        if (!outcome.move) continue;
+        const Move& move = *outcome.move;
+        Path path{outcome.step, outcome.kind, {}, {}};
+        if (move.kind == Move::Kind::Joint) {
+            for (int i = 0; i <= 28; ++i) path.points.push_back(tcp(move.at(*cell.arm.model, i / 28.0)));
+        } else {
+            const double end = move.stop ? move.stop->fraction : 1;
+            path.points = {base * move.line.start.translation, base * interpolate(move.line.start, move.line.end, end).translation};
+            if (move.stop) path.missing = {path.points.back(), base * move.line.end.translation};
+        }
+        m_paths.push_back(std::move(path));
+    }
+    return m_paths;
+}
+
+void Scene::addRoute(DrawList& list) const
+{
+    for (const Path& path : paths()) {
+        const bool chosen = m_session.selection() == ownerOfStep(path.step);
+        QColor color = stepColor(path.kind);
+        color.setAlphaF(chosen ? 1.0f : 0.6f);
+        addPolyline(chosen ? list.linesOnTop : list.lines, path.points, color, chosen ? 3.2 : 1.6);
+        if (path.missing.size() == 2) addDashes(list.linesOnTop, path.missing[0], path.missing[1], theme().blocked, chosen ? 3.2 : 2.2);
+    }
+}
+
+void Scene::addTargets(DrawList& list) const
+{
+    const Cell& cell = m_session.cell();
+    for (const Target& target : cell.targets) {
+        if (target.kind != Target::Kind::Pose) continue;
+        const bool chosen = m_session.selected<TargetId>() == target.id;
+        addTriad(chosen ? list.linesOnTop : list.lines, worldFromFrame(cell, target.frame) * target.pose, chosen ? 0.09 : 0.045, chosen ? 2.6 : 1.8);
+    }
+}
+
+std::optional<Scene::Callout> Scene::callout() const
+{
+    const CheckedCell* checked = m_session.checked();
+    const StepId step = m_session.selected<StepId>();
+    if (!checked || !step) return std::nullopt;
+    const Cell& cell = *checked->cell;
+    const Finding* worst = nullptr;
+    for (const Finding& f : checked->result.findings)
+        if (f.step == step && (!worst || f.severity > worst->severity)) worst = &f;
+    if (!worst || worst->stepIndex >= checked->result.trace.outcomes.size()) return std::nullopt;
+    const StepOutcome& outcome = checked->result.trace.outcomes[worst->stepIndex];
+    const Target* target = findTarget(cell, worst->target);
+    Vec3 place = (worldFromBase(cell) * baseFromTcp(cell, outcome.arrival)).translation;
+    if (outcome.move && outcome.move->kind == Move::Kind::Line)
+        place = worldFromBase(cell) * interpolate(outcome.move->line.start, outcome.move->line.end, worst->fraction).translation;
+    else if (target && target->kind == Target::Kind::Pose) place = (worldFromFrame(cell, target->frame) * target->pose).translation;
+    return Callout{place, worst->severity, findingText(cell, *worst)};
+}
+
+void Scene::addExplanation(DrawList& list) const
+{
+    // The line or plane behind the singularity of the selected step, at the posture where it is nearest.
+    const CheckedCell* checked = m_session.checked();
+    const StepId step = m_session.selected<StepId>();
+    if (!checked || !step) return;
+    const Cell& cell = *checked->cell;
+    for (const Finding& f : checked->result.findings) {
+        if (f.step != step || f.rule != Rule::Singularity) continue;
+        const StepOutcome& outcome = checked->result.trace.outcomes[f.stepIndex];
+        const JointVector posture = outcome.move->at(*cell.arm.model, f.fraction);
+        const SingularityGeometry g = singularityGeometry(*cell.arm.model, posture, f.kind);
+        const Pose base = worldFromBase(cell);
+        const Vec3 point = base * g.point, direction = base.rotation * g.direction, centre = base * g.wristCentre;
+        QColor color = f.severity == Severity::Blocked ? theme().blocked : theme().caution;
+        if (f.kind == SingularityKind::Wrist) {
+            addDashes(list.linesOnTop, point - 0.45 * direction, point + 0.45 * direction, color, 2);
+        } else {
+            const Vec3 onPlane = centre - (centre - point).dot(direction) * direction;
+            const Vec3 u = (onPlane - point).norm() > 1e-6 ? Vec3((onPlane - point).normalized()) : Vec3(direction.unitOrthogonal());
+            const Vec3 v = direction.cross(u);
+            const Vec3 corners[] = {point - 0.15 * u - 0.35 * v, onPlane + 0.15 * u - 0.35 * v, onPlane + 0.15 * u + 0.35 * v, point - 0.15 * u + 0.35 * v};
+            for (int i = 0; i < 4; ++i) list.linesOnTop.push_back({corners[i], corners[(i + 1) % 4], color, 1.6});
+            for (int i = 1; i < 8; ++i) {
+                QColor hatch = color;
+                hatch.setAlphaF(0.4f);
+                const double s = i / 8.0;
+                list.linesOnTop.push_back({corners[0] + s * (corners[1] - corners[0]), corners[3] + s * (corners[2] - corners[3]), hatch, 1});
+            }
+            list.linesOnTop.push_back({centre, onPlane, color, 2.4});
+        }
+    }
+}
+
+Selection Scene::pick(const Vec3& origin, const Vec3& direction) const
+{
+    Selection best;
+    double nearest = INFINITY;
+    for (const Placed& p : placed(m_session.shownState())) {
+        const Pose back = inverse(p.world);
+        const auto hit = rayHit(p.shape->mesh, back * origin, back.rotation * direction);
+        if (hit && *hit < nearest) {
+            nearest = *hit;
+            best = p.owner;
+        }
+    }
+    return best;
+}
+
+void Scene::bounds(Vec3& low, Vec3& high) const
+{
+    low.setConstant(INFINITY);
+    high.setConstant(-INFINITY);
+    for (const Placed& p : placed(m_session.shownState())) {
+        Eigen::AlignedBox3f box;
+        for (const MeshVertex& v : p.shape->mesh.vertices) box.extend(v.position);
+        if (box.isEmpty()) continue;
+        for (int i = 0; i < 8; ++i) {
+            const Vec3 c = p.world * Vec3(box.corner(Eigen::AlignedBox3f::CornerType(i)).cast<double>());
+            low = low.cwiseMin(c);
+            high = high.cwiseMax(c);
+        }
+    }
+    if (!low.allFinite()) {
+        low.setConstant(-0.5);
+        high.setConstant(0.5);
+    }
+}
+
+}  // namespace topikos

@@ -1,0 +1,70 @@
+#pragma once
+#include "app/session/session.h"
+#include "app/view/renderer.h"
+
+#include <map>
+
+namespace topikos {
+
+/// A picture with the things in it, made anew from the session for every frame. Keeps meshes, which are costly, between frames.
+class Scene {
+public:
+    explicit Scene(const Session& session) : m_session(session) {}
+    /// Forgets meshes on the graphics side (the context goes away).
+    void releaseGpu();
+
+    DrawList build(QOpenGLFunctions_3_3_Core& gl);
+
+    /// What is under a ray, nearest first: a part, a frame (by its fixture) or the tool.
+    Selection pick(const Vec3& origin, const Vec3& direction) const;
+    /// Box around everything that can be seen, in the world.
+    void bounds(Vec3& low, Vec3& high) const;
+
+    /// Where the finding of the selected step happens, in the world, and its words; nothing if the step has none.
+    struct Callout {
+        Vec3 place;
+        Severity severity;
+        FindingText text;
+    };
+    std::optional<Callout> callout() const;
+
+private:
+    struct Shape {
+        std::vector<Solid> solids;
+        Mesh mesh;
+        std::unique_ptr<GpuMesh> gpu;
+    };
+    struct Placed {
+        const Shape* shape;
+        Pose world;
+        Selection owner;
+    };
+    Shape& shapeOf(std::uint32_t key, const std::vector<Solid>& solids) const;
+    Shape& armShape(size_t link) const;
+    std::vector<Placed> placed(const CellState& state) const;
+    std::vector<Placed> placedArm(const JointVector& posture, double opening) const;
+    void addRoute(DrawList& list) const;
+    void addTargets(DrawList& list) const;
+    void addExplanation(DrawList& list) const;
+
+    const Session& m_session;
+    mutable std::map<std::uint32_t, Shape> m_shapes;
+    mutable const Arm* m_shapedArm = nullptr;
+    mutable std::vector<Shape> m_armShapes;
+
+    /// Paths of the steps' TCP in the world, from the newest check.
+    struct Path {
+        StepId step;
+        Step::Kind kind;
+        std::vector<Vec3> points;
+        std::vector<Vec3> missing;  ///< the part of a blocked line that is not reached
+    };
+    mutable const CheckedCell* m_pathsFor = nullptr;
+    mutable std::vector<Path> m_paths;
+    const std::vector<Path>& paths() const;
+};
+
+/// Three short lines along the axes of a pose.
+void addTriad(std::vector<DrawLine>& lines, const Pose& world, double length, double width);
+
+}  // namespace topikos

@@ -1,0 +1,354 @@
+#include "app/view/viewport.h"
+
+#include "app/session/text.h"
+#include "app/theme/theme.h"
+#include "app/view/reading_strip.h"
+
+#include <QKeyEvent>
+#include <QMouseEvent>
+#include <QOpenGLContext>
+#include <QOpenGLVersionFunctionsFactory>
+#include <QPainter>
+#include <QPainterPath>
+
+#include <cmath>
+#include <numbers>
+
+namespace topikos {
+
+namespace {
+
+constexpr int kStillAfter = 110;  // [ms]
+
+}  // namespace
+
+Viewport::Viewport(Session& session, QWidget* parent) : QOpenGLWidget(parent), m_session(session), m_scene(session)
+{
+    setObjectName("viewport");
+    setFocusPolicy(Qt::StrongFocus);
+    setMouseTracking(true);
+    setMinimumSize(320, 240);
+    m_strip = new ReadingStrip(session, this);
+    m_note = new QLabel(this);
+    m_note->setObjectName("viewNote");
+    m_note->setWordWrap(true);
+    m_note->setMargin(7);
+    m_note->setTextInteractionFlags(Qt::NoTextInteraction);
+    m_stillTimer.setSingleShot(true);
+    m_stillTimer.setInterval(kStillAfter);
+    connect(&m_stillTimer, &QTimer::timeout, this, [this] {
+        m_fine = true;
+        update();
+    });
+    for (const auto signal : {&Session::cellChanged, &Session::selectionChanged, &Session::postureChanged, &Session::checkedChanged, &Session::jogChanged, &Session::ghostChanged})
+        connect(&session, signal, this, &Viewport::changed);
+    connect(&session, &Session::said, this, &Viewport::showNote);
+    connect(m_strip, &ReadingStrip::resized, this, &Viewport::placeOverlays);
+    showNote({}, false);
+}
+
+Viewport::~Viewport()
+{
+    makeCurrent();
+    m_scene.releaseGpu();
+    m_renderer.reset();
+    doneCurrent();
+}
+
+void Viewport::changed()
+{
+    m_fine = false;
+    m_stillTimer.start();
+    update();
+}
+
+void Viewport::initializeGL()
+{
+    m_gl = QOpenGLVersionFunctionsFactory::get<QOpenGLFunctions_3_3_Core>(context());
+    if (!m_gl) qFatal("Topikos needs OpenGL 3.3; this display offers less. Install the Mesa drivers (package libgl1-mesa-dri).");
+    m_gl->initializeOpenGLFunctions();
+    m_scene.releaseGpu();
+    m_renderer = std::make_unique<Renderer>(*m_gl);
+}
+
+void Viewport::resizeEvent(QResizeEvent* event)
+{
+    QOpenGLWidget::resizeEvent(event);
+    if (!m_fitted || frameCount() < 2) fitAll();
+    placeOverlays();
+    changed();
+}
+
+void Viewport::placeOverlays()
+{
+    m_strip->adjustSize();
+    m_strip->setGeometry(12, 12, std::min(width() - 24, m_strip->sizeHint().width()), m_strip->sizeHint().height());
+    m_note->setMaximumWidth(width() - 24);
+    m_note->adjustSize();
+    m_note->move(12, height() - m_note->height() - 12);
+}
+
+void Viewport::showNote(const QString& text, bool alert)
+{
+    const QString hints = "<b>T</b> take a target here &nbsp;·&nbsp; <b>M</b> move to the selected one &nbsp;·&nbsp; <b>Arrows, Page keys</b> jog, <b>Shift</b> turns &nbsp;·&nbsp; <b>&lt; &gt;</b> step";
+    m_note->setText(text.isEmpty() ? hints : text.toHtmlEscaped());
+    m_note->setProperty("plain", text);
+    m_note->setProperty("alert", alert);
+    m_note->style()->unpolish(m_note);
+    m_note->style()->polish(m_note);
+    placeOverlays();
+}
+
+bool Viewport::handleShown() const { return !m_session.inRun(); }
+
+Pose Viewport::handlePose() const
+{
+    const Cell& cell = m_session.cell();
+    Pose pose = worldFromBase(cell) * baseFromTcp(cell, m_session.posture());
+    if (m_session.jogSpace() == JogSpace::World) pose.rotation.setIdentity();
+    if (m_session.jogSpace() == JogSpace::Frame) pose.rotation = worldFromFrame(cell, m_session.readingFrame()).rotation;
+    return pose;
+}
+
+QPointF Viewport::tcpPixel() const
+{
+    const Cell& cell = m_session.cell();
+    return m_camera.pixel((worldFromBase(cell) * baseFromTcp(cell, m_session.shownState().posture)).translation, size());
+}
+
+void Viewport::fitAll()
+{
+    Vec3 low, high;
+    m_scene.bounds(low, high);
+    // The strip and the note cover the upper and lower rim.
+    m_camera.fit(low, high, QSizeF(width(), std::max(100, height() - 60)));
+    m_fitted = true;
+    changed();
+}
+
+void Viewport::look(Direction direction)
+{
+    constexpr double pi = std::numbers::pi;
+    switch (direction) {
+    case Direction::Front: m_camera.yaw = 0, m_camera.pitch = 0.06; break;
+    case Direction::Left: m_camera.yaw = -pi / 2, m_camera.pitch = 0.06; break;
+    case Direction::Top: m_camera.yaw = -pi / 2, m_camera.pitch = 1.5533; break;
+    case Direction::Corner: m_camera.yaw = Camera().yaw, m_camera.pitch = Camera().pitch; break;
+    }
+    fitAll();
+}
+
+void Viewport::paintGL()
+{
+    DrawList list = m_scene.build(*m_gl);
+    if (handleShown()) {
+        m_handle.place(handlePose(), m_camera, size());
+        m_handle.draw(list.linesOnTop, m_drag ? m_drag->part : m_hovered);
+    } else {
+        addTriad(list.linesOnTop, worldFromBase(m_session.cell()) * baseFromTcp(m_session.cell(), m_session.shownState().posture), 0.08, 2);
+    }
+    m_renderer->draw(list, m_camera, size() * devicePixelRatio(), defaultFramebufferObject(), m_fine);
+    paintOverlay();
+    if (++m_frames == 1) emit firstFrameDrawn();
+}
+
+void Viewport::paintOverlay()
+{
+    QPainter painter(this);
+    painter.setRenderHint(QPainter::Antialiasing);
+    const auto label = [&](const Vec3& place, const QString& text) {
+        double depth;
+        const QPointF p = m_camera.pixel(place, size(), &depth);
+        if (depth < 0) return;
+        painter.setFont(textFont(12, QFont::DemiBold));
+        const QRectF box = QFontMetricsF(painter.font()).boundingRect(text).adjusted(-6, -3, 6, 3).translated(p + QPointF(14, -12));
+        painter.setPen(QPen(theme().line, 1));
+        painter.setBrush(theme().raised);
+        painter.drawRoundedRect(box, 4, 4);
+        painter.setPen(theme().ink);
+        painter.drawText(box, Qt::AlignCenter, text);
+    };
+    const Cell& cell = m_session.cell();
+    if (const Target* t = findTarget(cell, m_session.selected<TargetId>()); t && t->kind == Target::Kind::Pose)
+        label((worldFromFrame(cell, t->frame) * t->pose).translation, text(t->name));
+    if (const Frame* f = findFrame(cell, m_session.selected<FrameId>())) label(worldFromFrame(cell, f->id).translation, text(f->name));
+    if (const Part* p = findPart(cell, m_session.selected<PartId>()))
+        for (const PlacedPart& placed : m_session.shownState().parts)
+            if (placed.part == p->id) label(placed.worldFromPart.translation, text(p->name));
+
+    if (const auto callout = m_scene.callout()) {
+        const QPointF p = m_camera.pixel(callout->place, size());
+        const QColor color = callout->severity == Severity::Blocked ? theme().blocked : theme().caution;
+        const QString head = text(callout->text.headline), detail = text(callout->text.detail);
+        const QFont headFont = textFont(13, QFont::DemiBold), detailFont = textFont(12);
+        const double w = std::clamp(std::max(QFontMetricsF(headFont).horizontalAdvance(head), 0.0) + 28, 220.0, 340.0);
+        const QRectF detailBox = QFontMetricsF(detailFont).boundingRect(QRectF(0, 0, w - 20, 200), Qt::TextWordWrap, detail);
+        QRectF box(p.x() + 34, p.y() - 84, w, 34 + detailBox.height() + 6);
+        box.moveLeft(std::clamp(box.left(), 12.0, std::max(12.0, width() - w - 12.0)));
+        box.moveTop(std::clamp(box.top(), 60.0, std::max(60.0, height() - box.height() - 60.0)));
+        painter.setPen(QPen(color, 1.5));
+        painter.drawLine(p, QPointF(std::clamp(p.x(), box.left(), box.right()), std::clamp(p.y(), box.top(), box.bottom())));
+        painter.setBrush(theme().raised);
+        painter.drawRoundedRect(box, 6, 6);
+        drawSeverity(painter, QRectF(box.left() + 10, box.top() + 11, 11, 11), callout->severity);
+        painter.setPen(color);
+        painter.setFont(headFont);
+        painter.drawText(QRectF(box.left() + 27, box.top() + 6, w - 32, 20), Qt::AlignVCenter, QFontMetricsF(headFont).elidedText(head, Qt::ElideRight, w - 34));
+        painter.setPen(theme().ink);
+        painter.setFont(detailFont);
+        painter.drawText(QRectF(box.left() + 10, box.top() + 29, w - 20, detailBox.height() + 4), Qt::TextWordWrap, detail);
+    }
+    if (hasFocus()) {
+        painter.setBrush(Qt::NoBrush);
+        painter.setPen(QPen(theme().accent, 2));
+        painter.drawRect(QRectF(rect()).adjusted(1, 1, -1, -1));
+    }
+}
+
+void Viewport::mousePressEvent(QMouseEvent* event)
+{
+    setFocus(Qt::MouseFocusReason);
+    m_pressed = m_last = event->position();
+    if (event->button() == Qt::LeftButton && handleShown()) {
+        m_handle.place(handlePose(), m_camera, size());
+        if (auto drag = m_handle.press(event->position(), m_camera, size())) {
+            m_drag = drag;
+            m_dragTcp = worldFromBase(m_session.cell()) * baseFromTcp(m_session.cell(), m_session.posture());
+            return;
+        }
+    }
+    const bool pan = event->button() == Qt::MiddleButton || (event->modifiers() & Qt::ShiftModifier);
+    m_mouse = pan ? Mouse::Pan : event->button() == Qt::RightButton ? Mouse::Orbit : Mouse::Pressed;
+}
+
+void Viewport::mouseMoveEvent(QMouseEvent* event)
+{
+    const QPointF now = event->position(), way = now - m_last;
+    if (m_drag) {
+        m_last = now;
+        if (!Handle::move(*m_drag, now, m_camera, size())) return;
+        if (m_session.moveTcp(inverse(worldFromBase(m_session.cell())) * Handle::moved(*m_drag, m_dragTcp))) {
+            static const char* names[] = {"X", "Y", "Z"};
+            if (m_drag->part < 3) showNote(QString("%1 %2 mm").arg(names[m_drag->part], lengthText(m_drag->amount)), false);
+            else if (m_drag->part < 6) showNote(QString("about %1 %2").arg(names[m_drag->part - 3], degreeText(m_drag->amount)), false);
+            else showNote(QString("%1 mm").arg(lengthText(m_drag->shift.norm())), false);
+        }
+        return;
+    }
+    if (m_mouse == Mouse::Pressed && (now - m_pressed).manhattanLength() > 4) m_mouse = Mouse::Orbit;
+    if (m_mouse == Mouse::Orbit) {
+        m_camera.orbit(-0.008 * way.x(), 0.008 * way.y());
+        changed();
+    } else if (m_mouse == Mouse::Pan) {
+        m_camera.pan(way, size());
+        changed();
+    } else if (m_mouse == Mouse::None && handleShown()) {
+        const int hovered = m_handle.partAt(now, m_camera, size());
+        if (hovered != m_hovered) {
+            m_hovered = hovered;
+            setCursor(hovered >= 0 ? Qt::OpenHandCursor : Qt::ArrowCursor);
+            changed();
+        }
+    }
+    m_last = now;
+}
+
+void Viewport::mouseReleaseEvent(QMouseEvent* event)
+{
+    if (m_mouse == Mouse::Pressed && event->button() == Qt::LeftButton) {
+        const Camera::Ray ray = m_camera.ray(event->position(), size());
+        m_session.select(m_scene.pick(ray.origin, ray.direction));
+    }
+    m_drag.reset();
+    m_mouse = Mouse::None;
+    changed();
+}
+
+void Viewport::wheelEvent(QWheelEvent* event)
+{
+    m_camera.zoom(std::exp(-0.0012 * event->angleDelta().y()), event->position(), size());
+    changed();
+    event->accept();
+}
+
+void Viewport::leaveEvent(QEvent*)
+{
+    if (m_hovered >= 0) {
+        m_hovered = -1;
+        changed();
+    }
+}
+
+void Viewport::focusInEvent(QFocusEvent* event)
+{
+    QOpenGLWidget::focusInEvent(event);
+    changed();
+}
+
+void Viewport::focusOutEvent(QFocusEvent* event)
+{
+    QOpenGLWidget::focusOutEvent(event);
+    changed();
+}
+
+bool Viewport::jogByKey(QKeyEvent* event)
+{
+    int axis = -1;
+    double sign = 1;
+    switch (event->key()) {
+    case Qt::Key_Right: axis = 0; break;
+    case Qt::Key_Left: axis = 0, sign = -1; break;
+    case Qt::Key_Up: axis = 1; break;
+    case Qt::Key_Down: axis = 1, sign = -1; break;
+    case Qt::Key_PageUp: axis = 2; break;
+    case Qt::Key_PageDown: axis = 2, sign = -1; break;
+    default: return false;
+    }
+    if (m_session.jogSpace() == JogSpace::Joint) {
+        if (axis == 0) m_session.jogJoint(m_session.jogJointIndex(), sign * m_session.jogAngle());
+        else m_session.setJogJointIndex(m_session.jogJointIndex() - int(sign));
+        return true;
+    }
+    const bool turn = event->modifiers() & Qt::ShiftModifier;
+    m_session.jogAxis(m_session.jogSpace(), axis + (turn ? 3 : 0), sign * (turn ? m_session.jogAngle() : m_session.jogLength()));
+    return true;
+}
+
+void Viewport::keyPressEvent(QKeyEvent* event)
+{
+    if (event->modifiers() & (Qt::ControlModifier | Qt::AltModifier)) return QOpenGLWidget::keyPressEvent(event);
+    if (jogByKey(event)) return;
+    switch (event->key()) {
+    case Qt::Key_T: emit takeRequested(); return;
+    case Qt::Key_M:
+        if (const TargetId id = m_session.selected<TargetId>()) m_session.goToTarget(id);
+        else if (const StepId step = m_session.selected<StepId>()) {
+            for (const Step& s : m_session.routine().steps)
+                if (s.id == step && s.isMove()) m_session.goToTarget(s.target);
+        } else m_session.say("Select a target to move to.", true);
+        return;
+    case Qt::Key_Less:
+    case Qt::Key_Comma: m_session.changeJogStep(-1); return;
+    case Qt::Key_Greater:
+    case Qt::Key_Period: m_session.changeJogStep(1); return;
+    case Qt::Key_J: m_session.setJogSpace(JogSpace::Joint); return;
+    case Qt::Key_W: m_session.setJogSpace(JogSpace::World); return;
+    case Qt::Key_O: m_session.setJogSpace(JogSpace::Tool); return;
+    case Qt::Key_R: m_session.setJogSpace(JogSpace::Frame); return;
+    case Qt::Key_F: fitAll(); return;
+    case Qt::Key_Escape:
+        m_session.leaveRun();
+        m_session.select({});
+        showNote({}, false);
+        return;
+    default: break;
+    }
+    if (event->key() >= Qt::Key_1 && event->key() < Qt::Key_1 + m_session.arm().jointCount()) {
+        m_session.setJogSpace(JogSpace::Joint);
+        m_session.setJogJointIndex(event->key() - Qt::Key_1);
+        return;
+    }
+    QOpenGLWidget::keyPressEvent(event);
+}
+
+}  // namespace topikos

@@ -1,0 +1,75 @@
+#pragma once
+#include "app/session/session.h"
+#include "app/window/command_field.h"
+
+#include <QLabel>
+#include <QMainWindow>
+#include <QPushButton>
+#include <QSplitter>
+#include <QTabWidget>
+
+namespace topikos {
+
+class CycleStrip;
+class FindingsList;
+class LayoutPanel;
+class RoutePanel;
+class TargetsPanel;
+class TravelBars;
+class Viewport;
+
+/// The window: regions around the view, actions in menus, all of them also found by typing.
+class MainWindow : public QMainWindow {
+    Q_OBJECT
+public:
+    explicit MainWindow(QWidget* parent = nullptr);
+
+    Session& session() { return *m_session; }
+    Viewport& viewport() { return *m_view; }
+
+    /// Opens a cell file; a refusal is shown and leaves what is open as it is.
+    bool openFile(const QString& path);
+    /// Opens a shipped example as a cell without a file.
+    bool openExample(const QString& name);
+    bool saveTo(const QString& path);
+    bool save();
+    /// Writes a picture of the whole window once the check is in and the view has settled, then calls `done`.
+    void pictureWhenSettled(const QString& path, std::function<void(bool)> done);
+
+protected:
+    void closeEvent(QCloseEvent* event) override;
+
+private:
+    void buildHead();
+    void buildRegions();
+    void buildActions();
+    QAction* action(QMenu* menu, const QString& words, const QString& tip, const QKeySequence& keys, std::function<void()> run);
+    std::vector<CommandField::Entry> commands();
+    void refreshHead();
+    void refreshActions();
+    void restoreLayout();
+    void setDark(bool dark);
+    void askAndOpen();
+    bool saveAs();
+    void newCell();
+    /// Asks about unsaved changes; false when the person wants to stay.
+    bool mayLeave();
+    void showProblem(const QString& words);
+
+    Session* m_session;
+    Viewport* m_view;
+    RoutePanel* m_route;
+    TargetsPanel* m_targets;
+    LayoutPanel* m_layout;
+    CycleStrip* m_cycle;
+    FindingsList* m_findings;
+    QTabWidget *m_left, *m_bottom;
+    QSplitter *m_columns, *m_rows;
+    QLabel *m_name, *m_saveState, *m_blocked, *m_cautions, *m_cycleTime, *m_time;
+    QPushButton *m_run, *m_step, *m_rewind, *m_speed;
+    CommandField* m_command;
+    QAction *m_undo, *m_redo;
+    std::vector<QAction*> m_actions;
+};
+
+}  // namespace topikos
