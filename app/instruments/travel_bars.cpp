@@ -44,6 +44,7 @@ void paintMarker(QPainter& p, const QRectF& bar, double place, const QColor& col
 TravelBars::TravelBars(Session& session, QWidget* parent) : QWidget(parent), m_session(session)
 {
     setObjectName("travelBars");
+    setSizePolicy(QSizePolicy::Preferred, QSizePolicy::Fixed);
     setFocusPolicy(Qt::StrongFocus);
     setToolTip("Drag a marker to jog the joint; double-click a value to type it");
     for (const auto signal : {&Session::postureChanged, &Session::cellChanged, &Session::jogChanged}) connect(&session, signal, this, qOverload<>(&QWidget::update));
@@ -173,6 +174,7 @@ void TravelBars::keyPressEvent(QKeyEvent* event)
 SingularityBars::SingularityBars(Session& session, QWidget* parent) : QWidget(parent), m_session(session)
 {
     setObjectName("singularityBars");
+    setSizePolicy(QSizePolicy::Preferred, QSizePolicy::Fixed);
     for (const auto signal : {&Session::postureChanged, &Session::cellChanged}) connect(&session, signal, this, qOverload<>(&QWidget::update));
 }
 

@@ -47,6 +47,8 @@ public:
 
 LayoutPanel::LayoutPanel(Session& session, QWidget* parent) : QWidget(parent), m_session(session)
 {
+    setObjectName("face");
+    setAttribute(Qt::WA_StyledBackground);
     auto* column = new QVBoxLayout(this);
     column->setContentsMargins(4, 6, 0, 6);
     m_tree = new QTreeWidget(this);

@@ -143,6 +143,8 @@ private:
 
 RoutePanel::RoutePanel(Session& session, QWidget* parent) : QWidget(parent), m_session(session)
 {
+    setObjectName("face");
+    setAttribute(Qt::WA_StyledBackground);
     auto* column = new QVBoxLayout(this);
     column->setContentsMargins(0, 8, 0, 0);
     column->setSpacing(4);

@@ -9,6 +9,8 @@ namespace topikos {
 
 FindingsList::FindingsList(Session& session, QWidget* parent) : QWidget(parent), m_session(session)
 {
+    setObjectName("face");
+    setAttribute(Qt::WA_StyledBackground);
     auto* column = new QVBoxLayout(this);
     column->setContentsMargins(6, 4, 6, 4);
     m_list = new QListWidget(this);

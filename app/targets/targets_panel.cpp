@@ -19,6 +19,8 @@ constexpr int kIdRole = Qt::UserRole;
 
 TargetsPanel::TargetsPanel(Session& session, QWidget* parent) : QWidget(parent), m_session(session)
 {
+    setObjectName("face");
+    setAttribute(Qt::WA_StyledBackground);
     auto* column = new QVBoxLayout(this);
     column->setContentsMargins(0, 6, 0, 8);
     column->setSpacing(6);

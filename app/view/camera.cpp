@@ -74,17 +74,29 @@ void Camera::zoom(double factor, QPointF pixel, QSizeF size)
     distance *= factor;
 }
 
-void Camera::fit(const Vec3& low, const Vec3& high, QSizeF size)
+void Camera::fit(const std::vector<Vec3>& points, QSizeF size, double rim)
 {
-    centre = 0.5 * (low + high);
-    const double aspect = std::max(0.1, size.width() / std::max(1.0, size.height()));
-    double needed = 0.3;
-    for (int corner = 0; corner < 8; ++corner) {
-        const Vec3 p = Vec3(corner & 1 ? high[0] : low[0], corner & 2 ? high[1] : low[1], corner & 4 ? high[2] : low[2]) - centre;
-        const double side = std::max(std::abs(p.dot(up())), std::abs(p.dot(right())) / aspect) / std::tan(kHalfView);
-        needed = std::max(needed, side - p.dot(forward()));
+    if (points.empty()) return;
+    centre.setZero();
+    for (const Vec3& p : points) centre += p / double(points.size());
+    distance = 6;
+    const double usable = std::max(50.0, size.height() - 2 * rim), wide = std::max(50.0, size.width() - 40);
+    // Perspective moves the rim when the eye moves, so centre and distance are improved together a few times.
+    for (int round = 0; round < 12; ++round) {
+        double left = INFINITY, right = -INFINITY, top = INFINITY, bottom = -INFINITY;
+        for (const Vec3& p : points) {
+            double depth;
+            const QPointF q = pixel(p, size, &depth);
+            if (depth <= 0.05) {
+                distance *= 1.5;
+                continue;
+            }
+            left = std::min(left, q.x()), right = std::max(right, q.x());
+            top = std::min(top, q.y()), bottom = std::max(bottom, q.y());
+        }
+        pan(QPointF(size.width() / 2 - (left + right) / 2, size.height() / 2 - (top + bottom) / 2), size);
+        distance = std::clamp(distance * std::max((bottom - top) / usable, (right - left) / wide), 0.4, 40.0);
     }
-    distance = std::min(40.0, 1.06 * needed);
 }
 
 }  // namespace topikos

@@ -5,6 +5,8 @@
 #include <QPointF>
 #include <QSizeF>
 
+#include <vector>
+
 namespace topikos {
 
 /// Eye on a sphere around a point. World z is up.
@@ -36,8 +38,8 @@ struct Camera {
     void pan(QPointF pixels, QSizeF size);
     /// Moves nearer (factor < 1) or away, keeping what is under `pixel` there.
     void zoom(double factor, QPointF pixel, QSizeF size);
-    /// Shows a box whole, from the present direction.
-    void fit(const Vec3& low, const Vec3& high, QSizeF size);
+    /// Shows all points, from the present direction, with `rim` pixels left free above and below.
+    void fit(const std::vector<Vec3>& points, QSizeF size, double rim);
 };
 
 }  // namespace topikos

@@ -8,6 +8,7 @@
 #include <QHBoxLayout>
 #include <QKeyEvent>
 #include <QStyle>
+#include <QVBoxLayout>
 
 #include <cmath>
 
@@ -16,12 +17,17 @@ namespace topikos {
 ReadingStrip::ReadingStrip(Session& session, QWidget* parent) : QFrame(parent), m_session(session)
 {
     setObjectName("readingStrip");
-    auto* row = new QHBoxLayout(this);
-    row->setContentsMargins(10, 5, 10, 5);
-    row->setSpacing(3);
+    auto* column = new QVBoxLayout(this);
+    column->setContentsMargins(10, 4, 8, 4);
+    column->setSpacing(2);
+    auto* row = new QHBoxLayout;
+    column->addLayout(row);
+    row->setSpacing(2);
     m_tool = new QLabel(this);
     m_tool->setFont(textFont(13, QFont::DemiBold));
+    m_tool->setSizePolicy(QSizePolicy::Fixed, QSizePolicy::Preferred);
     row->addWidget(m_tool);
+    row->addSpacing(3);
     auto* from = new QLabel("seen from", this);
     from->setProperty("class", "faint");
     row->addWidget(from);
@@ -36,12 +42,12 @@ ReadingStrip::ReadingStrip(Session& session, QWidget* parent) : QFrame(parent), 
     for (int i = 0; i < 6; ++i) {
         auto* name = new QLabel(names[i], this);
         name->setProperty("class", "faint");
-        row->addSpacing(i == 0 || i == 3 ? 8 : 2);
+        if (i == 0 || i == 3) row->addSpacing(5);
         row->addWidget(name);
         m_values[i] = new QLineEdit(this);
         m_values[i]->setObjectName(QString("reading%1").arg(i));
         m_values[i]->setFont(figureFont(12));
-        m_values[i]->setFixedWidth(57);
+        m_values[i]->setFixedWidth(i < 3 ? 55 : 47);
         m_values[i]->setAlignment(Qt::AlignRight);
         m_values[i]->setToolTip(QString(tips[i]) + ". Type a value: the verdict shows at once, Enter moves the arm.");
         m_values[i]->installEventFilter(this);
@@ -57,7 +63,7 @@ ReadingStrip::ReadingStrip(Session& session, QWidget* parent) : QFrame(parent), 
     m_verdict = new QLabel(this);
     m_verdict->setObjectName("readingVerdict");
     m_verdict->hide();
-    row->addWidget(m_verdict);
+    column->addWidget(m_verdict);
 
     connect(m_frame, &QComboBox::activated, this, [this](int i) { m_session.setReadingFrame({m_frame->itemData(i).toUInt()}); });
     connect(&session, &Session::cellChanged, this, [this] {
@@ -132,7 +138,7 @@ void ReadingStrip::judge()
     }
     m_session.setGhost(posture);
     m_verdict->setText(words);
-    m_verdict->setStyleSheet(QString("color: %1; font-weight: 600; padding-left: 8px;").arg((bad ? theme().blocked : theme().accent).name()));
+    m_verdict->setStyleSheet(QString("color: %1; font-weight: 600;").arg((bad ? theme().blocked : theme().accent).name()));
     m_verdict->show();
     emit resized();
 }

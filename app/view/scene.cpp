@@ -125,10 +125,10 @@ DrawList Scene::build(QOpenGLFunctions_3_3_Core& gl)
         tint.setAlphaF(0.75f);
         for (const Placed& p : placedArm(*m_session.ghost(), state.gripperOpening)) list.items.push_back({gpu(*p.shape), p.world, tint, 0.28, false});
     }
-    Vec3 low, high;
-    bounds(low, high);
-    list.shadowCentre = 0.5 * (low + high);
-    list.shadowHalf = 0.55 * std::max(high[0] - low[0], high[1] - low[1]) + 0.3;
+    Eigen::AlignedBox3d box;
+    for (const Vec3& corner : corners()) box.extend(corner);
+    list.shadowCentre = box.center();
+    list.shadowHalf = 0.55 * std::max(box.sizes()[0], box.sizes()[1]) + 0.3;
 
     addRoute(list);
     addTargets(list);
@@ -255,24 +255,15 @@ Selection Scene::pick(const Vec3& origin, const Vec3& direction) const
     return best;
 }
 
-void Scene::bounds(Vec3& low, Vec3& high) const
+std::vector<Vec3> Scene::corners() const
 {
-    low.setConstant(INFINITY);
-    high.setConstant(-INFINITY);
+    std::vector<Vec3> out;
     for (const Placed& p : placed(m_session.shownState())) {
         Eigen::AlignedBox3f box;
         for (const MeshVertex& v : p.shape->mesh.vertices) box.extend(v.position);
-        if (box.isEmpty()) continue;
-        for (int i = 0; i < 8; ++i) {
-            const Vec3 c = p.world * Vec3(box.corner(Eigen::AlignedBox3f::CornerType(i)).cast<double>());
-            low = low.cwiseMin(c);
-            high = high.cwiseMax(c);
-        }
+        for (int i = 0; i < 8 && !box.isEmpty(); ++i) out.push_back(p.world * Vec3(box.corner(Eigen::AlignedBox3f::CornerType(i)).cast<double>()));
     }
-    if (!low.allFinite()) {
-        low.setConstant(-0.5);
-        high.setConstant(0.5);
-    }
+    return out;
 }
 
 }  // namespace topikos

@@ -17,8 +17,8 @@ public:
 
     /// What is under a ray, nearest first: a part, a frame (by its fixture) or the tool.
     Selection pick(const Vec3& origin, const Vec3& direction) const;
-    /// Box around everything that can be seen, in the world.
-    void bounds(Vec3& low, Vec3& high) const;
+    /// Corners of the boxes around everything that can be seen, in the world.
+    std::vector<Vec3> corners() const;
 
     /// Where the finding of the selected step happens, in the world, and its words; nothing if the step has none.
     struct Callout {

@@ -83,9 +83,12 @@ void Viewport::placeOverlays()
 {
     m_strip->adjustSize();
     m_strip->setGeometry(12, 12, std::min(width() - 24, m_strip->sizeHint().width()), m_strip->sizeHint().height());
-    m_note->setMaximumWidth(width() - 24);
-    m_note->adjustSize();
-    m_note->move(12, height() - m_note->height() - 12);
+    // One line where it fits, several where it does not.
+    m_note->setWordWrap(false);
+    if (m_note->sizeHint().width() > width() - 24) m_note->setWordWrap(true);
+    const int wide = std::min(m_note->sizeHint().width(), width() - 24);
+    const int high = m_note->wordWrap() ? m_note->heightForWidth(width() - 24) : m_note->sizeHint().height();
+    m_note->setGeometry(12, height() - high - 12, m_note->wordWrap() ? width() - 24 : wide, high);
 }
 
 void Viewport::showNote(const QString& text, bool alert)
@@ -118,10 +121,8 @@ QPointF Viewport::tcpPixel() const
 
 void Viewport::fitAll()
 {
-    Vec3 low, high;
-    m_scene.bounds(low, high);
     // The strip and the note cover the upper and lower rim.
-    m_camera.fit(low, high, QSizeF(width(), std::max(100, height() - 60)));
+    m_camera.fit(m_scene.corners(), size(), 56);
     m_fitted = true;
     changed();
 }

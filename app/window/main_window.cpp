@@ -220,7 +220,9 @@ void MainWindow::buildRegions()
     m_time = new QLabel(this);
     m_time->setObjectName("runTime");
     m_time->setFont(figureFont(12));
-    m_time->setContentsMargins(0, 0, 16, 0);
+    m_time->setContentsMargins(0, 7, 16, 7);
+    m_time->setMinimumWidth(150);
+    m_time->setAlignment(Qt::AlignRight | Qt::AlignVCenter);
     m_bottom->setCornerWidget(m_time);
 
     m_rows = new QSplitter(Qt::Vertical, this);
@@ -413,7 +415,7 @@ void MainWindow::refreshActions()
 
 void MainWindow::restoreLayout()
 {
-    m_columns->setSizes({300, std::max(320, width() - 300 - 262), 262});
+    m_columns->setSizes({316, std::max(320, width() - 316 - 256), 256});
     m_rows->setSizes({std::max(300, height() - 68 - 148), 148});
 }
 

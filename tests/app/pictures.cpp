@@ -1,0 +1,99 @@
+// Makes the pictures of docs/screenshots from the shipped examples, in a real window.
+#include "app/strip/cycle_strip.h"
+#include "app/theme/theme.h"
+#include "app/view/viewport.h"
+#include "app/window/main_window.h"
+
+#include <QApplication>
+#include <QDir>
+#include <QLineEdit>
+#include <QSettings>
+#include <QSurfaceFormat>
+#include <QTabWidget>
+#include <QTest>
+
+using namespace topikos;
+
+namespace {
+
+/// Waits until the check is in and the view stands still, then saves the window.
+bool shoot(MainWindow& window, const QString& path)
+{
+    int last = -1, calm = 0;
+    const auto settled = [&] {
+        const int frames = window.viewport().frameCount();
+        calm = window.session().checkIsFresh() && frames == last ? calm + 1 : 0;
+        last = frames;
+        return calm >= 8;
+    };
+    while (!settled()) QTest::qWait(40);
+    const bool written = window.grab().save(path);
+    qInfo("%s %s", qPrintable(path), written ? "written" : "could not be written");
+    return written;
+}
+
+StepId stepAt(const Session& session, size_t i) { return session.routine().steps[i].id; }
+
+}  // namespace
+
+int main(int argc, char** argv)
+{
+    QSurfaceFormat format;
+    format.setVersion(3, 3);
+    format.setProfile(QSurfaceFormat::CoreProfile);
+    format.setDepthBufferSize(24);
+    QSurfaceFormat::setDefaultFormat(format);
+    QApplication app(argc, argv);
+    QApplication::setOrganizationName("Topikos");
+    QApplication::setApplicationName("topikos-pictures");
+    QSettings().clear();
+    const QDir folder(argc > 1 ? argv[1] : ".");
+    applyTheme(false);
+    MainWindow window;
+    window.resize(1280, 800);
+    window.show();
+    if (!QTest::qWaitForWindowExposed(&window)) return 1;
+    Session& session = window.session();
+    auto* left = window.findChild<QTabWidget*>("leftPanel");
+    auto* bottom = window.findChild<QTabWidget*>("bottomPanel");
+    bool good = shoot(window, folder.filePath("start.png"));
+
+    session.select(stepAt(session, 6));
+    session.scrub(3.2);
+    good = shoot(window, folder.filePath("run.png")) && good;
+    session.leaveRun();
+
+    session.select(session.cell().targets.back().id);
+    session.setReadingFrame(session.cell().targets.back().frame);
+    session.goToTarget(session.cell().targets.back().id);
+    good = shoot(window, folder.filePath("target.png")) && good;
+
+    auto* z = window.findChild<QLineEdit*>("reading2");
+    z->setFocus();
+    QTest::qWait(50);
+    QTest::keyClicks(z, "260");
+    good = shoot(window, folder.filePath("typed-pose.png")) && good;
+    QTest::keyClick(z, Qt::Key_Escape);
+
+    session.select(session.cell().frames.back().id);
+    left->setCurrentIndex(0);
+    good = shoot(window, folder.filePath("layout.png")) && good;
+
+    window.openExample("planted-mistakes");
+    while (!session.checkIsFresh()) QTest::qWait(20);
+    bottom->setCurrentIndex(1);
+    session.select(stepAt(session, 4));
+    good = shoot(window, folder.filePath("finding.png")) && good;
+    session.select(stepAt(session, 2));
+    session.scrub(1e9);
+    bottom->setCurrentIndex(0);
+    good = shoot(window, folder.filePath("blocked.png")) && good;
+
+    window.openExample("tile-glazing-line");
+    applyTheme(true);
+    emit session.cellChanged();
+    session.select(stepAt(session, 5));
+    good = shoot(window, folder.filePath("dark.png")) && good;
+    QSettings().clear();
+    return good ? 0 : 1;
+}

@@ -1,0 +1,268 @@
+#include "tests/core/support.h"
+#include "tests/run.h"
+
+#include <QDirIterator>
+#include <QFile>
+#include <QProcess>
+#include <QRegularExpression>
+#include <QTemporaryDir>
+
+using namespace topikos;
+using namespace topikos::test;
+
+class CliTest : public QObject {
+    Q_OBJECT
+private slots:
+    void armListAndInfo();
+    void forwardAndJacobianFollowTheReference_data();
+    void forwardAndJacobianFollowTheReference();
+    void inverseFollowsTheReference();
+    void singularFollowsTheReference();
+    void badLinesAreAnsweredAndTheRestGoesOn();
+    void usageErrors_data();
+    void usageErrors();
+    void checkReportsAndSetsTheExitCode();
+    void simulateReportsTheCycle();
+    void formatIsStable();
+    void coreAndCliHoldNoQt();
+};
+
+namespace {
+
+struct RunResult {
+    int code = -1;
+    QByteArray out, err;
+    QList<QByteArray> lines() const { return out.trimmed().split('\n'); }
+};
+
+RunResult run(const QStringList& arguments, const QByteArray& input = {})
+{
+    QProcess p;
+    p.start(TOPIKOS_CLI, arguments);
+    p.write(input);
+    p.closeWriteChannel();
+    if (!p.waitForFinished(120000)) return {};
+    return {p.exitStatus() == QProcess::NormalExit ? p.exitCode() : -1, p.readAllStandardOutput(), p.readAllStandardError()};
+}
+
+QString urdf(const std::string& name) { return QString::fromStdString(dataPath("reference/robots/" + name + ".urdf")); }
+QString cellFile(const char* name) { return QString::fromStdString(examplePath(name)); }
+
+}  // namespace
+
+void CliTest::armListAndInfo()
+{
+    const RunResult list = run({"arm", "list"});
+    QCOMPARE(list.code, 0);
+    const Json arms = Json::parse(list.out.toStdString())["arms"];
+    QCOMPARE(arms[0]["id"].get<std::string>(), std::string("sixaxis-1400"));
+    QCOMPARE(arms[0]["axes"].get<int>(), 6);
+    QCOMPARE(arms[0]["payload"].get<double>(), 10.0);
+    for (const QString& arm : {QString("sixaxis-1400"), urdf("sixaxis-1400")}) {
+        const Json info = Json::parse(run({"arm", "info", arm}).out.toStdString());
+        QCOMPARE(info["family"].get<std::string>(), std::string("spherical-wrist"));
+        QCOMPARE(info["axes"].size(), size_t(6));
+        QCOMPARE(info["axes"][2]["upper"].get<double>(), 1.361356817);
+    }
+}
+
+void CliTest::forwardAndJacobianFollowTheReference_data()
+{
+    QTest::addColumn<std::string>("name");
+    for (const char* name : {"sixaxis-1400", "cobot-900", "scara-600", "fiveaxis-500", "redundant-820"}) QTest::newRow(name) << std::string(name);
+}
+
+void CliTest::forwardAndJacobianFollowTheReference()
+{
+    QFETCH(std::string, name);
+    const auto ask = [&](const char* file, const char* command) {
+        std::string input;
+        for (const Json& c : reference(file)["robots"][name]["cases"]) input += Json{{"q", c["q"]}}.dump() + "\n";
+        const RunResult r = run({"arm", command, urdf(name), "--json"}, QByteArray::fromStdString(input));
+        return r.code == 0 ? r.lines() : QList<QByteArray>();
+    };
+    const QList<QByteArray> poses = ask("fk", "fk"), jacobians = ask("jacobian", "jacobian");
+    const Json& fk = reference("fk")["robots"][name]["cases"];
+    const Json& jac = reference("jacobian")["robots"][name]["cases"];
+    QCOMPARE(size_t(poses.size()), fk.size());
+    QCOMPARE(size_t(jacobians.size()), jac.size());
+    for (size_t i = 0; i < fk.size(); ++i) QVERIFY((matrixOf(Json::parse(poses[int(i)].toStdString())["pose"]) - matrixOf(fk[i]["flange"])).cwiseAbs().maxCoeff() < 1e-9);
+    for (size_t i = 0; i < jac.size(); ++i) {
+        const Json answer = Json::parse(jacobians[int(i)].toStdString());
+        for (size_t r = 0; r < 6; ++r)
+            for (size_t c = 0; c < jac[i]["jacobian"][r].size(); ++c) QVERIFY(std::abs(answer["jacobian"][r][c].get<double>() - jac[i]["jacobian"][r][c].get<double>()) < 1e-9);
+        QCOMPARE(answer["singular_values"].size(), jac[i]["singular_values"].size());
+        for (size_t k = 0; k < answer["singular_values"].size(); ++k) QVERIFY(std::abs(answer["singular_values"][k].get<double>() - jac[i]["singular_values"][k].get<double>()) < 1e-8);
+    }
+}
+
+void CliTest::inverseFollowsTheReference()
+{
+    const Json& robot = reference("ik")["robots"]["sixaxis-1400"];
+    std::string input;
+    for (const char* part : {"reachable", "unreachable"})
+        for (const Json& c : robot[part]) input += Json{{"pose", c["pose"]}}.dump() + "\n";
+    const RunResult r = run({"arm", "ik", "sixaxis-1400"}, QByteArray::fromStdString(input));
+    QCOMPARE(r.code, 0);
+    QVERIFY(r.err.isEmpty());
+    const QList<QByteArray> lines = r.lines();
+    QCOMPARE(lines.size(), 90);
+    for (int i = 0; i < 90; ++i) {
+        const Json answer = Json::parse(lines[i].toStdString());
+        if (i < 60) {
+            const Json& wanted = robot["reachable"][size_t(i)]["solutions"];
+            QCOMPARE(answer["solutions"].size(), wanted.size());
+            QCOMPARE(answer["configurations"].size(), wanted.size());
+            QVERIFY(answer["reason"].is_null());
+            for (const Json& w : wanted) {
+                double nearest = INFINITY;
+                for (const Json& s : answer["solutions"]) nearest = std::min(nearest, (jointsOf(s) - jointsOf(w)).cwiseAbs().maxCoeff());
+                QVERIFY(nearest < 1e-5);
+            }
+        } else {
+            QVERIFY(answer["solutions"].empty());
+            QVERIFY(answer["reason"].is_string());
+        }
+    }
+}
+
+void CliTest::singularFollowsTheReference()
+{
+    const Json& robot = reference("singular")["robots"]["sixaxis-1400"];
+    std::string input;
+    for (const Json& c : robot["cases"]) input += Json{{"q", c["q"]}}.dump() + "\n";
+    const QList<QByteArray> lines = run({"arm", "singular", urdf("sixaxis-1400")}, QByteArray::fromStdString(input)).lines();
+    QCOMPARE(size_t(lines.size()), robot["cases"].size());
+    for (size_t i = 0; i < robot["cases"].size(); ++i) {
+        const Json& c = robot["cases"][i];
+        const Json answer = Json::parse(lines[int(i)].toStdString());
+        QVERIFY(std::abs(answer["min_singular_value"].get<double>() - c["sigma_min"].get<double>()) < 1e-9);
+        for (const char* m : {"wrist_sin", "elbow_m", "shoulder_m"}) QVERIFY(std::abs(answer["margins"][m].get<double>() - c["margins"][m].get<double>()) < 1e-9);
+        if (c["class"] == "regular") QVERIFY(answer["kinds"].empty());
+        else QVERIFY(answer["kinds"] == Json::array({c["class"]}));
+    }
+}
+
+void CliTest::badLinesAreAnsweredAndTheRestGoesOn()
+{
+    const QByteArray input = "{\"q\":[0,0,0,0,0,0]}\nnot json\n{\"q\":[0,0]}\n{\"q\":[0,0,0,0,0,\"x\"]}\n[1]\n{\"q\":[0,0,0,0,0,0]}\n";
+    const RunResult r = run({"arm", "fk", "sixaxis-1400"}, input);
+    QCOMPARE(r.code, 2);
+    const QList<QByteArray> lines = r.lines();
+    QCOMPARE(lines.size(), 6);
+    QVERIFY(lines[0].contains("pose") && lines[5] == lines[0]);
+    QCOMPARE(lines[1], QByteArray("{\"error\":\"the line is not JSON\"}"));
+    QCOMPARE(lines[2], QByteArray("{\"error\":\"\\\"q\\\" must be a list of 6 numbers\"}"));
+    QVERIFY(lines[3].contains("not a number"));
+    QVERIFY(lines[4].contains("not a JSON object"));
+    const RunResult skewed = run({"arm", "ik", "sixaxis-1400"}, "{\"pose\":[[1,0,0,1],[0,1,0,0],[0,0,2,1],[0,0,0,1]]}\n");
+    QCOMPARE(skewed.code, 2);
+    QVERIFY(skewed.out.contains("not orthonormal"));
+    const RunResult other = run({"arm", "ik", urdf("cobot-900")}, "{\"pose\":[[1,0,0,0.3],[0,1,0,0.3],[0,0,1,0.3],[0,0,0,1]]}\n");
+    QCOMPARE(other.code, 2);
+    QVERIFY(other.out.contains("no inverse kinematics yet"));
+}
+
+void CliTest::usageErrors_data()
+{
+    QTest::addColumn<QStringList>("arguments");
+    QTest::addColumn<QString>("said");
+    QTest::newRow("no command") << QStringList{} << "subcommand";
+    QTest::newRow("unknown command") << QStringList{"paint"} << "paint";
+    QTest::newRow("unknown arm") << QStringList{"arm", "info", "nosuch"} << "there is no catalogue arm \"nosuch\"";
+    QTest::newRow("file not there") << QStringList{"check", "/no/such.topikos"} << "/no/such.topikos: cannot be opened";
+    QTest::newRow("a folder") << QStringList{"check", "/tmp"} << "is not a file";
+    QTest::newRow("cycles of nothing") << QStringList{"simulate", "x", "--cycles", "0"} << "cycles";
+    QTest::newRow("trace into nowhere") << QStringList{"simulate", cellFile("tile-glazing-line"), "--trace", "/no/where.csv"} << "/no/where.csv: cannot be written";
+}
+
+void CliTest::usageErrors()
+{
+    QFETCH(QStringList, arguments);
+    QFETCH(QString, said);
+    const RunResult r = run(arguments);
+    QCOMPARE(r.code, 2);
+    QVERIFY2(QString(r.err).contains(said), r.err.constData());
+    QCOMPARE(r.err.trimmed().count('\n'), 0);
+    QVERIFY(r.err.startsWith("topikos-cli: "));
+    QVERIFY(r.out.isEmpty());
+}
+
+void CliTest::checkReportsAndSetsTheExitCode()
+{
+    const RunResult clean = run({"check", cellFile("tile-glazing-line")});
+    QCOMPARE(clean.code, 0);
+    QCOMPARE(clean.out, QByteArray("Tile glazing line: 0 blocked, 0 caution\n"));
+    QTemporaryDir dir;
+    const RunResult bad = run({"check", cellFile("planted-mistakes"), "--json", "--junit", dir.filePath("r.xml")});
+    QCOMPARE(bad.code, 1);
+    const Json answer = Json::parse(bad.out.toStdString());
+    QCOMPARE(answer["blocked"].get<int>(), 3);
+    const Json& f = answer["findings"][0];
+    for (const char* key : {"rule", "severity", "routine", "step", "message", "measured", "limit", "unit"}) QVERIFY2(f.contains(key), key);
+    QCOMPARE(f["rule"].get<std::string>(), std::string("joint-range"));
+    QCOMPARE(f["step"].get<int>(), 3);
+    QCOMPARE(f["unit"].get<std::string>(), std::string("rad"));
+    QFile junit(dir.filePath("r.xml"));
+    QVERIFY(junit.open(QIODevice::ReadOnly));
+    const QByteArray xml = junit.readAll();
+    QVERIFY(xml.contains("tests=\"14\" failures=\"5\""));  // three steps, and the two targets that cannot be reached by themselves
+    QCOMPARE(xml.count("<testcase"), 14);
+}
+
+void CliTest::simulateReportsTheCycle()
+{
+    QTemporaryDir dir;
+    const RunResult r = run({"simulate", cellFile("tile-glazing-line"), "--json", "--cycles", "5", "--trace", dir.filePath("t.csv")});
+    QCOMPARE(r.code, 0);
+    const Json answer = Json::parse(r.out.toStdString());
+    QCOMPARE(answer["steps"].size(), size_t(10));
+    QCOMPARE(answer["counters"]["released"].get<int>(), 5);
+    QVERIFY(std::abs(answer["parts_per_hour"].get<double>() * answer["cycle_time"].get<double>() - 3600) < 1e-6);
+    QFile csv(dir.filePath("t.csv"));
+    QVERIFY(csv.open(QIODevice::ReadOnly));
+    QVERIFY(csv.readLine().startsWith("time_s,joint_1_rad"));
+    const RunResult blocked = run({"simulate", cellFile("planted-mistakes"), "--json"});
+    QCOMPARE(blocked.code, 1);
+    QVERIFY(Json::parse(blocked.out.toStdString())["cycle_time"].is_null());
+    QVERIFY(blocked.out.contains("stops 36 mm short"));
+}
+
+void CliTest::formatIsStable()
+{
+    QTemporaryDir dir;
+    const QString path = dir.filePath("c.topikos");
+    QFile source(cellFile("tile-glazing-line"));
+    QVERIFY(source.open(QIODevice::ReadOnly));
+    const QByteArray canonical = source.readAll();
+    QByteArray loose = QByteArray::fromStdString(nlohmann::ordered_json::parse(canonical.toStdString()).dump(4));
+    QVERIFY(loose != canonical);
+    QFile file(path);
+    QVERIFY(file.open(QIODevice::WriteOnly));
+    file.write(loose);
+    file.close();
+    for (int n = 0; n < 2; ++n) {
+        QCOMPARE(run({"format", path}).code, 0);
+        QVERIFY(file.open(QIODevice::ReadOnly));
+        QCOMPARE(file.readAll(), canonical);
+        file.close();
+    }
+}
+
+void CliTest::coreAndCliHoldNoQt()
+{
+    int files = 0;
+    for (const char* folder : {"core", "cli"}) {
+        QDirIterator it(QString(TOPIKOS_SOURCES) + "/" + folder, {"*.h", "*.cpp"}, QDir::Files, QDirIterator::Subdirectories);
+        while (it.hasNext()) {
+            QFile file(it.next());
+            QVERIFY(file.open(QIODevice::ReadOnly));
+            QVERIFY2(!QString(file.readAll()).contains(QRegularExpression("#include\\s*[<\"]Q")), qPrintable(file.fileName()));
+            ++files;
+        }
+    }
+    QVERIFY(files > 40);
+}
+
+TOPIKOS_TEST(CliTest)
+#include "cli_test.moc"

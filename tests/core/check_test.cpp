@@ -1,0 +1,158 @@
+#include "core/cell/edit.h"
+#include "core/check/live_checker.h"
+#include "tests/core/support.h"
+#include "tests/run.h"
+
+#include <future>
+
+using namespace topikos;
+using namespace topikos::test;
+
+class CheckTest : public QObject {
+    Q_OBJECT
+private slots:
+    void demoCellIsClean();
+    void plantedMistakesAreFound();
+    void measuredValuesAreTrue();
+    void thresholdsDecide();
+    void wrongConfigurationNamesTheOtherWays();
+    void emptyGripIsACaution();
+    void switchedOffStepsAreNotChecked();
+    void liveCheckerDeliversTheNewest();
+};
+
+namespace {
+
+std::string sentence(const Cell& cell, const Finding& f)
+{
+    const FindingText t = findingText(cell, f);
+    return t.headline + ". " + t.detail;
+}
+
+}  // namespace
+
+void CheckTest::demoCellIsClean()
+{
+    const Cell cell = example("tile-glazing-line");
+    const CheckResult result = check(cell, cell.routines.front());
+    QVERIFY2(result.findings.empty(), result.findings.empty() ? "" : sentence(cell, result.findings[0]).c_str());
+    QCOMPARE(result.targets.size(), cell.targets.size());
+}
+
+void CheckTest::plantedMistakesAreFound()
+{
+    const Cell cell = example("planted-mistakes");
+    const CheckResult result = check(cell, cell.routines.front());
+    QCOMPARE(result.count(Severity::Blocked), 3);
+    const auto& f = result.findings;
+    QCOMPARE(int(f[0].rule), int(Rule::JointRange));
+    QCOMPARE(f[0].stepIndex, size_t(2));
+    QCOMPARE(f[0].joint, 2);
+    QCOMPARE(QString::fromStdString(sentence(cell, f[0])), QString("Step 3 stops 36 mm short. Joint 3 is 3.2° past its range (-205.0 to 78.0°)."));
+    QCOMPARE(int(f[1].rule), int(Rule::Singularity));
+    QCOMPARE(int(f[1].kind), int(SingularityKind::Wrist));
+    QCOMPARE(f[1].stepIndex, size_t(4));
+    QCOMPARE(int(f[2].rule), int(Rule::Reach));
+    QCOMPARE(f[2].stepIndex, size_t(6));
+    QCOMPARE(QString::fromStdString(sentence(cell, f[2])), QString("Step 7 cannot reach Far shelf. The wrist would have to be 285 mm beyond the arm's reach."));
+}
+
+void CheckTest::measuredValuesAreTrue()
+{
+    const Cell cell = example("planted-mistakes");
+    const CheckResult result = check(cell, cell.routines.front());
+    // Joint range: the excess of joint 3 at the line's end, from inverse kinematics of the end pose.
+    const Finding& range = result.findings[0];
+    const Target& close = *findTarget(cell, range.target);
+    const Solutions atEnd = inverseKinematics(*cell.arm.model, baseFromFlange(cell, close));
+    const Solution* s = withConfiguration(atEnd.outOfRange, close.configuration);
+    QVERIFY(s);
+    QVERIFY(std::abs(rangeExcess(*cell.arm.model, s->joints).excess - range.measured) < 1e-9);
+    QVERIFY(std::abs(range.remaining - (1 - range.fraction) * result.trace.outcomes[2].move->line.length()) < 1e-12);
+    // Reach: distance of the wrist centre from axis 2 less the arm's length.
+    const Finding& reach = result.findings[2];
+    const Pose flange = baseFromFlange(cell, *findTarget(cell, reach.target));
+    const Vec3 wrist = flange.translation - 0.093 * (flange.rotation * Vec3::UnitZ());
+    const double away = std::hypot(std::hypot(wrist[0], wrist[1]) - 0.163, wrist[2] - 0.437) - cell.arm.model->reach();
+    QVERIFY(std::abs(reach.measured - away) < 1e-9);
+}
+
+void CheckTest::thresholdsDecide()
+{
+    Cell cell = example("tile-glazing-line");
+    QVERIFY(check(cell, cell.routines.front()).findings.empty());
+    cell.thresholds.jointMargin = 45 * kDegree;
+    const CheckResult margins = check(cell, cell.routines.front());
+    QVERIFY(margins.count(Severity::Caution) > 0);
+    QCOMPARE(margins.count(Severity::Blocked), 0);
+    for (const Finding& f : margins.findings) {
+        QCOMPARE(int(f.rule), int(Rule::JointRange));
+        QVERIFY(f.measured < f.limit);
+        QVERIFY(QString::fromStdString(sentence(cell, f)).contains("the margin asked for is 45.0°"));
+    }
+    cell.thresholds.jointMargin = 0;
+    cell.thresholds.wristCaution = 80 * kDegree;
+    const CheckResult wrist = check(cell, cell.routines.front());
+    QVERIFY(wrist.count(Severity::Caution) > 0);
+    for (const Finding& f : wrist.findings) QCOMPARE(int(f.rule), int(Rule::Singularity));
+    cell.thresholds.wristBlocked = 79 * kDegree;
+    QVERIFY(check(cell, cell.routines.front()).count(Severity::Blocked) > 0);
+}
+
+void CheckTest::wrongConfigurationNamesTheOtherWays()
+{
+    Cell cell = example("tile-glazing-line");
+    const TargetId pick = cell.targets[1].id;
+    cell = setTargetConfiguration(cell, pick, {true, false, false}).value();  // over the shoulder: a joint is past its range
+    const TargetVerdict verdict = checkTarget(cell, *findTarget(cell, pick));
+    QCOMPARE(verdict.findings.size(), size_t(1));
+    QCOMPARE(int(verdict.findings[0].severity), int(Severity::Blocked));
+    QCOMPARE(verdict.findings[0].otherWays, int(verdict.ways.items.size()));
+    QVERIFY(verdict.findings[0].otherWays > 0);
+    const QString words = QString::fromStdString(sentence(cell, verdict.findings[0]));
+    QVERIFY2(words.contains("cannot be reached that way") && words.contains("in range."), qPrintable(words));
+    const CheckResult result = check(cell, cell.routines.front());
+    QVERIFY(result.count(Severity::Blocked) > 0);
+}
+
+void CheckTest::emptyGripIsACaution()
+{
+    Cell cell = example("tile-glazing-line");
+    cell.parts.clear();
+    const CheckResult result = check(cell, cell.routines.front());
+    QCOMPARE(result.findings.size(), size_t(1));
+    QCOMPARE(int(result.findings[0].rule), int(Rule::Grip));
+    QCOMPARE(QString::fromStdString(sentence(cell, result.findings[0])), QString("Step 4 grips nothing. No part has its origin within 30 mm of the TCP."));
+}
+
+void CheckTest::switchedOffStepsAreNotChecked()
+{
+    Cell cell = example("planted-mistakes");
+    for (const size_t i : {2u, 4u, 6u}) cell.routines.front().steps[i].off = true;
+    const CheckResult result = check(cell, cell.routines.front());
+    for (const Finding& f : result.findings) QVERIFY(!f.step);
+    QVERIFY(!result.trace.blockedAt);
+    // Far shelf itself still cannot be reached, which its target says.
+    QCOMPARE(result.count(Severity::Blocked), 2);
+}
+
+void CheckTest::liveCheckerDeliversTheNewest()
+{
+    auto cell = std::make_shared<const Cell>(example("planted-mistakes"));
+    std::promise<std::shared_ptr<const CheckedCell>> last;
+    std::atomic<int> deliveries = 0;
+    LiveChecker checker([&](std::shared_ptr<const CheckedCell> checked) {
+        ++deliveries;
+        if (checked->revision == 50) last.set_value(checked);
+    });
+    for (std::uint64_t revision = 1; revision <= 50; ++revision) checker.submit(cell, revision, cell->routines.front().id);
+    auto future = last.get_future();
+    QVERIFY(future.wait_for(std::chrono::seconds(20)) == std::future_status::ready);
+    const auto checked = future.get();
+    QVERIFY(checked->cell == cell);
+    QCOMPARE(checked->result.count(Severity::Blocked), 3);
+    QVERIFY(deliveries <= 50);
+}
+
+TOPIKOS_TEST(CheckTest)
+#include "check_test.moc"

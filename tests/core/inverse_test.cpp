@@ -1,0 +1,244 @@
+#include "core/robot/forward.h"
+#include "core/robot/inverse.h"
+#include "core/robot/singularity.h"
+#include "core/spatial/rotation.h"
+#include "tests/core/support.h"
+#include "tests/run.h"
+
+using namespace topikos;
+using namespace topikos::test;
+
+class InverseTest : public QObject {
+    Q_OBJECT
+private slots:
+    void solutionSetsFollowTheReference();
+    void unreachablePosesSayWhy();
+    void ownPostureIsAmongTheSolutions_data();
+    void ownPostureIsAmongTheSolutions();
+    void specialPostures_data();
+    void specialPostures();
+    void nearChoosesTheTurn();
+    void configurationIsThatOfThePosture();
+    void singularPosturesFollowTheReference();
+    void otherFamiliesSaySo();
+
+private:
+    static ArmPtr variant(int kind);
+};
+
+void InverseTest::solutionSetsFollowTheReference()
+{
+    const ArmPtr arm = urdfArm("sixaxis-1400");
+    QCOMPARE(int(arm->family()), int(IkFamily::SphericalWrist));
+    int cases = 0;
+    for (const Json& c : reference("ik")["robots"]["sixaxis-1400"]["reachable"]) {
+        const Pose pose = poseOf(c["pose"]);
+        const Solutions found = inverseKinematics(*arm, pose);
+        QCOMPARE(found.items.size(), c["solutions"].size());
+        QCOMPARE(int(found.items.size() + found.outOfRange.size()), c["geometric_solutions"].get<int>());
+        for (const Json& wanted : c["solutions"]) {
+            double nearest = INFINITY;
+            for (const Solution& s : found.items) nearest = std::min(nearest, (s.joints - jointsOf(wanted)).cwiseAbs().maxCoeff());
+            QVERIFY(nearest < 1e-5);
+        }
+        for (const Solution& s : found.items) QVERIFY(deviation(forward(*arm, s.joints), pose).metres <= kInversePositionError);
+        ++cases;
+    }
+    QCOMPARE(cases, 60);
+}
+
+void InverseTest::unreachablePosesSayWhy()
+{
+    const ArmPtr arm = urdfArm("sixaxis-1400");
+    int cases = 0;
+    for (const Json& c : reference("ik")["robots"]["sixaxis-1400"]["unreachable"]) {
+        const Solutions found = inverseKinematics(*arm, poseOf(c["pose"]));
+        QVERIFY(found.items.empty());
+        QVERIFY(found.reason != NoSolution::None);
+        if (c["reason"] == "too_far") {
+            QCOMPARE(int(found.reason), int(NoSolution::TooFar));
+            QVERIFY(found.shortfall > 0);
+        }
+        if (c["reason"] == "joint_limits") {
+            QCOMPARE(int(found.reason), int(NoSolution::JointRange));
+            QVERIFY(found.range.joint >= 0 && found.range.excess >= 0.02);
+        }
+        ++cases;
+    }
+    QCOMPARE(cases, 30);
+}
+
+ArmPtr InverseTest::variant(int kind)
+{
+    ArmDescription d = catalogueArm("sixaxis-1400")->description();
+    std::mt19937_64 random{std::uint64_t(kind)};
+    const auto flip = [&](size_t i) { d.joints[i].axis = -d.joints[i].axis; };
+    switch (kind) {
+    case 1:  // offsets mirrored
+        d.joints[1].parentFromJoint.translation[0] *= -1;
+        d.joints[3].parentFromJoint.translation[2] *= -1;
+        break;
+    case 2:  // axes turned round
+        for (const size_t i : {0u, 2u, 3u, 5u}) flip(i);
+        break;
+    case 3:  // no offsets at all
+        d.joints[1].parentFromJoint.translation[0] = 0;
+        d.joints[3].parentFromJoint.translation[2] = 0;
+        break;
+    case 4:  // a lateral offset at shoulder and elbow
+        d.joints[1].parentFromJoint.translation[1] = 0.12;
+        d.joints[2].parentFromJoint.translation[1] = -0.07;
+        break;
+    case 5: {  // every link frame turned anyhow, the arm stays the same
+        Quat before = Quat::Identity();
+        for (Joint& j : d.joints) {
+            std::normal_distribution<double> n;
+            const Quat turn = Quat(n(random), n(random), n(random), n(random)).normalized();
+            j.parentFromJoint = {before.conjugate() * j.parentFromJoint.translation, before.conjugate() * turn};
+            j.axis = turn.conjugate() * j.axis;
+            before = turn;
+        }
+        d.lastFromFlange = {before.conjugate() * d.lastFromFlange.translation, before.conjugate() * d.lastFromFlange.rotation};
+        break;
+    }
+    case 6:  // axis 1 leans towards axis 2
+        d.joints[0].parentFromJoint.rotation = Quat(Eigen::AngleAxisd(0.4, Vec3::UnitX()));
+        d.joints[1].parentFromJoint.rotation = Quat(Eigen::AngleAxisd(-0.4, Vec3::UnitX()));
+        break;
+    default: break;
+    }
+    return Arm::make(d).value();
+}
+
+void InverseTest::ownPostureIsAmongTheSolutions_data()
+{
+    QTest::addColumn<int>("kind");
+    QTest::newRow("catalogue arm") << 0;
+    QTest::newRow("mirrored offsets") << 1;
+    QTest::newRow("reversed axes") << 2;
+    QTest::newRow("no offsets") << 3;
+    QTest::newRow("lateral offsets") << 4;
+    QTest::newRow("turned link frames") << 5;
+    QTest::newRow("leaning first axis") << 6;
+}
+
+void InverseTest::ownPostureIsAmongTheSolutions()
+{
+    QFETCH(int, kind);
+    const ArmPtr arm = variant(kind);
+    QCOMPARE(int(arm->family()), int(IkFamily::SphericalWrist));
+    std::mt19937_64 random(11);
+    for (int n = 0; n < 20000; ++n) {
+        const JointVector q = randomPosture(*arm, random);
+        const Pose pose = forward(*arm, q);
+        const Solutions found = inverseKinematics(*arm, pose);
+        double nearest = INFINITY;
+        for (const Solution& s : found.items) {
+            QVERIFY(s.joints.allFinite() && withinRange(*arm, s.joints));
+            const PoseDeviation away = deviation(forward(*arm, s.joints), pose);
+            QVERIFY2(away.metres <= kInversePositionError && away.radians <= kInverseAngleError, qPrintable(QString("posture %1: %2 m %3 rad").arg(n).arg(away.metres).arg(away.radians)));
+            nearest = std::min(nearest, difference(*arm, s.joints, q));
+        }
+        QVERIFY2(nearest < 1e-6, qPrintable(QString("posture %1 is missed by %2").arg(n).arg(nearest)));
+    }
+}
+
+void InverseTest::specialPostures_data()
+{
+    QTest::addColumn<std::vector<double>>("degreesOf");
+    QTest::newRow("all zero, wrist axes in line") << std::vector<double>{0, 0, 0, 0, 0, 0};
+    QTest::newRow("wrist in line, other joints anyhow") << std::vector<double>{30, -20, 40, 50, 0, -70};
+    QTest::newRow("wrist in line at the range end of joint 4") << std::vector<double>{30, -20, 40, 192, 0, 300};
+    QTest::newRow("wrist nearly in line") << std::vector<double>{30, -20, 40, 50, 1e-5, -70};
+    QTest::newRow("arm stretched") << std::vector<double>{10, 20, -80.3534, 30, 40, 50};
+    QTest::newRow("every joint at its lower end") << std::vector<double>{};
+    QTest::newRow("every joint at its upper end") << std::vector<double>{1};
+}
+
+void InverseTest::specialPostures()
+{
+    QFETCH(std::vector<double>, degreesOf);
+    const ArmPtr arm = catalogueArm("sixaxis-1400");
+    JointVector q(6);
+    for (int i = 0; i < 6; ++i) {
+        const Joint& j = arm->joints()[size_t(i)];
+        q[i] = degreesOf.empty() ? j.lower : degreesOf.size() == 1 ? j.upper : degreesOf[size_t(i)] * kDegree;
+    }
+    const Pose pose = forward(*arm, q);
+    const Solutions found = inverseKinematics(*arm, pose, &q);
+    double nearest = INFINITY;
+    for (const Solution& s : found.items) {
+        QVERIFY(s.joints.allFinite() && withinRange(*arm, s.joints));
+        QVERIFY(deviation(forward(*arm, s.joints), pose).metres <= kInversePositionError);
+        QVERIFY2(deviation(forward(*arm, s.joints), pose).radians <= kInverseAngleError, qPrintable(QString::number(deviation(forward(*arm, s.joints), pose).radians)));
+        nearest = std::min(nearest, (s.joints - q).cwiseAbs().maxCoeff());
+    }
+    QVERIFY2(nearest < 1e-5, qPrintable(QString::number(nearest)));
+}
+
+void InverseTest::nearChoosesTheTurn()
+{
+    const ArmPtr arm = catalogueArm("sixaxis-1400");
+    JointVector q(6);
+    q << 0.2, -0.3, 0.4, 0.5, 0.6, 5.5;
+    const Solutions plain = inverseKinematics(*arm, forward(*arm, q));
+    const Solutions near = inverseKinematics(*arm, forward(*arm, q), &q);
+    QVERIFY((nearestTo(near.items, q)->joints - q).cwiseAbs().maxCoeff() < 1e-9);
+    for (const Solution& s : plain.items) QVERIFY(std::abs(s.joints[5]) <= 3.1415926535897936);
+}
+
+void InverseTest::configurationIsThatOfThePosture()
+{
+    const ArmPtr arm = catalogueArm("sixaxis-1400");
+    std::mt19937_64 random(17);
+    for (int n = 0; n < 2000; ++n) {
+        const JointVector q = randomPosture(*arm, random);
+        const Solutions found = inverseKinematics(*arm, forward(*arm, q));
+        for (const Solution& s : found.items) QVERIFY(s.configuration == configurationOf(*arm, s.joints));
+        QVERIFY(withConfiguration(found.items, configurationOf(*arm, q)));
+    }
+    // Arm in front with the forearm above the line from shoulder to wrist.
+    JointVector home(6);
+    home << 0, -0.35, 0.44, 0, 1.48, 0;
+    QCOMPARE(configurationText(configurationOf(*arm, home)), std::string("shoulder front, elbow up, wrist plain"));
+}
+
+void InverseTest::singularPosturesFollowTheReference()
+{
+    const ArmPtr arm = urdfArm("sixaxis-1400");
+    const Json& robot = reference("singular")["robots"]["sixaxis-1400"];
+    int counts[4] = {};
+    for (const Json& c : robot["cases"]) {
+        const JointVector q = jointsOf(c["q"]);
+        const SingularityMargins m = singularityMargins(*arm, q);
+        QVERIFY(std::abs(std::abs(m.wrist) - c["margins"]["wrist_sin"].get<double>()) < 1e-9);
+        QVERIFY(std::abs(std::abs(m.elbow) - c["margins"]["elbow_m"].get<double>()) < 1e-9);
+        QVERIFY(std::abs(std::abs(m.shoulder) - c["margins"]["shoulder_m"].get<double>()) < 1e-9);
+        const Eigen::VectorXd scaled = singularValues(jacobian(*arm, q), robot["length_scale"].get<double>());
+        QVERIFY(std::abs(scaled[5] - c["sigma_min_scaled"].get<double>()) < 1e-9);
+        QVERIFY(std::abs(scaled[4] - c["sigma_second_scaled"].get<double>()) < 1e-9);
+        QVERIFY(std::abs(singularValues(jacobian(*arm, q))[5] - c["sigma_min"].get<double>()) < 1e-9);
+        const std::vector<SingularityKind> kinds = singularKinds(*arm, q);
+        if (c["class"] == "regular") {
+            QVERIFY(kinds.empty());
+            ++counts[3];
+        } else {
+            QCOMPARE(kinds.size(), size_t(1));
+            QCOMPARE(std::string(singularityName(kinds[0])), c["class"].get<std::string>());
+            ++counts[int(kinds[0])];
+        }
+    }
+    QVERIFY(counts[0] == 20 && counts[1] == 20 && counts[2] == 20 && counts[3] == 40);
+}
+
+void InverseTest::otherFamiliesSaySo()
+{
+    for (const char* name : {"cobot-900", "scara-600", "fiveaxis-500", "redundant-820"}) {
+        const ArmPtr arm = urdfArm(name);
+        QCOMPARE(int(arm->family()), int(IkFamily::Unsupported));
+        QCOMPARE(int(inverseKinematics(*arm, Pose{}).reason), int(NoSolution::Family));
+    }
+}
+
+TOPIKOS_TEST(InverseTest)
+#include "inverse_test.moc"

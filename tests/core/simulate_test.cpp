@@ -1,0 +1,206 @@
+#include "core/cell/edit.h"
+#include "core/exchange/trace_csv.h"
+#include "core/simulate/trace.h"
+#include "tests/core/support.h"
+#include "tests/run.h"
+
+using namespace topikos;
+using namespace topikos::test;
+
+class SimulateTest : public QObject {
+    Q_OBJECT
+private slots:
+    void cycleTimeIsTheSumByHand();
+    void blendsSaveTheTimeTheyOverlap();
+    void partIsGrippedCarriedAndReleased();
+    void runLeavesTheCellAlone();
+    void motionHasNoJumpsAndKeepsJointSpeeds();
+    void blockedRunEndsWhereTheLineStops();
+    void gripFindsOnlyWhatIsNear();
+    void sameCellSameTrace();
+    void csvHoldsTheTrace();
+};
+
+namespace {
+
+Cell withoutBlends()
+{
+    Cell cell = example("tile-glazing-line");
+    for (Step& s : cell.routines.front().steps) s.blend = 0;
+    return cell;
+}
+
+/// Time of a move from rest to rest, from the school formula.
+double timeOf(double distance, double speed, double acceleration)
+{
+    if (distance >= speed * speed / acceleration) return distance / speed + speed / acceleration;
+    return 2 * std::sqrt(distance / acceleration);
+}
+
+}  // namespace
+
+void SimulateTest::cycleTimeIsTheSumByHand()
+{
+    const Cell cell = withoutBlends();
+    const Arm& arm = *cell.arm.model;
+    double sum = 0;
+    JointVector at = homePosture(cell);
+    for (const Step& s : cell.routines.front().steps) {
+        if (s.kind == Step::Kind::Grip || s.kind == Step::Kind::Release) {
+            sum += 0.3;
+            continue;
+        }
+        const Target& target = *findTarget(cell, s.target);
+        JointVector to = homePosture(cell);
+        if (target.kind == Target::Kind::Pose) to = withConfiguration(inverseKinematics(arm, baseFromFlange(cell, target, s.standoff), &at).items, target.configuration)->joints;
+        if (s.kind == Step::Kind::Line) {
+            QVERIFY(std::abs((baseFromTcp(cell, to).translation - baseFromTcp(cell, at).translation).norm() - 0.12) < 1e-9);
+            sum += timeOf(0.12, s.lineSpeed, 2.0);
+        } else {
+            // All joints together, as slow as the slowest: with one common ramp the limiting speed and acceleration may be of two joints.
+            double way = 0, speed = INFINITY, acceleration = INFINITY;
+            for (int i = 0; i < 6; ++i) {
+                way = std::abs(to[i] - at[i]);
+                if (way < 1e-12) continue;
+                speed = std::min(speed, s.jointSpeed * arm.joints()[size_t(i)].speed / way);
+                acceleration = std::min(acceleration, arm.joints()[size_t(i)].speed / 0.35 / way);
+            }
+            if (std::isfinite(speed)) sum += timeOf(1, speed, acceleration);
+        }
+        at = to;
+    }
+    const Trace trace = simulate(cell, cell.routines.front());
+    QVERIFY(!trace.blockedAt);
+    QVERIFY2(std::abs(trace.duration - sum) < 1e-9, qPrintable(QString("%1 s, by hand %2 s").arg(trace.duration, 0, 'f', 9).arg(sum, 0, 'f', 9)));
+    // One line spelt out: 120 mm at 150 mm/s with 2 m/s².
+    QVERIFY(std::abs(trace.outcomes[2].duration - (0.12 / 0.15 + 0.15 / 2)) < 1e-12);
+    QVERIFY(std::abs(partsPerHour(trace) - 3600 / sum) < 1e-6);
+}
+
+void SimulateTest::blendsSaveTheTimeTheyOverlap()
+{
+    const Cell plain = withoutBlends(), blended = example("tile-glazing-line");
+    const Trace without = simulate(plain, plain.routines.front()), with = simulate(blended, blended.routines.front());
+    double overlaps = 0;
+    for (size_t i = 0; i + 1 < with.spans.size(); ++i) {
+        const double overlap = with.spans[i].end - with.spans[i + 1].start;
+        QVERIFY(overlap >= -1e-12);
+        overlaps += overlap;
+        const Step& step = blended.routines.front().steps[with.outcomes[with.spans[i].outcome].index];
+        QVERIFY(step.blend > 0 || std::abs(overlap) < 1e-12);
+        if (step.blend <= 0 || overlap < 1e-9) continue;
+        // The TCP leaves the corner by no more than the blend while both moves are under way.
+        const Vec3 corner = baseFromTcp(blended, with.outcomes[with.spans[i].outcome].move->to).translation;
+        for (int k = 0; k <= 20; ++k) {
+            const double t = with.spans[i + 1].start + overlap * k / 20;
+            QVERIFY((baseFromTcp(blended, postureAt(blended, with, t)).translation - corner).norm() <= step.blend * 1.05);
+        }
+    }
+    QVERIFY(overlaps > 0.1);
+    QVERIFY(std::abs(without.duration - overlaps - with.duration) < 1e-9);
+}
+
+void SimulateTest::partIsGrippedCarriedAndReleased()
+{
+    const Cell cell = example("tile-glazing-line");
+    const Trace trace = simulate(cell, cell.routines.front());
+    QCOMPARE(trace.partEvents.size(), size_t(2));
+    const Trace::PartEvent &grip = trace.partEvents[0], &release = trace.partEvents[1];
+    QVERIFY(grip.carried && !release.carried && grip.time < release.time);
+    const PartId tile = grip.part;
+    QCOMPARE(findPart(cell, tile)->name, std::string("Tile 1"));
+    const auto partAt = [&](double t) {
+        for (const PlacedPart& p : stateAt(cell, trace, t).parts)
+            if (p.part == tile) return p;
+        return PlacedPart{};
+    };
+    const Pose start = worldFromPart(cell, *findPart(cell, tile));
+    QVERIFY(deviation(partAt(grip.time - 1e-6).worldFromPart, start).metres < 1e-12);
+    QVERIFY(deviation(partAt(grip.time + 1e-9).worldFromPart, start).metres < 1e-6);
+    for (int i = 0; i <= 50; ++i) {
+        const double t = grip.time + (release.time - grip.time - 1e-6) * i / 50;
+        const Pose tcp = worldFromBase(cell) * baseFromTcp(cell, postureAt(cell, trace, t));
+        QVERIFY(partAt(t).carried);
+        QVERIFY(deviation(inverse(tcp) * partAt(t).worldFromPart, grip.pose).metres < 1e-9);
+        QVERIFY(std::abs(stateAt(cell, trace, t).gripperOpening - 0.15) < 1e-12);
+    }
+    // Set down in the rack, at the target, and staying there.
+    const Pose wanted = worldFromBase(cell) * baseFromTarget(cell, *findTarget(cell, cell.targets.back().id));
+    QVERIFY((partAt(trace.duration).worldFromPart.translation - wanted.translation).norm() < 1e-6);
+    QVERIFY(!partAt(trace.duration).carried);
+    const double middle = trace.spans[3].start + 0.15;
+    QVERIFY(std::abs(stateAt(cell, trace, middle).gripperOpening - 0.173) < 1e-9);  // half-way between 196 and 150 mm
+}
+
+void SimulateTest::runLeavesTheCellAlone()
+{
+    const Cell cell = example("tile-glazing-line");
+    const std::string before = writeCell(cell);
+    const Trace trace = simulate(cell, cell.routines.front());
+    for (double t = 0; t < trace.duration; t += 0.1) (void)stateAt(cell, trace, t);
+    QCOMPARE(writeCell(cell), before);
+    const CellState state = authoredState(cell, homePosture(cell));
+    QVERIFY(deviation(state.parts[0].worldFromPart, worldFromPart(cell, cell.parts[0])).metres < 1e-15);
+}
+
+void SimulateTest::motionHasNoJumpsAndKeepsJointSpeeds()
+{
+    const Cell cell = example("tile-glazing-line");
+    const Trace trace = simulate(cell, cell.routines.front());
+    constexpr double dt = 0.001;
+    JointVector before = postureAt(cell, trace, 0);
+    QVERIFY((before - homePosture(cell)).norm() < 1e-12);
+    for (double t = dt; t < trace.duration; t += dt) {
+        const JointVector now = postureAt(cell, trace, t);
+        for (int i = 0; i < 6; ++i) QVERIFY2(std::abs(now[i] - before[i]) <= 1.01 * dt * cell.arm.model->joints()[size_t(i)].speed, qPrintable(QString("joint %1 at %2 s").arg(i + 1).arg(t)));
+        before = now;
+    }
+    QVERIFY((postureAt(cell, trace, trace.duration) - homePosture(cell)).norm() < 1e-9);
+    QVERIFY((postureAt(cell, trace, 1e9) - homePosture(cell)).norm() < 1e-9);
+}
+
+void SimulateTest::blockedRunEndsWhereTheLineStops()
+{
+    const Cell cell = example("planted-mistakes");
+    const Trace trace = simulate(cell, cell.routines.front());
+    QVERIFY(trace.blockedAt);
+    const StepOutcome& blocked = trace.outcomes[*trace.blockedAt];
+    QCOMPARE(blocked.index, size_t(2));
+    const JointVector end = postureAt(cell, trace, trace.duration);
+    QVERIFY((end - blocked.move->to).norm() < 1e-6);
+    QVERIFY(withinRange(*cell.arm.model, end));
+    QCOMPARE(partsPerHour(trace), 0.0);
+    QCOMPARE(trace.outcomes.size(), cell.routines.front().steps.size());  // later steps are judged all the same
+}
+
+void SimulateTest::gripFindsOnlyWhatIsNear()
+{
+    Cell cell = example("tile-glazing-line");
+    for (Part& p : cell.parts) p.pose.translation[1] -= 0.05;
+    const Trace trace = simulate(cell, cell.routines.front());
+    QVERIFY(trace.partEvents.empty());
+    QCOMPARE(int(trace.outcomes[3].problem), int(StepOutcome::Problem::NothingGripped));
+}
+
+void SimulateTest::sameCellSameTrace()
+{
+    const Cell cell = example("tile-glazing-line");
+    const std::string a = traceCsv(cell, simulate(cell, cell.routines.front())), b = traceCsv(cell, simulate(cell, cell.routines.front()));
+    QVERIFY(a == b);
+}
+
+void SimulateTest::csvHoldsTheTrace()
+{
+    const Cell cell = example("tile-glazing-line");
+    const Trace trace = simulate(cell, cell.routines.front());
+    const QStringList lines = QString::fromStdString(traceCsv(cell, trace, 0.01)).split('\n', Qt::SkipEmptyParts);
+    QCOMPARE(lines.front(), QString("time_s,joint_1_rad,joint_2_rad,joint_3_rad,joint_4_rad,joint_5_rad,joint_6_rad,gripper_m,tcp_x_m,tcp_y_m,tcp_z_m"));
+    QCOMPARE(lines.size(), 2 + int(std::ceil(trace.duration / 0.01)));
+    const QStringList row = lines[101].split(',');
+    QCOMPARE(row[0].toDouble(), 1.0);
+    QVERIFY(std::abs(row[1].toDouble() - postureAt(cell, trace, 1.0)[0]) < 1e-9);
+    QVERIFY(std::abs(lines.back().split(',')[0].toDouble() - trace.duration) < 1e-6);
+}
+
+TOPIKOS_TEST(SimulateTest)
+#include "simulate_test.moc"

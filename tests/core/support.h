@@ -1,0 +1,37 @@
+#pragma once
+#include "core/cell/cell.h"
+#include "core/exchange/cell_file.h"
+#include "core/exchange/urdf.h"
+#include "core/robot/catalogue.h"
+
+#include <nlohmann/json.hpp>
+
+#include <QTest>
+
+#include <random>
+
+/// Shared by the core tests: reference numbers, examples, seeded random postures.
+namespace topikos::test {
+
+using Json = nlohmann::json;
+
+std::string dataPath(const std::string& name);
+std::string examplePath(const std::string& name);
+const Json& reference(const std::string& name);  ///< "fk", "ik", …
+
+/// The arm of a reference file, read from its URDF.
+ArmPtr urdfArm(const std::string& name);
+Cell example(const std::string& name);
+
+JointVector jointsOf(const Json& list);
+Eigen::Matrix4d matrixOf(const Json& rows);
+Pose poseOf(const Json& rows);
+
+JointVector randomPosture(const Arm& arm, std::mt19937_64& random);
+
+/// Largest difference of two postures, revolute joints modulo full turns [rad or m].
+double difference(const Arm& arm, const JointVector& a, const JointVector& b);
+
+}  // namespace topikos::test
+
+Q_DECLARE_METATYPE(std::string)
