@@ -10,12 +10,12 @@ int main(int argc, char** argv)
 {
     using namespace topikos::cli;
     CLI::App app{"Topikos without a window: arms, checks and cycles. Numbers are SI; docs/manual/command-line.md has it all.", "topikos-cli"};
-    app.require_subcommand(1);
+    app.require_subcommand(0, 1);
     bool json = false;
     int code = 0;
 
     CLI::App* arm = app.add_subcommand("arm", "Questions about an arm: a catalogue id or a URDF file");
-    arm->require_subcommand(1);
+    arm->require_subcommand(0, 1);
     arm->add_subcommand("list", "Arms of the catalogue")->callback([&] { code = armList(); });
     std::string name;
     const auto query = [&](const char* word, const char* help, int (*run)(const std::string&)) {
@@ -51,6 +51,8 @@ int main(int argc, char** argv)
 
     try {
         app.parse(argc, argv);
+        if (app.get_subcommands().empty()) throw CLI::RequiredError("One of the commands arm, check, simulate, format");
+        if (arm->parsed() && arm->get_subcommands().empty()) throw CLI::RequiredError("One of the questions list, info, fk, jacobian, ik, singular");
     } catch (const CLI::Success& success) {
         return app.exit(success);
     } catch (const CLI::ParseError& error) {

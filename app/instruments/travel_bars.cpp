@@ -46,7 +46,7 @@ TravelBars::TravelBars(Session& session, QWidget* parent) : QWidget(parent), m_s
     setObjectName("travelBars");
     setSizePolicy(QSizePolicy::Preferred, QSizePolicy::Fixed);
     setFocusPolicy(Qt::StrongFocus);
-    setToolTip("Drag a marker to jog the joint; double-click a value to type it");
+    setToolTip("Drag a marker to jog the joint; double-click a value to type it (F2)");
     for (const auto signal : {&Session::postureChanged, &Session::cellChanged, &Session::jogChanged}) connect(&session, signal, this, qOverload<>(&QWidget::update));
 }
 
@@ -166,7 +166,7 @@ void TravelBars::keyPressEvent(QKeyEvent* event)
     case Qt::Key_Down: m_session.setJogJointIndex(joint + 1); break;
     case Qt::Key_Left: m_session.jogJoint(joint, -m_session.jogAngle()); break;
     case Qt::Key_Right: m_session.jogJoint(joint, m_session.jogAngle()); break;
-    case Qt::Key_Return: typeValue(joint); break;
+    case Qt::Key_F2: typeValue(joint); break;
     default: QWidget::keyPressEvent(event);
     }
 }

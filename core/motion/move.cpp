@@ -92,7 +92,7 @@ void judgeSingularity(const Arm& arm, const LineWalk& walk, Move& move, Singular
             (fc < fd ? b : a) = fc < fd ? d : c;
         }
         if (best < closest.value) closest = {best, bestFraction, -1};
-        if (best < bounds.of(kind) && !(move.stop && move.stop->fraction <= bestFraction)) {
+        if (best < bounds.of(kind)) {
             int before = std::min(i, int(bestFraction / step));
             while (before > 0 && distances[size_t(before)] < bounds.of(kind)) --before;
             LineStop stop;
@@ -268,20 +268,19 @@ Move planLine(const Arm& arm, const JointVector& from, const LinePath& path, con
             }
             stopAt(move, stop);
         }
-        const RangeExcess excess = rangeExcess(arm, *q);
-        if (excess.joint >= 0) {
-            if (!move.stop) {
-                LineStop stop;
-                stop.why = LineStop::Why::JointRange;
-                stop.fraction = lastHolding(before, fraction, [&](double f) {
-                    const auto at = walk.at(f, previous);
-                    return at && withinRange(arm, *at);
-                });
-                stop.range = excess;
-                stopAt(move, stop);
-            } else if (move.stop->why == LineStop::Why::JointRange && (excess.excess > move.stop->range.excess || i == n)) {
-                move.stop->range = excess;
-            }
+        if (const RangeExcess excess = rangeExcess(arm, *q); excess.joint >= 0 && !move.stop) {
+            LineStop stop;
+            stop.why = LineStop::Why::JointRange;
+            stop.fraction = lastHolding(before, fraction, [&](double f) {
+                const auto at = walk.at(f, previous);
+                return at && withinRange(arm, *at);
+            });
+            stop.range = excess;
+            stopAt(move, stop);
+        } else if (move.stop && move.stop->why == LineStop::Why::JointRange) {
+            const Joint& joint = arm.joints()[size_t(move.stop->range.joint)];
+            const double value = (*q)[move.stop->range.joint];
+            move.stop->range.excess = std::max({move.stop->range.excess, joint.lower - value, value - joint.upper});
         }
         if (!move.stop) {
             Closest margin = rangeMargin(arm, *q);

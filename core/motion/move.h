@@ -43,7 +43,7 @@ struct LineStop {
     double turnLeft = 0;   ///< turn left [rad]
     double shortfall = 0;  ///< OutOfReach: of the wrist centre at the end of the line [m]
     NoSolution reach = NoSolution::None;
-    RangeExcess range;     ///< JointRange: at the end of the line where it can be followed so far, otherwise the largest met
+    RangeExcess range;     ///< JointRange: the joint that ends the line, and the largest excess it would need further on
     SingularityKind kind = SingularityKind::Wrist;
     double distance = 0;   ///< Singularity: smallest distance met [rad or m]
 };

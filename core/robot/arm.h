@@ -45,6 +45,7 @@ enum class IkFamily { SphericalWrist, Unsupported };
 /// Constants of a six-axis chain whose axes 2 and 3 are parallel and whose axes 4, 5, 6 meet in one point, at the zero posture, in base.
 struct SphericalWrist {
     Vec3 h1, h2, h4, h5, h6;        ///< unit axis directions
+    Vec3 across6;                   ///< unit, at a right angle to h6
     double sigma3;                  ///< +1 or -1: h3 = sigma3 * h2
     Vec3 o1, o2;                    ///< points on axes 1 and 2
     Vec3 u, n;                      ///< with h2 a right-handed basis: u points from axis 2 to axis 3, n = h2 x u

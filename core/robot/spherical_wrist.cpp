@@ -63,6 +63,7 @@ std::optional<SphericalWrist> recogniseSphericalWrist(const Arm& arm)
     s.h4 = h[3];
     s.h5 = h[4];
     s.h6 = h[5];
+    s.across6 = h[5].unitOrthogonal();
     s.sigma3 = h[1].dot(h[2]) > 0 ? 1 : -1;
     s.o1 = o[0];
     s.o2 = o[1];
@@ -152,7 +153,7 @@ SphericalSolutions solveSphericalWrist(const SphericalWrist& arm, const Mat3& ro
 
             // Wrist: h4 . R5 h6 fixes joint 5, then joints 4 and 6 each turn one vector onto another.
             const Vec3 seen6 = wrist * arm.h6;               // R4 R5 h6
-            const Vec3 seen4 = wrist.transpose() * arm.h4;   // R6' R5' h4
+            const Vec3 acrossNow = wrist * arm.across6;      // R4 R5 R6 across6
             const double h45 = arm.h4.dot(arm.h5), h56 = arm.h5.dot(arm.h6);
             const double wa = arm.h4.dot(arm.h6) - h45 * h56, wb = arm.h4.dot(arm.h5.cross(arm.h6)), wc = arm.h4.dot(seen6) - h45 * h56;
             const double wr = std::hypot(wa, wb);
@@ -164,24 +165,22 @@ SphericalSolutions solveSphericalWrist(const SphericalWrist& arm, const Mat3& ro
                 const double q5 = std::atan2(wb * wc + side * root * wa, wa * wc - side * root * wb);
                 const double s5 = std::sin(q5), c5 = std::cos(q5);
                 const Vec3 y4 = turned(arm.h5, s5, c5, arm.h6);
-                const Vec3 y6 = turned(arm.h5, -s5, c5, arm.h4);
                 SphericalSolutions::Item& item = out.items[size_t(out.count)];
                 item = {};
                 item.freeShoulder = f.free;
-                item.alignedWrist = arm.h4.cross(y4).norm() < kAligned;
-                double q4, q6;
-                if (item.alignedWrist) {
-                    q4 = seed4;
-                    const Mat3 last = rotationAbout(arm.h5, -q5) * rotationAbout(arm.h4, -q4) * wrist;
-                    q6 = std::atan2(0.5 * arm.h6.dot(Vec3(last(2, 1) - last(1, 2), last(0, 2) - last(2, 0), last(1, 0) - last(0, 1))),
-                                    0.5 * (last.trace() - 1));
-                } else {
-                    q4 = std::atan2(arm.h4.dot(y4.cross(seen6)), y4.dot(seen6) - arm.h4.dot(y4) * arm.h4.dot(seen6));
-                    q6 = std::atan2(arm.h6.dot(seen4.cross(y6)), seen4.dot(y6) - arm.h6.dot(seen4) * arm.h6.dot(y6));
-                }
+                // Lengths of cross products keep their digits where the axes nearly line up, dot products do not.
+                const Vec3 from = arm.h4.cross(y4), to = arm.h4.cross(seen6);
+                const double scale = from.norm() * to.norm();
+                item.alignedWrist = from.norm() < kAligned || to.norm() < kAligned;
+                const double s4 = item.alignedWrist ? std::sin(seed4) : arm.h4.dot(from.cross(to)) / scale;
+                const double c4 = item.alignedWrist ? std::cos(seed4) : from.dot(to) / scale;
+                const double q4 = item.alignedWrist ? seed4 : std::atan2(s4, c4);
+                // Joint 6 takes what is left, so that the error of joint 4 near the aligned wrist is made up for.
+                const Vec3 left = turned(arm.h5, -s5, c5, turned(arm.h4, -s4, c4, acrossNow));
+                const double q6 = std::atan2(arm.h6.dot(arm.across6.cross(left)), arm.across6.dot(left));
                 item.q = {f.q, wrapped(theta2), wrapped(arm.sigma3 * theta3), q4, q5, q6};
                 const bool back = shoulderSide < 0;
-                item.configuration = {back, (sinSize * sign * arm.elbowSign < 0) != back, arm.h4.cross(y4).dot(arm.h5) < 0};
+                item.configuration = {back, (sinSize * sign * arm.elbowSign < 0) != back, from.dot(arm.h5) < 0};
                 ++out.count;
                 if (item.alignedWrist && square) break;  // both sides are the same posture
             }

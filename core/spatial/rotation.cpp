@@ -7,7 +7,8 @@ namespace topikos {
 
 namespace {
 
-constexpr double kLock = 1e-9;
+/// Below this cosine (for Zyz: sine) dropping the third angle costs less than the rounding of the others.
+constexpr double kLock = 1e-10;
 
 Quat about(int axis, double angle) { return Quat(Eigen::AngleAxisd(angle, Vec3::Unit(axis))); }
 
@@ -42,19 +43,22 @@ Vec3 anglesOf(AngleOrder order, const Mat3& r)
         const double c = std::hypot(r(0, 0), r(1, 0));
         const double b = std::atan2(-r(2, 0), c);
         if (c < kLock) return {angleOf(-r(0, 1), r(1, 1)), b, 0};
-        return {angleOf(r(1, 0), r(0, 0)), b, angleOf(r(2, 1), r(2, 2))};
+        const double a = angleOf(r(1, 0), r(0, 0)), sa = std::sin(a), ca = std::cos(a);
+        return {a, b, angleOf(sa * r(0, 2) - ca * r(1, 2), ca * r(1, 1) - sa * r(0, 1))};
     }
     case AngleOrder::IntrinsicZyz: {
         const double s = std::hypot(r(0, 2), r(1, 2));
         const double b = std::atan2(s, r(2, 2));
         if (s < kLock) return {angleOf(-r(0, 1), r(1, 1)), b, 0};
-        return {angleOf(r(1, 2), r(0, 2)), b, angleOf(r(2, 1), -r(2, 0))};
+        const double a = angleOf(r(1, 2), r(0, 2)), sa = std::sin(a), ca = std::cos(a);
+        return {a, b, angleOf(ca * r(1, 0) - sa * r(0, 0), ca * r(1, 1) - sa * r(0, 1))};
     }
     case AngleOrder::IntrinsicXyz: {
         const double c = std::hypot(r(0, 0), r(0, 1));
         const double b = std::atan2(r(0, 2), c);
         if (c < kLock) return {angleOf(r(2, 1), r(1, 1)), b, 0};
-        return {angleOf(-r(1, 2), r(2, 2)), b, angleOf(-r(0, 1), r(0, 0))};
+        const double a = angleOf(-r(1, 2), r(2, 2)), sa = std::sin(a), ca = std::cos(a);
+        return {a, b, angleOf(ca * r(1, 0) + sa * r(2, 0), ca * r(1, 1) + sa * r(2, 1))};
     }
     }
     return Vec3::Zero();

@@ -316,13 +316,13 @@ void WindowTest::takesRenamesAndRetakesATarget()
     editor->selectAll();
     QTest::keyClicks(editor, "Over the rack");
     QTest::keyClick(editor, Qt::Key_Return);
-    QCOMPARE(findTarget(session().cell(), id)->name, std::string("Over the rack"));
+    QTRY_COMPARE(findTarget(session().cell(), id)->name, std::string("Over the rack"));
 
     view().setFocus();
     QTest::keyClick(&view(), Qt::Key_Right);
     action("Re-take selected target")->trigger();
     QVERIFY((findTarget(session().cell(), id)->pose.translation - taken.pose.translation).norm() > 0.001);
-    QCOMPARE(findTarget(session().cell(), id)->name, std::string("Over the rack"));
+    QTRY_COMPARE(findTarget(session().cell(), id)->name, std::string("Over the rack"));
 
     session().goToTarget(session().cell().arm.home);
     QTest::keyClick(&view(), Qt::Key_M);
@@ -362,7 +362,7 @@ void WindowTest::typesAStepSeesTheFindingAndMendsIt()
     editor->selectAll();
     QTest::keyClicks(editor, "line over tile pick 200 at 300");
     QTest::keyClick(editor, Qt::Key_Return);
-    QCOMPARE(steps()[1], QString("line over Tile pick 200 mm at 300 mm/s"));
+    QTRY_COMPARE(steps()[1], QString("line over Tile pick 200 mm at 300 mm/s"));
     session().edit("Delete", [&](const Cell& c) { return deleteTarget(c, far); });
     fresh();
     QCOMPARE(session().checked()->result.count(Severity::Blocked), 0);
@@ -676,7 +676,8 @@ void WindowTest::everyActionIsExplained()
         ++count;
     }
     QVERIFY(count > 40);
-    for (QPushButton* b : m_window->findChildren<QPushButton*>()) QVERIFY2(!b->toolTip().isEmpty(), qPrintable(b->objectName() + " " + b->text()));
+    for (QPushButton* b : m_window->findChildren<QPushButton*>())
+        if (b->isVisible()) QVERIFY2(!b->toolTip().isEmpty(), qPrintable(b->objectName() + " " + b->text()));
 }
 
 TOPIKOS_TEST(WindowTest)

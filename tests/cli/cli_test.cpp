@@ -167,7 +167,8 @@ void CliTest::usageErrors_data()
 {
     QTest::addColumn<QStringList>("arguments");
     QTest::addColumn<QString>("said");
-    QTest::newRow("no command") << QStringList{} << "subcommand";
+    QTest::newRow("no command") << QStringList{} << "One of the commands";
+    QTest::newRow("no question about the arm") << QStringList{"arm"} << "One of the questions";
     QTest::newRow("unknown command") << QStringList{"paint"} << "paint";
     QTest::newRow("unknown arm") << QStringList{"arm", "info", "nosuch"} << "there is no catalogue arm \"nosuch\"";
     QTest::newRow("file not there") << QStringList{"check", "/no/such.topikos"} << "/no/such.topikos: cannot be opened";

@@ -103,7 +103,7 @@ void CheckTest::wrongConfigurationNamesTheOtherWays()
 {
     Cell cell = example("tile-glazing-line");
     const TargetId pick = cell.targets[1].id;
-    cell = setTargetConfiguration(cell, pick, {true, false, false}).value();  // over the shoulder: a joint is past its range
+    cell = setTargetConfiguration(cell, pick, {false, true, false}).value();  // elbow down: a joint is past its range
     const TargetVerdict verdict = checkTarget(cell, *findTarget(cell, pick));
     QCOMPARE(verdict.findings.size(), size_t(1));
     QCOMPARE(int(verdict.findings[0].severity), int(Severity::Blocked));
