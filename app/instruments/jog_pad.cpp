@@ -14,7 +14,7 @@ JogPad::JogPad(Session& session, QWidget* parent) : QWidget(parent), m_session(s
 {
     auto* column = new QVBoxLayout(this);
     column->setContentsMargins(0, 0, 0, 0);
-    column->setSpacing(5);
+    column->setSpacing(4);
     auto* head = new QHBoxLayout;
     head->setSpacing(4);
     auto* title = new QLabel("Jog", this);
@@ -50,21 +50,21 @@ JogPad::JogPad(Session& session, QWidget* parent) : QWidget(parent), m_session(s
         m_spaces[i]->setObjectName(QString("jog%1").arg(names[i]));
         m_spaces[i]->setCheckable(true);
         m_spaces[i]->setToolTip(tips[i]);
-        m_spaces[i]->setStyleSheet("padding: 4px 2px;");
+        m_spaces[i]->setStyleSheet("padding: 2px 2px;");
         connect(m_spaces[i], &QPushButton::clicked, this, [this, i] { m_session.setJogSpace(JogSpace(i)); });
         spaces->addWidget(m_spaces[i]);
     }
     column->addLayout(spaces);
 
     auto* grid = new QGridLayout;
-    grid->setSpacing(4);
+    grid->setSpacing(3);
     for (int i = 0; i < 6; ++i) {
         const auto button = [&](int sign) {
             auto* b = new QPushButton(this);
             b->setAutoRepeat(true);
             b->setAutoRepeatDelay(350);
             b->setAutoRepeatInterval(60);
-            b->setStyleSheet("padding: 3px 0;");
+            b->setStyleSheet("padding: 1px 0;");
             connect(b, &QPushButton::clicked, this, [this, i, sign] { jog(i, sign); });
             grid->addWidget(b, i % 3, (i / 3) * 2 + (sign > 0 ? 1 : 0));
             return b;

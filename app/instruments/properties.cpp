@@ -47,12 +47,13 @@ Properties::Properties(Session& session, QWidget* parent) : QWidget(parent), m_s
     m_title = new QLabel(this);
     m_title->setFont(textFont(12, QFont::DemiBold));
     column->addWidget(m_title);
-    m_form = new QFormLayout;
-    m_form->setContentsMargins(0, 0, 0, 0);
-    m_form->setHorizontalSpacing(8);
-    m_form->setVerticalSpacing(4);
-    m_form->setLabelAlignment(Qt::AlignLeft);
-    column->addLayout(m_form);
+    m_grid = new QGridLayout;
+    m_grid->setContentsMargins(0, 0, 0, 0);
+    m_grid->setHorizontalSpacing(6);
+    m_grid->setVerticalSpacing(3);
+    m_grid->setColumnStretch(1, 3);
+    m_grid->setColumnStretch(3, 5);
+    column->addLayout(m_grid);
     // Rebuilt after the present event: an editor that has just changed the cell must not be deleted under its own signal.
     const auto later = [this] {
         if (m_stale) return;
@@ -69,7 +70,7 @@ void Properties::rebuild()
     m_stale = false;
     const QWidget* focus = focusWidget();
     const QString focused = focus && focus->hasFocus() ? focus->objectName() : QString();
-    while (m_form->rowCount() > 0) m_form->removeRow(0);
+    clear();
     const Cell& cell = m_session.cell();
     if (const StepId id = m_session.selected<StepId>()) {
         for (const Step& s : m_session.routine().steps)
@@ -83,12 +84,35 @@ void Properties::rebuild()
         if (auto* again = findChild<QWidget*>(focused)) again->setFocus();
 }
 
+void Properties::clear()
+{
+    while (QLayoutItem* item = m_grid->takeAt(0)) {
+        if (QWidget* widget = item->widget()) {
+            widget->hide();
+            widget->deleteLater();
+            widget->setObjectName({});
+        }
+        delete item;
+    }
+    m_cell = 0;
+}
+
+void Properties::addField(const QString& label, QWidget* field, bool wide)
+{
+    if (wide && m_cell % 2) ++m_cell;
+    const int row = m_cell / 2, column = 2 * (m_cell % 2);
+    if (!label.isEmpty()) m_grid->addWidget(new QLabel(label, this), row, column);
+    if (wide) m_grid->addWidget(field, row, label.isEmpty() ? 0 : 1, 1, label.isEmpty() ? 4 : 3);
+    else m_grid->addWidget(field, row, column + (label.isEmpty() ? 0 : 1), 1, label.isEmpty() ? 2 : 1);
+    m_cell += wide ? 2 : 1;
+}
+
 void Properties::addText(const QString& label, const QString& value)
 {
     auto* words = new QLabel(value, this);
     words->setWordWrap(true);
     words->setProperty("class", "faint");
-    m_form->addRow(label, words);
+    addField(label, words, true);
 }
 
 void Properties::addName(const std::string& name, std::function<void(const std::string&)> apply)
@@ -101,7 +125,7 @@ void Properties::addName(const std::string& name, std::function<void(const std::
         apply(typed);
         edit->setText(text(name));  // shown anew from the cell if the edit was taken
     });
-    m_form->addRow("Name", edit);
+    addField("Name", edit, true);
 }
 
 void Properties::addNumber(const QString& label, const QString& name, double value, const QString& unit, double low, double high, int decimals, std::function<void(double)> apply)
@@ -117,7 +141,8 @@ void Properties::addNumber(const QString& label, const QString& name, double val
     connect(field, &QDoubleSpinBox::valueChanged, this, [shown, apply](double now) {
         if (now != shown) apply(now);
     });
-    m_form->addRow(label, field);
+    field->setMinimumWidth(60);
+    addField(label, field, false);
 }
 
 void Properties::addPose(const Pose& pose, std::function<void(const Pose&)> apply)
@@ -156,7 +181,7 @@ void Properties::addPose(const Pose& pose, std::function<void(const Pose&)> appl
         grid->addWidget(label, i % 3, (i / 3) * 2);
         grid->addWidget(field, i % 3, (i / 3) * 2 + 1);
     }
-    m_form->addRow(box);
+    addField("", box, true);
 }
 
 void Properties::addChoice(const QString& label, const QString& name, const QStringList& words, int current, std::function<void(int)> apply)
@@ -171,7 +196,7 @@ void Properties::addChoice(const QString& label, const QString& name, const QStr
     connect(choice, &QComboBox::activated, this, [current, apply](int now) {
         if (now != current) apply(now);
     });
-    m_form->addRow(label, choice);
+    addField(label, choice, true);
 }
 
 void Properties::showStep(const Step& step)
@@ -202,7 +227,7 @@ void Properties::showStep(const Step& step)
             next.target = m_session.cell().targets[size_t(i)].id;
             change(next);
         });
-        addNumber("Keep back", "stepStandoff", millimetres(step.standoff), "mm", 0, 1000, 1, [=](double v) {
+        addNumber("Back", "stepStandoff", millimetres(step.standoff), "mm", 0, 1000, 1, [=](double v) {
             Step next = step;
             next.standoff = v * kMillimetre;
             change(next);
@@ -231,14 +256,15 @@ void Properties::showStep(const Step& step)
             next.seconds = v;
             change(next);
         });
-    auto* off = new QCheckBox("left out of the run", this);
+    auto* off = new QCheckBox("left out", this);
+    off->setToolTip("The step stays in the routine but is not run");
     off->setChecked(step.off);
     connect(off, &QCheckBox::toggled, this, [=](bool on) {
         Step next = step;
         next.off = on;
         change(next);
     });
-    m_form->addRow("", off);
+    addField("", off, false);
 }
 
 void Properties::showTarget(const Target& target)
@@ -299,7 +325,7 @@ void Properties::showTool(const Tool& tool)
 
 void Properties::showThresholds()
 {
-    m_title->setText("Checks: when to speak up");
+    m_title->setText("Checks speak up at");
     const Thresholds t = m_session.cell().thresholds;
     const auto row = [&](const QString& label, const QString& name, double Thresholds::*value, double unit, const QString& symbol) {
         addNumber(label, name, t.*value / unit, symbol, 0, unit == kDegree ? 90 : 1000, 1, [=, this](double v) {
@@ -308,13 +334,14 @@ void Properties::showThresholds()
             m_session.edit("Change threshold", [=](const Cell& cell) { return setThresholds(cell, next); });
         });
     };
-    row("Joint margin", "jointMargin", &Thresholds::jointMargin, kDegree, "°");
-    row("Wrist, caution", "wristCaution", &Thresholds::wristCaution, kDegree, "°");
-    row("Wrist, blocked", "wristBlocked", &Thresholds::wristBlocked, kDegree, "°");
-    row("Elbow, caution", "elbowCaution", &Thresholds::elbowCaution, kMillimetre, "mm");
-    row("Elbow, blocked", "elbowBlocked", &Thresholds::elbowBlocked, kMillimetre, "mm");
-    row("Shoulder, caution", "shoulderCaution", &Thresholds::shoulderCaution, kMillimetre, "mm");
-    row("Shoulder, blocked", "shoulderBlocked", &Thresholds::shoulderBlocked, kMillimetre, "mm");
+    // Left: a caution is raised; right: the line is blocked.
+    row("Wrist", "wristCaution", &Thresholds::wristCaution, kDegree, "°");
+    row("blocked", "wristBlocked", &Thresholds::wristBlocked, kDegree, "°");
+    row("Elbow", "elbowCaution", &Thresholds::elbowCaution, kMillimetre, "mm");
+    row("blocked", "elbowBlocked", &Thresholds::elbowBlocked, kMillimetre, "mm");
+    row("Shoulder", "shoulderCaution", &Thresholds::shoulderCaution, kMillimetre, "mm");
+    row("blocked", "shoulderBlocked", &Thresholds::shoulderBlocked, kMillimetre, "mm");
+    row("Joints", "jointMargin", &Thresholds::jointMargin, kDegree, "°");
 }
 
 }  // namespace topikos

@@ -1,7 +1,7 @@
 #pragma once
 #include "app/session/session.h"
 
-#include <QFormLayout>
+#include <QGridLayout>
 #include <QLabel>
 #include <QWidget>
 
@@ -32,9 +32,14 @@ private:
     void addChoice(const QString& label, const QString& objectName, const QStringList& words, int current, std::function<void(int)> apply);
     void addText(const QString& label, const QString& value);
 
+    /// Puts a field behind its label: two to a row, or one over the whole width.
+    void addField(const QString& label, QWidget* field, bool wide);
+    void clear();
+
     Session& m_session;
     QLabel* m_title;
-    QFormLayout* m_form;
+    QGridLayout* m_grid;
+    int m_cell = 0;  ///< next free half row
     bool m_stale = false;
 };
 

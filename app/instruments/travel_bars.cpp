@@ -18,7 +18,7 @@ namespace topikos {
 
 namespace {
 
-constexpr int kRow = 21, kLabel = 26, kValue = 68, kBar = 8;
+constexpr int kRow = 19, kLabel = 26, kValue = 68, kBar = 8;
 constexpr int kKindLabel = 70, kKindValue = 64;
 
 void paintZones(QPainter& p, const QRectF& bar, const std::vector<std::tuple<double, double, QColor>>& zones)

@@ -14,7 +14,7 @@ WaysCards::WaysCards(Session& session, QWidget* parent) : QWidget(parent), m_ses
 {
     auto* column = new QVBoxLayout(this);
     column->setContentsMargins(0, 0, 0, 0);
-    column->setSpacing(5);
+    column->setSpacing(4);
     auto* head = new QHBoxLayout;
     m_title = new QLabel(this);
     m_title->setFont(textFont(12, QFont::DemiBold));
@@ -26,14 +26,14 @@ WaysCards::WaysCards(Session& session, QWidget* parent) : QWidget(parent), m_ses
     head->addWidget(m_count);
     column->addLayout(head);
     m_grid = new QGridLayout;
-    m_grid->setSpacing(5);
+    m_grid->setSpacing(3);
     column->addLayout(m_grid);
     for (int i = 0; i < 8; ++i) {
         auto* card = new QPushButton(this);
         card->setObjectName(QString("way%1").arg(i));
         card->setCheckable(true);
         card->setFont(textFont(11));
-        card->setStyleSheet("padding: 3px 2px; font-size: 11px;");
+        card->setStyleSheet("padding: 1px 2px; font-size: 11px;");
         card->installEventFilter(this);
         connect(card, &QPushButton::clicked, this, [this, i] {
             if (i >= int(m_ways.size())) return;

@@ -2,10 +2,10 @@
 
 #include "app/session/text.h"
 #include "app/theme/theme.h"
+#include "app/theme/typed_delegate.h"
 
 #include <QHeaderView>
 #include <QPainter>
-#include <QStyledItemDelegate>
 #include <QVBoxLayout>
 
 namespace topikos {
@@ -16,9 +16,9 @@ enum Role { kKindRole = Qt::UserRole, kIdRole, kOffsetRole };
 enum Kind { WorldRow, FrameRow, ArmRow, ToolRow, PartRow };
 
 /// Two lines: the name and, below it in figures, the offset from the parent.
-class LayoutDelegate : public QStyledItemDelegate {
+class LayoutDelegate : public TypedDelegate {
 public:
-    using QStyledItemDelegate::QStyledItemDelegate;
+    using TypedDelegate::TypedDelegate;
 
     QSize sizeHint(const QStyleOptionViewItem&, const QModelIndex& index) const override { return {120, index.data(kOffsetRole).toString().isEmpty() ? 26 : 40}; }
 

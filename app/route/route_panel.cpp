@@ -2,6 +2,7 @@
 
 #include "app/session/text.h"
 #include "app/theme/theme.h"
+#include "app/theme/typed_delegate.h"
 #include "core/exchange/step_text.h"
 
 #include <QCompleter>
@@ -11,7 +12,6 @@
 #include <QPainter>
 #include <QPainterPath>
 #include <QStringListModel>
-#include <QStyledItemDelegate>
 #include <QVBoxLayout>
 
 namespace topikos {
@@ -22,9 +22,9 @@ constexpr int kRow = 28;
 constexpr int kNumber = 26, kBracket = 24, kGlyph = 24, kSeconds = 44;
 
 /// Number, bracket of the frame in force, glyph, text, severity, seconds.
-class RouteDelegate : public QStyledItemDelegate {
+class RouteDelegate : public TypedDelegate {
 public:
-    using QStyledItemDelegate::QStyledItemDelegate;
+    using TypedDelegate::TypedDelegate;
 
     QSize sizeHint(const QStyleOptionViewItem&, const QModelIndex&) const override { return {200, kRow}; }
 
@@ -80,11 +80,6 @@ public:
         auto* edit = new QLineEdit(parent);
         edit->setObjectName("stepEditor");
         return edit;
-    }
-    void setEditorData(QWidget* editor, const QModelIndex& index) const override { static_cast<QLineEdit*>(editor)->setText(index.data(Qt::EditRole).toString()); }
-    void setModelData(QWidget* editor, QAbstractItemModel* model, const QModelIndex& index) const override
-    {
-        model->setData(index, static_cast<QLineEdit*>(editor)->text(), Qt::EditRole);
     }
     void updateEditorGeometry(QWidget* editor, const QStyleOptionViewItem& option, const QModelIndex&) const override
     {

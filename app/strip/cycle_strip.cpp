@@ -73,14 +73,14 @@ void CycleStrip::paintEvent(QPaintEvent*)
         p.drawText(QRectF(12, y, kLabel - 16, kLane), Qt::AlignVCenter, QFontMetrics(p.font()).elidedText(lanes[lane], Qt::ElideRight, kLabel - 16));
         p.fillRect(QRectF(kLabel, y + (kLane - kBlock) / 2.0, width() - kLabel - kRight, kBlock), theme().paper);
     }
-    const auto block = [&](int lane, double from, double to, const QColor& color, const QString& words, bool chosen) {
+    const auto block = [&](int lane, double from, double to, const QColor& color, const QString& words, bool chosen, bool pale = false) {
         const QRectF r(xOf(from) + 0.5, kTop + lane * kLane + (kLane - kBlock) / 2.0, std::max(3.0, xOf(to) - xOf(from) - 1), kBlock);
         p.setPen(chosen ? QPen(theme().ink, 2) : QPen(Qt::NoPen));
         p.setBrush(color);
         p.drawRoundedRect(r, 3, 3);
         p.setFont(textFont(11, QFont::Medium));
         if (r.width() > 22) {
-            p.setPen(theme().dark ? QColor("#10181c") : QColor("#ffffff"));
+            p.setPen(pale ? theme().ink : theme().dark ? QColor("#10181c") : QColor("#ffffff"));
             p.drawText(r.adjusted(5, 0, -2, 0), Qt::AlignVCenter, QFontMetrics(p.font()).elidedText(words, Qt::ElideRight, int(r.width()) - 7));
         }
     };
@@ -92,7 +92,7 @@ void CycleStrip::paintEvent(QPaintEvent*)
         const QString number = QString::number(outcome.index + 1);
         if (step.isMove()) block(0, span.start, span.end, outcome.blocks() ? theme().blocked : stepColor(step.kind), number + " " + (target ? text(target->name) : ""), chosen);
         else if (step.kind == Step::Kind::Wait) block(0, span.start, span.end, theme().other, number + " wait", chosen);
-        else block(1, span.start, span.end, theme().process, number + (step.kind == Step::Kind::Grip ? " grip" : " release"), chosen);
+        else block(1, span.start, span.end, theme().other, number + (step.kind == Step::Kind::Grip ? " grip" : " release"), chosen);
     }
     for (size_t i = 0; i < trace->partEvents.size(); ++i) {
         const Trace::PartEvent& e = trace->partEvents[i];
@@ -104,7 +104,7 @@ void CycleStrip::paintEvent(QPaintEvent*)
                 break;
             }
         const Part* part = findPart(cell, e.part);
-        block(2, e.time, end, theme().caution, part ? text(part->name) : "", false);
+        block(2, e.time, end, theme().track, part ? text(part->name) : "", false, true);
     }
     if (trace->blockedAt) {
         const double x = xOf(trace->duration);

@@ -2,6 +2,7 @@
 
 #include "app/session/text.h"
 #include "app/theme/theme.h"
+#include "app/theme/typed_delegate.h"
 
 #include <QHBoxLayout>
 #include <QHeaderView>
@@ -34,6 +35,7 @@ TargetsPanel::TargetsPanel(Session& session, QWidget* parent) : QWidget(parent),
     m_tree->setIndentation(14);
     m_tree->setEditTriggers(QAbstractItemView::EditKeyPressed);
     m_tree->setIconSize({14, 14});
+    m_tree->setItemDelegate(new TypedDelegate(this));
     column->addWidget(m_tree, 1);
     m_empty = new QLabel("No targets yet.\nMove the arm where it is to go\nand press T in the view.", this);
     m_empty->setAlignment(Qt::AlignCenter);

@@ -70,6 +70,8 @@ QLineEdit, QDoubleSpinBox, QComboBox { background: %raised; border: 1px solid %l
 QLineEdit:focus, QDoubleSpinBox:focus, QComboBox:focus { border-color: %accent; }
 QLineEdit[bad="true"], QDoubleSpinBox[bad="true"] { border-color: %blocked; }
 QDoubleSpinBox, .figure { font-family: "JetBrains Mono", "DejaVu Sans Mono", monospace; font-size: 12px; }
+QComboBox::drop-down { border: none; width: 18px; }
+QComboBox::down-arrow { image: url(:/glyphs/down.svg); width: 12px; height: 12px; }
 QComboBox QAbstractItemView { background: %raised; border: 1px solid %line; selection-background-color: %accentSoft; selection-color: %ink; }
 QTabBar { background: %panel; qproperty-drawBase: 0; }
 QTabBar::tab { background: transparent; color: %faint; padding: 7px 13px 6px 13px; border: none; border-bottom: 2px solid transparent; }

@@ -34,7 +34,6 @@ ReadingStrip::ReadingStrip(Session& session, QWidget* parent) : QFrame(parent), 
     m_frame = new QComboBox(this);
     m_frame->setObjectName("readingFrame");
     m_frame->setToolTip("Frame from which the pose is read and in which targets are taken");
-    m_frame->setSizeAdjustPolicy(QComboBox::AdjustToContents);
     m_frame->setFocusPolicy(Qt::ClickFocus);
     row->addWidget(m_frame);
     static const char* names[] = {"X", "Y", "Z", "R", "P", "Y"};
@@ -84,7 +83,7 @@ void ReadingStrip::fillFrames()
     m_frame->addItem("World", 0u);
     for (const Frame& f : cell.frames) m_frame->addItem(text(f.name), f.id.value);
     m_frame->setCurrentIndex(std::max(0, m_frame->findData(m_session.readingFrame().value)));
-    m_frame->updateGeometry();
+    m_frame->setFixedWidth(QFontMetrics(textFont(13, QFont::DemiBold)).horizontalAdvance(m_frame->currentText()) + 30);
     emit resized();
 }
 

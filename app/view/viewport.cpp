@@ -22,12 +22,33 @@ constexpr int kStillAfter = 110;  // [ms]
 
 }  // namespace
 
+/// Labels and call-outs over the picture, drawn without OpenGL.
+class Overlay : public QWidget {
+public:
+    explicit Overlay(Viewport* view) : QWidget(view), m_view(view)
+    {
+        setAttribute(Qt::WA_TransparentForMouseEvents);
+        setFocusPolicy(Qt::NoFocus);
+    }
+
+protected:
+    void paintEvent(QPaintEvent*) override
+    {
+        QPainter painter(this);
+        m_view->paintOverlay(painter);
+    }
+
+private:
+    Viewport* m_view;
+};
+
 Viewport::Viewport(Session& session, QWidget* parent) : QOpenGLWidget(parent), m_session(session), m_scene(session)
 {
     setObjectName("viewport");
     setFocusPolicy(Qt::StrongFocus);
     setMouseTracking(true);
     setMinimumSize(320, 240);
+    m_overlay = new Overlay(this);
     m_strip = new ReadingStrip(session, this);
     m_note = new QLabel(this);
     m_note->setObjectName("viewNote");
@@ -60,6 +81,7 @@ void Viewport::changed()
     m_fine = false;
     m_stillTimer.start();
     update();
+    m_overlay->update();
 }
 
 void Viewport::initializeGL()
@@ -81,6 +103,7 @@ void Viewport::resizeEvent(QResizeEvent* event)
 
 void Viewport::placeOverlays()
 {
+    m_overlay->setGeometry(rect());
     m_strip->adjustSize();
     m_strip->setGeometry(12, 12, std::min(width() - 24, m_strip->sizeHint().width()), m_strip->sizeHint().height());
     // One line where it fits, several where it does not.
@@ -149,13 +172,11 @@ void Viewport::paintGL()
         addTriad(list.linesOnTop, worldFromBase(m_session.cell()) * baseFromTcp(m_session.cell(), m_session.shownState().posture), 0.08, 2);
     }
     m_renderer->draw(list, m_camera, size() * devicePixelRatio(), defaultFramebufferObject(), m_fine);
-    paintOverlay();
     if (++m_frames == 1) emit firstFrameDrawn();
 }
 
-void Viewport::paintOverlay()
+void Viewport::paintOverlay(QPainter& painter)
 {
-    QPainter painter(this);
     painter.setRenderHint(QPainter::Antialiasing);
     const auto label = [&](const Vec3& place, const QString& text) {
         double depth;
@@ -184,7 +205,8 @@ void Viewport::paintOverlay()
         const QFont headFont = textFont(13, QFont::DemiBold), detailFont = textFont(12);
         const double w = std::clamp(std::max(QFontMetricsF(headFont).horizontalAdvance(head), 0.0) + 28, 220.0, 340.0);
         const QRectF detailBox = QFontMetricsF(detailFont).boundingRect(QRectF(0, 0, w - 20, 200), Qt::TextWordWrap, detail);
-        QRectF box(p.x() + 34, p.y() - 84, w, 34 + detailBox.height() + 6);
+        // On the side with more room, so that the place itself stays visible.
+        QRectF box(p.x() < width() * 0.55 ? p.x() + 46 : p.x() - 46 - w, p.y() + 18, w, 34 + detailBox.height() + 6);
         box.moveLeft(std::clamp(box.left(), 12.0, std::max(12.0, width() - w - 12.0)));
         box.moveTop(std::clamp(box.top(), 60.0, std::max(60.0, height() - box.height() - 60.0)));
         painter.setPen(QPen(color, 1.5));

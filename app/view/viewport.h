@@ -8,12 +8,14 @@
 
 namespace topikos {
 
+class Overlay;
 class ReadingStrip;
 
 /// The view of the cell: draws on change only, picks, orbits, drags the TCP, jogs from keys.
 class Viewport : public QOpenGLWidget {
     Q_OBJECT
 public:
+    friend class Overlay;
     enum class Direction { Front, Left, Top, Corner };
 
     explicit Viewport(Session& session, QWidget* parent = nullptr);
@@ -47,7 +49,7 @@ protected:
 
 private:
     void changed();
-    void paintOverlay();
+    void paintOverlay(QPainter& painter);
     void placeOverlays();
     void showNote(const QString& text, bool alert);
     bool handleShown() const;
@@ -60,6 +62,7 @@ private:
     Handle m_handle;
     QOpenGLFunctions_3_3_Core* m_gl = nullptr;  ///< belongs to the context
     std::unique_ptr<Renderer> m_renderer;
+    Overlay* m_overlay;
     ReadingStrip* m_strip;
     QLabel* m_note;
     QTimer m_stillTimer;  ///< runs out when the picture has stood still: draw it finely

@@ -174,8 +174,8 @@ void MainWindow::buildRegions()
     auto* inner = new QWidget(scroll);
     inner->setObjectName("instrumentsInner");
     auto* column = new QVBoxLayout(inner);
-    column->setContentsMargins(12, 8, 12, 8);
-    column->setSpacing(4);
+    column->setContentsMargins(12, 7, 12, 7);
+    column->setSpacing(3);
     const auto title = [&](const char* words, const char* hint) {
         auto* row = new QHBoxLayout;
         auto* head = new QLabel(words, inner);
@@ -197,7 +197,7 @@ void MainWindow::buildRegions()
     column->addWidget(new WaysCards(*m_session, inner));
     column->addSpacing(6);
     column->addWidget(new JogPad(*m_session, inner));
-    column->addSpacing(8);
+    column->addSpacing(6);
     column->addWidget(new Properties(*m_session, inner));
     column->addStretch();
     scroll->setWidget(inner);

@@ -68,17 +68,23 @@ void stopAt(Move& move, LineStop stop)
 }
 
 /// Finds how close the line comes to a singularity, between its samples too, and stops it where the bound is passed.
-void judgeSingularity(const Arm& arm, const LineWalk& walk, Move& move, SingularityKind kind, const SingularityBounds& bounds)
+void judgeSingularity(const LineWalk& walk, const std::vector<SingularityMargins>& margins, Move& move, SingularityKind kind, const SingularityBounds& bounds,
+                      const SingularityBounds& watch)
 {
     const int last = int(move.samples.size()) - 1;
     const double step = 1.0 / double(std::max(1, sampleCount(move.line)));
     std::vector<double> distances(size_t(last + 1));
-    for (int i = 0; i <= last; ++i) distances[size_t(i)] = singularityMargins(arm, move.samples[size_t(i)]).distance(kind);
+    for (int i = 0; i <= last; ++i) distances[size_t(i)] = margins[size_t(i)].distance(kind);
 
     Closest& closest = move.singularity[size_t(kind)];
+    const double interest = 1.5 * std::max(bounds.of(kind), watch.of(kind)) + (kind == SingularityKind::Wrist ? 5 * kDegree : 0.02);
     for (int i = 0; i <= last; ++i) {
         const bool valley = (i == 0 || distances[size_t(i)] <= distances[size_t(i - 1)]) && (i == last || distances[size_t(i)] <= distances[size_t(i + 1)]);
         if (!valley) continue;
+        if (distances[size_t(i)] > interest) {
+            if (distances[size_t(i)] < closest.value) closest = {distances[size_t(i)], step * i, -1};
+            continue;
+        }
         // Golden section between the neighbours of a lowest sample.
         double a = step * std::max(0, i - 1), b = step * std::min(last, i + 1);
         const JointVector& near = move.samples[size_t(i)];
@@ -132,6 +138,17 @@ double speedCeiling(const Arm& arm, const Move& move, const JointVector& posture
     return lowest;
 }
 
+/// Whether the steps around sample `i` take some joint to more than half its speed; only then is the exact ceiling worth its price.
+bool nearLimit(const Arm& arm, const Move& move, size_t i, int samples, double speed)
+{
+    for (const size_t end : {i, i + 1}) {
+        if (end == 0 || end >= move.samples.size()) continue;
+        for (int j = 0; j < 6; ++j)
+            if (std::abs(move.samples[end][j] - move.samples[end - 1][j]) * samples * speed > 0.5 * arm.joints()[size_t(j)].speed) return true;
+    }
+    return false;
+}
+
 void timeLine(const Arm& arm, Move& move, const MotionLimits& limits)
 {
     const double end = move.stop ? move.stop->fraction : 1;
@@ -146,7 +163,7 @@ void timeLine(const Arm& arm, Move& move, const MotionLimits& limits)
     double previous = INFINITY;
     for (size_t i = 0; i < move.samples.size(); ++i) {
         int joint = -1;
-        const double here = std::max(1e-4 * speed, speedCeiling(arm, move, move.samples[i], joint));
+        const double here = nearLimit(arm, move, i, n, speed) ? std::max(1e-4 * speed, speedCeiling(arm, move, move.samples[i], joint)) : INFINITY;
         if (here < speed && here / speed < move.lowestCeiling) {
             move.lowestCeiling = here / speed;
             move.slowedBy = joint;
@@ -166,8 +183,10 @@ void timeLine(const Arm& arm, Move& move, const MotionLimits& limits)
 std::optional<JointVector> followBranch(const Arm& arm, const Pose& baseFromFlange, const Configuration& configuration, const JointVector& previous)
 {
     require(arm.sphericalWrist().has_value(), "lines need an arm with closed-form inverse kinematics");
-    const SphericalSolutions raw =
-        solveSphericalWrist(*arm.sphericalWrist(), baseFromFlange.matrix(), baseFromFlange.translation, previous[0], previous[3]);
+    const Mat3 rotation = baseFromFlange.matrix();
+    const auto solve = [&](const Configuration* only) { return solveSphericalWrist(*arm.sphericalWrist(), rotation, baseFromFlange.translation, previous[0], previous[3], only); };
+    SphericalSolutions raw = solve(&configuration);
+    if (raw.count == 0) raw = solve(nullptr);  // out of reach, or so near a singularity that the signs are rounding
     std::optional<JointVector> best;
     double bestDistance = INFINITY;
     bool bestMatches = false;
@@ -227,7 +246,8 @@ Move planJointMove(const Arm& arm, const JointVector& from, const JointVector& t
     return move;
 }
 
-Move planLine(const Arm& arm, const JointVector& from, const LinePath& path, const MotionLimits& limits, const SingularityBounds& bounds)
+Move planLine(const Arm& arm, const JointVector& from, const LinePath& path, const MotionLimits& limits, const SingularityBounds& bounds,
+              const SingularityBounds& watch)
 {
     Move move;
     move.kind = Move::Kind::Line;
@@ -289,7 +309,10 @@ Move planLine(const Arm& arm, const JointVector& from, const LinePath& path, con
         }
         move.samples.push_back(*q);
     }
-    for (const SingularityKind kind : kSingularityKinds) judgeSingularity(arm, walk, move, kind, bounds);
+    std::vector<SingularityMargins> margins;
+    margins.reserve(move.samples.size());
+    for (const JointVector& q : move.samples) margins.push_back(singularityMargins(arm, q));
+    for (const SingularityKind kind : kSingularityKinds) judgeSingularity(walk, margins, move, kind, bounds, watch);
     move.to = move.stop ? move.at(arm, move.stop->fraction) : move.samples.back();
     timeLine(arm, move, limits);
     return move;

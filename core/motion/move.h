@@ -79,7 +79,9 @@ struct Move {
 Move planJointMove(const Arm& arm, const JointVector& from, const JointVector& to, const MotionLimits& limits);
 
 /// Line from posture `from` (which holds the line's start pose) in the branch of `from`, slowed where a joint would exceed its speed.
-Move planLine(const Arm& arm, const JointVector& from, const LinePath& path, const MotionLimits& limits, const SingularityBounds& bounds);
+/// It stops where it comes nearer to a singularity than `bounds`. Distances below `watch` are looked for between the samples too.
+Move planLine(const Arm& arm, const JointVector& from, const LinePath& path, const MotionLimits& limits, const SingularityBounds& bounds,
+              const SingularityBounds& watch = {});
 
 /// Posture of the same branch as `configuration`, each joint by the turn nearest to `previous`; ranges are not looked at.
 /// Nothing if the pose is out of reach. At a singular pose the nearest posture counts.

@@ -57,6 +57,9 @@ struct SphericalWrist {
     double shoulderCosine;          ///< h1 . h2
     Vec3 front;                     ///< h1 x h2 or its opposite: the side of axis 1 on which axis 2 lies (wrist centre, if axis 2 meets axis 1)
     double elbowSign;               ///< +1 if front = h2 x h1
+    bool square;                    ///< axes 4, 5 and 5, 6 at right angles
+    double wristCosine, wristSine;  ///< h4 . R5(q5) h6 = wristCosine cos q5 + wristSine sin q5 + wristConstant
+    double wristConstant;
 };
 
 /// An arm with everything that follows from its description. Immutable; shared by pointer.

@@ -101,11 +101,16 @@ Solutions inverseKinematics(const Arm& arm, const Pose& baseFromFlange, const Jo
         found.shortfall = raw.shortfall;
         return found;
     }
-    std::sort(raw.items.begin(), raw.items.begin() + raw.count,
-              [](const auto& a, const auto& b) { return a.configuration.index() < b.configuration.index(); });
+    std::array<int, 8> order;
+    for (int i = 0; i < raw.count; ++i) {
+        int place = i;
+        for (; place > 0 && raw.items[size_t(order[size_t(place) - 1])].configuration.index() > raw.items[size_t(i)].configuration.index(); --place)
+            order[size_t(place)] = order[size_t(place) - 1];
+        order[size_t(place)] = i;
+    }
     found.items.reserve(size_t(raw.count));
     for (int i = 0; i < raw.count; ++i) {
-        SphericalSolutions::Item& item = raw.items[size_t(i)];
+        SphericalSolutions::Item& item = raw.items[size_t(order[size_t(i)])];
         if (item.alignedWrist) shareAlignedWrist(arm, wrist, item.q);
         Solution solution{JointVector(6), item.configuration};
         bool inside = true;

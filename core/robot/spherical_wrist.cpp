@@ -79,6 +79,11 @@ std::optional<SphericalWrist> recogniseSphericalWrist(const Arm& arm)
     s.flangeFromWrist = zero.flange.rotation.transpose() * (centre - zero.flange.origin);
     s.zeroRotation = zero.flange.rotation;
     s.shoulderCosine = h[0].dot(h[1]);
+    const double h45 = h[3].dot(h[4]), h56 = h[4].dot(h[5]);
+    s.square = std::abs(h45) < 1e-12 && std::abs(h56) < 1e-12;
+    s.wristCosine = h[3].dot(h[5]) - h45 * h56;
+    s.wristSine = h[3].dot(h[4].cross(h[5]));
+    s.wristConstant = h45 * h56;
     const Vec3 ahead = h[1].cross(h[0]).normalized();
     const double offset = ahead.dot(o[1] - o[0]);
     s.elbowSign = (std::abs(offset) > 1e-6 ? offset : ahead.dot(centre - o[0])) < -1e-9 ? -1 : 1;
@@ -86,7 +91,50 @@ std::optional<SphericalWrist> recogniseSphericalWrist(const Arm& arm)
     return s;
 }
 
-SphericalSolutions solveSphericalWrist(const SphericalWrist& arm, const Mat3& rotation, const Vec3& position, double seed1, double seed4)
+namespace {
+
+/// Rotation matrix about unit h with the given sine and cosine (Rodrigues).
+Mat3 rotationOf(const Vec3& h, double s, double c)
+{
+    const double d = 1 - c;
+    Mat3 r;
+    r << c + h[0] * h[0] * d, h[0] * h[1] * d - h[2] * s, h[0] * h[2] * d + h[1] * s,  //
+        h[1] * h[0] * d + h[2] * s, c + h[1] * h[1] * d, h[1] * h[2] * d - h[0] * s,   //
+        h[2] * h[0] * d - h[1] * s, h[2] * h[1] * d + h[0] * s, c + h[2] * h[2] * d;
+    return r;
+}
+
+/// Joints 4, 5 and 6 for `wrist` = R4 R5 R6, on one side of the aligned wrist.
+struct WristJoints {
+    double q4, q5, q6;
+    bool aligned;
+    bool turned;
+};
+
+WristJoints wristJoints(const SphericalWrist& arm, const Mat3& wrist, const Vec3& seen6, double s5, double c5, double seed4)
+{
+    const Vec3 y4 = turned(arm.h5, s5, c5, arm.h6);
+    // Lengths of cross products keep their digits where the axes nearly line up, dot products do not.
+    const Vec3 from = arm.h4.cross(y4), to = arm.h4.cross(seen6);
+    const double fromLength = from.norm(), toLength = to.norm();
+    WristJoints out;
+    out.aligned = fromLength < kAligned || toLength < kAligned;
+    const double scale = 1 / (fromLength * toLength);
+    const double s4 = out.aligned ? std::sin(seed4) : arm.h4.dot(from.cross(to)) * scale;
+    const double c4 = out.aligned ? std::cos(seed4) : from.dot(to) * scale;
+    out.q4 = out.aligned ? seed4 : std::atan2(s4, c4);
+    out.q5 = std::atan2(s5, c5);
+    // Joint 6 takes what is left, so that the error of joint 4 near the aligned wrist is made up for.
+    const Vec3 left = turned(arm.h5, -s5, c5, turned(arm.h4, -s4, c4, wrist * arm.across6));
+    out.q6 = std::atan2(arm.h6.dot(arm.across6.cross(left)), arm.across6.dot(left));
+    out.turned = from.dot(arm.h5) < 0;
+    return out;
+}
+
+}  // namespace
+
+SphericalSolutions solveSphericalWrist(const SphericalWrist& arm, const Mat3& rotation, const Vec3& position, double seed1, double seed4,
+                                       const Configuration* only)
 {
     SphericalSolutions out;
     const Vec3 centre = position + rotation * arm.flangeFromWrist;
@@ -138,51 +186,46 @@ SphericalSolutions solveSphericalWrist(const SphericalWrist& arm, const Mat3& ro
             }
             continue;
         }
+        const bool back = arm.front.dot(turned(arm.h1, -f.sine, f.cosine, d)) < 0;
+        if (only && back != only->shoulderBack) continue;
         // Joint 3 sets the distance of the wrist centre from axis 2; phi is the angle between upper arm and forearm.
         const double cosPhi = std::clamp((distance * distance - l2 * l2 - l3 * l3) / (2 * l2 * l3), -1.0, 1.0);
         const double phiSize = std::acos(cosPhi), sinSize = std::sqrt((1 - cosPhi) * (1 + cosPhi));
-        const Mat3 first = rotationAbout(arm.h1, f.q);
-        const Mat3 rest = first.transpose() * total;
-        const double shoulderSide = arm.front.dot(turned(arm.h1, -f.sine, f.cosine, d));
+        const Mat3 rest = rotationOf(arm.h1, -f.sine, f.cosine) * total;
+        const double towards = std::atan2(xn, xu), lead = std::atan2(l3 * sinSize, l2 + l3 * cosPhi);
         for (const double sign : {1.0, -1.0}) {
-            const double phi = sign * phiSize;
-            const double theta3 = wrapped(phi - arm.foreAngle);
-            const double theta2 = std::atan2(xn, xu) - std::atan2(l3 * sign * sinSize, l2 + l3 * cosPhi);
-            const Mat3 second = rotationAbout(arm.h2, theta2 + theta3);
-            const Mat3 wrist = second.transpose() * rest;  // R4 R5 R6
+            const bool down = (sinSize * sign * arm.elbowSign < 0) != back;
+            if (only && down != only->elbowDown) continue;
+            const double theta3 = sign * phiSize - arm.foreAngle;
+            const double theta2 = towards - sign * lead;
+            const Mat3 wrist = rotationOf(arm.h2, -std::sin(theta2 + theta3), std::cos(theta2 + theta3)) * rest;  // R4 R5 R6
 
             // Wrist: h4 . R5 h6 fixes joint 5, then joints 4 and 6 each turn one vector onto another.
-            const Vec3 seen6 = wrist * arm.h6;               // R4 R5 h6
-            const Vec3 acrossNow = wrist * arm.across6;      // R4 R5 R6 across6
-            const double h45 = arm.h4.dot(arm.h5), h56 = arm.h5.dot(arm.h6);
-            const double wa = arm.h4.dot(arm.h6) - h45 * h56, wb = arm.h4.dot(arm.h5.cross(arm.h6)), wc = arm.h4.dot(seen6) - h45 * h56;
-            const double wr = std::hypot(wa, wb);
+            const Vec3 seen6 = wrist * arm.h6;  // R4 R5 h6
+            const double wa = arm.wristCosine, wb = arm.wristSine, wc = arm.h4.dot(seen6) - arm.wristConstant;
+            const double wr2 = wa * wa + wb * wb, wr = std::sqrt(wr2);
             if (std::abs(wc) > wr + 1e-9) continue;  // a wrist whose axes are not at right angles cannot point everywhere
-            // With axes 4, 5 and 5, 6 at right angles the sine is the length of a cross product, exact near the aligned wrist.
-            const bool square = std::abs(h45) < 1e-12 && std::abs(h56) < 1e-12;
-            const double root = square ? arm.h4.cross(seen6).norm() * wr : std::sqrt(std::max(0.0, (wr - wc) * (wr + wc)));
-            for (const double side : {1.0, -1.0}) {
-                const double q5 = std::atan2(wb * wc + side * root * wa, wa * wc - side * root * wb);
-                const double s5 = std::sin(q5), c5 = std::cos(q5);
-                const Vec3 y4 = turned(arm.h5, s5, c5, arm.h6);
-                SphericalSolutions::Item& item = out.items[size_t(out.count)];
-                item = {};
-                item.freeShoulder = f.free;
-                // Lengths of cross products keep their digits where the axes nearly line up, dot products do not.
-                const Vec3 from = arm.h4.cross(y4), to = arm.h4.cross(seen6);
-                const double scale = from.norm() * to.norm();
-                item.alignedWrist = from.norm() < kAligned || to.norm() < kAligned;
-                const double s4 = item.alignedWrist ? std::sin(seed4) : arm.h4.dot(from.cross(to)) / scale;
-                const double c4 = item.alignedWrist ? std::cos(seed4) : from.dot(to) / scale;
-                const double q4 = item.alignedWrist ? seed4 : std::atan2(s4, c4);
-                // Joint 6 takes what is left, so that the error of joint 4 near the aligned wrist is made up for.
-                const Vec3 left = turned(arm.h5, -s5, c5, turned(arm.h4, -s4, c4, acrossNow));
-                const double q6 = std::atan2(arm.h6.dot(arm.across6.cross(left)), arm.across6.dot(left));
-                item.q = {f.q, wrapped(theta2), wrapped(arm.sigma3 * theta3), q4, q5, q6};
-                const bool back = shoulderSide < 0;
-                item.configuration = {back, (sinSize * sign * arm.elbowSign < 0) != back, from.dot(arm.h5) < 0};
-                ++out.count;
-                if (item.alignedWrist && square) break;  // both sides are the same posture
+            // With right angles the sine is the length of a cross product, exact near the aligned wrist.
+            const double root = arm.square ? arm.h4.cross(seen6).norm() * wr : std::sqrt(std::max(0.0, (wr - wc) * (wr + wc)));
+            const auto add = [&](const WristJoints& w) {
+                if (only && !w.aligned && w.turned != only->wristTurned) return;
+                out.items[size_t(out.count++)] = {{f.q, wrapped(theta2), wrapped(arm.sigma3 * theta3), wrapped(w.q4), wrapped(w.q5), wrapped(w.q6)},
+                                                  w.aligned, f.free, {back, down, w.turned}};
+            };
+            const auto side = [&](double which) {
+                const double s5 = wb * wc + which * root * wa, c5 = wa * wc - which * root * wb, scale = 1 / std::hypot(s5, c5);
+                return wristJoints(arm, wrist, seen6, s5 * scale, c5 * scale, seed4);
+            };
+            const WristJoints one = side(1);
+            add(one);
+            if (one.aligned && arm.square) {
+                // both sides are the same posture
+            } else if (arm.square) {
+                // The other side: half a turn of joints 4 and 6, joint 5 mirrored at the aligned wrist.
+                constexpr double pi = std::numbers::pi;
+                add({one.q4 + pi, 2 * std::atan2(wb, wa) - one.q5, one.q6 + pi, false, !one.turned});
+            } else {
+                add(side(-1));
             }
             if (sinSize < 1e-12) break;  // stretched or folded: both elbows are the same posture
         }

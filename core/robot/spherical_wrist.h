@@ -23,7 +23,9 @@ struct SphericalSolutions {
     double shortfall = 0;  ///< [m]
 };
 
-/// `seed4` and `seed1` [rad] are used for joints 4 and 1 where the pose leaves them free.
-SphericalSolutions solveSphericalWrist(const SphericalWrist& arm, const Mat3& rotation, const Vec3& position, double seed1, double seed4);
+/// `seed4` and `seed1` [rad] are used for joints 4 and 1 where the pose leaves them free. With `only`, other configurations are not worked out
+/// (at a singular pose the one asked for may then be missing).
+SphericalSolutions solveSphericalWrist(const SphericalWrist& arm, const Mat3& rotation, const Vec3& position, double seed1, double seed4,
+                                       const Configuration* only = nullptr);
 
 }  // namespace topikos

@@ -96,7 +96,7 @@ private:
         path.flangeFromTcp = target.kind == Target::Kind::Pose ? findTool(m_cell, target.tool)->flangeFromTcp : toolInForce(m_cell).flangeFromTcp;
         path.start = forward(arm, m_posture) * path.flangeFromTcp;
         path.end = target.kind == Target::Kind::Pose ? baseFromTarget(m_cell, target, step.standoff) : forward(arm, target.posture) * path.flangeFromTcp;
-        outcome.move = planLine(arm, m_posture, path, limitsOf(m_cell, step), m_cell.thresholds.blocks());
+        outcome.move = planLine(arm, m_posture, path, limitsOf(m_cell, step), m_cell.thresholds.blocks(), m_cell.thresholds.cautions());
         outcome.duration = outcome.move->profile.duration;
         if (outcome.move->stop) {
             outcome.problem = Problem::LineStops;

@@ -53,6 +53,7 @@ int main(int argc, char** argv)
     window.resize(1280, 800);
     window.show();
     if (!QTest::qWaitForWindowExposed(&window)) return 1;
+    window.activateWindow();
     Session& session = window.session();
     auto* left = window.findChild<QTabWidget*>("leftPanel");
     auto* bottom = window.findChild<QTabWidget*>("bottomPanel");
@@ -70,7 +71,7 @@ int main(int argc, char** argv)
 
     auto* z = window.findChild<QLineEdit*>("reading2");
     z->setFocus();
-    QTest::qWait(50);
+    z->selectAll();
     QTest::keyClicks(z, "260");
     good = shoot(window, folder.filePath("typed-pose.png")) && good;
     QTest::keyClick(z, Qt::Key_Escape);

@@ -1,0 +1,109 @@
+// What a person feels: frames, the verdict on a typed pose, start and memory. Needs a display (xvfb-run will do).
+#include "app/theme/theme.h"
+#include "app/view/viewport.h"
+#include "app/window/main_window.h"
+
+#include <QApplication>
+#include <QElapsedTimer>
+#include <QFile>
+#include <QLineEdit>
+#include <QSurfaceFormat>
+#include <QTest>
+
+#include <algorithm>
+#include <cstdio>
+#include <vector>
+
+using namespace topikos;
+
+namespace {
+
+double median(std::vector<double> v)
+{
+    std::sort(v.begin(), v.end());
+    return v[v.size() / 2];
+}
+
+double residentMegabytes()
+{
+    QFile file("/proc/self/status");
+    if (!file.open(QIODevice::ReadOnly)) return 0;
+    for (const QByteArray& line : file.readAll().split('\n'))
+        if (line.startsWith("VmRSS:")) return line.simplified().split(' ')[1].toDouble() / 1024;
+    return 0;
+}
+
+/// Runs the event loop until the view has drawn `more` frames.
+void awaitFrames(const Viewport& view, int more)
+{
+    const int until = view.frameCount() + more;
+    while (view.frameCount() < until) QApplication::processEvents(QEventLoop::AllEvents, 50);
+}
+
+}  // namespace
+
+int main(int argc, char** argv)
+{
+    QElapsedTimer clock;
+    clock.start();
+    QSurfaceFormat format;
+    format.setVersion(3, 3);
+    format.setProfile(QSurfaceFormat::CoreProfile);
+    format.setDepthBufferSize(24);
+    format.setSwapInterval(0);
+    QSurfaceFormat::setDefaultFormat(format);
+    QApplication app(argc, argv);
+    QApplication::setOrganizationName("Topikos");
+    QApplication::setApplicationName("topikos-bench");
+    applyTheme(false);
+    MainWindow window;
+    window.resize(1520, 900);
+    window.show();
+    awaitFrames(window.viewport(), 1);
+    std::printf("%-46s %8.0f ms   (goal 700)\n", "main() to first complete frame", double(clock.elapsed()));
+    while (!window.session().checkIsFresh()) QApplication::processEvents();
+    std::printf("view of %d x %d pixels\n", window.viewport().width(), window.viewport().height());
+
+    std::vector<double> frames;
+    for (int i = 0; i < 60; ++i) {
+        clock.restart();
+        window.session().jogJoint(0, i % 2 ? 0.02 : -0.02);
+        awaitFrames(window.viewport(), 1);
+        frames.push_back(double(clock.nsecsElapsed()) * 1e-6);
+    }
+    std::printf("%-46s %8.1f ms   (goal 60)\n", "frame while jogging, median", median(frames));
+
+    std::vector<double> still;
+    for (int i = 0; i < 10; ++i) {
+        window.session().jogJoint(0, 0.01);
+        awaitFrames(window.viewport(), 1);
+        clock.restart();
+        awaitFrames(window.viewport(), 1);
+        still.push_back(double(clock.nsecsElapsed()) * 1e-6);
+    }
+    std::printf("%-46s %8.1f ms   (goal 150)\n", "refined picture after standing still, median", median(still));
+
+    auto* z = window.findChild<QLineEdit*>("reading2");
+    z->setFocus();
+    std::vector<double> typed;
+    for (int i = 0; i < 30; ++i) {
+        z->selectAll();
+        clock.restart();
+        QTest::keyClicks(z, "9");
+        typed.push_back(double(clock.nsecsElapsed()) * 1e-6);
+    }
+    std::printf("%-46s %8.2f ms   (goal one frame)\n", "key in a typed pose to verdict and ghost", median(typed));
+
+    std::vector<double> edits;
+    for (int i = 0; i < 20; ++i) {
+        clock.restart();
+        const TargetId id = window.session().cell().targets.back().id;
+        const Pose pose = window.session().cell().targets.back().pose * translated({0, 0, i % 2 ? 0.001 : -0.001});
+        window.session().edit("Move", [&](const Cell& cell) { return setTargetPose(cell, id, pose); });
+        while (!window.session().checkIsFresh()) QApplication::processEvents();
+        edits.push_back(double(clock.nsecsElapsed()) * 1e-6);
+    }
+    std::printf("%-46s %8.1f ms\n", "edit of a demo target to fresh verdicts", median(edits));
+    std::printf("%-46s %8.0f MB   (goal 180)\n", "resident memory", residentMegabytes());
+    return 0;
+}
