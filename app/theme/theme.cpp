@@ -92,6 +92,8 @@ QScrollBar::handle:vertical { background: %line; border-radius: 4px; min-height:
 QScrollBar:horizontal { background: transparent; height: 9px; margin: 0; }
 QScrollBar::handle:horizontal { background: %line; border-radius: 4px; min-width: 24px; }
 QScrollBar::add-line, QScrollBar::sub-line { width: 0; height: 0; }
+#viewRim { background: %paper; }
+#viewRim[lit="true"] { background: %accent; }
 #readingStrip, #viewNote { background: %raised; border: 1px solid %line; border-radius: 6px; }
 #readingStrip QComboBox { border: 1px solid transparent; background: transparent; font-weight: 600; padding: 1px 2px; }
 #readingStrip QComboBox:hover { border-color: %line; }

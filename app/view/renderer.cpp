@@ -20,7 +20,7 @@ struct LineVertex {
     float corner[3];
 };
 
-constexpr int kShadowSize = 320;  // [pixels]
+constexpr int kShadowSize = 256;  // [pixels]
 
 QMatrix4x4 matrixOf(const Pose& pose)
 {
@@ -125,6 +125,11 @@ Renderer::~Renderer()
 
 void Renderer::drawShadow(const DrawList& list)
 {
+    std::vector<std::pair<const GpuMesh*, Pose>> casting;
+    for (const DrawItem& item : list.items)
+        if (item.shadow && item.opacity >= 1) casting.emplace_back(item.mesh, item.worldFromMesh);
+    if (m_shadow[0] && casting == m_shadowOf) return;  // orbiting leaves it as it is
+    m_shadowOf = std::move(casting);
     if (!m_shadow[0])
         for (auto& fbo : m_shadow) {
             fbo = std::make_unique<QOpenGLFramebufferObject>(kShadowSize, kShadowSize, QOpenGLFramebufferObject::Depth, GL_TEXTURE_2D, GL_R8);

@@ -70,6 +70,7 @@ private:
     void drawLines(const std::vector<DrawLine>& lines, const QMatrix4x4& matrix, QSize pixels, float bias);
 
     QOpenGLFunctions_3_3_Core& m_gl;
+    std::vector<std::pair<const GpuMesh*, Pose>> m_shadowOf;  ///< bodies in the shadow as last drawn
     std::unique_ptr<QOpenGLShaderProgram> m_body, m_ground, m_line, m_sky, m_blur, m_height;
     std::unique_ptr<QOpenGLFramebufferObject> m_fine, m_coarse, m_shadow[2];
     unsigned m_emptyArray = 0, m_lineArray = 0, m_lineBuffers[2] = {}, m_groundArray = 0, m_groundBuffer = 0;

@@ -81,6 +81,8 @@ void Viewport::changed()
     m_fine = false;
     m_stillTimer.start();
     update();
+    // A layer over the whole view costs time in every frame, so it is there only when it has something to show.
+    m_overlay->setVisible(!std::holds_alternative<std::monostate>(m_session.selection()));
     m_overlay->update();
 }
 
@@ -221,11 +223,6 @@ void Viewport::paintOverlay(QPainter& painter)
         painter.setFont(detailFont);
         painter.drawText(QRectF(box.left() + 10, box.top() + 29, w - 20, detailBox.height() + 4), Qt::TextWordWrap, detail);
     }
-    if (hasFocus()) {
-        painter.setBrush(Qt::NoBrush);
-        painter.setPen(QPen(theme().accent, 2));
-        painter.drawRect(QRectF(rect()).adjusted(1, 1, -1, -1));
-    }
 }
 
 void Viewport::mousePressEvent(QMouseEvent* event)
@@ -300,18 +297,6 @@ void Viewport::leaveEvent(QEvent*)
         m_hovered = -1;
         changed();
     }
-}
-
-void Viewport::focusInEvent(QFocusEvent* event)
-{
-    QOpenGLWidget::focusInEvent(event);
-    changed();
-}
-
-void Viewport::focusOutEvent(QFocusEvent* event)
-{
-    QOpenGLWidget::focusOutEvent(event);
-    changed();
 }
 
 bool Viewport::jogByKey(QKeyEvent* event)

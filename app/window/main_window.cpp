@@ -15,6 +15,7 @@
 #include "core/exchange/cell_file.h"
 #include "core/exchange/step_text.h"
 
+#include <QApplication>
 #include <QCloseEvent>
 #include <QFile>
 #include <QFileDialog>
@@ -24,6 +25,7 @@
 #include <QMessageBox>
 #include <QScrollArea>
 #include <QSettings>
+#include <QStyle>
 #include <QTimer>
 #include <QVBoxLayout>
 
@@ -163,7 +165,18 @@ void MainWindow::buildRegions()
     m_left->setCurrentIndex(1);
     m_left->setMinimumWidth(240);
 
-    m_view = new Viewport(*m_session);
+    // A rim around the view tells when the keys go there.
+    auto* rim = new QFrame(this);
+    rim->setObjectName("viewRim");
+    auto* inside = new QVBoxLayout(rim);
+    inside->setContentsMargins(2, 2, 2, 2);
+    m_view = new Viewport(*m_session, rim);
+    inside->addWidget(m_view);
+    connect(qApp, &QApplication::focusChanged, rim, [this, rim](QWidget*, QWidget* now) {
+        rim->setProperty("lit", now == m_view);
+        rim->style()->unpolish(rim);
+        rim->style()->polish(rim);
+    });
     connect(m_view, &Viewport::takeRequested, m_targets, &TargetsPanel::takePose);
 
     auto* scroll = new QScrollArea(this);
@@ -206,7 +219,7 @@ void MainWindow::buildRegions()
     m_columns->setChildrenCollapsible(false);
     m_columns->setHandleWidth(1);
     m_columns->addWidget(m_left);
-    m_columns->addWidget(m_view);
+    m_columns->addWidget(rim);
     m_columns->addWidget(scroll);
     m_columns->setStretchFactor(1, 1);
 

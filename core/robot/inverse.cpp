@@ -112,15 +112,15 @@ Solutions inverseKinematics(const Arm& arm, const Pose& baseFromFlange, const Jo
     for (int i = 0; i < raw.count; ++i) {
         SphericalSolutions::Item& item = raw.items[size_t(order[size_t(i)])];
         if (item.alignedWrist) shareAlignedWrist(arm, wrist, item.q);
-        Solution solution{JointVector(6), item.configuration};
         bool inside = true;
         for (size_t j = 0; j < 6; ++j) {
             const Joint& joint = arm.joints()[j];
             chooseTurn(joint, item.q[j], near ? &(*near)[Eigen::Index(j)] : nullptr);
-            solution.joints[Eigen::Index(j)] = item.q[j];
             inside = inside && item.q[j] >= joint.lower && item.q[j] <= joint.upper;
         }
-        (inside ? found.items : found.outOfRange).push_back(std::move(solution));
+        Solution& solution = (inside ? found.items : found.outOfRange).emplace_back();
+        solution.configuration = item.configuration;
+        solution.joints = Eigen::Map<const Eigen::Matrix<double, 6, 1>>(item.q.data());
     }
     if (found.items.empty()) {
         found.reason = NoSolution::JointRange;

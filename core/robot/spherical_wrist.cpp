@@ -93,6 +93,9 @@ std::optional<SphericalWrist> recogniseSphericalWrist(const Arm& arm)
 
 namespace {
 
+/// Lengths here are far from overflow, and std::hypot takes ten times as long.
+double length(double a, double b) { return std::sqrt(a * a + b * b); }
+
 /// Rotation matrix about unit h with the given sine and cosine (Rodrigues).
 Mat3 rotationOf(const Vec3& h, double s, double c)
 {
@@ -144,7 +147,7 @@ SphericalSolutions solveSphericalWrist(const SphericalWrist& arm, const Mat3& ro
     const Vec3 d = centre - arm.o1;
     const double along = arm.shoulderCosine * arm.h1.dot(d);
     const double a = arm.h2.dot(d) - along, b = -arm.h2.dot(arm.h1.cross(d)), c = arm.lateral - along;
-    const double radius = std::hypot(a, b);
+    const double radius = length(a, b);
     struct First {
         double q, sine, cosine;
         bool free;
@@ -165,7 +168,7 @@ SphericalSolutions solveSphericalWrist(const SphericalWrist& arm, const Mat3& ro
         const double r2 = radius * radius;
         for (const double sign : {1.0, -1.0}) {
             const double sine = (b * c + sign * root * a) / r2, cosine = (a * c - sign * root * b) / r2;
-            const double scale = 1 / std::hypot(sine, cosine);
+            const double scale = 1 / length(sine, cosine);
             firsts[size_t(firstCount++)] = {std::atan2(sine, cosine), sine * scale, cosine * scale, false};
         }
     }
@@ -177,7 +180,7 @@ SphericalSolutions solveSphericalWrist(const SphericalWrist& arm, const Mat3& ro
         const First& f = firsts[size_t(i)];
         const Vec3 x = arm.o1 + turned(arm.h1, -f.sine, f.cosine, d) - arm.o2;
         const double xu = arm.u.dot(x), xn = arm.n.dot(x);
-        const double distance = std::hypot(xu, xn);
+        const double distance = length(xu, xn);
         if (distance > l2 + l3 + kReachSlack || distance < std::abs(l2 - l3) - kReachSlack) {
             const double missing = distance > l2 + l3 ? distance - l2 - l3 : std::abs(l2 - l3) - distance;
             if (missing < bestShortfall) {
@@ -213,7 +216,7 @@ SphericalSolutions solveSphericalWrist(const SphericalWrist& arm, const Mat3& ro
                                                   w.aligned, f.free, {back, down, w.turned}};
             };
             const auto side = [&](double which) {
-                const double s5 = wb * wc + which * root * wa, c5 = wa * wc - which * root * wb, scale = 1 / std::hypot(s5, c5);
+                const double s5 = wb * wc + which * root * wa, c5 = wa * wc - which * root * wb, scale = 1 / length(s5, c5);
                 return wristJoints(arm, wrist, seen6, s5 * scale, c5 * scale, seed4);
             };
             const WristJoints one = side(1);

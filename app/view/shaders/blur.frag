@@ -6,8 +6,8 @@ out vec4 color;
 void main()
 {
     float sum = 0.0, weight = 0.0;
-    for (int i = -7; i <= 7; ++i) {
-        float w = exp(-float(i * i) / 18.0);
+    for (int i = -5; i <= 5; ++i) {
+        float w = exp(-float(i * i) / 10.0);
         sum += w * texture(source, uv + float(i) * direction).r;
         weight += w;
     }
