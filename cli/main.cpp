@@ -16,7 +16,9 @@ int main(int argc, char** argv)
 
     CLI::App* arm = app.add_subcommand("arm", "Questions about an arm: a catalogue id or a URDF file");
     arm->require_subcommand(0, 1);
-    arm->add_subcommand("list", "Arms of the catalogue")->callback([&] { code = armList(); });
+    CLI::App* list = arm->add_subcommand("list", "Arms of the catalogue");
+    list->add_flag("--json", json, "JSON (always so here)");
+    list->callback([&] { code = armList(); });
     std::string name;
     const auto query = [&](const char* word, const char* help, int (*run)(const std::string&)) {
         CLI::App* command = arm->add_subcommand(word, help);

@@ -1,7 +1,7 @@
 # Shared by ./run and ./test: packages and build. Meant to be read by bash from the project's folder.
 
 packages="build-essential cmake ninja-build ccache
-qt6-base-dev libqt6opengl6-dev libqt6svg6-dev libgl-dev libgl1-mesa-dri
+qt6-base-dev libqt6opengl6-dev qt6-svg-dev libgl-dev libgl1-mesa-dri
 libeigen3-dev libfmt-dev liburdfdom-dev libconsole-bridge-dev nlohmann-json3-dev libcli11-dev libbenchmark-dev
 xvfb xauth fonts-inter fonts-jetbrains-mono"
 

@@ -51,8 +51,8 @@ Properties::Properties(Session& session, QWidget* parent) : QWidget(parent), m_s
     m_grid->setContentsMargins(0, 0, 0, 0);
     m_grid->setHorizontalSpacing(6);
     m_grid->setVerticalSpacing(3);
-    m_grid->setColumnStretch(1, 3);
-    m_grid->setColumnStretch(3, 5);
+    m_grid->setColumnStretch(1, 1);
+    m_grid->setColumnStretch(3, 1);
     column->addLayout(m_grid);
     // Rebuilt after the present event: an editor that has just changed the cell must not be deleted under its own signal.
     const auto later = [this] {
@@ -128,7 +128,8 @@ void Properties::addName(const std::string& name, std::function<void(const std::
     addField("Name", edit, true);
 }
 
-void Properties::addNumber(const QString& label, const QString& name, double value, const QString& unit, double low, double high, int decimals, std::function<void(double)> apply)
+void Properties::addNumber(const QString& label, const QString& name, double value, const QString& unit, double low, double high, int decimals, std::function<void(double)> apply,
+                           bool wide)
 {
     auto* field = new NumberField(this);
     field->setObjectName(name);
@@ -142,7 +143,7 @@ void Properties::addNumber(const QString& label, const QString& name, double val
         if (now != shown) apply(now);
     });
     field->setMinimumWidth(60);
-    addField(label, field, false);
+    addField(label, field, wide);
 }
 
 void Properties::addPose(const Pose& pose, std::function<void(const Pose&)> apply)
@@ -227,23 +228,23 @@ void Properties::showStep(const Step& step)
             next.target = m_session.cell().targets[size_t(i)].id;
             change(next);
         });
-        addNumber("Back", "stepStandoff", millimetres(step.standoff), "mm", 0, 1000, 1, [=](double v) {
-            Step next = step;
-            next.standoff = v * kMillimetre;
-            change(next);
-        });
         if (step.kind == Step::Kind::Line)
             addNumber("Speed", "stepSpeed", millimetres(step.lineSpeed), "mm/s", 0.1, 10000, 1, [=](double v) {
                 Step next = step;
                 next.lineSpeed = v * kMillimetre;
                 change(next);
-            });
+            }, true);
         else
             addNumber("Speed", "stepSpeed", step.jointSpeed * 100, "%", 0.1, 100, 1, [=](double v) {
                 Step next = step;
                 next.jointSpeed = v / 100;
                 change(next);
-            });
+            }, true);
+        addNumber("Back", "stepStandoff", millimetres(step.standoff), "mm", 0, 1000, 1, [=](double v) {
+            Step next = step;
+            next.standoff = v * kMillimetre;
+            change(next);
+        });
         addNumber("Blend", "stepBlend", millimetres(step.blend), "mm", 0, 1000, 1, [=](double v) {
             Step next = step;
             next.blend = v * kMillimetre;

@@ -26,7 +26,7 @@ private:
 
     void addName(const std::string& name, std::function<void(const std::string&)> apply);
     /// A number in display units; `apply` gets it in the same units.
-    void addNumber(const QString& label, const QString& objectName, double value, const QString& unit, double low, double high, int decimals, std::function<void(double)> apply);
+    void addNumber(const QString& label, const QString& objectName, double value, const QString& unit, double low, double high, int decimals, std::function<void(double)> apply, bool wide = false);
     /// Six numbers; untouched ones keep their full digits.
     void addPose(const Pose& pose, std::function<void(const Pose&)> apply);
     void addChoice(const QString& label, const QString& objectName, const QStringList& words, int current, std::function<void(int)> apply);

@@ -19,6 +19,7 @@ namespace topikos {
 namespace {
 
 constexpr int kRow = 28;
+constexpr int kLongestBracket = 60;  // rows looked at in each direction
 constexpr int kNumber = 26, kBracket = 24, kGlyph = 24, kSeconds = 44;
 
 /// Number, bracket of the frame in force, glyph, text, severity, seconds.
@@ -106,8 +107,8 @@ private:
         const QString frame = frameAt(index.model(), index.row());
         if (frame.isEmpty()) return;
         int first = index.row(), last = index.row();
-        while (frameAt(index.model(), first - 1) == frame) --first;
-        while (frameAt(index.model(), last + 1) == frame) ++last;
+        while (index.row() - first < kLongestBracket && frameAt(index.model(), first - 1) == frame) --first;
+        while (last - index.row() < kLongestBracket && frameAt(index.model(), last + 1) == frame) ++last;
         const bool top = first == index.row(), bottom = last == index.row();
         const double x = r.left() + 8.5, t = top ? r.top() + 5 : r.top() - 1, b = bottom ? r.bottom() - 5 : r.bottom() + 2;
         QPainterPath path;

@@ -93,20 +93,6 @@ bool Session::edit(const QString& label, const Edit& edit)
     return true;
 }
 
-void Session::beginGesture(const QString& label) { m_history.beginGesture(label.toStdString()); }
-
-bool Session::replaceInGesture(const Edit& edit)
-{
-    if (const Status bad = m_history.replace(edit)) {
-        report(*bad);
-        return false;
-    }
-    changed();
-    return true;
-}
-
-void Session::endGesture() { m_history.endGesture(); }
-
 void Session::undo()
 {
     if (!m_history.canUndo()) return;

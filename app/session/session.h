@@ -23,7 +23,6 @@ public:
     explicit Session(Cell cell, QObject* parent = nullptr);
 
     const Cell& cell() const { return *m_history.current(); }
-    CellPtr cellPointer() const { return m_history.current(); }
     const Arm& arm() const { return *cell().arm.model; }
     const History& history() const { return m_history; }
     const Routine& routine() const;
@@ -36,9 +35,6 @@ public:
 
     /// One undoable edit. A refusal is told to the person and changes nothing.
     bool edit(const QString& label, const Edit& edit);
-    void beginGesture(const QString& label);
-    bool replaceInGesture(const Edit& edit);
-    void endGesture();
     void undo();
     void redo();
 

@@ -12,7 +12,7 @@ namespace topikos {
 /// Colours by meaning. Two sets, light and dark; every meaning is in both.
 struct Theme {
     bool dark = false;
-    QColor paper, panel, raised, line, ink, faint, accent, accentText, accentSoft, process, caution, blocked, track, joint, other;
+    QColor paper, panel, raised, line, ink, faint, accent, accentText, accentSoft, caution, blocked, track, joint, other;
     QColor skyTop, skyBottom, ground, grid, edge;
     QColor axisX, axisY, axisZ;
 };

@@ -18,7 +18,7 @@ ReadingStrip::ReadingStrip(Session& session, QWidget* parent) : QFrame(parent), 
 {
     setObjectName("readingStrip");
     auto* column = new QVBoxLayout(this);
-    column->setContentsMargins(10, 4, 8, 4);
+    column->setContentsMargins(8, 4, 6, 4);
     column->setSpacing(2);
     auto* row = new QHBoxLayout;
     column->addLayout(row);
@@ -41,12 +41,12 @@ ReadingStrip::ReadingStrip(Session& session, QWidget* parent) : QFrame(parent), 
     for (int i = 0; i < 6; ++i) {
         auto* name = new QLabel(names[i], this);
         name->setProperty("class", "faint");
-        if (i == 0 || i == 3) row->addSpacing(5);
+        if (i == 3) row->addSpacing(4);
         row->addWidget(name);
         m_values[i] = new QLineEdit(this);
         m_values[i]->setObjectName(QString("reading%1").arg(i));
         m_values[i]->setFont(figureFont(12));
-        m_values[i]->setFixedWidth(i < 3 ? 55 : 47);
+        m_values[i]->setFixedWidth(i < 3 ? 53 : 46);
         m_values[i]->setAlignment(Qt::AlignRight);
         m_values[i]->setToolTip(QString(tips[i]) + ". Type a value: the verdict shows at once, Enter moves the arm.");
         m_values[i]->installEventFilter(this);
@@ -83,7 +83,7 @@ void ReadingStrip::fillFrames()
     m_frame->addItem("World", 0u);
     for (const Frame& f : cell.frames) m_frame->addItem(text(f.name), f.id.value);
     m_frame->setCurrentIndex(std::max(0, m_frame->findData(m_session.readingFrame().value)));
-    m_frame->setFixedWidth(QFontMetrics(textFont(13, QFont::DemiBold)).horizontalAdvance(m_frame->currentText()) + 30);
+    m_frame->setFixedWidth(QFontMetrics(textFont(13, QFont::DemiBold)).horizontalAdvance(m_frame->currentText()) + 27);
     emit resized();
 }
 

@@ -31,8 +31,6 @@ void addDashes(std::vector<DrawLine>& lines, const Vec3& from, const Vec3& to, c
         lines.push_back({from + (to - from) * (s / length), from + (to - from) * (std::min(length, s + dash) / length), color, width});
 }
 
-Selection ownerOfStep(StepId id) { return id; }
-
 }  // namespace
 
 void addTriad(std::vector<DrawLine>& lines, const Pose& world, double length, double width)
@@ -108,9 +106,8 @@ DrawList Scene::build(QOpenGLFunctions_3_3_Core& gl)
 {
     DrawList list;
     const auto gpu = [&gl](const Shape& shape) {
-        auto& held = const_cast<Shape&>(shape).gpu;
-        if (!held) held = std::make_unique<GpuMesh>(gl, shape.mesh);
-        return held.get();
+        if (!shape.gpu) shape.gpu = std::make_unique<GpuMesh>(gl, shape.mesh);
+        return shape.gpu.get();
     };
     QColor light = theme().accent;
     light.setAlphaF(0.35f);
@@ -169,7 +166,7 @@ const std::vector<Scene::Path>& Scene::paths() const
 void Scene::addRoute(DrawList& list) const
 {
     for (const Path& path : paths()) {
-        const bool chosen = m_session.selection() == ownerOfStep(path.step);
+        const bool chosen = m_session.selected<StepId>() == path.step;
         QColor color = stepColor(path.kind);
         color.setAlphaF(chosen ? 1.0f : 0.6f);
         addPolyline(chosen ? list.linesOnTop : list.lines, path.points, color, chosen ? 3.2 : 1.6);

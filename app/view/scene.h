@@ -32,7 +32,7 @@ private:
     struct Shape {
         std::vector<Solid> solids;
         Mesh mesh;
-        std::unique_ptr<GpuMesh> gpu;
+        mutable std::unique_ptr<GpuMesh> gpu;  ///< made when first drawn
     };
     struct Placed {
         const Shape* shape;

@@ -138,12 +138,6 @@ Pose Viewport::handlePose() const
     return pose;
 }
 
-QPointF Viewport::tcpPixel() const
-{
-    const Cell& cell = m_session.cell();
-    return m_camera.pixel((worldFromBase(cell) * baseFromTcp(cell, m_session.shownState().posture)).translation, size());
-}
-
 void Viewport::fitAll()
 {
     // The strip and the note cover the upper and lower rim.
@@ -174,7 +168,7 @@ void Viewport::paintGL()
         addTriad(list.linesOnTop, worldFromBase(m_session.cell()) * baseFromTcp(m_session.cell(), m_session.shownState().posture), 0.08, 2);
     }
     m_renderer->draw(list, m_camera, size() * devicePixelRatio(), defaultFramebufferObject(), m_fine);
-    if (++m_frames == 1) emit firstFrameDrawn();
+    ++m_frames;
 }
 
 void Viewport::paintOverlay(QPainter& painter)

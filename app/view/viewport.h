@@ -27,12 +27,9 @@ public:
     void fitAll();
     /// Whole frames drawn so far.
     int frameCount() const { return m_frames; }
-    /// Pixel of the TCP, for tests and for aiming.
-    QPointF tcpPixel() const;
 
 signals:
     void takeRequested();  ///< the key that takes a target was pressed
-    void firstFrameDrawn();
 
 protected:
     void initializeGL() override;

@@ -93,6 +93,7 @@ MainWindow::MainWindow(QWidget* parent) : QMainWindow(parent)
     if (settings.contains("window/rows")) m_rows->restoreState(settings.value("window/rows").toByteArray());
     refreshHead();
     refreshActions();
+    m_view->setFocus();
 }
 
 void MainWindow::buildHead()

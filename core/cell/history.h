@@ -28,7 +28,6 @@ public:
     Status replace(const Edit& edit);
     void endGesture();
     void cancelGesture();
-    bool inGesture() const { return m_gesture != nullptr; }
 
     bool canUndo() const { return m_place > 0; }
     bool canRedo() const { return m_place + 1 < m_states.size(); }

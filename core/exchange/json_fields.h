@@ -25,7 +25,6 @@ struct Word {
 /// Builds the JSON of an object from its fields, in the order they are named.
 class FieldWriter {
 public:
-    static constexpr bool kReading = false;
     Json json = Json::object();
 
     template <class T>
@@ -84,7 +83,6 @@ private:
 /// Fills the fields of an object from JSON. Keeps the first error; after it nothing more is read.
 class FieldReader {
 public:
-    static constexpr bool kReading = true;
     FieldReader(const Json& json, std::string path, std::optional<Error>& error) : m_json(json), m_path(std::move(path)), m_error(error)
     {
         if (!m_json.is_object()) fail("", "must be an object in braces");
@@ -141,7 +139,6 @@ public:
     {
         if (!m_error) m_error = Error{"cell.field", message, key.empty() ? (m_path.empty() ? "document" : m_path) : place(key), "Correct the file or open another one."};
     }
-    bool failed() const { return m_error.has_value(); }
 
 private:
     std::string place(const std::string& key) const { return m_path.empty() ? key : m_path + "." + key; }

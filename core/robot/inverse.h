@@ -15,7 +15,6 @@ struct Configuration {
 
     bool operator==(const Configuration&) const = default;
     int index() const { return (shoulderBack ? 4 : 0) + (elbowDown ? 2 : 0) + (wristTurned ? 1 : 0); }
-    static Configuration fromIndex(int index) { return {(index & 4) != 0, (index & 2) != 0, (index & 1) != 0}; }
 };
 
 /// "shoulder front, elbow up, wrist plain".

@@ -213,7 +213,7 @@ SphericalSolutions solveSphericalWrist(const SphericalWrist& arm, const Mat3& ro
             const auto add = [&](const WristJoints& w) {
                 if (only && !w.aligned && w.turned != only->wristTurned) return;
                 out.items[size_t(out.count++)] = {{f.q, wrapped(theta2), wrapped(arm.sigma3 * theta3), wrapped(w.q4), wrapped(w.q5), wrapped(w.q6)},
-                                                  w.aligned, f.free, {back, down, w.turned}};
+                                                  w.aligned, {back, down, w.turned}};
             };
             const auto side = [&](double which) {
                 const double s5 = wb * wc + which * root * wa, c5 = wa * wc - which * root * wb, scale = 1 / length(s5, c5);

@@ -14,7 +14,6 @@ struct SphericalSolutions {
     struct Item {
         std::array<double, 6> q;
         bool alignedWrist = false;  ///< only q4 + q6 is fixed
-        bool freeShoulder = false;  ///< q1 is not fixed by the pose
         Configuration configuration;
     };
     std::array<Item, 8> items;

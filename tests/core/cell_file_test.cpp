@@ -28,6 +28,9 @@ private slots:
     void saveKeepsPermissionsAndFollowsLinks();
     void saveThatCannotBeWrittenSaysSo();
     void olderFixturesStayReadable();
+    void exampleInTheDocumentationLoads();
+    void filesFollowTheSchema_data();
+    void filesFollowTheSchema();
 };
 
 void CellFileTest::writingWhatWasReadGivesTheSameBytes_data()
@@ -256,6 +259,74 @@ void CellFileTest::olderFixturesStayReadable()
             ++files;
         }
     QVERIFY(files >= 1);
+}
+
+void CellFileTest::exampleInTheDocumentationLoads()
+{
+    QFile page(QString(TOPIKOS_SOURCES) + "/docs/format/cell.md");
+    QVERIFY(page.open(QIODevice::ReadOnly));
+    const QByteArray text = page.readAll();
+    const auto begin = text.indexOf("```json") + 8, end = text.indexOf("```", begin);
+    const std::string example = text.mid(begin, end - begin).toStdString();
+    const Result<Cell> cell = readCell(example, "cell.md");
+    QVERIFY2(cell.ok(), cell.ok() ? "" : cell.error().line().c_str());
+    QCOMPARE(writeCell(*cell), example);  // it is in canonical form, too
+}
+
+namespace {
+
+/// What is wrong with a value under the part of JSON Schema that our schema uses; empty when nothing is.
+std::string offence(const Json& value, Json schema, const Json& root, const std::string& place)
+{
+    if (schema.contains("$ref")) schema = root["$defs"][schema["$ref"].get<std::string>().substr(8)];
+    if (schema.contains("oneOf")) {
+        int fits = 0;
+        for (const Json& choice : schema["oneOf"]) fits += offence(value, choice, root, place).empty() ? 1 : 0;
+        return fits == 1 ? "" : place + " fits " + std::to_string(fits) + " choices";
+    }
+    if (schema.contains("enum")) return std::find(schema["enum"].begin(), schema["enum"].end(), value) != schema["enum"].end() ? "" : place + " is none of the words";
+    const std::string type = schema.value("type", "");
+    const bool right = type == "object" ? value.is_object() : type == "array" ? value.is_array() : type == "string" ? value.is_string() : type == "boolean" ? value.is_boolean()
+                     : type == "integer" ? value.is_number_integer() : type == "number" ? value.is_number() : false;
+    if (!right) return place + " is no " + type;
+    if (schema.contains("minimum") && value < schema["minimum"]) return place + " is too small";
+    if (schema.contains("maximum") && value > schema["maximum"]) return place + " is too large";
+    if (type == "array") {
+        if (schema.contains("minItems") && value.size() < schema["minItems"]) return place + " is too short";
+        if (schema.contains("maxItems") && value.size() > schema["maxItems"]) return place + " is too long";
+        for (size_t i = 0; i < value.size(); ++i)
+            if (std::string bad = offence(value[i], schema["items"], root, place + "[" + std::to_string(i) + "]"); !bad.empty()) return bad;
+    }
+    if (type == "object") {
+        for (const Json& key : schema["required"])
+            if (!value.contains(key.get<std::string>())) return place + " lacks " + key.get<std::string>();
+        for (const auto& [key, item] : value.items()) {
+            if (!schema["properties"].contains(key)) return place + " has " + key;
+            if (std::string bad = offence(item, schema["properties"][key], root, place + "." + key); !bad.empty()) return bad;
+        }
+    }
+    return {};
+}
+
+}  // namespace
+
+void CellFileTest::filesFollowTheSchema_data() { writingWhatWasReadGivesTheSameBytes_data(); }
+
+void CellFileTest::filesFollowTheSchema()
+{
+    QFETCH(std::string, name);
+    QFile file(QString(TOPIKOS_SOURCES) + "/docs/format/cell.schema.json");
+    QVERIFY(file.open(QIODevice::ReadOnly));
+    const Json schema = Json::parse(file.readAll().toStdString());
+    Json cell = Json::parse(readFile(examplePath(name), kLargestCellFile).value());
+    const std::string bad = offence(cell, schema, schema, "cell");
+    QVERIFY2(bad.empty(), bad.c_str());
+    // The schema refuses what the reader refuses.
+    cell["tools"][0]["wieght"] = 3;
+    QVERIFY(!offence(cell, schema, schema, "cell").empty());
+    cell["tools"][0].erase("wieght");
+    cell["targets"][1].erase("frame");
+    QVERIFY(!offence(cell, schema, schema, "cell").empty());
 }
 
 TOPIKOS_TEST(CellFileTest)
