@@ -326,7 +326,7 @@ void Properties::showTool(const Tool& tool)
 
 void Properties::showThresholds()
 {
-    m_title->setText("Checks speak up at");
+    m_title->setText("Checks: caution and stop at");
     const Thresholds t = m_session.cell().thresholds;
     const auto row = [&](const QString& label, const QString& name, double Thresholds::*value, double unit, const QString& symbol) {
         addNumber(label, name, t.*value / unit, symbol, 0, unit == kDegree ? 90 : 1000, 1, [=, this](double v) {
@@ -335,13 +335,12 @@ void Properties::showThresholds()
             m_session.edit("Change threshold", [=](const Cell& cell) { return setThresholds(cell, next); });
         });
     };
-    // Left: a caution is raised; right: the line is blocked.
     row("Wrist", "wristCaution", &Thresholds::wristCaution, kDegree, "°");
-    row("blocked", "wristBlocked", &Thresholds::wristBlocked, kDegree, "°");
+    row("stop", "wristBlocked", &Thresholds::wristBlocked, kDegree, "°");
     row("Elbow", "elbowCaution", &Thresholds::elbowCaution, kMillimetre, "mm");
-    row("blocked", "elbowBlocked", &Thresholds::elbowBlocked, kMillimetre, "mm");
+    row("stop", "elbowBlocked", &Thresholds::elbowBlocked, kMillimetre, "mm");
     row("Shoulder", "shoulderCaution", &Thresholds::shoulderCaution, kMillimetre, "mm");
-    row("blocked", "shoulderBlocked", &Thresholds::shoulderBlocked, kMillimetre, "mm");
+    row("stop", "shoulderBlocked", &Thresholds::shoulderBlocked, kMillimetre, "mm");
     row("Joints", "jointMargin", &Thresholds::jointMargin, kDegree, "°");
 }
 

@@ -92,6 +92,9 @@ QScrollBar::handle:vertical { background: %line; border-radius: 4px; min-height:
 QScrollBar:horizontal { background: transparent; height: 9px; margin: 0; }
 QScrollBar::handle:horizontal { background: %line; border-radius: 4px; min-width: 24px; }
 QScrollBar::add-line, QScrollBar::sub-line { width: 0; height: 0; }
+#commandPopup { background: %raised; border: 1px solid %line; min-width: 330px; }
+#commandPopup::item { padding: 5px 9px; }
+#commandPopup::item:selected { background: %accentSoft; color: %ink; }
 #viewRim { background: %paper; }
 #viewRim[lit="true"] { background: %accent; }
 #readingStrip, #viewNote { background: %raised; border: 1px solid %line; border-radius: 6px; }

@@ -102,6 +102,16 @@ std::vector<Scene::Placed> Scene::placed(const CellState& state) const
     return out;
 }
 
+int Scene::blamedJoint() const
+{
+    const CheckedCell* checked = m_session.checked();
+    const StepId step = m_session.selected<StepId>();
+    if (!checked || !step) return -1;
+    for (const Finding& f : checked->result.findings)
+        if (f.step == step && f.rule == Rule::JointRange && f.severity == Severity::Blocked) return f.joint;
+    return -1;
+}
+
 DrawList Scene::build(QOpenGLFunctions_3_3_Core& gl)
 {
     DrawList list;
@@ -112,10 +122,14 @@ DrawList Scene::build(QOpenGLFunctions_3_3_Core& gl)
     QColor light = theme().accent;
     light.setAlphaF(0.35f);
     const CellState state = m_session.shownState();
+    QColor blame = theme().blocked;
+    blame.setAlphaF(0.55f);
+    const int joint = blamedJoint();
+    const Shape* blamed = joint >= 0 ? &armShape(size_t(joint) + 1) : nullptr;
     for (const Placed& p : placed(state)) {
         const bool arm = p.owner == Selection(m_session.cell().arm.mount);
         const bool chosen = p.owner == m_session.selection() && !arm;
-        list.items.push_back({gpu(*p.shape), p.world, chosen ? light : QColor()});
+        list.items.push_back({gpu(*p.shape), p.world, p.shape == blamed ? blame : chosen ? light : QColor()});
     }
     if (m_session.ghost()) {
         QColor tint = theme().accent;

@@ -42,6 +42,8 @@ private:
     Shape& shapeOf(std::uint32_t key, const std::vector<Solid>& solids) const;
     Shape& armShape(size_t link) const;
     std::vector<Placed> placed(const CellState& state) const;
+    /// Joint that the selected step's finding blames, -1 for none.
+    int blamedJoint() const;
     std::vector<Placed> placedArm(const JointVector& posture, double opening) const;
     void addRoute(DrawList& list) const;
     void addTargets(DrawList& list) const;

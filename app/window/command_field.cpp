@@ -18,7 +18,7 @@ CommandField::CommandField(std::function<std::vector<Entry>()> entries, QWidget*
     completer->setCaseSensitivity(Qt::CaseInsensitive);
     completer->setMaxVisibleItems(12);
     completer->popup()->setObjectName("commandPopup");
-    completer->popup()->setMinimumWidth(340);
+    completer->popup()->installEventFilter(this);
     setCompleter(completer);
     connect(completer, qOverload<const QModelIndex&>(&QCompleter::activated), this, [this](const QModelIndex& index) {
         const int entry = index.data(Qt::UserRole).toInt();
@@ -39,6 +39,17 @@ CommandField::CommandField(std::function<std::vector<Entry>()> entries, QWidget*
         clear();
         m_entries[size_t(entry)].run();
     });
+}
+
+bool CommandField::eventFilter(QObject* object, QEvent* event)
+{
+    // The list is wider than the field; its right end goes below the field's, so that it stays in the window.
+    auto* list = qobject_cast<QWidget*>(object);
+    if (list && (event->type() == QEvent::Show || event->type() == QEvent::Move)) {
+        const QPoint place = mapToGlobal(QPoint(width() - list->width(), height() + 2));
+        if (list->pos() != place) list->move(place);
+    }
+    return QLineEdit::eventFilter(object, event);
 }
 
 void CommandField::refill()

@@ -269,8 +269,8 @@ void MainWindow::buildActions()
     action(cell, "New cell", "An arm with a gripper on the floor, nothing else", QKeySequence::New, [this] { newCell(); });
     action(cell, "Open …", "Open a cell file", QKeySequence::Open, [this] { askAndOpen(); });
     QMenu* examples = cell->addMenu("Examples");
-    action(examples, "Tile glazing line", "One tile from the belt into the drying rack", {}, [this] { if (mayLeave()) openExample(kDemo); });
-    action(examples, "Planted mistakes", "One mistake of each rule, to see how findings look", {}, [this] { if (mayLeave()) openExample("planted-mistakes"); });
+    action(examples, "Example: tile glazing line", "One tile from the belt into the drying rack", {}, [this] { if (mayLeave()) openExample(kDemo); });
+    action(examples, "Example: planted mistakes", "One mistake of each rule, to see how findings look", {}, [this] { if (mayLeave()) openExample("planted-mistakes"); });
     cell->addSeparator();
     action(cell, "Save", "Save the cell", QKeySequence::Save, [this] { save(); });
     action(cell, "Save as …", "Save the cell under another name", QKeySequence("Ctrl+Shift+S"), [this] { saveAs(); });
