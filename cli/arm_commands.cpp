@@ -1,6 +1,7 @@
 #include "cli/commands.h"
 #include "core/exchange/urdf.h"
 #include "core/robot/catalogue.h"
+#include "core/robot/dynamics.h"
 #include "core/robot/singularity.h"
 
 #include <fmt/format.h>
@@ -62,6 +63,12 @@ JointVector jointsOf(const Json& line, const char* key, const Arm& arm)
     JointVector q(arm.jointCount());
     for (int i = 0; i < arm.jointCount(); ++i) q[i] = numberOf((*it)[size_t(i)], key);
     return q;
+}
+
+Vec3 vectorOf(const Json& v, const char* key)
+{
+    if (!v.is_array() || v.size() != 3) throw BadLine(fmt::format("\"{}\" must be a list of 3 numbers", key));
+    return {numberOf(v[0], key), numberOf(v[1], key), numberOf(v[2], key)};
 }
 
 Pose poseOf(const Json& line)
@@ -197,6 +204,23 @@ int armSingular(const std::string& name)
         }
         out["margins"] = margins;
         return out;
+    });
+}
+
+int armTorque(const std::string& name)
+{
+    return answerLines(name, [](const Arm& arm, const Json& line) {
+        const Vec3 gravity = line.contains("gravity") ? vectorOf(line["gravity"], "gravity") : kStandardGravity;
+        Payload payload;
+        if (line.contains("payload") && !line["payload"].is_null()) {
+            const Json& p = line["payload"];
+            if (!p.is_object() || !p.contains("mass") || !p.contains("com")) throw BadLine("\"payload\" must have \"mass\" and \"com\"");
+            payload = {numberOf(p["mass"], "mass"), vectorOf(p["com"], "com")};
+            if (!(payload.mass >= 0)) throw BadLine("\"mass\" must not be below zero");
+        }
+        const JointVector q = jointsOf(line, "q", arm);
+        return Json{{"torque", listOf(jointEfforts(arm, q, jointsOf(line, "qd", arm), jointsOf(line, "qdd", arm), gravity, payload))},
+                    {"gravity", listOf(gravityEfforts(arm, q, gravity, payload))}};
     });
 }
 

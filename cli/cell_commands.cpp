@@ -124,7 +124,7 @@ int simulateCell(const std::string& file, bool json, int cycles, const std::stri
                 break;
             }
     } else {
-        text += fmt::format("{}: cycle {:.3f} s, {:.0f} parts per hour, {} cycle{} take {:.3f} s\n", cell->name, trace.duration, partsPerHour(trace), cycles, cycles == 1 ? "" : "s", cycles * trace.duration);
+        text += fmt::format("{}: cycle {:.3f} s, {:.0f} parts per hour, {} cycle{} {:.3f} s\n", cell->name, trace.duration, partsPerHour(trace), cycles, cycles == 1 ? " takes" : "s take", cycles * trace.duration);
     }
     if (!traceFile.empty())
         if (const Status bad = saveFile(traceFile, traceCsv(*cell, trace))) return refused(*bad);

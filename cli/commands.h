@@ -10,6 +10,7 @@ int armForward(const std::string& arm);
 int armJacobian(const std::string& arm);
 int armInverse(const std::string& arm);
 int armSingular(const std::string& arm);
+int armTorque(const std::string& arm);
 
 int checkCell(const std::string& file, bool json, const std::string& junit);
 int simulateCell(const std::string& file, bool json, int cycles, const std::string& trace);

@@ -32,6 +32,8 @@ int main(int argc, char** argv)
     query("ik", "All postures for each line {\"pose\":[[...],...]}, optional \"near\":[...]", armInverse);
     query("singular", "Smallest singular value, kinds and margins for each line {\"q\":[...]}", armSingular);
 
+    query("torque", "Joint efforts for each line {\"q\",\"qd\",\"qdd\"}, optional \"gravity\" and \"payload\":{\"mass\",\"com\"}", armTorque);
+
     std::string file, junit, trace;
     int cycles = 1;
     CLI::App* checkCommand = app.add_subcommand("check", "Findings about a cell; exit code 1 if something is blocked");
@@ -54,7 +56,7 @@ int main(int argc, char** argv)
     try {
         app.parse(argc, argv);
         if (app.get_subcommands().empty()) throw CLI::RequiredError("One of the commands arm, check, simulate, format");
-        if (arm->parsed() && arm->get_subcommands().empty()) throw CLI::RequiredError("One of the questions list, info, fk, jacobian, ik, singular");
+        if (arm->parsed() && arm->get_subcommands().empty()) throw CLI::RequiredError("One of the questions list, info, fk, jacobian, ik, singular, torque");
     } catch (const CLI::Success& success) {
         return app.exit(success);
     } catch (const CLI::ParseError& error) {

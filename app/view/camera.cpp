@@ -95,7 +95,7 @@ void Camera::fit(const std::vector<Vec3>& points, QSizeF size, double rim)
             top = std::min(top, q.y()), bottom = std::max(bottom, q.y());
         }
         pan(QPointF(size.width() / 2 - (left + right) / 2, size.height() / 2 - (top + bottom) / 2), size);
-        distance = std::clamp(distance * std::max((bottom - top) / usable, (right - left) / wide), 0.4, 40.0);
+        distance = std::clamp(distance * std::max((bottom - top) / usable, (right - left) / wide), 0.15, 40.0);
     }
 }
 

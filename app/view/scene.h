@@ -28,6 +28,9 @@ public:
     };
     std::optional<Callout> callout() const;
 
+    /// Joint past its range that stops the selected step, -1 for none.
+    int blamedJoint() const;
+
 private:
     struct Shape {
         std::vector<Solid> solids;
@@ -42,8 +45,6 @@ private:
     Shape& shapeOf(std::uint32_t key, const std::vector<Solid>& solids) const;
     Shape& armShape(size_t link) const;
     std::vector<Placed> placed(const CellState& state) const;
-    /// Joint that the selected step's finding blames, -1 for none.
-    int blamedJoint() const;
     std::vector<Placed> placedArm(const JointVector& posture, double opening) const;
     void addRoute(DrawList& list) const;
     void addTargets(DrawList& list) const;

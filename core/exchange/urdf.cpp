@@ -37,6 +37,17 @@ Pose poseOf(const urdf::Pose& p)
     return {Vec3(p.position.x, p.position.y, p.position.z), Quat(p.rotation.w, p.rotation.x, p.rotation.y, p.rotation.z).normalized()};
 }
 
+/// Mass distribution of a link in its own frame.
+Inertial inertialOf(const urdf::Link& link)
+{
+    if (!link.inertial) return {};
+    const urdf::Inertial& in = *link.inertial;
+    Inertial out;
+    out.mass = in.mass;
+    out.inertia << in.ixx, in.ixy, in.ixz, in.ixy, in.iyy, in.iyz, in.ixz, in.iyz, in.izz;
+    return placed(poseOf(in.origin), out);
+}
+
 }  // namespace
 
 Result<ArmPtr> readUrdf(const std::string& text, const std::string& name)
@@ -72,7 +83,12 @@ Result<ArmPtr> readUrdf(const std::string& text, const std::string& name)
     Pose pending;  // fixed joints since the last moving one
     for (const urdf::JointConstSharedPtr& j : way) {
         pending = pending * poseOf(j->parent_to_joint_origin_transform);
-        if (j->type == urdf::Joint::FIXED) continue;
+        const Inertial link = inertialOf(*model->getLink(j->child_link_name));
+        if (j->type == urdf::Joint::FIXED) {
+            // What is fixed to a link moves with it; what is fixed to the base does not move.
+            if (!arm.joints.empty()) arm.joints.back().link = joined(arm.joints.back().link, placed(pending, link));
+            continue;
+        }
         const bool revolute = j->type == urdf::Joint::REVOLUTE || j->type == urdf::Joint::CONTINUOUS;
         if (!revolute && j->type != urdf::Joint::PRISMATIC) return fail(fmt::format("joint \"{}\" is of a type no arm has (floating or planar)", j->name), "Use revolute or prismatic joints.");
         if (j->mimic) return fail(fmt::format("joint \"{}\" follows another joint, which is not supported yet", j->name), "Remove the mimic element.");
@@ -88,6 +104,7 @@ Result<ArmPtr> readUrdf(const std::string& text, const std::string& name)
         joint.speed = j->limits->velocity;
         joint.acceleration = joint.speed / kRampTime;
         joint.effort = j->limits->effort;
+        joint.link = link;
         if (joint.axis.norm() > 1e-9) joint.axis.normalize();
         arm.joints.push_back(joint);
         pending = {};

@@ -19,6 +19,8 @@ Status checkJoint(const Joint& joint, size_t index)
         if (!std::isfinite(number)) return fail("a value is not a finite number", "Give every range, speed, acceleration and effort as a plain number.");
     if (!joint.parentFromJoint.translation.allFinite() || !joint.parentFromJoint.rotation.coeffs().allFinite() || !joint.axis.allFinite())
         return fail("its placement is not made of finite numbers", "Correct the origin and axis.");
+    if (!(joint.link.mass >= 0 && joint.link.mass < 1e6) || !joint.link.centre.allFinite() || !joint.link.inertia.allFinite())
+        return fail("its link's mass, centre of mass or inertia is not a usable number", "Correct the inertial values.");
     if (std::abs(joint.axis.norm() - 1) > 1e-6)
         return fail(fmt::format("its axis direction has length {:.6g} instead of 1", joint.axis.norm()), "Give a unit vector.");
     if (joint.lower > joint.upper)
@@ -44,7 +46,7 @@ Result<ArmPtr> Arm::make(ArmDescription description)
         joint.axis.normalize();
         const Mat3 linkInZ = Quat::FromTwoVectors(joint.axis, Vec3::UnitZ()).toRotationMatrix();
         arm->m_segments.push_back({previousInZ * joint.parentFromJoint.matrix() * linkInZ.transpose(), previousInZ * joint.parentFromJoint.translation,
-                                   joint.kind == JointKind::Prismatic, linkInZ});
+                                   joint.kind == JointKind::Prismatic, linkInZ, placed({Vec3::Zero(), Quat(linkInZ)}, joint.link)});
         previousInZ = linkInZ;
     }
     arm->m_flangeRotation = previousInZ * description.lastFromFlange.matrix();
@@ -59,6 +61,25 @@ Result<ArmPtr> Arm::make(ArmDescription description)
         arm->m_reach += arm->m_flangeTranslation.norm();
     }
     return ArmPtr(arm);
+}
+
+Inertial joined(const Inertial& a, const Inertial& b)
+{
+    Inertial out;
+    out.mass = a.mass + b.mass;
+    if (out.mass <= 0) return out;
+    out.centre = (a.mass * a.centre + b.mass * b.centre) / out.mass;
+    for (const Inertial* part : {&a, &b}) {
+        const Vec3 d = part->centre - out.centre;
+        out.inertia += part->inertia + part->mass * (d.squaredNorm() * Mat3::Identity() - d * d.transpose());
+    }
+    return out;
+}
+
+Inertial placed(const Pose& aFromB, const Inertial& inB)
+{
+    const Mat3 r = aFromB.matrix();
+    return {inB.mass, aFromB * inB.centre, r * inB.inertia * r.transpose()};
 }
 
 const char* familyName(IkFamily family) { return family == IkFamily::SphericalWrist ? "spherical-wrist" : "unsupported"; }

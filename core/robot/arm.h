@@ -18,6 +18,17 @@ using Jacobian = Eigen::Matrix<double, 6, Eigen::Dynamic, Eigen::ColMajor, 6, kM
 
 enum class JointKind { Revolute, Prismatic };
 
+/// Mass distribution of what moves with a joint, in the joint's frame. All zero when unknown.
+struct Inertial {
+    double mass = 0;                    ///< [kg]
+    Vec3 centre = Vec3::Zero();         ///< centre of mass [m]
+    Mat3 inertia = Mat3::Zero();        ///< about the centre of mass [kg m^2]
+};
+/// Two bodies as one rigid body (parallel axis theorem).
+Inertial joined(const Inertial& a, const Inertial& b);
+/// The same body seen from a frame in which its own frame stands at `aFromB`.
+Inertial placed(const Pose& aFromB, const Inertial& inB);
+
 /// One joint as a data sheet or a URDF file gives it. The joint frame at value q is parent * parentFromJoint * motion(axis, q).
 struct Joint {
     std::string name;
@@ -29,6 +40,7 @@ struct Joint {
     double speed = 0;           ///< largest |velocity| [rad/s or m/s]
     double acceleration = 0;    ///< largest |acceleration| [rad/s^2 or m/s^2]
     double effort = 0;          ///< largest |torque| or |force| [N m or N]
+    Inertial link;              ///< of the link that moves with this joint, and of all that is fixed to it
 };
 
 /// What an arm is, before anything is derived from it.
@@ -83,6 +95,7 @@ public:
         Vec3 translation;  ///< [m]
         bool prismatic;
         Mat3 linkInZ;      ///< z-frame from link frame (rotation only; origins coincide)
+        Inertial link;     ///< in the z-frame
     };
     const std::vector<Segment>& segments() const { return m_segments; }
     const Mat3& flangeRotation() const { return m_flangeRotation; }

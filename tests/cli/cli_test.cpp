@@ -18,6 +18,8 @@ private slots:
     void forwardAndJacobianFollowTheReference();
     void inverseFollowsTheReference();
     void singularFollowsTheReference();
+    void torqueFollowsTheReference_data() { forwardAndJacobianFollowTheReference_data(); }
+    void torqueFollowsTheReference();
     void badLinesAreAnsweredAndTheRestGoesOn();
     void usageErrors_data();
     void usageErrors();
@@ -140,6 +142,28 @@ void CliTest::singularFollowsTheReference()
         for (const char* m : {"wrist_sin", "elbow_m", "shoulder_m"}) QVERIFY(std::abs(answer["margins"][m].get<double>() - c["margins"][m].get<double>()) < 1e-9);
         if (c["class"] == "regular") QVERIFY(answer["kinds"].empty());
         else QVERIFY(answer["kinds"] == Json::array({c["class"]}));
+    }
+}
+
+void CliTest::torqueFollowsTheReference()
+{
+    QFETCH(std::string, name);
+    const Json& cases = reference("dynamics")["robots"][name]["cases"];
+    std::string input;
+    for (const Json& c : cases) {
+        Json line{{"q", c["q"]}, {"qd", c["qd"]}, {"qdd", c["qdd"]}, {"gravity", c["gravity"]}};
+        if (!c["payload"].is_null()) line["payload"] = c["payload"];
+        input += line.dump() + "\n";
+    }
+    const RunResult r = run({"arm", "torque", urdf(name)}, QByteArray::fromStdString(input));
+    QCOMPARE(r.code, 0);
+    const QList<QByteArray> lines = r.lines();
+    QCOMPARE(size_t(lines.size()), cases.size());
+    for (size_t i = 0; i < cases.size(); ++i) {
+        const Json answer = Json::parse(lines[int(i)].toStdString());
+        const JointVector wanted = jointsOf(cases[i]["tau"]);
+        QVERIFY((jointsOf(answer["torque"]) - wanted).cwiseAbs().maxCoeff() < 1e-8 * (1 + wanted.cwiseAbs().maxCoeff()));
+        QVERIFY((jointsOf(answer["gravity"]) - jointsOf(cases[i]["gravity_tau"])).cwiseAbs().maxCoeff() < 1e-6);
     }
 }
 

@@ -1,0 +1,190 @@
+#include "app/session/session.h"
+#include "app/session/text.h"
+#include "core/exchange/cell_file.h"
+#include "tests/run.h"
+
+#include <QSignalSpy>
+
+#include <memory>
+
+using namespace topikos;
+
+/// What the widgets ask of the session, without widgets.
+class SessionTest : public QObject {
+    Q_OBJECT
+private slots:
+    void init();
+    void cleanup() { m_session.reset(); }
+    void onlyTheNewestCheckCounts();
+    void refusedEditIsToldAndLeavesTheCell();
+    void joggingDuringARunEndsItWhereTheArmIs();
+    void moveOutOfReachIsRefusedWithTheDistance();
+    void moveKeepsTheConfiguration();
+    void lookAheadPrefersThePresentWay();
+    void jogFollowsTheAxesOfTheFrame();
+    void jogStepsStayInTheirRange();
+    void unreachableTargetSaysWhy();
+    void selectionOfADeletedThingIsDropped();
+    void scrubStaysInsideTheRun();
+    void editDuringARunShowsTheNewRun();
+    void openingAnotherCellStartsAnew();
+
+private:
+    void checked() { QTRY_VERIFY_WITH_TIMEOUT(m_session->checkIsFresh(), 20000); }
+    QString lastSaid(const QSignalSpy& spy) { return spy.isEmpty() ? QString() : spy.back()[0].toString(); }
+    std::unique_ptr<Session> m_session;
+};
+
+void SessionTest::init()
+{
+    m_session = std::make_unique<Session>(openCell(TOPIKOS_EXAMPLES "/tile-glazing-line.topikos").value());
+    checked();
+}
+
+void SessionTest::onlyTheNewestCheckCounts()
+{
+    const TargetId pick = m_session->cell().targets[1].id;
+    const Pose pose = m_session->cell().targets[1].pose;
+    QSignalSpy changes(m_session.get(), &Session::checkedChanged);
+    for (int i = 1; i <= 30; ++i) QVERIFY(m_session->edit("Move", [&](const Cell& c) { return setTargetPose(c, pick, pose * translated({0, 0, -0.001 * i})); }));
+    QVERIFY(!m_session->checkIsFresh());
+    checked();
+    QVERIFY(m_session->checked()->cell == m_session->history().current());
+    QCOMPARE(changes.count(), 1);  // the stale ones were dropped
+}
+
+void SessionTest::refusedEditIsToldAndLeavesTheCell()
+{
+    QSignalSpy said(m_session.get(), &Session::said);
+    const std::string before = writeCell(m_session->cell());
+    QVERIFY(!m_session->edit("No", [&](const Cell& c) { return deleteTarget(c, c.targets[1].id); }));
+    QVERIFY2(lastSaid(said).contains("used by step 2"), qPrintable(lastSaid(said)));
+    QVERIFY(said.back()[1].toBool());
+    QCOMPARE(writeCell(m_session->cell()), before);
+    QVERIFY(m_session->checkIsFresh());
+}
+
+void SessionTest::joggingDuringARunEndsItWhereTheArmIs()
+{
+    m_session->scrub(1.3);
+    const JointVector inRun = m_session->shownState().posture;
+    QVERIFY((inRun - m_session->posture()).norm() > 0.1);
+    QVERIFY(m_session->jogJoint(0, 0.01));
+    QVERIFY(!m_session->inRun());
+    QVERIFY(std::abs(m_session->posture()[0] - inRun[0] - 0.01) < 1e-12);
+    QVERIFY((m_session->posture().tail<5>() - inRun.tail<5>()).norm() < 1e-12);
+}
+
+void SessionTest::moveOutOfReachIsRefusedWithTheDistance()
+{
+    QSignalSpy said(m_session.get(), &Session::said);
+    const JointVector before = m_session->posture();
+    Pose far = baseFromTcp(m_session->cell(), before);
+    far.translation[0] += 3;
+    QVERIFY(!m_session->moveTcp(far));
+    QVERIFY(m_session->posture() == before);
+    const Solutions found = inverseKinematics(m_session->arm(), far * inverse(toolInForce(m_session->cell()).flangeFromTcp));
+    QCOMPARE(lastSaid(said), QString("Out of reach: %1 mm too far for the wrist.").arg(lengthText(found.shortfall)));
+}
+
+void SessionTest::moveKeepsTheConfiguration()
+{
+    const Configuration before = configurationOf(m_session->arm(), m_session->posture());
+    for (int i = 0; i < 40; ++i) QVERIFY(m_session->jogAxis(JogSpace::World, 2, -0.01));
+    QVERIFY(configurationOf(m_session->arm(), m_session->posture()) == before);
+}
+
+void SessionTest::lookAheadPrefersThePresentWay()
+{
+    std::optional<JointVector> posture;
+    const Pose here = baseFromTcp(m_session->cell(), m_session->posture());
+    const Solutions found = m_session->lookAhead(here, posture);
+    QVERIFY(found.items.size() > 1);
+    QVERIFY(posture && (*posture - m_session->posture()).norm() < 1e-9);
+}
+
+void SessionTest::jogFollowsTheAxesOfTheFrame()
+{
+    const FrameId rack = m_session->cell().frames.back().id;
+    QVERIFY(m_session->edit("Turn", [&](const Cell& c) { return setFramePose(c, rack, {Vec3(0.5, 0.5, 0.6), Quat(Eigen::AngleAxisd(0.6, Vec3::UnitZ()))}); }));
+    m_session->setReadingFrame(rack);
+    const Vec3 before = frameFromTcp(m_session->cell(), rack, m_session->posture()).translation;
+    QVERIFY(m_session->jogAxis(JogSpace::Frame, 0, 0.02));
+    const Vec3 moved = frameFromTcp(m_session->cell(), rack, m_session->posture()).translation - before;
+    QVERIFY((moved - Vec3(0.02, 0, 0)).norm() < 1e-9);
+}
+
+void SessionTest::jogStepsStayInTheirRange()
+{
+    for (int i = 0; i < 50; ++i) m_session->changeJogStep(-1);
+    QCOMPARE(m_session->jogLength(), 0.1e-3);
+    for (int i = 0; i < 50; ++i) m_session->changeJogStep(1);
+    QCOMPARE(m_session->jogLength(), 0.1);
+    m_session->setJogJointIndex(99);
+    QCOMPARE(m_session->jogJointIndex(), 5);
+}
+
+void SessionTest::unreachableTargetSaysWhy()
+{
+    const TargetId pick = m_session->cell().targets[1].id;
+    QVERIFY(m_session->edit("Away", [&](const Cell& c) { return setTargetPose(c, pick, {Vec3(2, 0, 0), Quat(0, 0, 1, 0)}); }));
+    QSignalSpy said(m_session.get(), &Session::said);
+    const JointVector before = m_session->posture();
+    QVERIFY(!m_session->goToTarget(pick));
+    QVERIFY2(lastSaid(said).startsWith("Target Tile pick cannot be reached. The wrist would have to be "), qPrintable(lastSaid(said)));
+    QVERIFY(m_session->posture() == before);
+}
+
+void SessionTest::selectionOfADeletedThingIsDropped()
+{
+    TargetId id;
+    QVERIFY(m_session->edit("Take", [&](const Cell& c) { return takePoseTarget(c, {}, m_session->posture(), "Here", &id); }));
+    m_session->select(id);
+    QSignalSpy selection(m_session.get(), &Session::selectionChanged);
+    m_session->undo();
+    QCOMPARE(selection.count(), 1);
+    QVERIFY(!m_session->selected<TargetId>());
+}
+
+void SessionTest::scrubStaysInsideTheRun()
+{
+    m_session->scrub(-5);
+    QCOMPARE(m_session->time(), 0.0);
+    m_session->scrub(1e9);
+    QCOMPARE(m_session->time(), m_session->trace()->duration);
+    QVERIFY((m_session->shownState().posture - homePosture(m_session->cell())).norm() < 1e-9);
+    m_session->leaveRun();
+    QCOMPARE(m_session->time(), 0.0);
+}
+
+void SessionTest::editDuringARunShowsTheNewRun()
+{
+    m_session->scrub(1e9);
+    const double before = m_session->time();
+    Step slower = m_session->routine().steps[2];
+    slower.lineSpeed = 0.05;
+    const RoutineId routine = m_session->routine().id;
+    QVERIFY(m_session->edit("Slower", [&](const Cell& c) { return changeStep(c, routine, slower); }));
+    checked();
+    QVERIFY(m_session->trace()->duration > before + 1);
+    QVERIFY(m_session->inRun());
+    m_session->undo();
+    checked();
+    QVERIFY(m_session->time() <= m_session->trace()->duration);
+}
+
+void SessionTest::openingAnotherCellStartsAnew()
+{
+    QVERIFY(m_session->edit("Rename", [](const Cell& c) { return renameCell(c, "Other"); }));
+    m_session->scrub(1);
+    m_session->select(m_session->cell().targets[1].id);
+    m_session->open(openCell(TOPIKOS_EXAMPLES "/planted-mistakes.topikos").value(), "/somewhere/planted.topikos");
+    QVERIFY(!m_session->inRun() && !m_session->history().canUndo() && m_session->isSaved());
+    QVERIFY(m_session->selection() == Selection());
+    QCOMPARE(m_session->path(), QString("/somewhere/planted.topikos"));
+    checked();
+    QCOMPARE(m_session->checked()->result.count(Severity::Blocked), 3);
+}
+
+TOPIKOS_TEST(SessionTest)
+#include "session_test.moc"
