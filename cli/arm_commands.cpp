@@ -198,7 +198,7 @@ int armSingular(const std::string& name)
         Json kinds = Json::array(), margins = Json::object();
         for (const SingularityKind kind : singularKinds(arm, q)) kinds.push_back(singularityName(kind));
         Json out{{"min_singular_value", values[values.size() - 1]}, {"kinds", kinds}};
-        if (arm.sphericalWrist()) {
+        if (arm.hasBranches()) {
             const SingularityMargins m = singularityMargins(arm, q);
             margins = {{"wrist_sin", std::abs(m.wrist)}, {"elbow_m", std::abs(m.elbow)}, {"shoulder_m", std::abs(m.shoulder)}};
         }

@@ -184,7 +184,7 @@ void SingularityBars::paintEvent(QPaintEvent*)
 {
     QPainter p(this);
     p.setRenderHint(QPainter::Antialiasing);
-    if (!m_session.arm().sphericalWrist()) {
+    if (!m_session.arm().hasBranches()) {
         p.setPen(theme().faint);
         p.drawText(rect(), Qt::AlignVCenter | Qt::TextWordWrap, "Not known for this kind of arm.");
         return;

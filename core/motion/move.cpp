@@ -1,6 +1,6 @@
 #include "core/motion/move.h"
 
-#include "core/robot/spherical_wrist.h"
+#include "core/robot/branches.h"
 #include "core/spatial/rotation.h"
 #include "core/spatial/units.h"
 
@@ -182,10 +182,9 @@ void timeLine(const Arm& arm, Move& move, const MotionLimits& limits)
 
 std::optional<JointVector> followBranch(const Arm& arm, const Pose& baseFromFlange, const Configuration& configuration, const JointVector& previous)
 {
-    require(arm.sphericalWrist().has_value(), "lines need an arm with closed-form inverse kinematics");
     const Mat3 rotation = baseFromFlange.matrix();
-    const auto solve = [&](const Configuration* only) { return solveSphericalWrist(*arm.sphericalWrist(), rotation, baseFromFlange.translation, previous[0], previous[3], only); };
-    SphericalSolutions raw = solve(&configuration);
+    const auto solve = [&](const Configuration* only) { return solveBranches(arm, rotation, baseFromFlange.translation, previous, only); };
+    BranchSolutions raw = solve(&configuration);
     if (raw.count == 0) raw = solve(nullptr);  // out of reach, or so near a singularity that the signs are rounding
     std::optional<JointVector> best;
     double bestDistance = INFINITY;

@@ -1,7 +1,7 @@
 #include "core/robot/arm.h"
 
 #include "core/robot/forward.h"
-#include "core/robot/spherical_wrist.h"
+#include "core/robot/branches.h"
 
 #include <fmt/format.h>
 
@@ -54,8 +54,11 @@ Result<ArmPtr> Arm::make(ArmDescription description)
     arm->m_description = std::move(description);
 
     arm->m_spherical = recogniseSphericalWrist(*arm);
+    if (!arm->m_spherical) arm->m_parallel = recogniseParallelAxes(*arm);
     if (arm->m_spherical) {
         arm->m_reach = arm->m_spherical->upperLength + arm->m_spherical->foreLength;
+    } else if (arm->m_parallel) {
+        arm->m_reach = arm->m_parallel->upperLength + arm->m_parallel->foreLength;
     } else {
         for (const Joint& joint : arm->joints()) arm->m_reach += joint.parentFromJoint.translation.norm();
         arm->m_reach += arm->m_flangeTranslation.norm();
@@ -82,7 +85,15 @@ Inertial placed(const Pose& aFromB, const Inertial& inB)
     return {inB.mass, aFromB * inB.centre, r * inB.inertia * r.transpose()};
 }
 
-const char* familyName(IkFamily family) { return family == IkFamily::SphericalWrist ? "spherical-wrist" : "unsupported"; }
+const char* familyName(IkFamily family)
+{
+    switch (family) {
+    case IkFamily::SphericalWrist: return "spherical-wrist";
+    case IkFamily::ParallelAxes: return "parallel-axes";
+    case IkFamily::Unsupported: break;
+    }
+    return "unsupported";
+}
 
 bool withinRange(const Arm& arm, const JointVector& posture)
 {

@@ -52,7 +52,7 @@ struct ArmDescription {
     double payload = 0;   ///< [kg]; 0 when unknown
 };
 
-enum class IkFamily { SphericalWrist, Unsupported };
+enum class IkFamily { SphericalWrist, ParallelAxes, Unsupported };
 
 /// Constants of a six-axis chain whose axes 2 and 3 are parallel and whose axes 4, 5, 6 meet in one point, at the zero posture, in base.
 struct SphericalWrist {
@@ -74,6 +74,23 @@ struct SphericalWrist {
     double wristConstant;
 };
 
+/// Constants of a six-axis chain whose axes 2, 3 and 4 are parallel and whose axes 5 and 6 meet, at the zero posture, in base.
+struct ParallelAxes {
+    Vec3 h1, h2, h5, h6;            ///< unit axis directions
+    double sigma3, sigma4;          ///< +1 or -1: h3 = sigma3 * h2, h4 = sigma4 * h2
+    Vec3 o1, o2, o4;                ///< points on axes 1, 2 and 4
+    Vec3 u, n;                      ///< with h2 a right-handed basis: u points from axis 2 to axis 3, n = h2 x u
+    double upperLength;             ///< distance of axes 2 and 3 [m]
+    double foreLength, foreAngle;   ///< axis 4 seen from axis 3 in the (u, n) plane, polar [m, rad]
+    Vec3 centre;                    ///< where axes 5 and 6 meet
+    Vec3 flangeFromWrist;           ///< the same in flange coordinates [m]
+    double lateral;                 ///< centre along h2 from o1 [m]
+    Mat3 zeroRotation;              ///< baseFromFlange rotation at the zero posture
+    double shoulderCosine;          ///< h1 . h2
+    Vec3 front;                     ///< the side of axis 1 that counts as front: that of the centre at the zero posture
+    double elbowSign;               ///< +1 if front = h2 x h1
+};
+
 /// An arm with everything that follows from its description. Immutable; shared by pointer.
 class Arm {
 public:
@@ -83,10 +100,14 @@ public:
     const ArmDescription& description() const { return m_description; }
     const std::vector<Joint>& joints() const { return m_description.joints; }
     int jointCount() const { return int(m_description.joints.size()); }
-    IkFamily family() const { return m_spherical ? IkFamily::SphericalWrist : IkFamily::Unsupported; }
+    IkFamily family() const { return m_spherical ? IkFamily::SphericalWrist : m_parallel ? IkFamily::ParallelAxes : IkFamily::Unsupported; }
     const std::optional<SphericalWrist>& sphericalWrist() const { return m_spherical; }
+    const std::optional<ParallelAxes>& parallelAxes() const { return m_parallel; }
+    /// Whether inverse kinematics are closed form, with branches and singularities by kind.
+    bool hasBranches() const { return m_spherical || m_parallel; }
 
-    /// Distance from the first pitch axis (axis 2) to the wrist centre with the arm stretched [m]; chain length where there is no wrist centre.
+    /// Distance from the first pitch axis (axis 2) to the wrist centre, or to axis 4 of parallel axes, with the arm stretched [m]; for other chains
+    /// the chain's length.
     double reach() const { return m_reach; }
 
     /// The chain re-expressed so that every joint turns about, or slides along, its local z.
@@ -107,12 +128,13 @@ private:
     Mat3 m_flangeRotation;
     Vec3 m_flangeTranslation;
     std::optional<SphericalWrist> m_spherical;
+    std::optional<ParallelAxes> m_parallel;
     double m_reach = 0;
 };
 
 using ArmPtr = std::shared_ptr<const Arm>;
 
-/// Word for the way inverse kinematics is solved: "spherical-wrist" or "unsupported".
+/// Word for the way inverse kinematics is solved: "spherical-wrist", "parallel-axes" or "unsupported".
 const char* familyName(IkFamily family);
 
 /// Whether every joint is in its range; `tolerance` [rad or m] lets rounding at the very limit count as inside.

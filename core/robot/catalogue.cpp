@@ -16,12 +16,12 @@ Joint revolute(const char* name, Vec3 origin, Vec3 axis, double lower, double up
     return {name, JointKind::Revolute, translated(origin), axis, lower, upper, speed, speed / kRampTime, effort};
 }
 
-/// A link from its mass, its centre, and its principal moments in axes turned by roll, pitch, yaw.
-Inertial link(double mass, Vec3 centre, Vec3 rollPitchYaw, Vec3 moments)
+/// A link from its mass, its centre, and in axes turned by roll, pitch, yaw its moments (xx, yy, zz) and products (xy, xz, yz) of inertia.
+Inertial link(double mass, Vec3 centre, Vec3 rollPitchYaw, Vec3 moments, Vec3 products = Vec3::Zero())
 {
     Inertial own;
     own.mass = mass;
-    own.inertia = moments.asDiagonal();
+    own.inertia << moments[0], products[0], products[1], products[0], moments[1], products[2], products[1], products[2], moments[2];
     return placed({centre, rotationFrom(AngleOrder::FixedXyz, rollPitchYaw)}, own);
 }
 
@@ -55,14 +55,61 @@ ArmDescription sixAxis1400()
     return arm;
 }
 
+ArmDescription parallel900()
+{
+    ArmDescription arm;
+    arm.id = "cobot-900";
+    arm.name = "Six-axis arm 900, three parallel axes";
+    arm.payload = 6;
+    const Vec3 z = Vec3::UnitZ();
+    arm.joints = {
+        revolute("joint_1", {0, 0, 0.152}, z, -6.283185307, 6.283185307, 3.2, 190),
+        revolute("joint_2", {0, 0.121, 0}, z, -6.283185307, 6.283185307, 3.2, 190),
+        revolute("joint_3", {0.412, 0, -0.107}, z, -2.827433388, 2.827433388, 3.2, 110),
+        revolute("joint_4", {0.381, 0, 0.104}, z, -6.283185307, 6.283185307, 3.6, 36),
+        revolute("joint_5", {0, 0.05, 0}, z, -6.283185307, 6.283185307, 3.6, 36),
+        revolute("joint_6", {0, 0, 0.048}, z, -6.283185307, 6.283185307, 3.6, 36),
+    };
+    // Every axis is its frame's z: these joints turn the frame by a quarter about x.
+    const double quarter = std::numbers::pi / 2;
+    arm.joints[1].parentFromJoint.rotation = rotationFrom(AngleOrder::FixedXyz, {-quarter, 0, 0});
+    arm.joints[4].parentFromJoint.rotation = rotationFrom(AngleOrder::FixedXyz, {-quarter, 0, 0});
+    arm.joints[5].parentFromJoint.rotation = rotationFrom(AngleOrder::FixedXyz, {quarter, 0, 0});
+    const Inertial links[] = {
+        link(4.6, {0.0042, 0.05687, 0.0028}, {-1.57079632679, 0, 0}, {0.011922226, 0.010909962, 0.0114954}),
+        link(7.4, {0.192735, -0.0024, -0.053774}, {0, 0, 0}, {0.020657822, 0.11484381, 0.118428}, {0, 0.02722828, 0}),
+        link(3.1, {0.17986, -0.002, 0.045986}, {0, 1.30432220347, 0}, {0.044765452, 0.040964612, 0.0039525}),
+        link(1.4, {0.0027, 0.0235, 0.0018}, {0, 0, 0}, {0.0010604417, 0.00144585, 0.00097040417}),
+        link(1.3, {0.0027, -0.0018, 0.02256}, {0, 0, 0}, {0.0009621885, 0.00088049325, 0.001342575}),
+        link(0.4, {0.0024, -0.0016, 0.04277}, {0, 0, 0}, {0.00046219533, 0.00042295233, 0.0003264}),
+    };
+    for (size_t i = 0; i < 6; ++i) arm.joints[i].link = links[i];
+    arm.lastFromFlange = translated({0, 0, 0.091});
+    arm.joints[5].link = joined(arm.joints[5].link, placed(arm.lastFromFlange, link(0.12, {0.0021, 0.0014, -0.00564}, {3.14159265359, 0, 0}, {4.04814e-05, 3.70443e-05, 7.497e-05})));
+    return arm;
+}
+
+/// Every arm of the catalogue, made once.
+const std::vector<ArmPtr>& arms()
+{
+    static const std::vector<ArmPtr> made{Arm::make(sixAxis1400()).value(), Arm::make(parallel900()).value()};
+    return made;
+}
+
 }  // namespace
 
-std::vector<std::string> catalogueIds() { return {"sixaxis-1400"}; }
+std::vector<std::string> catalogueIds()
+{
+    std::vector<std::string> ids;
+    for (const ArmPtr& arm : arms()) ids.push_back(arm->description().id);
+    return ids;
+}
 
 ArmPtr catalogueArm(const std::string& id)
 {
-    static const ArmPtr sixAxis = Arm::make(sixAxis1400()).value();
-    return id == sixAxis->description().id ? sixAxis : nullptr;
+    for (const ArmPtr& arm : arms())
+        if (arm->description().id == id) return arm;
+    return nullptr;
 }
 
 }  // namespace topikos

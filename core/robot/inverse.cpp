@@ -1,7 +1,7 @@
 #include "core/robot/inverse.h"
 
+#include "core/robot/branches.h"
 #include "core/robot/singularity.h"
-#include "core/robot/spherical_wrist.h"
 #include "core/spatial/rotation.h"
 
 #include <algorithm>
@@ -89,13 +89,11 @@ RangeExcess rangeExcess(const Arm& arm, const JointVector& posture)
 Solutions inverseKinematics(const Arm& arm, const Pose& baseFromFlange, const JointVector* near)
 {
     Solutions found;
-    if (!arm.sphericalWrist()) {
+    if (!arm.hasBranches()) {
         found.reason = NoSolution::Family;
         return found;
     }
-    const SphericalWrist& wrist = *arm.sphericalWrist();
-    SphericalSolutions raw = solveSphericalWrist(wrist, baseFromFlange.matrix(), baseFromFlange.translation, near ? (*near)[0] : 0.0,
-                                                 near ? (*near)[3] : 0.0);
+    BranchSolutions raw = solveBranches(arm, baseFromFlange.matrix(), baseFromFlange.translation, near ? *near : JointVector(JointVector::Zero(6)));
     if (raw.count == 0) {
         found.reason = raw.reason;
         found.shortfall = raw.shortfall;
@@ -110,8 +108,8 @@ Solutions inverseKinematics(const Arm& arm, const Pose& baseFromFlange, const Jo
     }
     found.items.reserve(size_t(raw.count));
     for (int i = 0; i < raw.count; ++i) {
-        SphericalSolutions::Item& item = raw.items[size_t(order[size_t(i)])];
-        if (item.alignedWrist) shareAlignedWrist(arm, wrist, item.q);
+        BranchSolutions::Item& item = raw.items[size_t(order[size_t(i)])];
+        if (item.alignedWrist && arm.sphericalWrist()) shareAlignedWrist(arm, *arm.sphericalWrist(), item.q);
         bool inside = true;
         for (size_t j = 0; j < 6; ++j) {
             const Joint& joint = arm.joints()[j];

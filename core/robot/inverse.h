@@ -6,7 +6,7 @@
 
 namespace topikos {
 
-/// Branch of an arm with a spherical wrist. Shoulder and wrist change only by passing through the singularity of that name; the elbow's
+/// Branch of a six-axis arm with a spherical wrist or three parallel axes. Shoulder and wrist change only by passing through the singularity of that name; the elbow's
 /// word changes at its own and at the shoulder's.
 struct Configuration {
     bool shoulderBack = false;  ///< wrist centre on the other side of axis 1 than axis 2 (plane through axis 1 parallel to axis 2)
@@ -50,7 +50,8 @@ struct Solutions {
 ///
 /// Each joint is given in (-pi, pi] where its range allows, otherwise by the turn nearest to zero; with `near` (jointCount() entries) by the
 /// turn nearest to `near`. Where the wrist axes line up only the sum of joints 4 and 6 is fixed: joint 4 keeps the value of `near` (or 0) as far
-/// as the ranges of both allow. The same holds for joint 1 when the wrist centre is on axis 1.
+/// as the ranges of both allow; with three parallel axes joint 6 takes the value nearest to its own in `near` (or 0), in steps of 2°, for which
+/// the rest can be done. Joint 1 keeps its value when the wrist centre is on axis 1.
 /// Method: reduction to rotations about one axis that bring a point to a plane, a distance or another point (Paden, "Kinematics and Control of
 /// Robot Manipulators", 1986; Murray, Li, Sastry, "A Mathematical Introduction to Robotic Manipulation", 1994, section 3.3).
 Solutions inverseKinematics(const Arm& arm, const Pose& baseFromFlange, const JointVector* near = nullptr);

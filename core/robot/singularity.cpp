@@ -8,10 +8,17 @@ namespace topikos {
 
 namespace {
 
+/// Point whose place the shoulder decides: the wrist centre, or where axes 5 and 6 meet.
 Vec3 wristCentreOf(const Arm& arm, const ChainFrames& frames)
 {
-    return frames.flange.origin + frames.flange.rotation * arm.sphericalWrist()->flangeFromWrist;
+    const Vec3& inFlange = arm.sphericalWrist() ? arm.sphericalWrist()->flangeFromWrist : arm.parallelAxes()->flangeFromWrist;
+    return frames.flange.origin + frames.flange.rotation * inFlange;
 }
+
+/// Point that stretches away from the elbow: the wrist centre, or a point of axis 4.
+Vec3 elbowPointOf(const Arm& arm, const ChainFrames& frames) { return arm.sphericalWrist() ? wristCentreOf(arm, frames) : frames.joints[3].origin; }
+
+double elbowSignOf(const Arm& arm) { return arm.sphericalWrist() ? arm.sphericalWrist()->elbowSign : arm.parallelAxes()->elbowSign; }
 
 Vec3 axisOf(const ChainFrames& frames, size_t i) { return frames.joints[i].rotation.col(2); }
 
@@ -19,12 +26,12 @@ Vec3 axisOf(const ChainFrames& frames, size_t i) { return frames.joints[i].rotat
 Vec3 elbowNormal(const Arm& arm, const ChainFrames& frames)
 {
     const Vec3 h2 = axisOf(frames, 1);
-    return arm.sphericalWrist()->elbowSign * h2.cross(frames.joints[2].origin - frames.joints[1].origin).normalized();
+    return elbowSignOf(arm) * h2.cross(frames.joints[2].origin - frames.joints[1].origin).normalized();
 }
 
 Vec3 shoulderNormal(const Arm& arm, const ChainFrames& frames)
 {
-    return arm.sphericalWrist()->elbowSign * axisOf(frames, 1).cross(axisOf(frames, 0)).normalized();
+    return elbowSignOf(arm) * axisOf(frames, 1).cross(axisOf(frames, 0)).normalized();
 }
 
 }  // namespace
@@ -46,12 +53,12 @@ double SingularityMargins::distance(SingularityKind kind) const
 
 SingularityMargins singularityMargins(const Arm& arm, const ChainFrames& frames)
 {
-    if (!arm.sphericalWrist()) return {};
+    if (!arm.hasBranches()) return {};
     const Vec3 centre = wristCentreOf(arm, frames);
     const Vec3 across = axisOf(frames, 3).cross(axisOf(frames, 5));
     SingularityMargins m;
     m.wrist = std::copysign(across.norm(), across.dot(axisOf(frames, 4)));
-    m.elbow = elbowNormal(arm, frames).dot(centre - frames.joints[1].origin);
+    m.elbow = elbowNormal(arm, frames).dot(elbowPointOf(arm, frames) - frames.joints[1].origin);
     m.shoulder = shoulderNormal(arm, frames).dot(centre - frames.joints[0].origin);
     return m;
 }
@@ -73,7 +80,7 @@ Eigen::VectorXd singularValues(const Jacobian& jacobian, double lengthScale)
 std::vector<SingularityKind> singularKinds(const Arm& arm, const JointVector& posture, double bound)
 {
     std::vector<SingularityKind> kinds;
-    if (!arm.sphericalWrist()) return kinds;
+    if (!arm.hasBranches()) return kinds;
     const SingularityMargins m = singularityMargins(arm, posture);
     for (const SingularityKind kind : kSingularityKinds)
         if (std::abs(m.of(kind)) < (kind == SingularityKind::Wrist ? bound : bound * arm.reach())) kinds.push_back(kind);
@@ -87,7 +94,7 @@ SingularityGeometry singularityGeometry(const Arm& arm, const JointVector& postu
     const Vec3 centre = wristCentreOf(arm, frames);
     switch (kind) {
     case SingularityKind::Wrist: return {centre, axisOf(frames, 3), centre};
-    case SingularityKind::Elbow: return {frames.joints[1].origin, elbowNormal(arm, frames), centre};
+    case SingularityKind::Elbow: return {frames.joints[1].origin, elbowNormal(arm, frames), elbowPointOf(arm, frames)};
     case SingularityKind::Shoulder: return {frames.joints[0].origin, shoulderNormal(arm, frames), centre};
     }
     return {centre, Vec3::UnitZ(), centre};

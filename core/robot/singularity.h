@@ -8,11 +8,12 @@ enum class SingularityKind { Wrist, Elbow, Shoulder };
 inline constexpr std::array kSingularityKinds{SingularityKind::Wrist, SingularityKind::Elbow, SingularityKind::Shoulder};
 const char* singularityName(SingularityKind kind);  ///< "wrist", "elbow", "shoulder"
 
-/// Signed distances from the three singularities of an arm with a spherical wrist; the sign tells the branch, zero is singular.
+/// Signed distances from the three singularities of a six-axis arm with a spherical wrist or three parallel axes; the sign tells the branch, zero is singular.
 struct SingularityMargins {
     double wrist = 0;     ///< sine of the angle between axes 4 and 6
-    double elbow = 0;     ///< distance of the wrist centre from the plane that holds axes 2 and 3 [m]
-    double shoulder = 0;  ///< distance of the wrist centre from the plane through axis 1 parallel to axis 2 [m]
+    double elbow = 0;     ///< distance of the wrist centre (parallel axes: of axis 4) from the plane that holds axes 2 and 3 [m]
+    double shoulder = 0;  ///< distance of the wrist centre (parallel axes: of the point where axes 5 and 6 meet) from the plane through axis 1
+                          ///< parallel to axis 2 [m]
 
     double of(SingularityKind kind) const
     {

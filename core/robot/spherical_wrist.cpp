@@ -1,43 +1,13 @@
-#include "core/robot/spherical_wrist.h"
+#include "core/robot/branches.h"
 
 #include "core/robot/forward.h"
+#include "core/robot/turns.h"
 #include "core/spatial/rotation.h"
 
 #include <cmath>
 #include <numbers>
 
 namespace topikos {
-
-namespace {
-
-constexpr double kMeet = 1e-7;       // [m] how well three axes must meet
-constexpr double kParallel = 1e-9;   // sine of the angle between "parallel" axes
-constexpr double kReachSlack = 1e-9; // [m] rounding allowed at the edge of reach
-constexpr double kAligned = 1e-10;   // sine below which wrist axes count as lined up
-
-/// Point nearest to three lines through o with directions h, and its largest distance from them.
-std::pair<Vec3, double> meetingPoint(const std::array<Vec3, 3>& o, const std::array<Vec3, 3>& h)
-{
-    Mat3 a = Mat3::Zero();
-    Vec3 b = Vec3::Zero();
-    for (size_t i = 0; i < 3; ++i) {
-        const Mat3 across = Mat3::Identity() - h[i] * h[i].transpose();
-        a += across;
-        b += across * o[i];
-    }
-    const Vec3 x = a.ldlt().solve(b);
-    double worst = 0;
-    for (size_t i = 0; i < 3; ++i) worst = std::max(worst, (x - o[i]).cross(h[i]).norm());
-    return {x, worst};
-}
-
-/// Rotation of v about unit axis h by the angle whose sine and cosine are given.
-Vec3 turned(const Vec3& h, double sine, double cosine, const Vec3& v)
-{
-    return cosine * v + sine * h.cross(v) + ((1 - cosine) * h.dot(v)) * h;
-}
-
-}  // namespace
 
 std::optional<SphericalWrist> recogniseSphericalWrist(const Arm& arm)
 {
@@ -54,7 +24,7 @@ std::optional<SphericalWrist> recogniseSphericalWrist(const Arm& arm)
     }
     if (h[1].cross(h[2]).norm() > kParallel || h[0].cross(h[1]).norm() < 1e-3) return std::nullopt;
     if (h[3].cross(h[4]).norm() < 1e-3 || h[4].cross(h[5]).norm() < 1e-3) return std::nullopt;
-    const auto [centre, miss] = meetingPoint({o[3], o[4], o[5]}, {h[3], h[4], h[5]});
+    const auto [centre, miss] = meetingPoint<3>({o[3], o[4], o[5]}, {h[3], h[4], h[5]});
     if (miss > kMeet) return std::nullopt;
 
     SphericalWrist s;
@@ -93,20 +63,6 @@ std::optional<SphericalWrist> recogniseSphericalWrist(const Arm& arm)
 
 namespace {
 
-/// Lengths here are far from overflow, and std::hypot takes ten times as long.
-double length(double a, double b) { return std::sqrt(a * a + b * b); }
-
-/// Rotation matrix about unit h with the given sine and cosine (Rodrigues).
-Mat3 rotationOf(const Vec3& h, double s, double c)
-{
-    const double d = 1 - c;
-    Mat3 r;
-    r << c + h[0] * h[0] * d, h[0] * h[1] * d - h[2] * s, h[0] * h[2] * d + h[1] * s,  //
-        h[1] * h[0] * d + h[2] * s, c + h[1] * h[1] * d, h[1] * h[2] * d - h[0] * s,   //
-        h[2] * h[0] * d - h[1] * s, h[2] * h[1] * d + h[0] * s, c + h[2] * h[2] * d;
-    return r;
-}
-
 /// Joints 4, 5 and 6 for `wrist` = R4 R5 R6, on one side of the aligned wrist.
 struct WristJoints {
     double q4, q5, q6;
@@ -136,10 +92,10 @@ WristJoints wristJoints(const SphericalWrist& arm, const Mat3& wrist, const Vec3
 
 }  // namespace
 
-SphericalSolutions solveSphericalWrist(const SphericalWrist& arm, const Mat3& rotation, const Vec3& position, double seed1, double seed4,
+BranchSolutions solveSphericalWrist(const SphericalWrist& arm, const Mat3& rotation, const Vec3& position, double seed1, double seed4,
                                        const Configuration* only)
 {
-    SphericalSolutions out;
+    BranchSolutions out;
     const Vec3 centre = position + rotation * arm.flangeFromWrist;
     const Mat3 total = rotation * arm.zeroRotation.transpose();  // R1 R2 R3 R4 R5 R6
 
@@ -147,37 +103,18 @@ SphericalSolutions solveSphericalWrist(const SphericalWrist& arm, const Mat3& ro
     const Vec3 d = centre - arm.o1;
     const double along = arm.shoulderCosine * arm.h1.dot(d);
     const double a = arm.h2.dot(d) - along, b = -arm.h2.dot(arm.h1.cross(d)), c = arm.lateral - along;
-    const double radius = length(a, b);
-    struct First {
-        double q, sine, cosine;
-        bool free;
-    };
-    std::array<First, 2> firsts;
-    int firstCount = 0;
-    if (radius < kReachSlack && std::abs(c) < kReachSlack) {
-        firsts[size_t(firstCount++)] = {seed1, std::sin(seed1), std::cos(seed1), true};
-        const double other = wrapped(seed1 + std::numbers::pi);
-        firsts[size_t(firstCount++)] = {other, std::sin(other), std::cos(other), true};
-    } else {
-        if (std::abs(c) > radius + kReachSlack) {
-            out.reason = NoSolution::TooClose;
-            out.shortfall = std::abs(c) - radius;
-            return out;
-        }
-        const double root = std::sqrt(std::max(0.0, (radius - c) * (radius + c)));
-        const double r2 = radius * radius;
-        for (const double sign : {1.0, -1.0}) {
-            const double sine = (b * c + sign * root * a) / r2, cosine = (a * c - sign * root * b) / r2;
-            const double scale = 1 / length(sine, cosine);
-            firsts[size_t(firstCount++)] = {std::atan2(sine, cosine), sine * scale, cosine * scale, false};
-        }
+    const TwoTurns firsts = turnsOnto(a, b, c, kReachSlack, seed1);
+    if (firsts.count == 0) {
+        out.reason = NoSolution::TooClose;
+        out.shortfall = firsts.missing;
+        return out;
     }
 
     double bestShortfall = INFINITY;
     NoSolution bestReason = NoSolution::None;
     const double l2 = arm.upperLength, l3 = arm.foreLength;
-    for (int i = 0; i < firstCount; ++i) {
-        const First& f = firsts[size_t(i)];
+    for (int i = 0; i < firsts.count; ++i) {
+        const Turn& f = firsts.turns[i];
         const Vec3 x = arm.o1 + turned(arm.h1, -f.sine, f.cosine, d) - arm.o2;
         const double xu = arm.u.dot(x), xn = arm.n.dot(x);
         const double distance = length(xu, xn);
@@ -232,7 +169,6 @@ SphericalSolutions solveSphericalWrist(const SphericalWrist& arm, const Mat3& ro
             }
             if (sinSize < 1e-12) break;  // stretched or folded: both elbows are the same posture
         }
-        if (firstCount == 2 && !f.free && radius - std::abs(c) < 1e-15) break;
     }
     if (out.count == 0) {
         out.reason = bestReason == NoSolution::None ? NoSolution::TooClose : bestReason;

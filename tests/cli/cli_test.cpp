@@ -16,7 +16,9 @@ private slots:
     void armListAndInfo();
     void forwardAndJacobianFollowTheReference_data();
     void forwardAndJacobianFollowTheReference();
+    void inverseFollowsTheReference_data();
     void inverseFollowsTheReference();
+    void singularFollowsTheReference_data() { inverseFollowsTheReference_data(); }
     void singularFollowsTheReference();
     void torqueFollowsTheReference_data() { forwardAndJacobianFollowTheReference_data(); }
     void torqueFollowsTheReference();
@@ -98,13 +100,21 @@ void CliTest::forwardAndJacobianFollowTheReference()
     }
 }
 
+void CliTest::inverseFollowsTheReference_data()
+{
+    QTest::addColumn<std::string>("name");
+    QTest::newRow("spherical wrist") << std::string("sixaxis-1400");
+    QTest::newRow("three parallel axes") << std::string("cobot-900");
+}
+
 void CliTest::inverseFollowsTheReference()
 {
-    const Json& robot = reference("ik")["robots"]["sixaxis-1400"];
+    QFETCH(std::string, name);
+    const Json& robot = reference("ik")["robots"][name];
     std::string input;
     for (const char* part : {"reachable", "unreachable"})
         for (const Json& c : robot[part]) input += Json{{"pose", c["pose"]}}.dump() + "\n";
-    const RunResult r = run({"arm", "ik", "sixaxis-1400"}, QByteArray::fromStdString(input));
+    const RunResult r = run({"arm", "ik", urdf(name)}, QByteArray::fromStdString(input));
     QCOMPARE(r.code, 0);
     QVERIFY(r.err.isEmpty());
     const QList<QByteArray> lines = r.lines();
@@ -130,10 +140,11 @@ void CliTest::inverseFollowsTheReference()
 
 void CliTest::singularFollowsTheReference()
 {
-    const Json& robot = reference("singular")["robots"]["sixaxis-1400"];
+    QFETCH(std::string, name);
+    const Json& robot = reference("singular")["robots"][name];
     std::string input;
     for (const Json& c : robot["cases"]) input += Json{{"q", c["q"]}}.dump() + "\n";
-    const QList<QByteArray> lines = run({"arm", "singular", urdf("sixaxis-1400")}, QByteArray::fromStdString(input)).lines();
+    const QList<QByteArray> lines = run({"arm", "singular", urdf(name)}, QByteArray::fromStdString(input)).lines();
     QCOMPARE(size_t(lines.size()), robot["cases"].size());
     for (size_t i = 0; i < robot["cases"].size(); ++i) {
         const Json& c = robot["cases"][i];
@@ -182,7 +193,7 @@ void CliTest::badLinesAreAnsweredAndTheRestGoesOn()
     const RunResult skewed = run({"arm", "ik", "sixaxis-1400"}, "{\"pose\":[[1,0,0,1],[0,1,0,0],[0,0,2,1],[0,0,0,1]]}\n");
     QCOMPARE(skewed.code, 2);
     QVERIFY(skewed.out.contains("not orthonormal"));
-    const RunResult other = run({"arm", "ik", urdf("cobot-900")}, "{\"pose\":[[1,0,0,0.3],[0,1,0,0.3],[0,0,1,0.3],[0,0,0,1]]}\n");
+    const RunResult other = run({"arm", "ik", urdf("redundant-820")}, "{\"pose\":[[1,0,0,0.3],[0,1,0,0.3],[0,0,1,0.3],[0,0,0,1]]}\n");
     QCOMPARE(other.code, 2);
     QVERIFY(other.out.contains("no inverse kinematics yet"));
 }

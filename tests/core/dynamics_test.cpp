@@ -11,6 +11,7 @@ class DynamicsTest : public QObject {
 private slots:
     void effortsFollowTheReference_data();
     void effortsFollowTheReference();
+    void catalogueArmWeighsWhatItsUrdfWeighs_data();
     void catalogueArmWeighsWhatItsUrdfWeighs();
     void gravityIsTheSlopeOfTheHeight();
     void powerIsTheChangeOfEnergy();
@@ -41,9 +42,16 @@ void DynamicsTest::effortsFollowTheReference()
     QCOMPARE(cases, 40);
 }
 
+void DynamicsTest::catalogueArmWeighsWhatItsUrdfWeighs_data()
+{
+    QTest::addColumn<std::string>("name");
+    for (const std::string& id : catalogueIds()) QTest::newRow(id.c_str()) << id;
+}
+
 void DynamicsTest::catalogueArmWeighsWhatItsUrdfWeighs()
 {
-    const ArmPtr shipped = catalogueArm("sixaxis-1400"), urdf = urdfArm("sixaxis-1400");
+    QFETCH(std::string, name);
+    const ArmPtr shipped = catalogueArm(name), urdf = urdfArm(name);
     std::mt19937_64 random(71);
     for (int n = 0; n < 50; ++n) {
         const JointVector q = randomPosture(*shipped, random), v = randomPosture(*shipped, random), a = randomPosture(*shipped, random);

@@ -14,6 +14,7 @@ private slots:
     void jacobianFollowsTheReference_data() { arms(); }
     void jacobianFollowsTheReference();
     void jacobianIsTheDerivative();
+    void catalogueArmIsTheReferenceArm_data();
     void catalogueArmIsTheReferenceArm();
     void badDescriptionsAreRefused_data();
     void badDescriptionsAreRefused();
@@ -84,9 +85,16 @@ void ForwardTest::jacobianIsTheDerivative()
     }
 }
 
+void ForwardTest::catalogueArmIsTheReferenceArm_data()
+{
+    QTest::addColumn<std::string>("name");
+    for (const std::string& id : catalogueIds()) QTest::newRow(id.c_str()) << id;
+}
+
 void ForwardTest::catalogueArmIsTheReferenceArm()
 {
-    const ArmPtr shipped = catalogueArm("sixaxis-1400"), urdf = urdfArm("sixaxis-1400");
+    QFETCH(std::string, name);
+    const ArmPtr shipped = catalogueArm(name), urdf = urdfArm(name);
     QVERIFY(shipped);
     std::mt19937_64 random(5);
     for (int n = 0; n < 100; ++n) {

@@ -19,6 +19,7 @@ private slots:
     void gripFindsOnlyWhatIsNear();
     void sameCellSameTrace();
     void csvHoldsTheTrace();
+    void armWithParallelAxesRunsACycle();
 };
 
 namespace {
@@ -200,6 +201,37 @@ void SimulateTest::csvHoldsTheTrace()
     QCOMPARE(row[0].toDouble(), 1.0);
     QVERIFY(std::abs(row[1].toDouble() - postureAt(cell, trace, 1.0)[0]) < 1e-9);
     QVERIFY(std::abs(lines.back().split(',')[0].toDouble() - trace.duration) < 1e-6);
+}
+
+void SimulateTest::armWithParallelAxesRunsACycle()
+{
+    // The shorter arm in the same cell, with belt and rack moved within its reach; lines stay straight for it, too.
+    Cell cell = example("tile-glazing-line");
+    cell.arm.model = catalogueArm("cobot-900");
+    for (Target& t : cell.targets)
+        if (t.id == cell.arm.home) t.posture << 0, -1.4, 1.7, -1.9, -1.5, 0;
+    cell.frames[2].pose.translation = {0.35, -0.45, 0.45};
+    cell.frames[3].pose.translation = {0.30, 0.15, 0.45};
+    for (Target& t : cell.targets) {
+        if (t.kind != Target::Kind::Pose) continue;
+        const Solutions ways = inverseKinematics(*cell.arm.model, baseFromFlange(cell, t));
+        QVERIFY(!ways.items.empty());
+        JointVector home = homePosture(cell);
+        t.configuration = nearestTo(ways.items, home)->configuration;
+    }
+    const Trace trace = simulate(cell, cell.routines.front());
+    QVERIFY(!trace.blockedAt);
+    QCOMPARE(trace.partEvents.size(), size_t(2));
+    for (const StepOutcome& outcome : trace.outcomes) {
+        if (!outcome.move || outcome.move->kind != Move::Kind::Line) continue;
+        const Move& move = *outcome.move;
+        for (int i = 0; i <= 20; ++i) {
+            const Pose tcp = forward(*cell.arm.model, move.at(*cell.arm.model, i / 20.0)) * move.line.flangeFromTcp;
+            QVERIFY(deviation(tcp, interpolate(move.line.start, move.line.end, i / 20.0)).metres < 1e-9);
+        }
+    }
+    const Cell back = readCell(writeCell(cell), "cell").value();
+    QCOMPARE(back.arm.model->description().id, std::string("cobot-900"));
 }
 
 TOPIKOS_TEST(SimulateTest)

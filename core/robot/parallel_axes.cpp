@@ -1,0 +1,197 @@
+#include "core/robot/branches.h"
+#include "core/robot/forward.h"
+#include "core/robot/turns.h"
+#include "core/spatial/rotation.h"
+
+#include <numbers>
+
+namespace topikos {
+
+std::optional<ParallelAxes> recogniseParallelAxes(const Arm& arm)
+{
+    if (arm.jointCount() != 6) return std::nullopt;
+    for (const Joint& joint : arm.joints())
+        if (joint.kind != JointKind::Revolute) return std::nullopt;
+    ChainFrames zero;
+    chainFrames(arm, JointVector::Zero(6), zero);
+    std::array<Vec3, 6> h, o;
+    for (size_t i = 0; i < 6; ++i) {
+        h[i] = zero.joints[i].rotation.col(2);
+        o[i] = zero.joints[i].origin;
+    }
+    if (h[1].cross(h[2]).norm() > kParallel || h[1].cross(h[3]).norm() > kParallel || h[0].cross(h[1]).norm() < 1e-3) return std::nullopt;
+    // Axis 5 must turn axis 6 through all directions: right angles with its neighbours.
+    if (std::abs(h[4].dot(h[1])) > kParallel || std::abs(h[4].dot(h[5])) > kParallel) return std::nullopt;
+    const auto [centre, miss] = meetingPoint<2>({o[4], o[5]}, {h[4], h[5]});
+    if (miss > kMeet) return std::nullopt;
+
+    ParallelAxes p;
+    p.h1 = h[0];
+    p.h2 = h[1];
+    p.h5 = h[4];
+    p.h6 = h[5];
+    p.sigma3 = h[1].dot(h[2]) > 0 ? 1 : -1;
+    p.sigma4 = h[1].dot(h[3]) > 0 ? 1 : -1;
+    p.o1 = o[0];
+    p.o2 = o[1];
+    p.o4 = o[3];
+    const auto across = [&](const Vec3& v) { return Vec3(v - h[1].dot(v) * h[1]); };
+    const Vec3 upper = across(o[2] - o[1]), fore = across(o[3] - o[2]);
+    p.upperLength = upper.norm();
+    p.foreLength = fore.norm();
+    if (p.upperLength < 1e-6 || p.foreLength < 1e-6) return std::nullopt;
+    p.u = upper / p.upperLength;
+    p.n = h[1].cross(p.u);
+    p.foreAngle = std::atan2(fore.dot(p.n), fore.dot(p.u));
+    p.centre = centre;
+    p.flangeFromWrist = zero.flange.rotation.transpose() * (centre - zero.flange.origin);
+    p.lateral = h[1].dot(centre - o[0]);
+    p.zeroRotation = zero.flange.rotation;
+    p.shoulderCosine = h[0].dot(h[1]);
+    const Vec3 ahead = h[1].cross(h[0]).normalized();
+    p.elbowSign = ahead.dot(centre - o[0]) < -1e-9 ? -1 : 1;
+    p.front = p.elbowSign * ahead;
+    return p;
+}
+
+namespace {
+
+constexpr int kFreeSamples = 180;  // turns of joint 6 tried where the pose leaves it free
+
+/// Joints 2, 3 and 4 as a planar arm that brings axis 4 to `x` and turns by `angle` in all.
+struct Planar {
+    const ParallelAxes& arm;
+    double xu, xn, distance;
+
+    Planar(const ParallelAxes& a, const Vec3& x) : arm(a), xu(a.u.dot(x - a.o2)), xn(a.n.dot(x - a.o2)), distance(length(xu, xn)) {}
+
+    double missing() const
+    {
+        const double l2 = arm.upperLength, l3 = arm.foreLength;
+        return std::max({0.0, distance - l2 - l3, std::abs(l2 - l3) - distance});
+    }
+    bool tooFar() const { return distance > arm.upperLength + arm.foreLength; }
+
+    /// `bend` is +1 or -1: the side to which the forearm bends.
+    void solve(double angle, double bend, double& q2, double& q3, double& q4, double& side) const
+    {
+        const double l2 = arm.upperLength, l3 = arm.foreLength;
+        const double cosine = std::clamp((distance * distance - l2 * l2 - l3 * l3) / (2 * l2 * l3), -1.0, 1.0);
+        const double sine = bend * std::sqrt((1 - cosine) * (1 + cosine));
+        const double theta3 = bend * std::acos(cosine) - arm.foreAngle;
+        const double theta2 = std::atan2(xn, xu) - std::atan2(l3 * sine, l2 + l3 * cosine);
+        q2 = wrapped(theta2);
+        q3 = wrapped(arm.sigma3 * theta3);
+        q4 = wrapped(arm.sigma4 * (angle - theta2 - theta3));
+        side = sine;
+    }
+};
+
+}  // namespace
+
+BranchSolutions solveParallelAxes(const Arm& whole, const Mat3& rotation, const Vec3& position, const JointVector& seed, const Configuration* only)
+{
+    const ParallelAxes& arm = *whole.parallelAxes();
+    BranchSolutions out;
+    const Vec3 centre = position + rotation * arm.flangeFromWrist;
+    const Mat3 total = rotation * arm.zeroRotation.transpose();  // R1 R234 R5 R6
+
+    // Joint 1 as for a spherical wrist: the meeting point of axes 5 and 6 keeps its height along axis 2.
+    const Vec3 d = centre - arm.o1;
+    const double along = arm.shoulderCosine * arm.h1.dot(d);
+    const TwoTurns firsts = turnsOnto(arm.h2.dot(d) - along, -arm.h2.dot(arm.h1.cross(d)), arm.lateral - along, kReachSlack, seed[0]);
+    if (firsts.count == 0) {
+        out.reason = NoSolution::TooClose;
+        out.shortfall = firsts.missing;
+        return out;
+    }
+    double bestMissing = INFINITY;
+    NoSolution bestReason = NoSolution::TooClose;
+    // h2 . R5 h6 = wa cos q5 + wb sin q5; axis 5 is at right angles to both.
+    const double wa = arm.h2.dot(arm.h6), wb = arm.h2.dot(arm.h5.cross(arm.h6));
+    for (int i = 0; i < firsts.count; ++i) {
+        const Turn& f = firsts.turns[i];
+        const Vec3 centreSeen = turned(arm.h1, -f.sine, f.cosine, d);
+        const bool back = arm.front.dot(centreSeen) < 0;
+        if (only && back != only->shoulderBack) continue;
+        const Mat3 rest = rotationOf(arm.h1, -f.sine, f.cosine) * total;  // R234 R5 R6
+        const Vec3 seen6 = rest * arm.h6;                                 // R234 R5 h6
+        const Vec3 seen2 = rest.transpose() * arm.h2;                     // R6' R5' h2
+        const double wc = arm.h2.dot(seen6), root = arm.h2.cross(seen6).norm();
+        for (const double side : {1.0, -1.0}) {
+            double s5 = wb * wc + side * root * wa, c5 = wa * wc - side * root * wb;
+            const double scale = 1 / length(s5, c5);
+            s5 *= scale;
+            c5 *= scale;
+            const Vec3 wanted2 = turned(arm.h5, -s5, c5, arm.h2);  // R5' h2
+            const Vec3 from = arm.h6.cross(seen2), to = arm.h6.cross(wanted2);
+            const double fromLength = from.norm(), toLength = to.norm();
+            const bool aligned = fromLength < kAligned || toLength < kAligned;
+            const bool wristTurned = arm.sigma4 * arm.h2.cross(turned(arm.h5, s5, c5, arm.h6)).dot(arm.h5) < 0;
+            if (only && !aligned && wristTurned != only->wristTurned) continue;
+            const double q5 = std::atan2(s5, c5);
+
+            // With joint 6 known the rest is planar. Adds both bends; false when out of reach or, if asked, out of range.
+            const auto finish = [&](double s6, double c6, bool inRange) {
+                const Mat3 planar = rest * rotationOf(arm.h6, -s6, c6) * rotationOf(arm.h5, -s5, c5);  // R234
+                const double angle = std::atan2(arm.h2.dot(arm.u.cross(planar * arm.u)), arm.u.dot(planar * arm.u));
+                const Vec3 x = arm.o1 + centreSeen + planar * (arm.o4 - arm.centre);
+                const Planar plane(arm, x);
+                if (plane.missing() > kReachSlack) {
+                    if (plane.missing() < bestMissing) {
+                        bestMissing = plane.missing();
+                        bestReason = plane.tooFar() ? NoSolution::TooFar : NoSolution::TooClose;
+                    }
+                    return false;
+                }
+                const double q6 = std::atan2(s6, c6);
+                bool added = false;
+                for (const double bend : {1.0, -1.0}) {
+                    double q2, q3, q4, sine;
+                    plane.solve(angle, bend, q2, q3, q4, sine);
+                    const Configuration configuration{back, (sine * arm.elbowSign < 0) != back, wristTurned};
+                    if (only && configuration.elbowDown != only->elbowDown) continue;
+                    const BranchSolutions::Item item{{f.q, q2, q3, q4, q5, q6}, aligned, configuration};
+                    if (inRange) {
+                        bool fits = true;
+                        for (size_t k = 0; k < 6; ++k) {
+                            const Joint& joint = whole.joints()[k];
+                            const double up = item.q[k] + 2 * std::numbers::pi * std::ceil((joint.lower - kRangeTolerance - item.q[k]) / (2 * std::numbers::pi));
+                            fits = fits && up <= joint.upper + kRangeTolerance;
+                        }
+                        if (!fits) continue;
+                    }
+                    if (out.count < 8) out.items[size_t(out.count++)] = item;
+                    added = true;
+                    if (std::abs(sine) < 1e-12) break;  // stretched or folded
+                }
+                return added;
+            };
+            if (!aligned) {
+                // Both cross products are at right angles to h6; the turn from one onto the other.
+                finish(arm.h6.dot(from.cross(to)) / (fromLength * toLength), from.dot(to) / (fromLength * toLength), false);
+                continue;
+            }
+            // Axis 6 lies along axes 2, 3, 4: joint 6 is free. The turn nearest to the seed that works, on either side.
+            for (int k = 0; k <= kFreeSamples; ++k) {
+                const double q6 = seed[5] + (k % 2 ? 1 : -1) * ((k + 1) / 2) * (2 * std::numbers::pi / kFreeSamples);
+                if (finish(std::sin(q6), std::cos(q6), true)) break;
+            }
+            break;  // both sides are the same wrist
+        }
+    }
+    if (out.count == 0) {
+        out.reason = bestReason;
+        out.shortfall = std::isfinite(bestMissing) ? bestMissing : 0;
+    }
+    return out;
+}
+
+BranchSolutions solveBranches(const Arm& arm, const Mat3& rotation, const Vec3& position, const JointVector& seed, const Configuration* only)
+{
+    require(arm.hasBranches(), "the arm has closed-form inverse kinematics");
+    if (arm.sphericalWrist()) return solveSphericalWrist(*arm.sphericalWrist(), rotation, position, seed[0], seed[3], only);
+    return solveParallelAxes(arm, rotation, position, seed, only);
+}
+
+}  // namespace topikos

@@ -1,0 +1,70 @@
+#pragma once
+#include "core/spatial/pose.h"
+
+#include <Eigen/Cholesky>
+
+#include <array>
+#include <cmath>
+#include <utility>
+
+/// Small pieces that closed-form solvers share.
+namespace topikos {
+
+inline constexpr double kMeet = 1e-7;         // [m] how well axes must meet
+inline constexpr double kParallel = 1e-9;     // sine of the angle between "parallel" axes
+inline constexpr double kReachSlack = 1e-9;   // [m] rounding allowed at the edge of reach
+inline constexpr double kAligned = 1e-10;     // sine below which wrist axes count as lined up
+
+/// Lengths here are far from overflow, and std::hypot takes ten times as long.
+inline double length(double a, double b) { return std::sqrt(a * a + b * b); }
+
+/// Rotation of v about unit axis h by the angle whose sine and cosine are given.
+inline Vec3 turned(const Vec3& h, double sine, double cosine, const Vec3& v)
+{
+    return cosine * v + sine * h.cross(v) + ((1 - cosine) * h.dot(v)) * h;
+}
+
+/// Rotation matrix about unit h with the given sine and cosine (Rodrigues).
+inline Mat3 rotationOf(const Vec3& h, double s, double c)
+{
+    const double d = 1 - c;
+    Mat3 r;
+    r << c + h[0] * h[0] * d, h[0] * h[1] * d - h[2] * s, h[0] * h[2] * d + h[1] * s,  //
+        h[1] * h[0] * d + h[2] * s, c + h[1] * h[1] * d, h[1] * h[2] * d - h[0] * s,   //
+        h[2] * h[0] * d - h[1] * s, h[2] * h[1] * d + h[0] * s, c + h[2] * h[2] * d;
+    return r;
+}
+
+/// A turn that solves a cos q + b sin q = c.
+struct Turn {
+    double q, sine, cosine;
+};
+
+/// Both turns that solve a cos q + b sin q = c; none if |c| exceeds hypot(a, b) by more than `slack`, `missing` then says by how much.
+/// `free` is set when every turn does.
+struct TwoTurns {
+    Turn turns[2];
+    int count = 0;
+    bool free = false;
+    double missing = 0;
+};
+TwoTurns turnsOnto(double a, double b, double c, double slack, double seed);
+
+/// Point nearest to lines through o with unit directions h, and its largest distance from them [m].
+template <std::size_t N>
+std::pair<Vec3, double> meetingPoint(const std::array<Vec3, N>& o, const std::array<Vec3, N>& h)
+{
+    Mat3 a = Mat3::Zero();
+    Vec3 b = Vec3::Zero();
+    for (std::size_t i = 0; i < N; ++i) {
+        const Mat3 across = Mat3::Identity() - h[i] * h[i].transpose();
+        a += across;
+        b += across * o[i];
+    }
+    const Vec3 x = a.ldlt().solve(b);
+    double worst = 0;
+    for (std::size_t i = 0; i < N; ++i) worst = std::max(worst, (x - o[i]).cross(h[i]).norm());
+    return {x, worst};
+}
+
+}  // namespace topikos
