@@ -69,6 +69,7 @@ void Session::report(const Error& error) { say(text(error.line()), true); }
 void Session::changed()
 {
     dropLostSelection();
+    m_posture = clampedToRange(arm(), m_posture);  // another arm may have other ranges
     if (m_readingFrame && !findFrame(cell(), m_readingFrame)) m_readingFrame = {};
     m_checker->submit(m_history.current(), m_history.revision(), routine().id);
     emit cellChanged();

@@ -14,6 +14,7 @@
 #include "app/view/viewport.h"
 #include "core/exchange/cell_file.h"
 #include "core/exchange/step_text.h"
+#include "core/robot/catalogue.h"
 
 #include <QApplication>
 #include <QCloseEvent>
@@ -271,6 +272,14 @@ void MainWindow::buildActions()
     QMenu* examples = cell->addMenu("Examples");
     action(examples, "Example: tile glazing line", "One tile from the belt into the drying rack", {}, [this] { if (mayLeave()) openExample(kDemo); });
     action(examples, "Example: planted mistakes", "One mistake of each rule, to see how findings look", {}, [this] { if (mayLeave()) openExample("planted-mistakes"); });
+    QMenu* arms = cell->addMenu("Arm");
+    for (const std::string& id : catalogueIds()) {
+        const ArmPtr arm = catalogueArm(id);
+        const QString name = text(arm->description().name);
+        action(arms, "Use " + name, QString("Reach %1 mm, payload %2 kg. Targets stay and are checked anew").arg(lengthText(arm->reach(), 0)).arg(arm->description().payload), {}, [this, arm, name] {
+            if (m_session->edit("Use " + name, [&](const Cell& c) { return setArmModel(c, arm); })) m_session->say("The arm is now the " + name);
+        });
+    }
     cell->addSeparator();
     action(cell, "Save", "Save the cell", QKeySequence::Save, [this] { save(); });
     action(cell, "Save as …", "Save the cell under another name", QKeySequence("Ctrl+Shift+S"), [this] { saveAs(); });

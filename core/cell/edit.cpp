@@ -120,6 +120,20 @@ Result<Cell> renameTool(const Cell& cell, ToolId id, const std::string& name) { 
 Result<Cell> renameTarget(const Cell& cell, TargetId id, const std::string& name) { return renamed(cell, &Cell::targets, id, name, "target"); }
 Result<Cell> renameRoutine(const Cell& cell, RoutineId id, const std::string& name) { return renamed(cell, &Cell::routines, id, name, "routine"); }
 
+Result<Cell> setArmModel(const Cell& cell, const ArmPtr& model)
+{
+    if (!model) return missing("arm");
+    const int now = cell.arm.model->jointCount();
+    if (model->jointCount() != now)
+        return Error{"edit.arm-joints", fmt::format("\"{}\" has {} joints; the postures of this cell have {} values", model->description().name, model->jointCount(), now), "",
+                     "Choose an arm with as many joints."};
+    if (!model->hasBranches())
+        return Error{"edit.arm-family", fmt::format("\"{}\" has no closed-form inverse kinematics yet", model->description().name), "", "Choose another arm."};
+    Cell next = cell;
+    next.arm.model = model;
+    return next;
+}
+
 Result<Cell> setFramePose(const Cell& cell, FrameId id, const Pose& pose)
 {
     if (Status bad = checkPose(pose)) return *bad;

@@ -13,6 +13,10 @@ Result<Cell> renameTool(const Cell& cell, ToolId id, const std::string& name);
 Result<Cell> renameTarget(const Cell& cell, TargetId id, const std::string& name);
 Result<Cell> renameRoutine(const Cell& cell, RoutineId id, const std::string& name);
 
+/// Another arm on the same base. Targets, tool and routines stay; checks tell what no longer works. Refused when the number of joints differs
+/// (postures would lose their meaning) or the arm has no branches to follow lines in.
+Result<Cell> setArmModel(const Cell& cell, const ArmPtr& model);
+
 Result<Cell> setFramePose(const Cell& cell, FrameId id, const Pose& parentFromFrame);
 /// New parent; the place in the world is kept.
 Result<Cell> setFrameParent(const Cell& cell, FrameId id, FrameId parent);

@@ -61,6 +61,7 @@ private slots:
     void unsavedChangesAreAskedAbout();
     void nothingIsDrawnWhenNothingChanges();
     void layoutIsRemembered();
+    void anotherArmKeepsTheTargets();
     void everyActionIsExplained();
 
 private:
@@ -661,6 +662,22 @@ void WindowTest::layoutIsRemembered()
     action("Restore layout")->trigger();
     for (QSplitter* s : m_window->findChildren<QSplitter*>())
         if (s->orientation() == Qt::Horizontal) QVERIFY(s->sizes() != sizes);
+}
+
+void WindowTest::anotherArmKeepsTheTargets()
+{
+    const std::string before = writeCell(session().cell());
+    action("Use Six-axis arm 900, three parallel axes")->trigger();
+    QCOMPARE(session().arm().description().id, std::string("cobot-900"));
+    QCOMPARE(session().cell().targets.size(), size_t(3));
+    QVERIFY(withinRange(session().arm(), session().posture()));
+    fresh();
+    QVERIFY(session().checked()->result.count(Severity::Blocked) > 0);  // belt and rack are too far for it
+    QTRY_VERIFY(view().frameCount() > 1);
+    action("Undo")->trigger();
+    QCOMPARE(writeCell(session().cell()), before);
+    fresh();
+    QCOMPARE(session().checked()->result.count(Severity::Blocked), 0);
 }
 
 void WindowTest::everyActionIsExplained()

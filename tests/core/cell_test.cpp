@@ -78,6 +78,7 @@ void CellTest::refusedEditsChangeNothing_data()
     QTest::newRow("thresholds crossed") << 8 << "Blocked must be at least 0";
     QTest::newRow("offset a mile away") << 9 << "limit";
     QTest::newRow("not a number") << 10 << "not a number";
+    QTest::newRow("arm with other joints") << 11 << "the postures of this cell have 6 values";
 }
 
 void CellTest::refusedEditsChangeNothing()
@@ -103,6 +104,7 @@ void CellTest::refusedEditsChangeNothing()
         case 7: step.target = target("Home"); step.standoff = 0.1; return changeStep(cell, routine, step);
         case 8: { Thresholds t = cell.thresholds; t.elbowBlocked = 1; return setThresholds(cell, t); }
         case 9: return setFramePose(cell, frame("Pedestal"), translated({1609, 0, 0}));
+        case 11: return setArmModel(cell, urdfArm("scara-600"));
         default: return setFramePose(cell, frame("Pedestal"), translated({NAN, 0, 0}));
         }
     });
