@@ -117,12 +117,13 @@ int answerLines(const std::string& name, Answer answer)
     return bad ? 2 : 0;
 }
 
-std::string reasonText(const Solutions& found)
+std::string reasonText(const Arm& arm, const Solutions& found)
 {
     switch (found.reason) {
     case NoSolution::TooFar: return fmt::format("too far: the wrist centre would be {:.6f} m beyond the reach", found.shortfall);
     case NoSolution::TooClose: return fmt::format("too close: the wrist centre would be {:.6f} m inside the least reach", found.shortfall);
     case NoSolution::JointRange: return fmt::format("joint range: joint {} would be {:.6f} rad past its range", found.range.joint + 1, found.range.excess);
+    case NoSolution::Orientation: return fmt::format("orientation: off by {:.6f} rad what an arm of {} axes can give there", found.shortfall, arm.jointCount());
     default: return "this kind of arm has no inverse kinematics yet";
     }
 }
@@ -178,14 +179,14 @@ int armInverse(const std::string& name)
         std::optional<JointVector> near;
         if (line.contains("near")) near = jointsOf(line, "near", arm);
         const Solutions found = inverseKinematics(arm, poseOf(line), near ? &*near : nullptr);
-        if (found.reason == NoSolution::Family) return Json{{"error", reasonText(found)}};
+        if (found.reason == NoSolution::Family) return Json{{"error", reasonText(arm, found)}};
         Json solutions = Json::array(), configurations = Json::array();
         for (const Solution& s : found.items) {
             solutions.push_back(listOf(s.joints));
             configurations.push_back(configurationText(s.configuration));
         }
         Json out{{"solutions", solutions}, {"configurations", configurations}, {"reason", nullptr}};
-        if (found.items.empty()) out["reason"] = reasonText(found);
+        if (found.items.empty()) out["reason"] = reasonText(arm, found);
         return out;
     });
 }
@@ -203,6 +204,10 @@ int armSingular(const std::string& name)
             margins = {{"wrist_sin", std::abs(m.wrist)}, {"elbow_m", std::abs(m.elbow)}, {"shoulder_m", std::abs(m.shoulder)}};
         }
         out["margins"] = margins;
+        if (!arm.hasBranches()) {
+            const auto lost = lostDirection(jacobian(arm, q));
+            out["lost_direction"] = listOf(lost);
+        }
         return out;
     });
 }

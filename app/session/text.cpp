@@ -47,6 +47,7 @@ QString solutionsText(const Arm& arm, const Solutions& found)
     case NoSolution::TooClose: return QString("Out of reach: %1 mm too close for the wrist.").arg(lengthText(found.shortfall));
     case NoSolution::JointRange:
         return QString("Joint %1 would be %2 past its range.").arg(found.range.joint + 1).arg(jointText(arm.joints()[size_t(found.range.joint)], found.range.excess));
+    case NoSolution::Orientation: return QString("The arm cannot turn the tool that way: %1 off.").arg(degreeText(found.shortfall));
     case NoSolution::Family: return "This arm has no inverse kinematics yet.";
     case NoSolution::None: return {};
     }

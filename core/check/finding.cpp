@@ -41,6 +41,7 @@ std::string reachDetail(const Finding& f)
     switch (f.reach) {
     case NoSolution::TooFar: return fmt::format("The wrist would have to be {} beyond the arm's reach.", mm(f.measured));
     case NoSolution::TooClose: return fmt::format("The wrist would have to be {} closer to the arm than it can fold.", mm(f.measured));
+    case NoSolution::Orientation: return fmt::format("The arm cannot turn the tool that way: {} off.", deg(f.measured));
     case NoSolution::Family: return "This arm has no inverse kinematics yet.";
     default: return "The pose cannot be reached.";
     }

@@ -53,15 +53,22 @@ Result<ArmPtr> Arm::make(ArmDescription description)
     arm->m_flangeTranslation = previousInZ * description.lastFromFlange.translation;
     arm->m_description = std::move(description);
 
-    arm->m_spherical = recogniseSphericalWrist(*arm);
-    if (!arm->m_spherical) arm->m_parallel = recogniseParallelAxes(*arm);
-    if (arm->m_spherical) {
+    double chain = arm->m_flangeTranslation.norm();
+    for (const Joint& joint : arm->joints()) chain += joint.parentFromJoint.translation.norm();
+    if ((arm->m_spherical = recogniseSphericalWrist(*arm))) {
+        arm->m_family = IkFamily::SphericalWrist;
         arm->m_reach = arm->m_spherical->upperLength + arm->m_spherical->foreLength;
-    } else if (arm->m_parallel) {
-        arm->m_reach = arm->m_parallel->upperLength + arm->m_parallel->foreLength;
+    } else if ((arm->m_parallel = recogniseParallelAxes(*arm))) {
+        arm->m_family = IkFamily::ParallelAxes;
+        arm->m_reach = arm->m_parallel->arm.reach();
+    } else if ((arm->m_horizontal = recogniseHorizontalArm(*arm))) {
+        arm->m_family = IkFamily::HorizontalArm;
+        arm->m_reach = arm->m_horizontal->arm.reach();
+    } else if ((arm->m_five = recogniseFiveAxis(*arm))) {
+        arm->m_family = IkFamily::FiveAxis;
+        arm->m_reach = arm->m_five->arm.reach();
     } else {
-        for (const Joint& joint : arm->joints()) arm->m_reach += joint.parentFromJoint.translation.norm();
-        arm->m_reach += arm->m_flangeTranslation.norm();
+        arm->m_reach = chain;
     }
     return ArmPtr(arm);
 }
@@ -90,6 +97,8 @@ const char* familyName(IkFamily family)
     switch (family) {
     case IkFamily::SphericalWrist: return "spherical-wrist";
     case IkFamily::ParallelAxes: return "parallel-axes";
+    case IkFamily::HorizontalArm: return "horizontal-arm";
+    case IkFamily::FiveAxis: return "five-axis";
     case IkFamily::Unsupported: break;
     }
     return "unsupported";

@@ -1,4 +1,5 @@
 #pragma once
+#include "core/robot/planar.h"
 #include "core/spatial/pose.h"
 #include "core/spatial/result.h"
 
@@ -52,7 +53,7 @@ struct ArmDescription {
     double payload = 0;   ///< [kg]; 0 when unknown
 };
 
-enum class IkFamily { SphericalWrist, ParallelAxes, Unsupported };
+enum class IkFamily { SphericalWrist, ParallelAxes, HorizontalArm, FiveAxis, Unsupported };
 
 /// Constants of a six-axis chain whose axes 2 and 3 are parallel and whose axes 4, 5, 6 meet in one point, at the zero posture, in base.
 struct SphericalWrist {
@@ -77,11 +78,9 @@ struct SphericalWrist {
 /// Constants of a six-axis chain whose axes 2, 3 and 4 are parallel and whose axes 5 and 6 meet, at the zero posture, in base.
 struct ParallelAxes {
     Vec3 h1, h2, h5, h6;            ///< unit axis directions
-    double sigma3, sigma4;          ///< +1 or -1: h3 = sigma3 * h2, h4 = sigma4 * h2
-    Vec3 o1, o2, o4;                ///< points on axes 1, 2 and 4
-    Vec3 u, n;                      ///< with h2 a right-handed basis: u points from axis 2 to axis 3, n = h2 x u
-    double upperLength;             ///< distance of axes 2 and 3 [m]
-    double foreLength, foreAngle;   ///< axis 4 seen from axis 3 in the (u, n) plane, polar [m, rad]
+    double sigma4;                  ///< +1 or -1: h4 = sigma4 * h2
+    Vec3 o1, o4;                    ///< points on axes 1 and 4
+    PlanarArm arm;                  ///< axes 2 and 3, with axis 4 as tip
     Vec3 centre;                    ///< where axes 5 and 6 meet
     Vec3 flangeFromWrist;           ///< the same in flange coordinates [m]
     double lateral;                 ///< centre along h2 from o1 [m]
@@ -89,6 +88,29 @@ struct ParallelAxes {
     double shoulderCosine;          ///< h1 . h2
     Vec3 front;                     ///< the side of axis 1 that counts as front: that of the centre at the zero posture
     double elbowSign;               ///< +1 if front = h2 x h1
+};
+
+/// Constants of a four-axis horizontal arm: two parallel revolute axes, and after them a stroke and a turn along the same direction, in either order.
+struct HorizontalArm {
+    PlanarArm arm;               ///< axes 1 and 2, with the last turning axis as tip
+    int stroke, turn;            ///< index of the sliding joint and of the last turning joint
+    double strokeSign, turnSign; ///< +1 or -1: along or about arm.h
+    Vec3 tip;                    ///< point on the turning axis
+    Vec3 flangeFromTip;          ///< the same in flange coordinates [m]
+    Mat3 zeroRotation;
+};
+
+/// Constants of a five-axis arm: a yaw, three parallel pitches at right angles to it, a roll at right angles to the pitches.
+struct FiveAxis {
+    Vec3 h1, h2, h5;             ///< unit axis directions
+    double sigma4;               ///< +1 or -1: h4 = sigma4 * h2
+    Vec3 o1, o4;                 ///< points on axes 1 and 4
+    Vec3 o5;                     ///< point on the roll axis
+    PlanarArm arm;               ///< axes 2 and 3, with axis 4 as tip
+    Vec3 flangeFromRoll;         ///< o5 in flange coordinates [m]
+    double lateral;              ///< o5 along h2 from o1 [m]
+    Mat3 zeroRotation;
+    Vec3 front;                  ///< the side of axis 1 on which the roll axis starts at the zero posture
 };
 
 /// An arm with everything that follows from its description. Immutable; shared by pointer.
@@ -100,10 +122,12 @@ public:
     const ArmDescription& description() const { return m_description; }
     const std::vector<Joint>& joints() const { return m_description.joints; }
     int jointCount() const { return int(m_description.joints.size()); }
-    IkFamily family() const { return m_spherical ? IkFamily::SphericalWrist : m_parallel ? IkFamily::ParallelAxes : IkFamily::Unsupported; }
+    IkFamily family() const { return m_family; }
     const std::optional<SphericalWrist>& sphericalWrist() const { return m_spherical; }
     const std::optional<ParallelAxes>& parallelAxes() const { return m_parallel; }
-    /// Whether inverse kinematics are closed form, with branches and singularities by kind.
+    const std::optional<HorizontalArm>& horizontalArm() const { return m_horizontal; }
+    const std::optional<FiveAxis>& fiveAxis() const { return m_five; }
+    /// Whether it is a six-axis arm of a closed-form family: with branches, singularities by kind, and lines in every direction.
     bool hasBranches() const { return m_spherical || m_parallel; }
 
     /// Distance from the first pitch axis (axis 2) to the wrist centre, or to axis 4 of parallel axes, with the arm stretched [m]; for other chains
@@ -129,12 +153,15 @@ private:
     Vec3 m_flangeTranslation;
     std::optional<SphericalWrist> m_spherical;
     std::optional<ParallelAxes> m_parallel;
+    std::optional<HorizontalArm> m_horizontal;
+    std::optional<FiveAxis> m_five;
+    IkFamily m_family = IkFamily::Unsupported;
     double m_reach = 0;
 };
 
 using ArmPtr = std::shared_ptr<const Arm>;
 
-/// Word for the way inverse kinematics is solved: "spherical-wrist", "parallel-axes" or "unsupported".
+/// Word for the way inverse kinematics is solved: "spherical-wrist", "parallel-axes", "horizontal-arm", "five-axis" or "unsupported".
 const char* familyName(IkFamily family);
 
 /// Whether every joint is in its range; `tolerance` [rad or m] lets rounding at the very limit count as inside.

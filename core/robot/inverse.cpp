@@ -89,11 +89,11 @@ RangeExcess rangeExcess(const Arm& arm, const JointVector& posture)
 Solutions inverseKinematics(const Arm& arm, const Pose& baseFromFlange, const JointVector* near)
 {
     Solutions found;
-    if (!arm.hasBranches()) {
+    if (arm.family() == IkFamily::Unsupported) {
         found.reason = NoSolution::Family;
         return found;
     }
-    BranchSolutions raw = solveBranches(arm, baseFromFlange.matrix(), baseFromFlange.translation, near ? *near : JointVector(JointVector::Zero(6)));
+    BranchSolutions raw = solveBranches(arm, baseFromFlange.matrix(), baseFromFlange.translation, near ? *near : JointVector(JointVector::Zero(arm.jointCount())));
     if (raw.count == 0) {
         found.reason = raw.reason;
         found.shortfall = raw.shortfall;
@@ -111,14 +111,15 @@ Solutions inverseKinematics(const Arm& arm, const Pose& baseFromFlange, const Jo
         BranchSolutions::Item& item = raw.items[size_t(order[size_t(i)])];
         if (item.alignedWrist && arm.sphericalWrist()) shareAlignedWrist(arm, *arm.sphericalWrist(), item.q);
         bool inside = true;
-        for (size_t j = 0; j < 6; ++j) {
+        for (size_t j = 0; j < size_t(arm.jointCount()); ++j) {
             const Joint& joint = arm.joints()[j];
-            chooseTurn(joint, item.q[j], near ? &(*near)[Eigen::Index(j)] : nullptr);
+            if (joint.kind == JointKind::Revolute) chooseTurn(joint, item.q[j], near ? &(*near)[Eigen::Index(j)] : nullptr);
+            else if (excessOf(joint, item.q[j]) <= kRangeTolerance) item.q[j] = std::clamp(item.q[j], joint.lower, joint.upper);
             inside = inside && item.q[j] >= joint.lower && item.q[j] <= joint.upper;
         }
         Solution& solution = (inside ? found.items : found.outOfRange).emplace_back();
         solution.configuration = item.configuration;
-        solution.joints = Eigen::Map<const Eigen::Matrix<double, 6, 1>>(item.q.data());
+        solution.joints = Eigen::Map<const Eigen::VectorXd>(item.q.data(), arm.jointCount());
     }
     if (found.items.empty()) {
         found.reason = NoSolution::JointRange;
@@ -133,6 +134,13 @@ Solutions inverseKinematics(const Arm& arm, const Pose& baseFromFlange, const Jo
 
 Configuration configurationOf(const Arm& arm, const JointVector& posture)
 {
+    if (!arm.hasBranches() && arm.family() != IkFamily::Unsupported) {
+        // Few axes: the branch is that of the solution which is the posture.
+        Solutions found = inverseKinematics(arm, forward(arm, posture), &posture);
+        found.items.insert(found.items.end(), found.outOfRange.begin(), found.outOfRange.end());
+        const Solution* own = nearestTo(found.items, posture);
+        return own ? own->configuration : Configuration{};
+    }
     const SingularityMargins m = singularityMargins(arm, posture);
     const bool back = m.shoulder < 0;
     return {back, (m.elbow < 0) != back, m.wrist < 0};

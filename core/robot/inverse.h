@@ -6,7 +6,7 @@
 
 namespace topikos {
 
-/// Branch of a six-axis arm with a spherical wrist or three parallel axes. Shoulder and wrist change only by passing through the singularity of that name; the elbow's
+/// Branch of an arm of a closed-form family; arms of four or five axes use shoulder and elbow only. Shoulder and wrist change only by passing through the singularity of that name; the elbow's
 /// word changes at its own and at the shoulder's.
 struct Configuration {
     bool shoulderBack = false;  ///< wrist centre on the other side of axis 1 than axis 2 (plane through axis 1 parallel to axis 2)
@@ -25,7 +25,7 @@ struct Solution {
     Configuration configuration;
 };
 
-enum class NoSolution { None, TooFar, TooClose, JointRange, Family };
+enum class NoSolution { None, TooFar, TooClose, JointRange, Orientation, Family };
 
 /// Largest position error [m] and angle error [rad] of any solution, for arms up to 4 m. Held by InverseTest.
 inline constexpr double kInversePositionError = 1e-9;
@@ -42,7 +42,8 @@ struct Solutions {
     std::vector<Solution> items;       ///< inside every joint range, ordered by configuration index
     std::vector<Solution> outOfRange;  ///< reach the pose, but a joint range rules them out
     NoSolution reason = NoSolution::None;
-    double shortfall = 0;  ///< TooFar, TooClose: how far the wrist centre is from where the arm can put it [m]
+    double shortfall = 0;  ///< TooFar, TooClose: how far the wrist centre is from where the arm can put it [m]; Orientation: angle between the
+                           ///< asked orientation and those an arm of few axes can give there [rad]
     RangeExcess range;     ///< JointRange: the smallest excess among outOfRange
 };
 

@@ -1,6 +1,6 @@
 #include "core/robot/branches.h"
 #include "core/robot/forward.h"
-#include "core/robot/turns.h"
+#include "core/robot/planar.h"
 #include "core/spatial/rotation.h"
 
 #include <numbers>
@@ -30,19 +30,12 @@ std::optional<ParallelAxes> recogniseParallelAxes(const Arm& arm)
     p.h2 = h[1];
     p.h5 = h[4];
     p.h6 = h[5];
-    p.sigma3 = h[1].dot(h[2]) > 0 ? 1 : -1;
     p.sigma4 = h[1].dot(h[3]) > 0 ? 1 : -1;
     p.o1 = o[0];
-    p.o2 = o[1];
     p.o4 = o[3];
-    const auto across = [&](const Vec3& v) { return Vec3(v - h[1].dot(v) * h[1]); };
-    const Vec3 upper = across(o[2] - o[1]), fore = across(o[3] - o[2]);
-    p.upperLength = upper.norm();
-    p.foreLength = fore.norm();
-    if (p.upperLength < 1e-6 || p.foreLength < 1e-6) return std::nullopt;
-    p.u = upper / p.upperLength;
-    p.n = h[1].cross(p.u);
-    p.foreAngle = std::atan2(fore.dot(p.n), fore.dot(p.u));
+    const auto planar = PlanarArm::make(h[1], h[1].dot(h[2]) > 0 ? 1 : -1, o[1], o[2], o[3]);
+    if (!planar) return std::nullopt;
+    p.arm = *planar;
     p.centre = centre;
     p.flangeFromWrist = zero.flange.rotation.transpose() * (centre - zero.flange.origin);
     p.lateral = h[1].dot(centre - o[0]);
@@ -57,35 +50,6 @@ std::optional<ParallelAxes> recogniseParallelAxes(const Arm& arm)
 namespace {
 
 constexpr int kFreeSamples = 180;  // turns of joint 6 tried where the pose leaves it free
-
-/// Joints 2, 3 and 4 as a planar arm that brings axis 4 to `x` and turns by `angle` in all.
-struct Planar {
-    const ParallelAxes& arm;
-    double xu, xn, distance;
-
-    Planar(const ParallelAxes& a, const Vec3& x) : arm(a), xu(a.u.dot(x - a.o2)), xn(a.n.dot(x - a.o2)), distance(length(xu, xn)) {}
-
-    double missing() const
-    {
-        const double l2 = arm.upperLength, l3 = arm.foreLength;
-        return std::max({0.0, distance - l2 - l3, std::abs(l2 - l3) - distance});
-    }
-    bool tooFar() const { return distance > arm.upperLength + arm.foreLength; }
-
-    /// `bend` is +1 or -1: the side to which the forearm bends.
-    void solve(double angle, double bend, double& q2, double& q3, double& q4, double& side) const
-    {
-        const double l2 = arm.upperLength, l3 = arm.foreLength;
-        const double cosine = std::clamp((distance * distance - l2 * l2 - l3 * l3) / (2 * l2 * l3), -1.0, 1.0);
-        const double sine = bend * std::sqrt((1 - cosine) * (1 + cosine));
-        const double theta3 = bend * std::acos(cosine) - arm.foreAngle;
-        const double theta2 = std::atan2(xn, xu) - std::atan2(l3 * sine, l2 + l3 * cosine);
-        q2 = wrapped(theta2);
-        q3 = wrapped(arm.sigma3 * theta3);
-        q4 = wrapped(arm.sigma4 * (angle - theta2 - theta3));
-        side = sine;
-    }
-};
 
 }  // namespace
 
@@ -134,9 +98,9 @@ BranchSolutions solveParallelAxes(const Arm& whole, const Mat3& rotation, const 
             // With joint 6 known the rest is planar. Adds both bends; false when out of reach or, if asked, out of range.
             const auto finish = [&](double s6, double c6, bool inRange) {
                 const Mat3 planar = rest * rotationOf(arm.h6, -s6, c6) * rotationOf(arm.h5, -s5, c5);  // R234
-                const double angle = std::atan2(arm.h2.dot(arm.u.cross(planar * arm.u)), arm.u.dot(planar * arm.u));
+                const double angle = std::atan2(arm.h2.dot(arm.arm.u.cross(planar * arm.arm.u)), arm.arm.u.dot(planar * arm.arm.u));
                 const Vec3 x = arm.o1 + centreSeen + planar * (arm.o4 - arm.centre);
-                const Planar plane(arm, x);
+                const PlanarWay plane(arm.arm, x);
                 if (plane.missing() > kReachSlack) {
                     if (plane.missing() < bestMissing) {
                         bestMissing = plane.missing();
@@ -147,11 +111,10 @@ BranchSolutions solveParallelAxes(const Arm& whole, const Mat3& rotation, const 
                 const double q6 = std::atan2(s6, c6);
                 bool added = false;
                 for (const double bend : {1.0, -1.0}) {
-                    double q2, q3, q4, sine;
-                    plane.solve(angle, bend, q2, q3, q4, sine);
-                    const Configuration configuration{back, (sine * arm.elbowSign < 0) != back, wristTurned};
+                    const PlanarWay::Joints joints = plane.solve(bend);
+                    const Configuration configuration{back, (joints.sine * arm.elbowSign < 0) != back, wristTurned};
                     if (only && configuration.elbowDown != only->elbowDown) continue;
-                    const BranchSolutions::Item item{{f.q, q2, q3, q4, q5, q6}, aligned, configuration};
+                    const BranchSolutions::Item item{{f.q, joints.first, joints.second, wrapped(arm.sigma4 * (angle - joints.sum)), q5, q6}, aligned, configuration};
                     if (inRange) {
                         bool fits = true;
                         for (size_t k = 0; k < 6; ++k) {
@@ -163,7 +126,7 @@ BranchSolutions solveParallelAxes(const Arm& whole, const Mat3& rotation, const 
                     }
                     if (out.count < 8) out.items[size_t(out.count++)] = item;
                     added = true;
-                    if (std::abs(sine) < 1e-12) break;  // stretched or folded
+                    if (std::abs(joints.sine) < 1e-12) break;  // stretched or folded
                 }
                 return added;
             };
@@ -189,9 +152,15 @@ BranchSolutions solveParallelAxes(const Arm& whole, const Mat3& rotation, const 
 
 BranchSolutions solveBranches(const Arm& arm, const Mat3& rotation, const Vec3& position, const JointVector& seed, const Configuration* only)
 {
-    require(arm.hasBranches(), "the arm has closed-form inverse kinematics");
-    if (arm.sphericalWrist()) return solveSphericalWrist(*arm.sphericalWrist(), rotation, position, seed[0], seed[3], only);
-    return solveParallelAxes(arm, rotation, position, seed, only);
+    switch (arm.family()) {
+    case IkFamily::SphericalWrist: return solveSphericalWrist(*arm.sphericalWrist(), rotation, position, seed[0], seed[3], only);
+    case IkFamily::ParallelAxes: return solveParallelAxes(arm, rotation, position, seed, only);
+    case IkFamily::HorizontalArm: return solveHorizontalArm(*arm.horizontalArm(), rotation, position);
+    case IkFamily::FiveAxis: return solveFiveAxis(*arm.fiveAxis(), rotation, position, seed[0]);
+    case IkFamily::Unsupported: break;
+    }
+    require(false, "the arm has closed-form inverse kinematics");
+    return {};
 }
 
 }  // namespace topikos

@@ -77,6 +77,12 @@ Eigen::VectorXd singularValues(const Jacobian& jacobian, double lengthScale)
     return Eigen::JacobiSVD<Eigen::MatrixXd>(j).singularValues();
 }
 
+Eigen::Matrix<double, 6, 1> lostDirection(const Jacobian& jacobian)
+{
+    const Eigen::JacobiSVD<Eigen::MatrixXd> svd(Eigen::MatrixXd(jacobian), Eigen::ComputeFullU);
+    return svd.matrixU().col(5);
+}
+
 std::vector<SingularityKind> singularKinds(const Arm& arm, const JointVector& posture, double bound)
 {
     std::vector<SingularityKind> kinds;

@@ -28,6 +28,10 @@ SingularityMargins singularityMargins(const Arm& arm, const JointVector& posture
 /// Singular values of the Jacobian, largest first. With lengthScale > 0 its linear rows are divided by it [m] first.
 Eigen::VectorXd singularValues(const Jacobian& jacobian, double lengthScale = 0);
 
+/// Unit twist (linear, then angular, in base) in which the flange moves least: the left singular vector of the smallest of six singular values.
+/// Arms of fewer than six axes always have one that they cannot move along at all.
+Eigen::Matrix<double, 6, 1> lostDirection(const Jacobian& jacobian);
+
 /// Kinds whose margin is below the bound: wrist sine below `bound`, elbow and shoulder below `bound` times the reach.
 std::vector<SingularityKind> singularKinds(const Arm& arm, const JointVector& posture, double bound = 1e-6);
 

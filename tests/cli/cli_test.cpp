@@ -1,3 +1,4 @@
+#include "core/robot/forward.h"
 #include "tests/core/support.h"
 #include "tests/run.h"
 
@@ -18,7 +19,8 @@ private slots:
     void forwardAndJacobianFollowTheReference();
     void inverseFollowsTheReference_data();
     void inverseFollowsTheReference();
-    void singularFollowsTheReference_data() { inverseFollowsTheReference_data(); }
+    void singularFollowsTheReference_data();
+    void lostDirectionIsLost();
     void singularFollowsTheReference();
     void torqueFollowsTheReference_data() { forwardAndJacobianFollowTheReference_data(); }
     void torqueFollowsTheReference();
@@ -105,6 +107,8 @@ void CliTest::inverseFollowsTheReference_data()
     QTest::addColumn<std::string>("name");
     QTest::newRow("spherical wrist") << std::string("sixaxis-1400");
     QTest::newRow("three parallel axes") << std::string("cobot-900");
+    QTest::newRow("four-axis horizontal arm") << std::string("scara-600");
+    QTest::newRow("five axes") << std::string("fiveaxis-500");
 }
 
 void CliTest::inverseFollowsTheReference()
@@ -118,10 +122,11 @@ void CliTest::inverseFollowsTheReference()
     QCOMPARE(r.code, 0);
     QVERIFY(r.err.isEmpty());
     const QList<QByteArray> lines = r.lines();
-    QCOMPARE(lines.size(), 90);
-    for (int i = 0; i < 90; ++i) {
+    const int reachable = int(robot["reachable"].size());
+    QCOMPARE(lines.size(), reachable + 30);
+    for (int i = 0; i < reachable + 30; ++i) {
         const Json answer = Json::parse(lines[i].toStdString());
-        if (i < 60) {
+        if (i < reachable) {
             const Json& wanted = robot["reachable"][size_t(i)]["solutions"];
             QCOMPARE(answer["solutions"].size(), wanted.size());
             QCOMPARE(answer["configurations"].size(), wanted.size());
@@ -136,6 +141,29 @@ void CliTest::inverseFollowsTheReference()
             QVERIFY(answer["reason"].is_string());
         }
     }
+}
+
+void CliTest::lostDirectionIsLost()
+{
+    // Of an arm of four axes the flange cannot tilt: the direction it loses is a turn about a horizontal axis.
+    const RunResult r = run({"arm", "singular", urdf("scara-600")}, "{\"q\":[0.3,0.7,0.1,0.2]}\n");
+    QCOMPARE(r.code, 0);
+    const Json answer = Json::parse(r.out.toStdString());
+    QVERIFY(answer["margins"].empty());
+    const JointVector lost = jointsOf(answer["lost_direction"]);
+    QCOMPARE(int(lost.size()), 6);
+    QVERIFY(std::abs(lost.norm() - 1) < 1e-12);
+    const ArmPtr arm = urdfArm("scara-600");
+    JointVector q(4);
+    q << 0.3, 0.7, 0.1, 0.2;
+    QVERIFY((jacobian(*arm, q).transpose() * lost.head<6>()).norm() < 1e-9);
+}
+
+void CliTest::singularFollowsTheReference_data()
+{
+    QTest::addColumn<std::string>("name");
+    QTest::newRow("spherical wrist") << std::string("sixaxis-1400");
+    QTest::newRow("three parallel axes") << std::string("cobot-900");
 }
 
 void CliTest::singularFollowsTheReference()
