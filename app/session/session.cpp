@@ -26,6 +26,7 @@ Session::Session(Cell cell, QObject* parent) : QObject(parent), m_history(std::m
     connect(this, &Session::delivered, this, [this](std::shared_ptr<const CheckedCell> checked) {
         if (checked->cell != m_history.current()) return;  // stale
         m_checked = std::move(checked);
+        if (!m_checked->failure.empty()) say("The check broke down: " + text(m_checked->failure) + ". The cell is unchanged; save it and report this.", true);
         if (m_inRun) m_time = std::min(m_time, m_checked->result.trace.duration);
         emit checkedChanged();
         if (m_inRun) emit postureChanged();
@@ -86,8 +87,13 @@ void Session::dropLostSelection()
 
 bool Session::edit(const QString& label, const Edit& edit)
 {
-    if (const Status bad = m_history.apply(label.toStdString(), edit)) {
-        report(*bad);
+    try {
+        if (const Status bad = m_history.apply(label.toStdString(), edit)) {
+            report(*bad);
+            return false;
+        }
+    } catch (const std::exception& broken) {
+        say(QString("The edit broke down: %1. The cell is unchanged; save it and report this.").arg(broken.what()), true);
         return false;
     }
     changed();

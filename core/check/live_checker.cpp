@@ -1,5 +1,7 @@
 #include "core/check/live_checker.h"
 
+#include <exception>
+
 namespace topikos {
 
 LiveChecker::LiveChecker(std::function<void(std::shared_ptr<const CheckedCell>)> deliver) :
@@ -30,7 +32,12 @@ void LiveChecker::work(std::stop_token stop)
         checked->cell = job.cell;
         checked->revision = job.revision;
         checked->routine = job.routine;
-        if (const Routine* routine = findRoutine(*job.cell, job.routine)) checked->result = check(*job.cell, *routine);
+        try {
+            if (const Routine* routine = findRoutine(*job.cell, job.routine)) checked->result = check(*job.cell, *routine);
+        } catch (const std::exception& broken) {
+            checked->result = {};
+            checked->failure = broken.what();
+        }
         m_deliver(std::move(checked));
     }
 }

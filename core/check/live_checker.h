@@ -16,6 +16,7 @@ struct CheckedCell {
     std::uint64_t revision = 0;
     RoutineId routine;
     CheckResult result;
+    std::string failure;  ///< why there is no result, should the check itself break down; empty otherwise
 };
 
 /// Checks in the background. Only the newest cell submitted matters; `deliver` is called on the worker thread.

@@ -15,6 +15,7 @@ namespace {
 
 constexpr const char* kFormat = "topikos-cell";
 constexpr size_t kDeepestTree = 100;
+constexpr std::uint32_t kLargestId = 4000000000;  // leaves room for edits
 constexpr size_t kLongestList = 100000;
 
 }  // namespace
@@ -306,6 +307,7 @@ Status checkSolids(const std::vector<Solid>& solids, const std::string& where)
 Status checkContent(const Cell& cell)
 {
     std::unordered_set<std::uint32_t> used;
+    if (cell.nextId > kLargestId) return fault(fmt::format("is {}; {} is the limit", cell.nextId, kLargestId), "next-id");
     for (const size_t size : {cell.frames.size(), cell.tools.size(), cell.parts.size(), cell.targets.size(), cell.routines.size()})
         if (size > kLongestList) return fault(fmt::format("a list has {} entries; {} is the limit", size, kLongestList), "document");
     if (Status bad = checkIds(cell.frames, "frames", used, cell.nextId)) return bad;

@@ -11,6 +11,8 @@ namespace topikos {
 
 namespace {
 
+constexpr double kLargestRange = 1000;  // [rad or m]
+
 Status checkJoint(const Joint& joint, size_t index)
 {
     const std::string where = fmt::format("joint {} \"{}\"", index + 1, joint.name);
@@ -23,6 +25,8 @@ Status checkJoint(const Joint& joint, size_t index)
         return fail("its link's mass, centre of mass or inertia is not a usable number", "Correct the inertial values.");
     if (std::abs(joint.axis.norm() - 1) > 1e-6)
         return fail(fmt::format("its axis direction has length {:.6g} instead of 1", joint.axis.norm()), "Give a unit vector.");
+    if (std::abs(joint.lower) > kLargestRange || std::abs(joint.upper) > kLargestRange)
+        return fail(fmt::format("its range ({:.3g} to {:.3g}) goes beyond {:.0f}", joint.lower, joint.upper, kLargestRange), "Check the unit: radians or metres.");
     if (joint.lower > joint.upper)
         return fail(fmt::format("its range ends ({:.6g}) below where it begins ({:.6g})", joint.upper, joint.lower), "Swap the two ends.");
     if (joint.speed <= 0) return fail("its largest speed is not above zero", "Give a speed limit.");

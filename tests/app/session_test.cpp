@@ -17,6 +17,7 @@ private slots:
     void cleanup() { m_session.reset(); }
     void onlyTheNewestCheckCounts();
     void refusedEditIsToldAndLeavesTheCell();
+    void brokenEditLeavesTheCell();
     void joggingDuringARunEndsItWhereTheArmIs();
     void moveOutOfReachIsRefusedWithTheDistance();
     void moveKeepsTheConfiguration();
@@ -62,6 +63,16 @@ void SessionTest::refusedEditIsToldAndLeavesTheCell()
     QVERIFY(said.back()[1].toBool());
     QCOMPARE(writeCell(m_session->cell()), before);
     QVERIFY(m_session->checkIsFresh());
+}
+
+void SessionTest::brokenEditLeavesTheCell()
+{
+    QSignalSpy said(m_session.get(), &Session::said);
+    const std::string before = writeCell(m_session->cell());
+    QVERIFY(!m_session->edit("Broken", [](const Cell&) -> Result<Cell> { require(false, "this edit works"); return Cell{}; }));
+    QVERIFY2(lastSaid(said).contains("this edit works") && lastSaid(said).contains("The cell is unchanged"), qPrintable(lastSaid(said)));
+    QCOMPARE(writeCell(m_session->cell()), before);
+    QVERIFY(!m_session->history().canUndo());
 }
 
 void SessionTest::joggingDuringARunEndsItWhereTheArmIs()

@@ -119,6 +119,7 @@ void CellFileTest::damagedFilesAreRefusedWithAPlace_data()
     QTest::newRow("arm not in the catalogue") << "sixaxis-1400" << "sixaxis-9000" << "not in the catalogue";
     QTest::newRow("id twice") << "{\"id\":2," << "{\"id\":1," << "which another object has already";
     QTest::newRow("id beyond the counter") << "{\"id\":2," << "{\"id\":4000," << "ids go from 1";
+    QTest::newRow("counter near its end") << "\"next-id\": " << "\"next-id\": 42949672" << "next-id";
     QTest::newRow("name twice") << "Arm base" << "Pedestal" << "is there twice";
     QTest::newRow("quaternion of length 2") << "[0.0,0.0,1.0,0.0]" << "[0.0,0.0,2.0,0.0]" << "must have length 1";
     QTest::newRow("colour misspelt") << "#6f7b82" << "#6f7b8" << "must be a colour";

@@ -19,6 +19,7 @@ private slots:
     void emptyGripIsACaution();
     void switchedOffStepsAreNotChecked();
     void liveCheckerDeliversTheNewest();
+    void brokenCheckIsDeliveredAsSuch();
 };
 
 namespace {
@@ -152,6 +153,22 @@ void CheckTest::liveCheckerDeliversTheNewest()
     QVERIFY(checked->cell == cell);
     QCOMPARE(checked->result.count(Severity::Blocked), 3);
     QVERIFY(deliveries <= 50);
+}
+
+void CheckTest::brokenCheckIsDeliveredAsSuch()
+{
+    // A cell no reader or edit would make: home is gone.
+    Cell broken = example("tile-glazing-line");
+    broken.arm.home = {};
+    auto cell = std::make_shared<const Cell>(broken);
+    std::promise<std::shared_ptr<const CheckedCell>> got;
+    LiveChecker checker([&](std::shared_ptr<const CheckedCell> checked) { got.set_value(checked); });
+    checker.submit(cell, 1, cell->routines.front().id);
+    auto future = got.get_future();
+    QVERIFY(future.wait_for(std::chrono::seconds(20)) == std::future_status::ready);
+    const auto checked = future.get();
+    QVERIFY2(QString::fromStdString(checked->failure).contains("home is a posture"), checked->failure.c_str());
+    QVERIFY(checked->result.findings.empty());
 }
 
 TOPIKOS_TEST(CheckTest)

@@ -119,6 +119,7 @@ void ForwardTest::badDescriptionsAreRefused_data()
     QTest::newRow("range upside down") << 3 << "Swap the two ends";
     QTest::newRow("not a number") << 4 << "not a finite number";
     QTest::newRow("no speed") << 5 << "speed";
+    QTest::newRow("range without end") << 6 << "Check the unit";
 }
 
 void ForwardTest::badDescriptionsAreRefused()
@@ -132,6 +133,7 @@ void ForwardTest::badDescriptionsAreRefused()
     if (fault == 3) std::swap(d.joints[1].lower, d.joints[1].upper);
     if (fault == 4) d.joints[4].upper = NAN;
     if (fault == 5) d.joints[4].speed = 0;
+    if (fault == 6) d.joints[4].upper = 1e300;
     const auto arm = Arm::make(d);
     QVERIFY(!arm.ok());
     QVERIFY2(QString::fromStdString(arm.error().line()).contains(said), arm.error().line().c_str());
