@@ -49,6 +49,8 @@ public:
 
     /// The newest check; of an earlier revision while a check is under way, null before the first.
     const CheckedCell* checked() const { return m_checked.get(); }
+    /// The same to hold on to: who keeps something derived from it compares this, since an address may come back.
+    const std::shared_ptr<const CheckedCell>& checkedPointer() const { return m_checked; }
     bool checkIsFresh() const { return m_checked && m_checked->revision == m_history.revision(); }
     /// The newest run, nullptr until the first check of this cell is in.
     const Trace* trace() const;

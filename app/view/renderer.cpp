@@ -38,6 +38,8 @@ QVector3D vector(const Vec3& v) { return {float(v[0]), float(v[1]), float(v[2])}
 
 GpuMesh::GpuMesh(QOpenGLFunctions_3_3_Core& gl, const Mesh& mesh) : m_gl(gl), m_indexCount(int(mesh.triangles.size())), m_edgeCount(int(mesh.edges.size()) / 2)
 {
+    static std::uint64_t made = 0;
+    m_serial = ++made;
     std::vector<PackedVertex> vertices;
     vertices.reserve(mesh.vertices.size());
     for (const MeshVertex& v : mesh.vertices)
@@ -125,9 +127,9 @@ Renderer::~Renderer()
 
 void Renderer::drawShadow(const DrawList& list)
 {
-    std::vector<std::pair<const GpuMesh*, Pose>> casting;
+    std::vector<std::pair<std::uint64_t, Pose>> casting;
     for (const DrawItem& item : list.items)
-        if (item.shadow && item.opacity >= 1) casting.emplace_back(item.mesh, item.worldFromMesh);
+        if (item.shadow && item.opacity >= 1) casting.emplace_back(item.mesh->serial(), item.worldFromMesh);
     if (m_shadow[0] && casting == m_shadowOf) return;  // orbiting leaves it as it is
     m_shadowOf = std::move(casting);
     if (!m_shadow[0])

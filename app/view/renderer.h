@@ -22,11 +22,14 @@ public:
     GpuMesh(const GpuMesh&) = delete;
     void drawTriangles() const;
     void drawEdges() const;
+    /// Never given twice, unlike an address.
+    std::uint64_t serial() const { return m_serial; }
 
 private:
     QOpenGLFunctions_3_3_Core& m_gl;
     unsigned m_arrays[2] = {}, m_buffers[3] = {};
     int m_indexCount = 0, m_edgeCount = 0;
+    std::uint64_t m_serial;
 };
 
 /// One body to be drawn.
@@ -70,7 +73,7 @@ private:
     void drawLines(const std::vector<DrawLine>& lines, const QMatrix4x4& matrix, QSize pixels, float bias);
 
     QOpenGLFunctions_3_3_Core& m_gl;
-    std::vector<std::pair<const GpuMesh*, Pose>> m_shadowOf;  ///< bodies in the shadow as last drawn
+    std::vector<std::pair<std::uint64_t, Pose>> m_shadowOf;  ///< serials of the bodies in the shadow as last drawn
     std::unique_ptr<QOpenGLShaderProgram> m_body, m_ground, m_line, m_sky, m_blur, m_height;
     std::unique_ptr<QOpenGLFramebufferObject> m_fine, m_coarse, m_shadow[2];
     unsigned m_emptyArray = 0, m_lineArray = 0, m_lineBuffers[2] = {}, m_groundArray = 0, m_groundBuffer = 0;

@@ -59,11 +59,11 @@ Scene::Shape& Scene::shapeOf(std::uint32_t key, const std::vector<Solid>& solids
 
 Scene::Shape& Scene::armShape(size_t link) const
 {
-    const Arm& arm = m_session.arm();
-    if (m_shapedArm != &arm) {
-        m_shapedArm = &arm;
+    const ArmPtr& arm = m_session.cell().arm.model;
+    if (m_shapedArm != arm) {
+        m_shapedArm = arm;
         m_armShapes.clear();
-        for (Mesh& mesh : armBodies(arm)) m_armShapes.push_back({{}, std::move(mesh), nullptr});
+        for (Mesh& mesh : armBodies(*arm)) m_armShapes.push_back({{}, std::move(mesh), nullptr});
     }
     return m_armShapes[link];
 }
@@ -153,7 +153,7 @@ DrawList Scene::build(QOpenGLFunctions_3_3_Core& gl)
 
 const std::vector<Scene::Path>& Scene::paths() const
 {
-    const CheckedCell* checked = m_session.checked();
+    const std::shared_ptr<const CheckedCell>& checked = m_session.checkedPointer();
     if (m_pathsFor == checked) return m_paths;
     m_pathsFor = checked;
     m_paths.clear();

@@ -28,6 +28,15 @@ public:
     };
     std::optional<Callout> callout() const;
 
+    /// Path of a step's TCP in the world, from the newest check.
+    struct Path {
+        StepId step;
+        Step::Kind kind;
+        std::vector<Vec3> points;
+        std::vector<Vec3> missing;  ///< the part of a blocked line that is not reached
+    };
+    const std::vector<Path>& paths() const;
+
     /// Joint past its range that stops the selected step, -1 for none.
     int blamedJoint() const;
 
@@ -52,19 +61,11 @@ private:
 
     const Session& m_session;
     mutable std::map<std::uint32_t, Shape> m_shapes;
-    mutable const Arm* m_shapedArm = nullptr;
+    mutable ArmPtr m_shapedArm;
     mutable std::vector<Shape> m_armShapes;
 
-    /// Paths of the steps' TCP in the world, from the newest check.
-    struct Path {
-        StepId step;
-        Step::Kind kind;
-        std::vector<Vec3> points;
-        std::vector<Vec3> missing;  ///< the part of a blocked line that is not reached
-    };
-    mutable const CheckedCell* m_pathsFor = nullptr;
+    mutable std::shared_ptr<const CheckedCell> m_pathsFor;
     mutable std::vector<Path> m_paths;
-    const std::vector<Path>& paths() const;
 };
 
 /// Three short lines along the axes of a pose.

@@ -24,6 +24,7 @@ private slots:
     void pickFindsTheNearestThing();
     void calloutSitsWhereTheLineStops();
     void blamedJointIsTheOneOfTheFinding();
+    void pathsAreThoseOfTheOpenCell();
 };
 
 namespace {
@@ -224,6 +225,27 @@ void ViewTest::blamedJointIsTheOneOfTheFinding()
     QCOMPARE(scene.blamedJoint(), 2);
     session.select(session.routine().steps[4].id);  // a singularity is nobody's stop
     QCOMPARE(scene.blamedJoint(), -1);
+}
+
+void ViewTest::pathsAreThoseOfTheOpenCell()
+{
+    Session session(openCell(TOPIKOS_EXAMPLES "/tile-glazing-line.topikos").value());
+    const Scene scene(session);
+    for (int n = 0; n < 12; ++n) {
+        // Old checks are freed on the way, so addresses come back.
+        session.open(openCell(n % 2 ? TOPIKOS_EXAMPLES "/tile-glazing-line.topikos" : TOPIKOS_EXAMPLES "/planted-mistakes.topikos").value(), {});
+        QTRY_VERIFY(session.checkIsFresh());
+        const Trace& trace = *session.trace();
+        size_t moves = 0;
+        for (const StepOutcome& outcome : trace.outcomes) {
+            if (!outcome.move) continue;
+            const Scene::Path& path = scene.paths().at(moves++);
+            QVERIFY(path.step == outcome.step);
+            const Vec3 start = (worldFromBase(session.cell()) * baseFromTcp(session.cell(), outcome.move->from)).translation;
+            QVERIFY((path.points.front() - start).norm() < 1e-9);
+        }
+        QCOMPARE(scene.paths().size(), moves);
+    }
 }
 
 TOPIKOS_TEST(ViewTest)
