@@ -1,19 +1,14 @@
 #include "app/theme/theme.h"
+#include "app/view/surface.h"
 #include "app/window/main_window.h"
 
 #include <QApplication>
 #include <QCommandLineParser>
 #include <QSettings>
-#include <QSurfaceFormat>
 
 int main(int argc, char** argv)
 {
-    QSurfaceFormat format;
-    format.setVersion(3, 3);
-    format.setProfile(QSurfaceFormat::CoreProfile);
-    format.setDepthBufferSize(24);
-    format.setSwapInterval(0);
-    QSurfaceFormat::setDefaultFormat(format);
+    topikos::chooseOpenGl();
 
     QApplication app(argc, argv);
     QApplication::setOrganizationName("Topikos");

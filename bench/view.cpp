@@ -1,5 +1,6 @@
 // What a person feels: frames, the verdict on a typed pose, start and memory. Needs a display (xvfb-run will do).
 #include "app/theme/theme.h"
+#include "app/view/surface.h"
 #include "app/view/viewport.h"
 #include "app/window/main_window.h"
 
@@ -7,7 +8,6 @@
 #include <QElapsedTimer>
 #include <QFile>
 #include <QLineEdit>
-#include <QSurfaceFormat>
 #include <QTest>
 
 #include <algorithm>
@@ -46,12 +46,7 @@ int main(int argc, char** argv)
 {
     QElapsedTimer clock;
     clock.start();
-    QSurfaceFormat format;
-    format.setVersion(3, 3);
-    format.setProfile(QSurfaceFormat::CoreProfile);
-    format.setDepthBufferSize(24);
-    format.setSwapInterval(0);
-    QSurfaceFormat::setDefaultFormat(format);
+    topikos::chooseOpenGl();
     QApplication app(argc, argv);
     QApplication::setOrganizationName("Topikos");
     QApplication::setApplicationName("topikos-bench");

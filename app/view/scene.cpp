@@ -18,6 +18,13 @@ bool same(const std::vector<Solid>& a, const std::vector<Solid>& b)
     });
 }
 
+Eigen::AlignedBox3f boxOf(const Mesh& mesh)
+{
+    Eigen::AlignedBox3f box;
+    for (const MeshVertex& v : mesh.vertices) box.extend(v.position);
+    return box;
+}
+
 void addPolyline(std::vector<DrawLine>& lines, const std::vector<Vec3>& points, const QColor& color, double width)
 {
     for (size_t i = 0; i + 1 < points.size(); ++i) lines.push_back({points[i], points[i + 1], color, width});
@@ -52,6 +59,7 @@ Scene::Shape& Scene::shapeOf(std::uint32_t key, const std::vector<Solid>& solids
         shape.solids = solids;
         shape.mesh = {};
         for (const Solid& s : solids) shape.mesh.append(solidMesh(s));
+        shape.box = boxOf(shape.mesh);
         shape.gpu.reset();
     }
     return shape;
@@ -63,7 +71,10 @@ Scene::Shape& Scene::armShape(size_t link) const
     if (m_shapedArm != arm) {
         m_shapedArm = arm;
         m_armShapes.clear();
-        for (Mesh& mesh : armBodies(*arm)) m_armShapes.push_back({{}, std::move(mesh), nullptr});
+        for (Mesh& mesh : armBodies(*arm)) {
+            const Eigen::AlignedBox3f box = boxOf(mesh);
+            m_armShapes.push_back({{}, std::move(mesh), box, nullptr});
+        }
     }
     return m_armShapes[link];
 }
@@ -270,8 +281,7 @@ std::vector<Vec3> Scene::corners() const
 {
     std::vector<Vec3> out;
     for (const Placed& p : placed(m_session.shownState())) {
-        Eigen::AlignedBox3f box;
-        for (const MeshVertex& v : p.shape->mesh.vertices) box.extend(v.position);
+        const Eigen::AlignedBox3f& box = p.shape->box;
         for (int i = 0; i < 8 && !box.isEmpty(); ++i) out.push_back(p.world * Vec3(box.corner(Eigen::AlignedBox3f::CornerType(i)).cast<double>()));
     }
     return out;

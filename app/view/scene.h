@@ -44,6 +44,7 @@ private:
     struct Shape {
         std::vector<Solid> solids;
         Mesh mesh;
+        Eigen::AlignedBox3f box;  ///< of the mesh
         mutable std::unique_ptr<GpuMesh> gpu;  ///< made when first drawn
     };
     struct Placed {

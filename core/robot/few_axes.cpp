@@ -1,31 +1,12 @@
 #include "core/robot/branches.h"
-#include "core/robot/forward.h"
 #include "core/robot/planar.h"
+#include "core/robot/zero_axes.h"
 
 namespace topikos {
 
 namespace {
 
 constexpr double kOrientation = 1e-7;  // [rad] an asked orientation may be off what few axes can give
-
-struct ZeroAxes {
-    std::array<Vec3, kMaxJoints> h, o;
-    AxisFrame flange;
-
-    explicit ZeroAxes(const Arm& arm)
-    {
-        ChainFrames zero;
-        chainFrames(arm, JointVector::Zero(arm.jointCount()), zero);
-        for (size_t i = 0; i < size_t(arm.jointCount()); ++i) {
-            h[i] = zero.joints[i].rotation.col(2);
-            o[i] = zero.joints[i].origin;
-        }
-        flange = zero.flange;
-    }
-    bool parallel(size_t a, size_t b) const { return h[a].cross(h[b]).norm() < kParallel; }
-    double sign(size_t a, size_t b) const { return h[a].dot(h[b]) > 0 ? 1 : -1; }
-    Vec3 inFlange(const Vec3& point) const { return flange.rotation.transpose() * (point - flange.origin); }
-};
 
 bool prismatic(const Arm& arm, size_t i) { return arm.joints()[i].kind == JointKind::Prismatic; }
 
@@ -92,9 +73,7 @@ BranchSolutions solveHorizontalArm(const HorizontalArm& a, const Mat3& rotation,
 
 std::optional<FiveAxis> recogniseFiveAxis(const Arm& arm)
 {
-    if (arm.jointCount() != 5) return std::nullopt;
-    for (size_t i = 0; i < 5; ++i)
-        if (prismatic(arm, i)) return std::nullopt;
+    if (!allRevolute(arm, 5)) return std::nullopt;
     const ZeroAxes zero(arm);
     if (!zero.parallel(1, 2) || !zero.parallel(1, 3) || std::abs(zero.h[0].dot(zero.h[1])) > kParallel || std::abs(zero.h[4].dot(zero.h[1])) > kParallel) return std::nullopt;
     FiveAxis a;

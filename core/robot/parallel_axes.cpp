@@ -1,6 +1,6 @@
 #include "core/robot/branches.h"
-#include "core/robot/forward.h"
 #include "core/robot/planar.h"
+#include "core/robot/zero_axes.h"
 #include "core/spatial/rotation.h"
 
 #include <numbers>
@@ -9,17 +9,11 @@ namespace topikos {
 
 std::optional<ParallelAxes> recogniseParallelAxes(const Arm& arm)
 {
-    if (arm.jointCount() != 6) return std::nullopt;
-    for (const Joint& joint : arm.joints())
-        if (joint.kind != JointKind::Revolute) return std::nullopt;
-    ChainFrames zero;
-    chainFrames(arm, JointVector::Zero(6), zero);
-    std::array<Vec3, 6> h, o;
-    for (size_t i = 0; i < 6; ++i) {
-        h[i] = zero.joints[i].rotation.col(2);
-        o[i] = zero.joints[i].origin;
-    }
-    if (h[1].cross(h[2]).norm() > kParallel || h[1].cross(h[3]).norm() > kParallel || h[0].cross(h[1]).norm() < 1e-3) return std::nullopt;
+    if (!allRevolute(arm, 6)) return std::nullopt;
+    const ZeroAxes zero(arm);
+    const auto& h = zero.h;
+    const auto& o = zero.o;
+    if (!zero.parallel(1, 2) || !zero.parallel(1, 3) || h[0].cross(h[1]).norm() < 1e-3) return std::nullopt;
     // Axis 5 must turn axis 6 through all directions: right angles with its neighbours.
     if (std::abs(h[4].dot(h[1])) > kParallel || std::abs(h[4].dot(h[5])) > kParallel) return std::nullopt;
     const auto [centre, miss] = meetingPoint<2>({o[4], o[5]}, {h[4], h[5]});
@@ -30,14 +24,14 @@ std::optional<ParallelAxes> recogniseParallelAxes(const Arm& arm)
     p.h2 = h[1];
     p.h5 = h[4];
     p.h6 = h[5];
-    p.sigma4 = h[1].dot(h[3]) > 0 ? 1 : -1;
+    p.sigma4 = zero.sign(1, 3);
     p.o1 = o[0];
     p.o4 = o[3];
-    const auto planar = PlanarArm::make(h[1], h[1].dot(h[2]) > 0 ? 1 : -1, o[1], o[2], o[3]);
+    const auto planar = PlanarArm::make(h[1], zero.sign(1, 2), o[1], o[2], o[3]);
     if (!planar) return std::nullopt;
     p.arm = *planar;
     p.centre = centre;
-    p.flangeFromWrist = zero.flange.rotation.transpose() * (centre - zero.flange.origin);
+    p.flangeFromWrist = zero.inFlange(centre);
     p.lateral = h[1].dot(centre - o[0]);
     p.zeroRotation = zero.flange.rotation;
     p.shoulderCosine = h[0].dot(h[1]);

@@ -1,7 +1,7 @@
 #include "core/robot/branches.h"
 
-#include "core/robot/forward.h"
 #include "core/robot/turns.h"
+#include "core/robot/zero_axes.h"
 #include "core/spatial/rotation.h"
 
 #include <cmath>
@@ -11,18 +11,11 @@ namespace topikos {
 
 std::optional<SphericalWrist> recogniseSphericalWrist(const Arm& arm)
 {
-    if (arm.jointCount() != 6) return std::nullopt;
-    for (const Joint& joint : arm.joints())
-        if (joint.kind != JointKind::Revolute) return std::nullopt;
-
-    ChainFrames zero;
-    chainFrames(arm, JointVector::Zero(6), zero);
-    std::array<Vec3, 6> h, o;
-    for (size_t i = 0; i < 6; ++i) {
-        h[i] = zero.joints[i].rotation.col(2);
-        o[i] = zero.joints[i].origin;
-    }
-    if (h[1].cross(h[2]).norm() > kParallel || h[0].cross(h[1]).norm() < 1e-3) return std::nullopt;
+    if (!allRevolute(arm, 6)) return std::nullopt;
+    const ZeroAxes zero(arm);
+    const auto& h = zero.h;
+    const auto& o = zero.o;
+    if (!zero.parallel(1, 2) || h[0].cross(h[1]).norm() < 1e-3) return std::nullopt;
     if (h[3].cross(h[4]).norm() < 1e-3 || h[4].cross(h[5]).norm() < 1e-3) return std::nullopt;
     const auto [centre, miss] = meetingPoint<3>({o[3], o[4], o[5]}, {h[3], h[4], h[5]});
     if (miss > kMeet) return std::nullopt;
@@ -34,7 +27,7 @@ std::optional<SphericalWrist> recogniseSphericalWrist(const Arm& arm)
     s.h5 = h[4];
     s.h6 = h[5];
     s.across6 = h[5].unitOrthogonal();
-    s.sigma3 = h[1].dot(h[2]) > 0 ? 1 : -1;
+    s.sigma3 = zero.sign(1, 2);
     s.o1 = o[0];
     s.o2 = o[1];
     const auto across = [&](const Vec3& v) { return Vec3(v - h[1].dot(v) * h[1]); };
@@ -46,7 +39,7 @@ std::optional<SphericalWrist> recogniseSphericalWrist(const Arm& arm)
     s.n = h[1].cross(s.u);
     s.foreAngle = std::atan2(fore.dot(s.n), fore.dot(s.u));
     s.lateral = h[1].dot(centre - o[0]);
-    s.flangeFromWrist = zero.flange.rotation.transpose() * (centre - zero.flange.origin);
+    s.flangeFromWrist = zero.inFlange(centre);
     s.zeroRotation = zero.flange.rotation;
     s.shoulderCosine = h[0].dot(h[1]);
     const double h45 = h[3].dot(h[4]), h56 = h[4].dot(h[5]);

@@ -1,17 +1,13 @@
 #include "app/theme/theme.h"
+#include "app/view/surface.h"
 #include "tests/run.h"
 
 #include <QApplication>
 #include <QStandardPaths>
-#include <QSurfaceFormat>
 
 int main(int argc, char** argv)
 {
-    QSurfaceFormat format;
-    format.setVersion(3, 3);
-    format.setProfile(QSurfaceFormat::CoreProfile);
-    format.setDepthBufferSize(24);
-    QSurfaceFormat::setDefaultFormat(format);
+    topikos::chooseOpenGl();
     QStandardPaths::setTestModeEnabled(true);
     QApplication app(argc, argv);
     QApplication::setOrganizationName("Topikos");

@@ -1,6 +1,7 @@
 // Makes the pictures of docs/screenshots from the shipped examples, in a real window.
 #include "app/strip/cycle_strip.h"
 #include "app/theme/theme.h"
+#include "app/view/surface.h"
 #include "app/view/viewport.h"
 #include "app/window/main_window.h"
 
@@ -8,7 +9,6 @@
 #include <QDir>
 #include <QLineEdit>
 #include <QSettings>
-#include <QSurfaceFormat>
 #include <QTabWidget>
 #include <QTest>
 
@@ -38,11 +38,7 @@ StepId stepAt(const Session& session, size_t i) { return session.routine().steps
 
 int main(int argc, char** argv)
 {
-    QSurfaceFormat format;
-    format.setVersion(3, 3);
-    format.setProfile(QSurfaceFormat::CoreProfile);
-    format.setDepthBufferSize(24);
-    QSurfaceFormat::setDefaultFormat(format);
+    topikos::chooseOpenGl();
     QApplication app(argc, argv);
     QApplication::setOrganizationName("Topikos");
     QApplication::setApplicationName("topikos-pictures");
