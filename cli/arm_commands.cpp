@@ -1,5 +1,6 @@
 #include "cli/commands.h"
-#include "core/exchange/urdf.h"
+#include "core/exchange/arm_file.h"
+#include "core/exchange/cell_file.h"
 #include "core/robot/catalogue.h"
 #include "core/robot/dynamics.h"
 #include "core/robot/singularity.h"
@@ -91,9 +92,9 @@ Pose poseOf(const Json& line)
 
 /// Answers standard input line by line.
 template <class Answer>
-int answerLines(const std::string& name, Answer answer)
+int answerLines(const ArmChoice& name, Answer answer)
 {
-    const Result<ArmPtr> arm = findArm(name);
+    const Result<ArmPtr> arm = findArm(name.name, {name.base, name.tip});
     if (!arm) return refused(arm.error());
     bool bad = false;
     std::string text;
@@ -124,8 +125,10 @@ std::string reasonText(const Arm& arm, const Solutions& found)
     case NoSolution::TooClose: return fmt::format("too close: the wrist centre would be {:.6f} m inside the least reach", found.shortfall);
     case NoSolution::JointRange: return fmt::format("joint range: joint {} would be {:.6f} rad past its range", found.range.joint + 1, found.range.excess);
     case NoSolution::Orientation: return fmt::format("orientation: off by {:.6f} rad what an arm of {} axes can give there", found.shortfall, arm.jointCount());
-    default: return "this kind of arm has no inverse kinematics yet";
+    case NoSolution::NotFound: return fmt::format("not found: the nearest pose found is off by {:.6f} m and {:.6f} rad", found.shortfall, found.excessTurn.norm());
+    case NoSolution::None: break;
     }
+    return "";
 }
 
 }  // namespace
@@ -141,9 +144,9 @@ int armList()
     return 0;
 }
 
-int armInfo(const std::string& name)
+int armInfo(const ArmChoice& name)
 {
-    const Result<ArmPtr> arm = findArm(name);
+    const Result<ArmPtr> arm = findArm(name.name, {name.base, name.tip});
     if (!arm) return refused(arm.error());
     Json axes = Json::array();
     for (const Joint& j : (*arm)->joints())
@@ -153,7 +156,7 @@ int armInfo(const std::string& name)
     return 0;
 }
 
-int armForward(const std::string& name)
+int armForward(const ArmChoice& name)
 {
     return answerLines(name, [](const Arm& arm, const Json& line) {
         ChainFrames frames;
@@ -165,7 +168,7 @@ int armForward(const std::string& name)
     });
 }
 
-int armJacobian(const std::string& name)
+int armJacobian(const ArmChoice& name)
 {
     return answerLines(name, [](const Arm& arm, const Json& line) {
         const Jacobian j = jacobian(arm, jointsOf(line, "q", arm));
@@ -173,32 +176,55 @@ int armJacobian(const std::string& name)
     });
 }
 
-int armInverse(const std::string& name)
+namespace {
+
+/// The arm with the axes of "locked" held: a list with a value, or null, per joint. Null when the line has none.
+ArmPtr withLocks(const Arm& arm, const Json& line)
+{
+    const auto it = line.find("locked");
+    if (it == line.end()) return nullptr;
+    if (!it->is_array() || it->size() != size_t(arm.jointCount())) throw BadLine(fmt::format("\"locked\" must be a list of {} numbers or nulls", arm.jointCount()));
+    ArmDescription description = arm.description();
+    for (size_t i = 0; i < it->size(); ++i)
+        if (!(*it)[i].is_null()) description.joints[i].locked = numberOf((*it)[i], "locked");
+    const Result<ArmPtr> made = Arm::make(std::move(description));
+    if (!made) throw BadLine(made.error().line());
+    return *made;
+}
+
+}  // namespace
+
+int armInverse(const ArmChoice& name)
 {
     return answerLines(name, [](const Arm& arm, const Json& line) {
         std::optional<JointVector> near;
         if (line.contains("near")) near = jointsOf(line, "near", arm);
-        const Solutions found = inverseKinematics(arm, poseOf(line), near ? &*near : nullptr);
-        if (found.reason == NoSolution::Family) return Json{{"error", reasonText(arm, found)}};
+        const ArmPtr locked = withLocks(arm, line);
+        Solutions found = inverseKinematics(locked ? *locked : arm, poseOf(line), near ? &*near : nullptr);
+        if (line.value("turns", "") == "all") found.items = allTurns(arm, found.items, near.value_or(JointVector(JointVector::Zero(arm.jointCount()))));
         Json solutions = Json::array(), configurations = Json::array();
         for (const Solution& s : found.items) {
             solutions.push_back(listOf(s.joints));
-            configurations.push_back(configurationText(s.configuration));
+            configurations.push_back(locked || !arm.hasConfigurations() ? Json() : Json(configurationText(s.configuration)));
         }
         Json out{{"solutions", solutions}, {"configurations", configurations}, {"reason", nullptr}};
         if (found.items.empty()) out["reason"] = reasonText(arm, found);
+        if (found.nearest) {
+            out["nearest"] = rowsOf(homogeneous(*found.nearest));
+            out["excess_turn"] = listOf(found.excessTurn);
+        }
         return out;
     });
 }
 
-int armSingular(const std::string& name)
+int armSingular(const ArmChoice& name)
 {
     return answerLines(name, [](const Arm& arm, const Json& line) {
         const JointVector q = jointsOf(line, "q", arm);
         const Eigen::VectorXd values = singularValues(jacobian(arm, q));
         Json kinds = Json::array(), margins = Json::object();
         for (const SingularityKind kind : singularKinds(arm, q)) kinds.push_back(singularityName(kind));
-        Json out{{"min_singular_value", values[values.size() - 1]}, {"kinds", kinds}};
+        Json out{{"min_singular_value", values[std::min<Eigen::Index>(6, values.size()) - 1]}, {"kinds", kinds}};
         if (arm.hasBranches()) {
             const SingularityMargins m = singularityMargins(arm, q);
             margins = {{"wrist_sin", std::abs(m.wrist)}, {"elbow_m", std::abs(m.elbow)}, {"shoulder_m", std::abs(m.shoulder)}};
@@ -212,7 +238,7 @@ int armSingular(const std::string& name)
     });
 }
 
-int armTorque(const std::string& name)
+int armTorque(const ArmChoice& name)
 {
     return answerLines(name, [](const Arm& arm, const Json& line) {
         const Vec3 gravity = line.contains("gravity") ? vectorOf(line["gravity"], "gravity") : kStandardGravity;
@@ -227,6 +253,17 @@ int armTorque(const std::string& name)
         return Json{{"torque", listOf(jointEfforts(arm, q, jointsOf(line, "qd", arm), jointsOf(line, "qdd", arm), gravity, payload))},
                     {"gravity", listOf(gravityEfforts(arm, q, gravity, payload))}};
     });
+}
+
+int armExport(const ArmChoice& name, const std::string& out)
+{
+    const Result<ArmPtr> arm = findArm(name.name, {name.base, name.tip});
+    if (!arm) return refused(arm.error());
+    const Result<Exported> file = exportArm(**arm, {{"home", armHome(**arm)}}, out);
+    if (!file) return refused(file.error());
+    if (const Status bad = saveFile(out, file->text)) return refused(*bad);
+    for (const std::string& lost : file->lost) std::fprintf(stderr, "topikos-cli: %s\n", lost.c_str());
+    return 0;
 }
 
 }  // namespace topikos::cli

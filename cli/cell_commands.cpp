@@ -1,5 +1,6 @@
 #include "cli/commands.h"
 #include "core/check/check.h"
+#include "core/exchange/arm_file.h"
 #include "core/exchange/cell_file.h"
 #include "core/exchange/step_text.h"
 #include "core/exchange/trace_csv.h"
@@ -131,6 +132,32 @@ int simulateCell(const std::string& file, bool json, int cycles, const std::stri
     if (json) std::cout << out.dump() << '\n';
     else std::cout << text;
     return trace.blockedAt ? 1 : 0;
+}
+
+int exportCell(const std::string& file, const std::string& out)
+{
+    const Result<Cell> cell = openCell(file);
+    if (!cell) return refused(cell.error());
+    Exported written;
+    if (out.ends_with(".csv")) {
+        const CheckResult result = check(*cell, cell->routines.front());
+        written.text = traceCsv(*cell, result.trace);
+        if (result.trace.blockedAt) written.lost.push_back("The routine is blocked; the table ends there.");
+    } else {
+        std::vector<std::pair<std::string, JointVector>> postures;
+        for (const Target& target : cell->targets)
+            if (target.kind == Target::Kind::Posture) postures.push_back({target.name, target.posture});
+        Result<Exported> arm = exportArm(*cell->arm.model, postures, out);
+        if (!arm) {
+            Error error = arm.error();
+            if (error.code == "export.ending") error.remedy = "End it in .csv, .urdf, .srdf or .topikos-arm.";
+            return refused(error);
+        }
+        written = std::move(arm).value();
+    }
+    if (const Status bad = saveFile(out, written.text)) return refused(*bad);
+    for (const std::string& lost : written.lost) std::fprintf(stderr, "topikos-cli: %s\n", lost.c_str());
+    return 0;
 }
 
 int formatCell(const std::string& file)

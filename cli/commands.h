@@ -4,16 +4,23 @@
 /// One function per command. Each writes to standard output and error and returns the exit code: 0 done, 1 something blocked, 2 bad input.
 namespace topikos::cli {
 
+/// Which arm is asked about: a catalogue id or a file; base and tip for URDF files of several chains.
+struct ArmChoice {
+    std::string name, base, tip;
+};
+
 int armList();
-int armInfo(const std::string& arm);
-int armForward(const std::string& arm);
-int armJacobian(const std::string& arm);
-int armInverse(const std::string& arm);
-int armSingular(const std::string& arm);
-int armTorque(const std::string& arm);
+int armInfo(const ArmChoice& arm);
+int armForward(const ArmChoice& arm);
+int armJacobian(const ArmChoice& arm);
+int armInverse(const ArmChoice& arm);
+int armSingular(const ArmChoice& arm);
+int armTorque(const ArmChoice& arm);
+int armExport(const ArmChoice& arm, const std::string& out);
 
 int checkCell(const std::string& file, bool json, const std::string& junit);
 int simulateCell(const std::string& file, bool json, int cycles, const std::string& trace);
+int exportCell(const std::string& file, const std::string& out);
 int formatCell(const std::string& file);
 
 }  // namespace topikos::cli

@@ -14,25 +14,36 @@ int main(int argc, char** argv)
     bool json = false;
     int code = 0;
 
-    CLI::App* arm = app.add_subcommand("arm", "Questions about an arm: a catalogue id or a URDF file");
+    CLI::App* arm = app.add_subcommand("arm", "Questions about an arm: a catalogue id, a .topikos-arm or a URDF file");
     arm->require_subcommand(0, 1);
     CLI::App* list = arm->add_subcommand("list", "Arms of the catalogue");
     list->add_flag("--json", json, "JSON (always so here)");
     list->callback([&] { code = armList(); });
-    std::string name;
-    const auto query = [&](const char* word, const char* help, int (*run)(const std::string&)) {
+    ArmChoice choice;
+    const auto about = [&](CLI::App* command) {
+        command->add_option("ARM", choice.name, "Catalogue id, .topikos-arm or URDF file")->required();
+        command->add_option("--base", choice.base, "Link that the chain of a URDF file begins at");
+        command->add_option("--tip", choice.tip, "Link that the chain of a URDF file ends at");
+    };
+    const auto query = [&](const char* word, const char* help, int (*run)(const ArmChoice&)) {
         CLI::App* command = arm->add_subcommand(word, help);
-        command->add_option("ARM", name, "Catalogue id or URDF file")->required();
+        about(command);
         command->add_flag("--json", json, "JSON (always so here)");
-        command->callback([&code, &name, run] { code = run(name); });
+        command->callback([&code, &choice, run] { code = run(choice); });
     };
     query("info", "Axes, ranges and family of inverse kinematics", armInfo);
     query("fk", "Flange pose for each line {\"q\":[...]} of standard input", armForward);
     query("jacobian", "Jacobian and singular values for each line {\"q\":[...]}", armJacobian);
-    query("ik", "All postures for each line {\"pose\":[[...],...]}, optional \"near\":[...]", armInverse);
+    query("ik", "All postures for each line {\"pose\":[[...],...]}, optional \"near\":[...], \"turns\":\"all\", \"locked\":[...]", armInverse);
     query("singular", "Smallest singular value, kinds and margins for each line {\"q\":[...]}", armSingular);
 
     query("torque", "Joint efforts for each line {\"q\",\"qd\",\"qdd\"}, optional \"gravity\" and \"payload\":{\"mass\",\"com\"}", armTorque);
+
+    std::string out;
+    CLI::App* armOut = arm->add_subcommand("export", "Write the arm as .topikos-arm, .urdf or .srdf");
+    about(armOut);
+    armOut->add_option("OUT", out, "File to write")->required();
+    armOut->callback([&] { code = armExport(choice, out); });
 
     std::string file, junit, trace;
     int cycles = 1;
@@ -49,14 +60,19 @@ int main(int argc, char** argv)
     simulateCommand->add_option("--trace", trace, "Write time, joints, gripper and TCP to this CSV file");
     simulateCommand->callback([&] { code = simulateCell(file, json, cycles, trace); });
 
+    CLI::App* exportCommand = app.add_subcommand("export", "Write a part of a cell: .csv the run, .urdf, .srdf or .topikos-arm its arm");
+    exportCommand->add_option("CELL", file, "Cell file")->required();
+    exportCommand->add_option("OUT", out, "File to write")->required();
+    exportCommand->callback([&] { code = exportCell(file, out); });
+
     CLI::App* formatCommand = app.add_subcommand("format", "Rewrite a cell file in canonical form");
     formatCommand->add_option("CELL", file, "Cell file")->required();
     formatCommand->callback([&] { code = formatCell(file); });
 
     try {
         app.parse(argc, argv);
-        if (app.get_subcommands().empty()) throw CLI::RequiredError("One of the commands arm, check, simulate, format");
-        if (arm->parsed() && arm->get_subcommands().empty()) throw CLI::RequiredError("One of the questions list, info, fk, jacobian, ik, singular, torque");
+        if (app.get_subcommands().empty()) throw CLI::RequiredError("One of the commands arm, check, simulate, export, format");
+        if (arm->parsed() && arm->get_subcommands().empty()) throw CLI::RequiredError("One of the questions list, info, fk, jacobian, ik, singular, torque, export");
     } catch (const CLI::Success& success) {
         return app.exit(success);
     } catch (const CLI::ParseError& error) {

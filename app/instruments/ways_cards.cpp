@@ -40,7 +40,7 @@ WaysCards::WaysCards(Session& session, QWidget* parent) : QWidget(parent), m_ses
             const Solution way = m_ways[size_t(i)];
             if (const TargetId id = m_session.selected<TargetId>()) {
                 if (!(findTarget(m_session.cell(), id)->configuration == way.configuration))
-                    m_session.edit("Choose way for " + text(findTarget(m_session.cell(), id)->name), [=](const Cell& cell) { return setTargetConfiguration(cell, id, way.configuration); });
+                    m_session.edit("Choose way for " + text(findTarget(m_session.cell(), id)->name), [=](const Cell& cell) { return setTargetWay(cell, id, way); });
             } else {
                 m_session.setPosture(way.joints);
             }

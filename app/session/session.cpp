@@ -138,7 +138,7 @@ bool Session::jogJoint(int joint, double by)
     q[joint] = std::clamp(wanted, j.lower, j.upper);
     setPosture(q);
     if (std::abs(q[joint] - wanted) > 1e-9) {
-        say(QString("Joint %1 is at its range end (%2).").arg(joint + 1).arg(degreeText(q[joint])), true);
+        say(QString("Joint %1 is at its range end (%2).").arg(joint + 1).arg(jointText(arm().joints()[size_t(joint)], q[joint])), true);
         return false;
     }
     return true;
@@ -149,7 +149,7 @@ Solutions Session::lookAhead(const Pose& baseFromTcp, std::optional<JointVector>
     const JointVector now = m_inRun ? shownState().posture : m_posture;
     const Pose flange = baseFromTcp * inverse(toolInForce(cell()).flangeFromTcp);
     Solutions found = inverseKinematics(arm(), flange, &now);
-    const Solution* best = withConfiguration(found.items, configurationOf(arm(), now));
+    const Solution* best = like(arm(), found.items, now);
     if (!best) best = nearestTo(found.items, now);
     posture = best ? std::optional(best->joints) : std::nullopt;
     return found;
@@ -165,7 +165,7 @@ bool Session::moveTcp(const Pose& baseFromTcp)
         return false;
     }
     if (const RangeExcess excess = rangeExcess(arm(), *next); excess.joint >= 0) {
-        say(QString("Joint %1 would be %2 past its range.").arg(excess.joint + 1).arg(degreeText(excess.excess)), true);
+        say(QString("Joint %1 would be %2 past its range.").arg(excess.joint + 1).arg(jointText(arm().joints()[size_t(excess.joint)], excess.excess)), true);
         return false;
     }
     setPosture(*next);
@@ -192,13 +192,13 @@ bool Session::goToTarget(TargetId id)
     if (!target) return false;
     if (target->kind == Target::Kind::Posture) {
         if (const RangeExcess excess = rangeExcess(arm(), target->posture); excess.joint >= 0) {
-            say(QString("%1: joint %2 would be %3 past its range.").arg(text(target->name)).arg(excess.joint + 1).arg(degreeText(excess.excess)), true);
+            say(QString("%1: joint %2 would be %3 past its range.").arg(text(target->name)).arg(excess.joint + 1).arg(jointText(arm().joints()[size_t(excess.joint)], excess.excess)), true);
             return false;
         }
         setPosture(target->posture);
     } else {
-        const Solutions found = inverseKinematics(arm(), baseFromFlange(cell(), *target), &m_posture);
-        const Solution* s = withConfiguration(found.items, target->configuration);
+        const Solutions found = waysTo(cell(), *target, 0, &m_posture);
+        const Solution* s = chosenWay(arm(), *target, found.items);
         if (!s) {
             const TargetVerdict verdict = checkTarget(cell(), *target);
             const FindingText words = findingText(cell(), verdict.findings.front());

@@ -48,7 +48,8 @@ QString solutionsText(const Arm& arm, const Solutions& found)
     case NoSolution::JointRange:
         return QString("Joint %1 would be %2 past its range.").arg(found.range.joint + 1).arg(jointText(arm.joints()[size_t(found.range.joint)], found.range.excess));
     case NoSolution::Orientation: return QString("The arm cannot turn the tool that way: %1 off.").arg(degreeText(found.shortfall));
-    case NoSolution::Family: return "This arm has no inverse kinematics yet.";
+    case NoSolution::NotFound:
+        return QString("No posture found; the nearest pose is %1 mm and %2 away.").arg(lengthText(found.shortfall), degreeText(found.excessTurn.norm()));
     case NoSolution::None: return {};
     }
     return {};

@@ -37,6 +37,22 @@ Pose worldFromBase(const Cell& cell) { return worldFromFrame(cell, cell.arm.moun
 
 Pose worldFromPart(const Cell& cell, const Part& part) { return worldFromFrame(cell, part.frame) * part.pose; }
 
+bool keepsPosture(const Arm& arm) { return !arm.hasConfigurations() || arm.freeJoints().size() > 6; }
+
+Solutions waysTo(const Cell& cell, const Target& target, double standoff, const JointVector* from)
+{
+    const Arm& arm = *cell.arm.model;
+    const bool taught = keepsPosture(arm) && target.posture.size() == arm.jointCount();
+    return inverseKinematics(arm, baseFromFlange(cell, target, standoff), taught ? &target.posture : from);
+}
+
+const Solution* chosenWay(const Arm& arm, const Target& target, const std::vector<Solution>& items)
+{
+    if (arm.hasConfigurations()) return withConfiguration(items, target.configuration);
+    if (target.posture.size() != arm.jointCount()) return items.empty() ? nullptr : &items.front();
+    return nearestTo(items, target.posture);
+}
+
 const Tool& toolInForce(const Cell& cell)
 {
     const Tool* tool = findTool(cell, cell.arm.tool);

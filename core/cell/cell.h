@@ -79,7 +79,7 @@ struct Target {
     ToolId tool;                  ///< Pose
     Pose pose;                    ///< Pose: frameFromTcp
     Configuration configuration;  ///< Pose
-    JointVector posture;          ///< Posture [rad or m]
+    JointVector posture;          ///< Posture [rad or m]; Pose: as taught, for arms of which a configuration does not name one posture, else empty
 };
 
 struct Step {
@@ -105,13 +105,16 @@ struct Routine {
 
 /// When a finding is raised.
 struct Thresholds {
-    double jointMargin = 5 * kDegree;  ///< caution when a joint comes this near to its range end [rad]
+    double jointMargin = 5 * kDegree;  ///< caution when a turning joint comes this near to its range end [rad]
+    double slideMargin = 0.010;        ///< the same for a sliding joint [m]
     double wristCaution = 12 * kDegree, wristBlocked = 1.5 * kDegree;  ///< angle between axes 4 and 6 [rad]
     double elbowCaution = 0.060, elbowBlocked = 0.008;                 ///< [m]
     double shoulderCaution = 0.080, shoulderBlocked = 0.010;           ///< [m]
+    double directionCaution = 0.03, directionBlocked = 0.003;          ///< other chains: smallest singular value, lengths by the reach
 
-    SingularityBounds cautions() const { return {wristCaution, elbowCaution, shoulderCaution}; }
-    SingularityBounds blocks() const { return {wristBlocked, elbowBlocked, shoulderBlocked}; }
+    SingularityBounds cautions() const { return {wristCaution, elbowCaution, shoulderCaution, directionCaution}; }
+    SingularityBounds blocks() const { return {wristBlocked, elbowBlocked, shoulderBlocked, directionBlocked}; }
+    double margin(JointKind kind) const { return kind == JointKind::Revolute ? jointMargin : slideMargin; }
 };
 
 /// What lines do beside their own speed.
@@ -159,6 +162,14 @@ Pose baseFromTarget(const Cell& cell, const Target& target, double standoff = 0)
 
 /// Flange placement in base for a pose target.
 Pose baseFromFlange(const Cell& cell, const Target& target, double standoff = 0);
+
+/// Whether pose targets of this arm keep the posture they were taught with: its configurations, if it has any, leave something open.
+bool keepsPosture(const Arm& arm);
+/// What inverse kinematics finds for a pose target, near the posture it was taught with, or near `from`.
+Solutions waysTo(const Cell& cell, const Target& target, double standoff = 0, const JointVector* from = nullptr);
+/// The one of `items` that a pose target means: of its configuration; for arms without configurations the nearest to the posture it was taught
+/// with. nullptr if there is none.
+const Solution* chosenWay(const Arm& arm, const Target& target, const std::vector<Solution>& items);
 
 const Tool& toolInForce(const Cell& cell);
 JointVector homePosture(const Cell& cell);

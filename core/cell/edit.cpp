@@ -123,14 +123,47 @@ Result<Cell> renameRoutine(const Cell& cell, RoutineId id, const std::string& na
 Result<Cell> setArmModel(const Cell& cell, const ArmPtr& model)
 {
     if (!model) return missing("arm");
-    const int now = cell.arm.model->jointCount();
-    if (model->jointCount() != now)
-        return Error{"edit.arm-joints", fmt::format("\"{}\" has {} joints; the postures of this cell have {} values", model->description().name, model->jointCount(), now), "",
-                     "Choose an arm with as many joints."};
-    if (!model->hasBranches())
-        return Error{"edit.arm-family", fmt::format("\"{}\" has no closed-form inverse kinematics yet", model->description().name), "", "Choose another arm."};
+    const Arm& before = *cell.arm.model;
     Cell next = cell;
     next.arm.model = model;
+    const bool sameJoints = std::equal(model->joints().begin(), model->joints().end(), before.joints().begin(), before.joints().end(), [](const Joint& a, const Joint& b) { return a.kind == b.kind; });
+    for (Target& target : next.targets) {
+        if (target.kind == Target::Kind::Posture) {
+            if (sameJoints) continue;
+            // A posture means nothing to another chain: the flange is held where it was, home becomes the arm's own.
+            const Solutions found = inverseKinematics(*model, forward(before, target.posture));
+            target.posture = found.items.empty() || target.id == cell.arm.home ? armHome(*model) : found.items.front().joints;
+        } else {
+            const Solutions found = inverseKinematics(*model, baseFromFlange(next, target));
+            if (keepsPosture(*model)) target.posture = found.items.empty() ? JointVector() : found.items.front().joints;
+            else target.posture = JointVector();
+            const bool kept = model->hasConfigurations() && withConfiguration(found.items, target.configuration);
+            if (!sameJoints && !kept && !found.items.empty()) target.configuration = found.items.front().configuration;
+        }
+    }
+    return next;
+}
+
+Result<Cell> setAxisLock(const Cell& cell, int joint, std::optional<double> value)
+{
+    ArmDescription description = cell.arm.model->description();
+    if (joint < 0 || joint >= int(description.joints.size()))
+        return Error{"edit.axis", fmt::format("the arm has no axis {}", joint + 1), "", "Choose one of its axes."};
+    description.joints[size_t(joint)].locked = value;
+    Result<ArmPtr> arm = Arm::make(std::move(description));
+    if (!arm) return arm.error();
+    Cell next = cell;
+    next.arm.model = *arm;
+    return next;
+}
+
+Result<Cell> setTargetWays(const Cell& cell, const std::vector<std::pair<TargetId, Solution>>& ways)
+{
+    Result<Cell> next = cell;
+    for (const auto& [target, way] : ways) {
+        next = setTargetWay(*next, target, way);
+        if (!next) return next;
+    }
     return next;
 }
 
@@ -202,6 +235,7 @@ Result<Cell> takePoseTarget(const Cell& cell, FrameId frame, const JointVector& 
     target.tool = cell.arm.tool;
     target.pose = frameFromTcp(cell, frame, posture);
     target.configuration = configurationOf(*cell.arm.model, posture);
+    if (keepsPosture(*cell.arm.model)) target.posture = posture;
     return added(cell, std::move(target), created);
 }
 
@@ -225,6 +259,7 @@ Result<Cell> retakeTarget(const Cell& cell, TargetId id, const JointVector& post
             target.tool = cell.arm.tool;
             target.pose = frameFromTcp(cell, target.frame, posture);
             target.configuration = configurationOf(*cell.arm.model, posture);
+            if (keepsPosture(*cell.arm.model)) target.posture = posture;
         }
         return std::nullopt;
     });
@@ -241,12 +276,13 @@ Result<Cell> setTargetPose(const Cell& cell, TargetId id, const Pose& pose)
     });
 }
 
-Result<Cell> setTargetConfiguration(const Cell& cell, TargetId id, const Configuration& configuration)
+Result<Cell> setTargetWay(const Cell& cell, TargetId id, const Solution& way)
 {
     return changedTarget(cell, id, [&](Target& target) -> Status {
         if (target.kind != Target::Kind::Pose)
             return Error{"edit.not-a-pose", fmt::format("\"{}\" is a posture; its configuration follows from its joints", target.name), "", ""};
-        target.configuration = configuration;
+        target.configuration = way.configuration;
+        if (keepsPosture(*cell.arm.model)) target.posture = way.joints;
         return std::nullopt;
     });
 }
@@ -353,7 +389,10 @@ Status checkThresholds(const Thresholds& t)
         return Error{"edit.threshold", fmt::format("a joint margin of {:.4g}° is not possible; 0 to 180° is", degrees(t.jointMargin)), "", "Give a margin in that range."};
     if (Status bad = pair("wrist", t.wristBlocked, t.wristCaution, kDegree, "°")) return bad;
     if (Status bad = pair("elbow", t.elbowBlocked, t.elbowCaution, kMillimetre, "mm")) return bad;
-    return pair("shoulder", t.shoulderBlocked, t.shoulderCaution, kMillimetre, "mm");
+    if (Status bad = pair("shoulder", t.shoulderBlocked, t.shoulderCaution, kMillimetre, "mm")) return bad;
+    if (!(t.slideMargin >= 0 && t.slideMargin <= 10))
+        return Error{"edit.threshold", fmt::format("a margin of {:.4g} mm for sliding joints is not possible; 0 to 10000 mm is", millimetres(t.slideMargin)), "", "Give a margin in that range."};
+    return pair("direction", t.directionBlocked, t.directionCaution, 1, "");
 }
 
 Result<Cell> setThresholds(const Cell& cell, const Thresholds& thresholds)

@@ -13,9 +13,13 @@ Result<Cell> renameTool(const Cell& cell, ToolId id, const std::string& name);
 Result<Cell> renameTarget(const Cell& cell, TargetId id, const std::string& name);
 Result<Cell> renameRoutine(const Cell& cell, RoutineId id, const std::string& name);
 
-/// Another arm on the same base. Targets, tool and routines stay; checks tell what no longer works. Refused when the number of joints differs
-/// (postures would lose their meaning) or the arm has no branches to follow lines in.
+/// Another arm on the same base. Targets, tool and routines stay; checks tell what no longer works. With another number of joints, home becomes the
+/// arm's own and other posture targets hold the flange where they did, if that is possible.
 Result<Cell> setArmModel(const Cell& cell, const ArmPtr& model);
+/// Holds axis `joint` (from 0) at `value` [rad or m], or frees it. Solutions then leave it out.
+Result<Cell> setAxisLock(const Cell& cell, int joint, std::optional<double> value);
+/// Chooses ways for several pose targets at once.
+Result<Cell> setTargetWays(const Cell& cell, const std::vector<std::pair<TargetId, Solution>>& ways);
 
 Result<Cell> setFramePose(const Cell& cell, FrameId id, const Pose& parentFromFrame);
 /// New parent; the place in the world is kept.
@@ -29,7 +33,8 @@ Result<Cell> takePostureTarget(const Cell& cell, const JointVector& posture, con
 /// Takes the target anew at `posture`, keeping its kind, frame and place in the program. The tool becomes the one in force.
 Result<Cell> retakeTarget(const Cell& cell, TargetId id, const JointVector& posture);
 Result<Cell> setTargetPose(const Cell& cell, TargetId id, const Pose& frameFromTcp);
-Result<Cell> setTargetConfiguration(const Cell& cell, TargetId id, const Configuration& configuration);
+/// Chooses one of the ways to reach a pose target.
+Result<Cell> setTargetWay(const Cell& cell, TargetId id, const Solution& way);
 /// Refused for home and while steps use it.
 Result<Cell> deleteTarget(const Cell& cell, TargetId id);
 Result<Cell> setHome(const Cell& cell, TargetId id);

@@ -7,27 +7,38 @@ namespace topikos {
 
 namespace {
 
-Finding reachFinding(const Solutions& found)
+Unit unitOf(const Joint& joint) { return joint.kind == JointKind::Revolute ? Unit::Radian : Unit::Metre; }
+
+Finding rangeFinding(const Arm& arm, const RangeExcess& excess)
+{
+    Finding f;
+    f.rule = Rule::JointRange;
+    f.severity = Severity::Blocked;
+    f.joint = excess.joint;
+    f.measured = excess.excess;
+    f.unit = unitOf(arm.joints()[size_t(excess.joint)]);
+    return f;
+}
+
+Finding reachFinding(const Arm& arm, const Solutions& found)
 {
     Finding f;
     f.severity = Severity::Blocked;
     if (found.reason == NoSolution::JointRange || found.range.joint >= 0) {
-        f.rule = Rule::JointRange;
-        f.joint = found.range.joint;
-        f.measured = found.range.excess;
-        f.unit = Unit::Radian;
+        f = rangeFinding(arm, found.range);
     } else {
         f.rule = Rule::Reach;
         f.reach = found.reason;
         f.measured = found.shortfall;
-        f.unit = Unit::Metre;
+        f.unit = found.reason == NoSolution::Orientation ? Unit::Radian : Unit::Metre;
+        f.excessTurn = found.excessTurn;
     }
     f.otherWays = int(found.items.size());
     if (f.otherWays > 0 && f.rule != Rule::JointRange) f.rule = Rule::Configuration;
     return f;
 }
 
-Finding singularityFinding(SingularityKind kind, double distance, double fraction, const Thresholds& thresholds)
+Finding singularityFinding(SingularityKind kind, double distance, double fraction, const Thresholds& thresholds, const JointVector& posture)
 {
     Finding f;
     f.rule = Rule::Singularity;
@@ -35,26 +46,28 @@ Finding singularityFinding(SingularityKind kind, double distance, double fractio
     f.severity = Severity::Caution;
     f.measured = distance;
     f.limit = thresholds.cautions().of(kind);
-    f.unit = kind == SingularityKind::Wrist ? Unit::Radian : Unit::Metre;
+    f.unit = kind == SingularityKind::Direction ? Unit::None : kind == SingularityKind::Wrist ? Unit::Radian : Unit::Metre;
     f.fraction = fraction;
+    f.posture = posture;
     return f;
 }
 
-Finding marginFinding(const Closest& margin, const Thresholds& thresholds)
+Finding marginFinding(const Arm& arm, const Closest& margin, const Thresholds& thresholds)
 {
     Finding f;
     f.rule = Rule::JointRange;
     f.severity = Severity::Caution;
     f.joint = margin.joint;
     f.measured = margin.value;
-    f.limit = thresholds.jointMargin;
-    f.unit = Unit::Radian;
+    f.limit = thresholds.margin(arm.joints()[size_t(margin.joint)].kind);
+    f.unit = unitOf(arm.joints()[size_t(margin.joint)]);
     f.fraction = margin.fraction;
     return f;
 }
 
-Finding stopFinding(const LineStop& stop, const Thresholds& thresholds)
+Finding stopFinding(const Arm& arm, const Move& move, const Thresholds& thresholds)
 {
+    const LineStop& stop = *move.stop;
     Finding f;
     f.severity = Severity::Blocked;
     switch (stop.why) {
@@ -62,16 +75,12 @@ Finding stopFinding(const LineStop& stop, const Thresholds& thresholds)
         f.rule = Rule::Reach;
         f.reach = stop.reach;
         f.measured = stop.shortfall;
-        f.unit = Unit::Metre;
+        f.unit = stop.reach == NoSolution::Orientation ? Unit::Radian : Unit::Metre;
+        f.excessTurn = stop.excessTurn;
         break;
-    case LineStop::Why::JointRange:
-        f.rule = Rule::JointRange;
-        f.joint = stop.range.joint;
-        f.measured = stop.range.excess;
-        f.unit = Unit::Radian;
-        break;
+    case LineStop::Why::JointRange: f = rangeFinding(arm, stop.range); break;
     case LineStop::Why::Singularity:
-        f = singularityFinding(stop.kind, stop.distance, 0, thresholds);
+        f = singularityFinding(stop.kind, stop.distance, 0, thresholds, move.to);
         f.severity = Severity::Blocked;
         f.limit = thresholds.blocks().of(stop.kind);
         break;
@@ -81,6 +90,11 @@ Finding stopFinding(const LineStop& stop, const Thresholds& thresholds)
     f.remaining = stop.remaining;
     f.turnLeft = stop.turnLeft;
     return f;
+}
+
+bool tooClose(const Arm& arm, const Closest& margin, const Thresholds& thresholds)
+{
+    return margin.joint >= 0 && margin.value < thresholds.margin(arm.joints()[size_t(margin.joint)].kind);
 }
 
 }  // namespace
@@ -93,11 +107,12 @@ int CheckResult::count(Severity severity) const
 std::vector<Finding> stepFindings(const Cell& cell, const Routine& routine, const StepOutcome& outcome)
 {
     std::vector<Finding> found;
+    const Arm& arm = *cell.arm.model;
     if (outcome.off) return found;
     switch (outcome.problem) {
     case StepOutcome::Problem::TargetOutOfReach:
-    case StepOutcome::Problem::TargetNotInConfiguration: found.push_back(reachFinding(outcome.atTarget)); break;
-    case StepOutcome::Problem::LineStops: found.push_back(stopFinding(*outcome.move->stop, cell.thresholds)); break;
+    case StepOutcome::Problem::TargetNotInConfiguration: found.push_back(reachFinding(arm, outcome.atTarget)); break;
+    case StepOutcome::Problem::LineStops: found.push_back(stopFinding(arm, *outcome.move, cell.thresholds)); break;
     case StepOutcome::Problem::NothingGripped: {
         Finding f;
         f.rule = Rule::Grip;
@@ -115,13 +130,13 @@ std::vector<Finding> stepFindings(const Cell& cell, const Routine& routine, cons
                 const Closest& closest = move.singularity[size_t(kind)];
                 const bool reported = std::any_of(found.begin(), found.end(), [&](const Finding& f) { return f.rule == Rule::Singularity && f.kind == kind; });
                 if (!reported && closest.value < cell.thresholds.cautions().of(kind) && !(move.stop && closest.fraction > move.stop->fraction)) {
-                    found.push_back(singularityFinding(kind, closest.value, closest.fraction, cell.thresholds));
+                    found.push_back(singularityFinding(kind, closest.value, closest.fraction, cell.thresholds, kind == SingularityKind::Direction ? move.at(arm, closest.fraction) : JointVector()));
                     found.back().onLine = true;
                 }
             }
         const bool rangeReported = std::any_of(found.begin(), found.end(), [](const Finding& f) { return f.rule == Rule::JointRange; });
-        if (!rangeReported && move.jointMargin.value < cell.thresholds.jointMargin) {
-            found.push_back(marginFinding(move.jointMargin, cell.thresholds));
+        if (!rangeReported && tooClose(arm, move.jointMargin, cell.thresholds)) {
+            found.push_back(marginFinding(arm, move.jointMargin, cell.thresholds));
             found.back().onLine = move.kind == Move::Kind::Line;
         }
         if (outcome.otherConfiguration) {
@@ -153,26 +168,26 @@ TargetVerdict checkTarget(const Cell& cell, const Target& target)
             Solutions found;
             found.reason = NoSolution::JointRange;
             found.range = excess;
-            verdict.findings.push_back(reachFinding(found));
+            verdict.findings.push_back(reachFinding(arm, found));
         }
     } else {
-        verdict.ways = inverseKinematics(arm, baseFromFlange(cell, target));
-        if (const Solution* s = withConfiguration(verdict.ways.items, target.configuration)) {
+        verdict.ways = waysTo(cell, target);
+        if (const Solution* s = chosenWay(arm, target, verdict.ways.items)) {
             posture = s->joints;
         } else {
-            if (const Solution* out = withConfiguration(verdict.ways.outOfRange, target.configuration)) verdict.ways.range = rangeExcess(arm, out->joints);
-            verdict.findings.push_back(reachFinding(verdict.ways));
+            if (const Solution* out = chosenWay(arm, target, verdict.ways.outOfRange)) verdict.ways.range = rangeExcess(arm, out->joints);
+            verdict.findings.push_back(reachFinding(arm, verdict.ways));
         }
     }
     if (verdict.findings.empty()) {
         if (target.kind == Target::Kind::Pose) {
             const SingularityMargins margins = singularityMargins(arm, posture);
             for (const SingularityKind kind : kSingularityKinds)
-                if (margins.distance(kind) < cell.thresholds.cautions().of(kind))
-                    verdict.findings.push_back(singularityFinding(kind, margins.distance(kind), 1, cell.thresholds));
+                if (hasKind(arm, kind) && margins.distance(kind) < cell.thresholds.cautions().of(kind))
+                    verdict.findings.push_back(singularityFinding(kind, margins.distance(kind), 1, cell.thresholds, posture));
         }
         const Closest margin = rangeMargin(arm, posture);
-        if (margin.value < cell.thresholds.jointMargin) verdict.findings.push_back(marginFinding(margin, cell.thresholds));
+        if (tooClose(arm, margin, cell.thresholds)) verdict.findings.push_back(marginFinding(arm, margin, cell.thresholds));
     }
     for (Finding& f : verdict.findings) f.target = target.id;
     return verdict;

@@ -32,22 +32,42 @@ const char* singularityCause(SingularityKind kind)
     case SingularityKind::Wrist: return "axes 4 and 6 line up";
     case SingularityKind::Elbow: return "the arm is stretched or folded";
     case SingularityKind::Shoulder: return "the wrist passes over axis 1";
+    case SingularityKind::Direction: break;
     }
     return "";
 }
 
-std::string reachDetail(const Finding& f)
+/// The asked turn that the arm cannot give, about the tool's own axis that it is mostly about.
+std::string excessText(const Cell& cell, const Finding& f)
+{
+    const Target* target = findTarget(cell, f.target);
+    if (!target || target->kind != Target::Kind::Pose || f.excessTurn.norm() < 1e-9) return fmt::format("The arm cannot turn the tool that way: {} off.", deg(f.measured));
+    const Vec3 inTool = baseFromTarget(cell, *target).rotation.conjugate() * f.excessTurn;
+    Eigen::Index axis = 0;
+    inTool.cwiseAbs().maxCoeff(&axis);
+    return fmt::format("The arm cannot give {} of its turn, mostly about tool {}; the nearest orientation lacks just that.", deg(f.excessTurn.norm()), "XYZ"[axis]);
+}
+
+std::string reachDetail(const Cell& cell, const Finding& f)
 {
     switch (f.reach) {
     case NoSolution::TooFar: return fmt::format("The wrist would have to be {} beyond the arm's reach.", mm(f.measured));
     case NoSolution::TooClose: return fmt::format("The wrist would have to be {} closer to the arm than it can fold.", mm(f.measured));
-    case NoSolution::Orientation: return fmt::format("The arm cannot turn the tool that way: {} off.", deg(f.measured));
-    case NoSolution::Family: return "This arm has no inverse kinematics yet.";
+    case NoSolution::Orientation: return excessText(cell, f);
+    case NoSolution::NotFound:
+        return fmt::format("No posture was found; the nearest pose is {} and {} away.", mm(f.measured), deg(f.excessTurn.norm()));
     default: return "The pose cannot be reached.";
     }
 }
 
-std::string amount(const Finding& f, double value) { return f.unit == Unit::Radian ? deg(value) : mm(value); }
+std::string amount(const Finding& f, double value) { return f.unit == Unit::Radian ? deg(value) : f.unit == Unit::Metre ? mm(value) : fmt::format("{:.4f}", value); }
+
+/// "cannot move along tool Y".
+std::string lostText(const Cell& cell, const Finding& f)
+{
+    if (f.posture.size() != cell.arm.model->jointCount()) return "loses a direction";
+    return "cannot " + lostDirectionText(*cell.arm.model, f.posture, toolInForce(cell).flangeFromTcp);
+}
 
 }  // namespace
 
@@ -80,7 +100,7 @@ FindingText findingText(const Cell& cell, const Finding& f)
     else if (f.severity == Severity::Blocked) text.headline = f.step ? fmt::format("{} cannot reach {}", subject, targetName) : fmt::format("{} cannot be reached", subject);
 
     switch (f.rule) {
-    case Rule::Reach: text.detail = reachDetail(f); break;
+    case Rule::Reach: text.detail = reachDetail(cell, f); break;
     case Rule::JointRange: {
         const Joint& joint = cell.arm.model->joints()[size_t(f.joint)];
         if (f.severity == Severity::Blocked) {
@@ -92,7 +112,11 @@ FindingText findingText(const Cell& cell, const Finding& f)
         break;
     }
     case Rule::Singularity:
-        if (f.severity == Severity::Blocked) {
+        if (f.kind == SingularityKind::Direction) {
+            if (f.severity != Severity::Blocked) text.headline = fmt::format("{} comes near a singularity", subject);
+            text.detail = fmt::format("The arm nearly {}{}: smallest singular value {}, {} {}.", lostText(cell, f), place, amount(f, f.measured),
+                                      f.severity == Severity::Blocked ? "needed are" : "caution starts at", amount(f, f.limit));
+        } else if (f.severity == Severity::Blocked) {
             text.detail = fmt::format("{} singularity: {}, {} left where {} is needed.", f.kind == SingularityKind::Wrist ? "Wrist" : f.kind == SingularityKind::Elbow ? "Elbow" : "Shoulder",
                                       singularityCause(f.kind), amount(f, f.measured), amount(f, f.limit));
         } else {

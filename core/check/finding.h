@@ -26,7 +26,9 @@ struct Finding {
     Unit unit = Unit::None;
     int joint = -1;        ///< JointRange
     SingularityKind kind = SingularityKind::Wrist;  ///< Singularity
+    JointVector posture;   ///< Singularity of kind Direction: where it is met [rad or m]
     NoSolution reach = NoSolution::None;            ///< Reach
+    Vec3 excessTurn = Vec3::Zero();  ///< Reach by Orientation or NotFound: turn in base that the arm cannot give [rad]
     bool onLine = false;   ///< happens along a line, with these left:
     double remaining = 0;  ///< [m]
     double turnLeft = 0;   ///< [rad]

@@ -1,6 +1,9 @@
 #include "core/exchange/cell_file.h"
 
 #include "core/cell/edit.h"
+#include "core/exchange/arm_file.h"
+#include "core/exchange/arm_fields.h"
+#include "core/exchange/document.h"
 #include "core/exchange/json_fields.h"
 #include "core/robot/catalogue.h"
 
@@ -13,7 +16,7 @@ namespace topikos {
 
 namespace {
 
-constexpr const char* kFormat = "topikos-cell";
+constexpr DocumentKind kCellDocument{"topikos-cell", kCellFormatVersion, "cell file", ".topikos", "cell"};
 constexpr size_t kDeepestTree = 100;
 constexpr std::uint32_t kLargestId = 4000000000;  // leaves room for edits
 constexpr size_t kLongestList = 100000;
@@ -94,6 +97,7 @@ void fields(Io& io, Target& t)
         io.field("tool", t.tool);
         io.field("pose", t.pose);
         io.object("configuration", t.configuration);
+        io.optional("taught", t.posture, JointVector());
     }
 }
 
@@ -131,6 +135,9 @@ void fields(Io& io, Thresholds& t)
     io.field("elbow-blocked", t.elbowBlocked);
     io.field("shoulder-caution", t.shoulderCaution);
     io.field("shoulder-blocked", t.shoulderBlocked);
+    io.optional("slide-margin", t.slideMargin, Thresholds().slideMargin);
+    io.optional("direction-caution", t.directionCaution, Thresholds().directionCaution);
+    io.optional("direction-blocked", t.directionBlocked, Thresholds().directionBlocked);
 }
 
 template <class Io>
@@ -143,12 +150,27 @@ void fields(Io& io, LineLimits& l)
 
 namespace {
 
-/// The arm as the file names it: by catalogue id.
+/// An axis held in place.
+struct StoredLock {
+    std::uint32_t joint = 0;  ///< from 1
+    double value = 0;         ///< [rad or m]
+};
+
+template <class Io>
+void fields(Io& io, StoredLock& l)
+{
+    io.field("joint", l.joint);
+    io.field("value", l.value);
+}
+
+/// The arm as the file holds it: by catalogue id, or with its data sheet.
 struct StoredArm {
     std::string name, model;
     FrameId mount;
     ToolId tool;
     TargetId home;
+    std::vector<StoredLock> locks;
+    std::optional<DataSheet> sheet;
 };
 
 template <class Io>
@@ -159,10 +181,12 @@ void fields(Io& io, StoredArm& a)
     io.field("mount", a.mount);
     io.field("tool", a.tool);
     io.field("home", a.home);
+    io.optionalList("locks", a.locks);
+    io.optionalObject("sheet", a.sheet);
 }
 
 struct StoredCell {
-    std::string format = kFormat;
+    std::string format = kCellDocument.format;
     std::uint32_t version = kCellFormatVersion;
     Cell cell;
     std::vector<StoredArm> arms;
@@ -185,65 +209,7 @@ void fields(Io& io, StoredCell& s)
     io.list("routines", s.cell.routines);
 }
 
-/// One line per entry of the top lists; routines break once more, one line per step.
-void print(std::string& out, const Json& document)
-{
-    const auto entries = [&out](const Json& array, const char* indent, auto&& item) {
-        if (array.empty()) {
-            out += "[]";
-            return;
-        }
-        out += "[\n";
-        for (size_t i = 0; i < array.size(); ++i) {
-            out += std::string(indent) + "  ";
-            item(array[i]);
-            out += i + 1 < array.size() ? ",\n" : "\n";
-        }
-        out += std::string(indent) + "]";
-    };
-    const auto flat = [&out](const Json& value) { out += value.dump(); };
-    out += "{\n";
-    size_t left = document.size();
-    for (const auto& entry : document.items()) {
-        const auto& value = entry.value();
-        out += "  " + Json(entry.key()).dump() + ": ";
-        if (entry.key() == "routines")
-            entries(value, "  ", [&](const Json& routine) {
-                out += "{\"id\":" + routine["id"].dump() + ",\"name\":" + routine["name"].dump() + ",\"steps\":";
-                entries(routine["steps"], "    ", flat);
-                out += "}";
-            });
-        else if (value.is_array()) entries(value, "  ", flat);
-        else flat(value);
-        out += --left ? ",\n" : "\n";
-    }
-    out += "}\n";
-}
-
 Error fault(std::string message, std::string where) { return {"cell.content", std::move(message), std::move(where), "Correct the file or open another one."}; }
-
-/// Checks nesting before the parser builds anything, and finds the line of a position.
-Status checkNesting(const std::string& text)
-{
-    int depth = 0, line = 1;
-    bool quoted = false;
-    for (size_t i = 0; i < text.size(); ++i) {
-        const char c = text[i];
-        if (c == '\n') ++line;
-        if (quoted) {
-            if (c == '\\') ++i;
-            else if (c == '"') quoted = false;
-        } else if (c == '"') {
-            quoted = true;
-        } else if (c == '{' || c == '[') {
-            if (++depth > kDeepestNesting)
-                return Error{"cell.nesting", fmt::format("nested deeper than {} levels", kDeepestNesting), fmt::format("line {}", line), "This is not a cell file; open another one."};
-        } else if (c == '}' || c == ']') {
-            --depth;
-        }
-    }
-    return std::nullopt;
-}
 
 template <class Object>
 Status checkIds(const std::vector<Object>& objects, const char* list, std::unordered_set<std::uint32_t>& used, std::uint32_t nextId)
@@ -304,6 +270,29 @@ Status checkSolids(const std::vector<Solid>& solids, const std::string& where)
     return std::nullopt;
 }
 
+/// The arm that the file means, with its locks.
+Result<ArmPtr> modelOf(const StoredArm& stored)
+{
+    ArmDescription description;
+    if (stored.sheet) {
+        Result<ArmDescription> described = describe(*stored.sheet);
+        if (!described) return inFile(described.error(), "arms[0].sheet");
+        description = std::move(described).value();
+    } else {
+        const ArmPtr known = catalogueArm(stored.model);
+        if (!known) return fault(fmt::format("\"{}\" is not in the catalogue", stored.model), "arms[0].model");
+        if (stored.locks.empty()) return known;
+        description = known->description();
+    }
+    for (const StoredLock& lock : stored.locks) {
+        if (lock.joint < 1 || lock.joint > description.joints.size()) return fault(fmt::format("locks joint {}; the arm has {}", lock.joint, description.joints.size()), "arms[0].locks");
+        description.joints[lock.joint - 1].locked = lock.value;
+    }
+    Result<ArmPtr> arm = Arm::make(std::move(description));
+    if (!arm) return inFile(arm.error(), "arms[0]");
+    return arm;
+}
+
 Status checkContent(const Cell& cell)
 {
     std::unordered_set<std::uint32_t> used;
@@ -350,6 +339,7 @@ Status checkContent(const Cell& cell)
             if (t.posture.size() != joints) return fault(fmt::format("has {} values; the arm has {} joints", t.posture.size(), joints), where + ".posture");
         } else {
             if (t.frame && !findFrame(cell, t.frame)) return fault(fmt::format("frame {} of \"{}\" is not in the file", t.frame.value, t.name), where + ".frame");
+            if (t.posture.size() != 0 && t.posture.size() != joints) return fault(fmt::format("has {} values; the arm has {} joints", t.posture.size(), joints), where + ".taught");
             if (!findTool(cell, t.tool)) return fault(fmt::format("tool {} of \"{}\" is not in the file", t.tool.value, t.name), where + ".tool");
         }
     }
@@ -370,45 +360,22 @@ std::string writeCell(const Cell& cell)
     StoredCell stored;
     stored.cell = cell;
     const ArmStation& arm = cell.arm;
-    stored.arms.push_back({arm.name, arm.model->description().id, arm.mount, arm.tool, arm.home});
+    const ArmDescription& model = arm.model->description();
+    StoredArm& own = stored.arms.emplace_back(StoredArm{arm.name, model.id, arm.mount, arm.tool, arm.home, {}, {}});
+    if (!fromCatalogue(model)) own.sheet = sheetOf(model);
+    for (size_t i = 0; i < model.joints.size(); ++i)
+        if (model.joints[i].locked) own.locks.push_back({std::uint32_t(i + 1), *model.joints[i].locked});
     FieldWriter writer;
     fields(writer, stored);
-    std::string text;
-    print(text, writer.json);
-    return text;
+    return printDocument(writer.json);
 }
 
 Result<Cell> readCell(const std::string& text, const std::string& name)
 {
-    const auto within = [&name](Error error) {
-        error.where = error.where.empty() ? name : name + ", " + error.where;
-        return error;
-    };
-    if (Status bad = checkNesting(text)) return within(*bad);
-    Json document;
-    try {
-        document = Json::parse(text);
-    } catch (const Json::parse_error& e) {
-        const size_t end = std::min(e.byte ? e.byte - 1 : 0, text.size());
-        const auto line = 1 + std::count(text.begin(), text.begin() + std::ptrdiff_t(end), '\n');
-        const size_t lineStart = end == 0 ? std::string::npos : text.rfind('\n', end - 1);
-        const size_t column = end - (lineStart == std::string::npos ? 0 : lineStart + 1) + 1;
-        const bool cut = end >= text.size();
-        return within({"cell.syntax", cut ? "the file ends in the middle" : "this is not JSON here", fmt::format("line {}, column {}", line, column),
-                       cut ? "It was cut off; use a copy or a backup." : "Correct this place or open another file."});
-    } catch (const Json::exception&) {
-        return within({"cell.number", "holds a number too large for any file", "", "Correct it or open another file."});
-    }
-    const auto format = document.is_object() ? document.find("format") : document.end();
-    if (!document.is_object() || format == document.end() || *format != kFormat)
-        return within({"cell.format", fmt::format("is not a cell file: \"format\" is not \"{}\"", kFormat), "", "Open a file that ends in .topikos."});
-    const auto version = document.find("version");
-    if (version == document.end() || !version->is_number_unsigned() || version->get<std::uint64_t>() == 0)
-        return within({"cell.version", "has no version number", "version", "Correct the file or open another one."});
-    if (version->get<std::uint64_t>() > kCellFormatVersion)
-        return within({"cell.newer", fmt::format("was written by a newer Topikos (format version {}; this one reads up to {})", version->get<std::uint64_t>(), kCellFormatVersion),
-                       "", "Open it with that version; the file is left as it is."});
-
+    const auto within = [&name](Error error) { return inFile(std::move(error), name); };
+    const Result<Json> parsed = parseDocument(text, kCellDocument);
+    if (!parsed) return within(parsed.error());
+    const Json& document = *parsed;
     std::optional<Error> error;
     StoredCell stored;
     {
@@ -419,8 +386,9 @@ Result<Cell> readCell(const std::string& text, const std::string& name)
     Cell& cell = stored.cell;
     if (stored.arms.size() != 1) return within(fault(fmt::format("holds {} arms; exactly one is possible", stored.arms.size()), "arms"));
     const StoredArm& arm = stored.arms.front();
-    cell.arm = {arm.name, catalogueArm(arm.model), arm.mount, arm.tool, arm.home};
-    if (!cell.arm.model) return within(fault(fmt::format("\"{}\" is not in the catalogue", arm.model), "arms[0].model"));
+    Result<ArmPtr> model = modelOf(arm);
+    if (!model) return within(model.error());
+    cell.arm = {arm.name, *model, arm.mount, arm.tool, arm.home};
     if (Status bad = checkContent(cell)) return within(*bad);
     if (arm.mount && !findFrame(cell, arm.mount)) return within(fault(fmt::format("frame {} is not in the file", arm.mount.value), "arms[0].mount"));
     if (!findTool(cell, arm.tool)) return within(fault(fmt::format("tool {} is not in the file", arm.tool.value), "arms[0].tool"));

@@ -8,7 +8,6 @@ namespace topikos {
 
 inline constexpr int kCellFormatVersion = 1;
 inline constexpr std::size_t kLargestCellFile = std::size_t(512) << 20;  // [bytes]
-inline constexpr int kDeepestNesting = 32;
 
 /// The cell as the text of a cell file: canonical, so that writing what was read gives the same bytes. Format: docs/format/cell.md.
 std::string writeCell(const Cell& cell);

@@ -1,7 +1,6 @@
 #pragma once
 #include "core/cell/cell.h"
-
-#include <nlohmann/json.hpp>
+#include "core/exchange/document.h"
 
 #include <cmath>
 #include <cstdio>
@@ -12,8 +11,6 @@
 #include <utility>
 
 namespace topikos {
-
-using Json = nlohmann::ordered_json;
 
 /// Pairs of word and value for an enumeration in a file.
 template <class Enum>
@@ -31,6 +28,22 @@ public:
     void field(const char* key, T& value)
     {
         json[key] = put(value);
+    }
+    /// Left out where the value is the default.
+    template <class T>
+    void optional(const char* key, T& value, const T& standard)
+    {
+        if (!(value == standard)) field(key, value);
+    }
+    template <class T>
+    void optionalObject(const char* key, std::optional<T>& value)
+    {
+        if (value) object(key, *value);
+    }
+    template <class T>
+    void optionalList(const char* key, std::vector<T>& values)
+    {
+        if (!values.empty()) list(key, values);
     }
     template <class Enum, size_t N>
     void word(const char* key, Enum& value, const Word<Enum> (&words)[N])
@@ -83,7 +96,8 @@ private:
 /// Fills the fields of an object from JSON. Keeps the first error; after it nothing more is read.
 class FieldReader {
 public:
-    FieldReader(const Json& json, std::string path, std::optional<Error>& error) : m_json(json), m_path(std::move(path)), m_error(error)
+    FieldReader(const Json& json, std::string path, std::optional<Error>& error, std::string code = "cell")
+        : m_json(json), m_path(std::move(path)), m_error(error), m_code(std::move(code))
     {
         if (!m_json.is_object()) fail("", "must be an object in braces");
     }
@@ -99,6 +113,22 @@ public:
     void field(const char* key, T& value)
     {
         if (const Json* v = get(key)) take(key, *v, value);
+    }
+    template <class T>
+    void optional(const char* key, T& value, const T& standard)
+    {
+        if (has(key)) field(key, value);
+        else value = standard;
+    }
+    template <class T>
+    void optionalObject(const char* key, std::optional<T>& value)
+    {
+        if (has(key)) object(key, value.emplace());
+    }
+    template <class T>
+    void optionalList(const char* key, std::vector<T>& values)
+    {
+        if (has(key)) list(key, values);
     }
     template <class Enum, size_t N>
     void word(const char* key, Enum& value, const Word<Enum> (&words)[N])
@@ -119,7 +149,7 @@ public:
     void object(const char* key, T& value)
     {
         if (const Json* v = get(key)) {
-            FieldReader inner(*v, place(key), m_error);
+            FieldReader inner(*v, place(key), m_error, m_code);
             fields(inner, value);
         }
     }
@@ -130,18 +160,19 @@ public:
         if (!v) return;
         if (!v->is_array()) return fail(key, "must be a list in brackets");
         for (size_t i = 0; i < v->size() && !m_error; ++i) {
-            FieldReader inner((*v)[i], place(key) + "[" + std::to_string(i) + "]", m_error);
+            FieldReader inner((*v)[i], place(key) + "[" + std::to_string(i) + "]", m_error, m_code);
             fields(inner, values.emplace_back());
         }
     }
     /// Raises an error about a field ("" for the object itself).
     void fail(const std::string& key, const std::string& message)
     {
-        if (!m_error) m_error = Error{"cell.field", message, key.empty() ? (m_path.empty() ? "document" : m_path) : place(key), "Correct the file or open another one."};
+        if (!m_error) m_error = Error{m_code + ".field", message, key.empty() ? (m_path.empty() ? "document" : m_path) : place(key), "Correct the file or open another one."};
     }
 
 private:
     std::string place(const std::string& key) const { return m_path.empty() ? key : m_path + "." + key; }
+    bool has(const char* key) const { return m_json.is_object() && m_json.contains(key); }
     const Json* get(const char* key)
     {
         m_known.insert(key);
@@ -196,7 +227,7 @@ private:
     }
     void take(const char* key, const Json& v, Pose& out)
     {
-        FieldReader inner(v, place(key), m_error);
+        FieldReader inner(v, place(key), m_error, m_code);
         inner.field("xyz", out.translation);
         const Json* q = inner.get("quaternion");
         if (!q) return;
@@ -221,6 +252,7 @@ private:
     const Json& m_json;
     std::string m_path;
     std::optional<Error>& m_error;
+    std::string m_code;
     std::set<std::string> m_known;
 };
 

@@ -1,15 +1,16 @@
 #include "core/exchange/urdf.h"
 
-#include "core/exchange/cell_file.h"
-#include "core/robot/catalogue.h"
+#include "core/spatial/rotation.h"
 
 #include <console_bridge/console.h>
 #include <fmt/format.h>
+#include <tinyxml.h>
 #include <urdf_parser/urdf_parser.h>
 
 #include <algorithm>
 #include <cmath>
-#include <set>
+#include <map>
+#include <optional>
 
 namespace topikos {
 
@@ -48,42 +49,209 @@ Inertial inertialOf(const urdf::Link& link)
     return placed(poseOf(in.origin), out);
 }
 
+/// The document with the line of everything in it, checked for what the model reader would only say without a place.
+class Source {
+public:
+    Source(const std::string& text, const std::string& name) : m_name(name)
+    {
+        m_document.Parse(text.c_str());
+        if (m_document.Error()) {
+            error = fail(std::max(1, m_document.ErrorRow()), fmt::format("is not XML here ({})", m_document.ErrorDesc()), "Correct this place or open another file.");
+            return;
+        }
+        const TiXmlElement* robot = m_document.FirstChildElement("robot");
+        if (!robot) {
+            error = fail(1, "is not a usable URDF file (no robot in it)", "Open a URDF file.");
+            return;
+        }
+        for (const TiXmlElement* e = robot->FirstChildElement(); e; e = e->NextSiblingElement()) {
+            const std::string kind = e->Value();
+            if (kind != "link" && kind != "joint") continue;
+            const char* own = e->Attribute("name");
+            if (!own || !*own) {
+                error = fail(e->Row(), fmt::format("a {} has no name", kind), "Name it.");
+                return;
+            }
+            if (!rows.emplace(kind + " " + own, e->Row()).second) {
+                error = fail(e->Row(), fmt::format("{} \"{}\" is there twice", kind, own), "Rename one of the two.");
+                return;
+            }
+            if (kind == "link") links.push_back(own);
+        }
+        for (const TiXmlElement* e = robot->FirstChildElement("joint"); e && !error; e = e->NextSiblingElement("joint")) checkJoint(*e);
+        if (!error && links.empty()) error = fail(robot->Row(), "is not a usable URDF file (no link in it)", "Open a URDF file.");
+    }
+
+    Error fail(int row, std::string message, std::string remedy) const { return {"urdf", std::move(message), fmt::format("{}, line {}", m_name, row), std::move(remedy)}; }
+    Error failAt(const std::string& what, std::string message, std::string remedy) const
+    {
+        const auto it = rows.find(what);
+        return it == rows.end() ? Error{"urdf", std::move(message), m_name, std::move(remedy)} : fail(it->second, std::move(message), std::move(remedy));
+    }
+
+    std::optional<Error> error;
+    std::map<std::string, int> rows;  ///< line of "link NAME" and "joint NAME"
+    std::vector<std::string> links;
+
+private:
+    void checkJoint(const TiXmlElement& joint)
+    {
+        const std::string own = joint.Attribute("name");
+        for (const char* end : {"parent", "child"}) {
+            const TiXmlElement* e = joint.FirstChildElement(end);
+            const char* link = e ? e->Attribute("link") : nullptr;
+            if (!link) {
+                error = fail(joint.Row(), fmt::format("joint \"{}\" has no {} link", own, end), fmt::format("Give it a {} element.", end));
+                return;
+            }
+            if (std::find(links.begin(), links.end(), link) != links.end()) continue;
+            error = fail(e->Row(), fmt::format("joint \"{}\" names the {} link \"{}\", which is not in the file", own, end, link), closest(link));
+            return;
+        }
+        const char* type = joint.Attribute("type");
+        const std::string kind = type ? type : "";
+        if ((kind == "revolute" || kind == "prismatic") && !joint.FirstChildElement("limit"))
+            error = fail(joint.Row(), fmt::format("joint \"{}\" has no limit element", own), "Give it lower, upper, effort and velocity.");
+        const std::string child = joint.FirstChildElement("child")->Attribute("link");
+        if (!error && !m_children.emplace(child, own).second)
+            error = fail(joint.Row(), fmt::format("link \"{}\" is the child of both \"{}\" and \"{}\": a loop, which URDF cannot hold", child, m_children[child], own), "Leave one of the two out.");
+    }
+
+    /// The link whose name is nearest to a misspelt one.
+    std::string closest(const std::string& wanted) const
+    {
+        std::string best;
+        size_t least = 1000;
+        for (const std::string& link : links) {
+            std::vector<size_t> row(link.size() + 1);
+            for (size_t i = 0; i < row.size(); ++i) row[i] = i;
+            for (size_t i = 0; i < wanted.size(); ++i) {
+                size_t corner = row[0];
+                row[0] = i + 1;
+                for (size_t k = 0; k < link.size(); ++k) {
+                    const size_t replaced = corner + (wanted[i] != link[k]);
+                    corner = row[k + 1];
+                    row[k + 1] = std::min({row[k] + 1, row[k + 1] + 1, replaced});
+                }
+            }
+            if (row.back() < least) least = row.back(), best = link;
+        }
+        return least <= 3 ? fmt::format("Is \"{}\" meant?", best) : "Correct the name, or add the link.";
+    }
+
+    std::string m_name;
+    TiXmlDocument m_document;
+    std::map<std::string, std::string> m_children;
+};
+
+Result<urdf::ModelInterfaceSharedPtr> modelOf(const std::string& text, const std::string& name, const Source& source)
+{
+    if (source.error) return *source.error;
+    Complaints complaints;
+    const auto fail = [&](const std::string& why) {
+        // The reader puts the name of what it stumbled over in brackets or quotes.
+        for (const auto& [what, row] : source.rows) {
+            const std::string own = what.substr(what.find(' ') + 1);
+            if (why.find('[' + own + ']') != std::string::npos || why.find('\'' + own + '\'') != std::string::npos) return source.fail(row, fmt::format("is not a usable URDF file ({})", why), "Correct this place.");
+        }
+        return Error{"urdf", fmt::format("is not a usable URDF file ({})", why), name, "Correct the file."};
+    };
+    try {
+        if (urdf::ModelInterfaceSharedPtr model = urdf::parseURDF(text)) return model;
+    } catch (const std::exception& e) {
+        return fail(e.what());
+    }
+    return fail(complaints.first.empty() ? "no robot in it" : complaints.first);
+}
+
+std::vector<std::string> tipsOf(const urdf::ModelInterface& model, const Source& source)
+{
+    std::vector<std::string> tips;
+    for (const std::string& link : source.links)
+        if (model.getLink(link) && model.getLink(link)->child_links.empty()) tips.push_back(link);
+    return tips;
+}
+
+/// The joints from base down to tip.
+Result<std::vector<urdf::JointConstSharedPtr>> wayOf(const urdf::ModelInterface& model, const Source& source, const UrdfChain& chain, const std::string& name)
+{
+    const auto known = [&](const std::string& link) -> Status {
+        if (link.empty() || model.getLink(link)) return std::nullopt;
+        return Error{"urdf.chain", fmt::format("has no link \"{}\"", link), name, "Choose one of its links."};
+    };
+    if (Status bad = known(chain.base)) return *bad;
+    if (Status bad = known(chain.tip)) return *bad;
+    std::string tip = chain.tip;
+    if (tip.empty() && model.getLink("flange")) tip = "flange";
+    if (tip.empty()) {
+        const std::vector<std::string> tips = tipsOf(model, source);
+        if (tips.size() != 1)
+            return Error{"urdf.chain", fmt::format("holds {} chains: they end at {}", tips.size(), fmt::format("\"{}\"", fmt::join(tips, "\", \""))), name, "Choose base and tip."};
+        tip = tips.front();
+    }
+    const std::string base = chain.base.empty() ? model.getRoot()->name : chain.base;
+    std::vector<urdf::JointConstSharedPtr> way;
+    urdf::LinkConstSharedPtr link = model.getLink(tip);
+    for (; link && link->name != base && link->parent_joint; link = link->getParent()) way.push_back(link->parent_joint);
+    if (!link || link->name != base) return Error{"urdf.chain", fmt::format("has no way from \"{}\" to \"{}\"", base, tip), name, "Choose a base that the tip hangs on."};
+    std::reverse(way.begin(), way.end());
+    return way;
+}
+
+std::string numbers(const Vec3& v) { return fmt::format("{} {} {}", v[0], v[1], v[2]); }
+
+std::string originOf(const Pose& pose)
+{
+    return fmt::format("<origin xyz=\"{}\" rpy=\"{}\"/>", numbers(pose.translation), numbers(anglesOf(AngleOrder::FixedXyz, pose.matrix())));
+}
+
+std::string escaped(const std::string& text)
+{
+    std::string out;
+    for (const char c : text) {
+        if (c == '&') out += "&amp;";
+        else if (c == '<') out += "&lt;";
+        else if (c == '"') out += "&quot;";
+        else out += c;
+    }
+    return out;
+}
+
+std::string linkText(const std::string& name, const Inertial& body)
+{
+    if (body.mass <= 0) return fmt::format("  <link name=\"{}\"/>\n", escaped(name));
+    const Mat3& m = body.inertia;
+    return fmt::format("  <link name=\"{}\">\n    <inertial>\n      {}\n      <mass value=\"{}\"/>\n"
+                       "      <inertia ixx=\"{}\" ixy=\"{}\" ixz=\"{}\" iyy=\"{}\" iyz=\"{}\" izz=\"{}\"/>\n    </inertial>\n  </link>\n",
+                       escaped(name), originOf(translated(body.centre)), body.mass, m(0, 0), m(0, 1), m(0, 2), m(1, 1), m(1, 2), m(2, 2));
+}
+
 }  // namespace
 
-Result<ArmPtr> readUrdf(const std::string& text, const std::string& name)
+Result<UrdfLinks> urdfLinks(const std::string& text, const std::string& name)
 {
-    const auto fail = [&](std::string message, std::string remedy) { return Error{"urdf", std::move(message), name, std::move(remedy)}; };
-    Complaints complaints;
-    urdf::ModelInterfaceSharedPtr model;
-    try {
-        model = urdf::parseURDF(text);
-    } catch (const std::exception& e) {
-        return fail(fmt::format("is not a usable URDF file ({})", e.what()), "Correct the file.");
-    }
-    if (!model) return fail(fmt::format("is not a usable URDF file ({})", complaints.first.empty() ? "no robot in it" : complaints.first), "Correct the file.");
+    const Source source(text, name);
+    const auto model = modelOf(text, name, source);
+    if (!model) return model.error();
+    return UrdfLinks{(*model)->getRoot()->name, source.links, tipsOf(**model, source)};
+}
 
-    // The way from the tip up to the root. The parser has refused loops and missing links already.
-    urdf::LinkConstSharedPtr tip = model->getLink("flange");
-    if (!tip) {
-        tip = model->getRoot();
-        while (tip && !tip->child_links.empty()) {
-            if (tip->child_links.size() > 1)
-                return fail(fmt::format("link \"{}\" has {} children and there is no link \"flange\" to end the chain at", tip->name, tip->child_links.size()),
-                            "Name the last link of the arm \"flange\".");
-            tip = tip->child_links.front();
-        }
-    }
-    std::vector<urdf::JointConstSharedPtr> way;
-    for (urdf::LinkConstSharedPtr link = tip; link && link->parent_joint; link = link->getParent()) way.push_back(link->parent_joint);
-    std::reverse(way.begin(), way.end());
+Result<ArmPtr> readUrdf(const std::string& text, const std::string& name, const UrdfChain& chain)
+{
+    const Source source(text, name);
+    const auto model = modelOf(text, name, source);
+    if (!model) return model.error();
+    const auto way = wayOf(**model, source, chain, name);
+    if (!way) return way.error();
 
     ArmDescription arm;
     arm.id = name;
-    arm.name = model->getName();
+    arm.name = (*model)->getName();
     Pose pending;  // fixed joints since the last moving one
-    for (const urdf::JointConstSharedPtr& j : way) {
+    for (const urdf::JointConstSharedPtr& j : *way) {
+        const auto fail = [&](std::string message, std::string remedy) { return source.failAt("joint " + j->name, std::move(message), std::move(remedy)); };
         pending = pending * poseOf(j->parent_to_joint_origin_transform);
-        const Inertial link = inertialOf(*model->getLink(j->child_link_name));
+        const Inertial link = inertialOf(*(*model)->getLink(j->child_link_name));
         if (j->type == urdf::Joint::FIXED) {
             // What is fixed to a link moves with it; what is fixed to the base does not move.
             if (!arm.joints.empty()) arm.joints.back().link = joined(arm.joints.back().link, placed(pending, link));
@@ -91,7 +259,7 @@ Result<ArmPtr> readUrdf(const std::string& text, const std::string& name)
         }
         const bool revolute = j->type == urdf::Joint::REVOLUTE || j->type == urdf::Joint::CONTINUOUS;
         if (!revolute && j->type != urdf::Joint::PRISMATIC) return fail(fmt::format("joint \"{}\" is of a type no arm has (floating or planar)", j->name), "Use revolute or prismatic joints.");
-        if (j->mimic) return fail(fmt::format("joint \"{}\" follows another joint, which is not supported yet", j->name), "Remove the mimic element.");
+        if (j->mimic) return fail(fmt::format("joint \"{}\" follows joint \"{}\" (mimic), so the chain is not one of free joints", j->name, j->mimic->joint_name), "Choose a tip before it, or remove the mimic element.");
         if (!j->limits) return fail(fmt::format("joint \"{}\" has no limit element", j->name), "Give it lower, upper, effort and velocity.");
         Joint joint;
         joint.name = j->name;
@@ -111,18 +279,55 @@ Result<ArmPtr> readUrdf(const std::string& text, const std::string& name)
     }
     arm.lastFromFlange = pending;
     Result<ArmPtr> made = Arm::make(std::move(arm));
-    if (!made) return Error{made.error().code, made.error().message, name + ", " + made.error().where, made.error().remedy};
-    return made;
+    if (made) return made;
+    // "joint 3 "elbow"": the line of what stands in quotes.
+    const std::string& where = made.error().where;
+    const size_t quote = where.find('"');
+    const std::string joint = quote == std::string::npos ? "" : where.substr(quote + 1, where.rfind('"') - quote - 1);
+    Error placed = source.failAt("joint " + joint, made.error().message, made.error().remedy);
+    placed.code = made.error().code;
+    placed.where += ", " + where;
+    return placed;
 }
 
-Result<ArmPtr> findArm(const std::string& idOrPath)
+Exported writeUrdf(const Arm& arm)
 {
-    if (ArmPtr arm = catalogueArm(idOrPath)) return arm;
-    Result<std::string> text = readFile(idOrPath, kLargestUrdfFile);
-    if (text) return readUrdf(*text, idOrPath);
-    if (idOrPath.find('/') == std::string::npos && idOrPath.find('.') == std::string::npos)
-        return Error{"arm.unknown", fmt::format("there is no catalogue arm \"{}\"", idOrPath), "", "Use one of `topikos-cli arm list`, or the path of a URDF file."};
-    return text.error();
+    const ArmDescription& d = arm.description();
+    Exported out;
+    std::string& t = out.text;
+    t = fmt::format("<?xml version=\"1.0\"?>\n<robot name=\"{}\">\n  <link name=\"base_link\"/>\n", escaped(d.name));
+    for (size_t i = 0; i < d.joints.size(); ++i) {
+        const Joint& j = d.joints[i];
+        t += linkText(fmt::format("link_{}", i + 1), j.link);
+        t += fmt::format("  <joint name=\"joint_{}\" type=\"{}\">\n    {}\n    <parent link=\"{}\"/>\n    <child link=\"link_{}\"/>\n    <axis xyz=\"{}\"/>\n"
+                         "    <limit lower=\"{}\" upper=\"{}\" effort=\"{}\" velocity=\"{}\"/>\n  </joint>\n",
+                         i + 1, j.kind == JointKind::Revolute ? "revolute" : "prismatic", originOf(j.parentFromJoint), i ? fmt::format("link_{}", i) : std::string("base_link"), i + 1,
+                         numbers(j.axis), j.lower, j.upper, j.effort, j.speed);
+    }
+    t += fmt::format("  <link name=\"flange\"/>\n  <joint name=\"flange_joint\" type=\"fixed\">\n    {}\n    <parent link=\"link_{}\"/>\n    <child link=\"flange\"/>\n  </joint>\n</robot>\n",
+                     originOf(d.lastFromFlange), d.joints.size());
+    out.lost = {"Joint accelerations are not in it: URDF has no place for them.", "Home is not in it; export SRDF beside it for named postures."};
+    if (d.payload > 0) out.lost.push_back("The payload is not in it.");
+    if (d.sheet) out.lost.push_back("The drawing's posture and the orientation convention of the data sheet are not in it.");
+    if (arm.unlocked()) out.lost.push_back("Locked axes are written as free: URDF has no locks.");
+    if (std::any_of(d.joints.begin(), d.joints.end(), [](const Joint& j) { return j.effort <= 0; })) out.lost.push_back("Efforts that are unknown are written as 0, which some readers take as a limit.");
+    return out;
+}
+
+std::string writeSrdf(const Arm& arm, const std::vector<std::pair<std::string, JointVector>>& postures)
+{
+    std::string t = fmt::format("<?xml version=\"1.0\"?>\n<robot name=\"{}\">\n  <group name=\"arm\">\n    <chain base_link=\"base_link\" tip_link=\"flange\"/>\n  </group>\n", escaped(arm.description().name));
+    for (const auto& [name, q] : postures) {
+        t += fmt::format("  <group_state name=\"{}\" group=\"arm\">\n", escaped(name));
+        for (int i = 0; i < q.size(); ++i) t += fmt::format("    <joint name=\"joint_{}\" value=\"{}\"/>\n", i + 1, q[i]);
+        t += "  </group_state>\n";
+    }
+    std::string before = "base_link";
+    for (int i = 1; i <= arm.jointCount(); ++i) {
+        t += fmt::format("  <disable_collisions link1=\"{}\" link2=\"link_{}\" reason=\"Adjacent\"/>\n", before, i);
+        before = fmt::format("link_{}", i);
+    }
+    return t + fmt::format("  <disable_collisions link1=\"{}\" link2=\"flange\" reason=\"Adjacent\"/>\n</robot>\n", before);
 }
 
 }  // namespace topikos

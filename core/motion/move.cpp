@@ -1,10 +1,12 @@
 #include "core/motion/move.h"
 
 #include "core/robot/branches.h"
+#include "core/robot/numeric.h"
 #include "core/spatial/rotation.h"
 #include "core/spatial/units.h"
 
 #include <Eigen/LU>
+#include <Eigen/QR>
 
 #include <algorithm>
 #include <cmath>
@@ -21,6 +23,14 @@ int sampleCount(const LinePath& path)
 {
     const double wanted = std::max(path.length() / kSampleLength, path.angle() / kSampleAngle);
     return int(std::clamp(std::ceil(wanted), 16.0, 4000.0));
+}
+
+/// A margin in radians; 10 mm of a sliding joint count like 5 degrees.
+double weigh(const Joint& joint, double margin) { return joint.kind == JointKind::Revolute ? margin : 5 * kDegree / 0.01 * margin; }
+
+bool closer(const Arm& arm, const Closest& a, const Closest& b)
+{
+    return b.joint < 0 || weigh(arm.joints()[size_t(a.joint)], a.value) < weigh(arm.joints()[size_t(b.joint)], b.value);
 }
 
 /// Last fraction in [low, high] for which `holds` is true, given that it holds at `low` and not at `high`.
@@ -77,7 +87,7 @@ void judgeSingularity(const LineWalk& walk, const std::vector<SingularityMargins
     for (int i = 0; i <= last; ++i) distances[size_t(i)] = margins[size_t(i)].distance(kind);
 
     Closest& closest = move.singularity[size_t(kind)];
-    const double interest = 1.5 * std::max(bounds.of(kind), watch.of(kind)) + (kind == SingularityKind::Wrist ? 5 * kDegree : 0.02);
+    const double interest = 1.5 * std::max(bounds.of(kind), watch.of(kind)) + (kind == SingularityKind::Wrist ? 5 * kDegree : kind == SingularityKind::Direction ? 0.002 : 0.02);
     for (int i = 0; i <= last; ++i) {
         const bool valley = (i == 0 || distances[size_t(i)] <= distances[size_t(i - 1)]) && (i == last || distances[size_t(i)] <= distances[size_t(i + 1)]);
         if (!valley) continue;
@@ -124,10 +134,21 @@ double speedCeiling(const Arm& arm, const Move& move, const JointVector& posture
     const Vec3 tcp = frames.flange.origin + frames.flange.rotation * move.line.flangeFromTcp.translation;
     Eigen::Matrix<double, 6, 1> twist;
     twist << (move.line.end.translation - move.line.start.translation) + angular.cross(frames.flange.origin - tcp), angular;
-    const Eigen::Matrix<double, 6, 6> j = jacobian(frames, arm);
-    const Eigen::Matrix<double, 6, 1> rate = j.partialPivLu().solve(twist);
+    const Jacobian whole = jacobian(frames, arm);
+    JointVector rate = JointVector::Zero(arm.jointCount());
+    if (arm.freeJoints().size() == 6) {
+        Eigen::Matrix<double, 6, 6> j;
+        for (int i = 0; i < 6; ++i) j.col(i) = whole.col(arm.freeJoints()[size_t(i)]);
+        const Eigen::Matrix<double, 6, 1> free = j.partialPivLu().solve(twist);
+        for (int i = 0; i < 6; ++i) rate[arm.freeJoints()[size_t(i)]] = free[i];
+    } else {
+        Eigen::MatrixXd j(6, Eigen::Index(arm.freeJoints().size()));
+        for (Eigen::Index i = 0; i < j.cols(); ++i) j.col(i) = whole.col(arm.freeJoints()[size_t(i)]);
+        const Eigen::VectorXd free = j.completeOrthogonalDecomposition().solve(twist);
+        for (Eigen::Index i = 0; i < j.cols(); ++i) rate[arm.freeJoints()[size_t(i)]] = free[i];
+    }
     double lowest = INFINITY;
-    for (int i = 0; i < 6; ++i) {
+    for (int i = 0; i < arm.jointCount(); ++i) {
         const double size = std::abs(rate[i]);
         const double ceiling = size > 0 ? arm.joints()[size_t(i)].speed / size : INFINITY;
         if (!(ceiling >= lowest)) {
@@ -143,7 +164,7 @@ bool nearLimit(const Arm& arm, const Move& move, size_t i, int samples, double s
 {
     for (const size_t end : {i, i + 1}) {
         if (end == 0 || end >= move.samples.size()) continue;
-        for (int j = 0; j < 6; ++j)
+        for (int j = 0; j < arm.jointCount(); ++j)
             if (std::abs(move.samples[end][j] - move.samples[end - 1][j]) * samples * speed > 0.5 * arm.joints()[size_t(j)].speed) return true;
     }
     return false;
@@ -180,8 +201,33 @@ void timeLine(const Arm& arm, Move& move, const MotionLimits& limits)
 
 }  // namespace
 
+namespace {
+
+/// Downhill from `previous`.
+std::optional<JointVector> followDownhill(const Arm& arm, const Pose& baseFromFlange, const JointVector& previous)
+{
+    constexpr int steps = 30;
+    const Descent inside = arm.jointCount() > 6 ? descend(arm, baseFromFlange, previous, true, arm.reach(), steps) : Descent{};
+    if (inside.arrived()) return inside.joints;
+    const Descent free = descend(arm, baseFromFlange, previous, false, arm.reach(), steps);
+    if (free.arrived()) return free.joints;
+    return std::nullopt;
+}
+
+}  // namespace
+
 std::optional<JointVector> followBranch(const Arm& arm, const Pose& baseFromFlange, const Configuration& configuration, const JointVector& previous)
 {
+    if (arm.unlocked()) {
+        const std::vector<int>& free = arm.freeJoints();
+        JointVector part(Eigen::Index(free.size())), whole = previous;
+        for (size_t i = 0; i < free.size(); ++i) part[Eigen::Index(i)] = previous[free[i]];
+        const auto next = followDownhill(*arm.unlocked(), baseFromFlange, part);
+        if (!next) return std::nullopt;
+        for (size_t i = 0; i < free.size(); ++i) whole[free[i]] = (*next)[Eigen::Index(i)];
+        return whole;
+    }
+    if (!arm.hasConfigurations() || arm.as<SevenAxis>()) return followDownhill(arm, baseFromFlange, previous);
     const Mat3 rotation = baseFromFlange.matrix();
     const auto solve = [&](const Configuration* only) { return solveBranches(arm, rotation, baseFromFlange.translation, previous, only); };
     BranchSolutions raw = solve(&configuration);
@@ -193,8 +239,9 @@ std::optional<JointVector> followBranch(const Arm& arm, const Pose& baseFromFlan
         const auto& item = raw.items[size_t(i)];
         const bool matches = item.configuration == configuration;
         if (bestMatches && !matches) continue;
-        JointVector q(6);
-        for (int j = 0; j < 6; ++j) q[j] = previous[j] + wrapped(item.q[size_t(j)] - previous[j]);
+        JointVector q(arm.jointCount());
+        for (int j = 0; j < arm.jointCount(); ++j)
+            q[j] = arm.joints()[size_t(j)].kind == JointKind::Revolute ? previous[j] + wrapped(item.q[size_t(j)] - previous[j]) : item.q[size_t(j)];
         const double distance = (q - previous).cwiseAbs().maxCoeff();
         if (matches != bestMatches || distance < bestDistance) {
             best = q;
@@ -208,10 +255,14 @@ std::optional<JointVector> followBranch(const Arm& arm, const Pose& baseFromFlan
 Closest rangeMargin(const Arm& arm, const JointVector& posture)
 {
     Closest margin;
-    for (int i = 0; i < arm.jointCount(); ++i) {
+    double least = INFINITY;
+    for (const int i : arm.freeJoints()) {
         const Joint& joint = arm.joints()[size_t(i)];
         const double m = std::min(posture[i] - joint.lower, joint.upper - posture[i]);
-        if (m < margin.value) margin = {m, 0, i};
+        const double weighed = weigh(joint, m);
+        if (weighed >= least) continue;
+        least = weighed;
+        margin = {m, 0, i};
     }
     return margin;
 }
@@ -268,6 +319,7 @@ Move planLine(const Arm& arm, const JointVector& from, const LinePath& path, con
             const Solutions here = atEnd.shortfall > 0 ? atEnd : inverseKinematics(arm, path.flangeAt(fraction));
             stop.shortfall = here.shortfall;
             stop.reach = here.reason;
+            stop.excessTurn = here.excessTurn;
             stopAt(move, stop);
             break;
         }
@@ -278,7 +330,8 @@ Move planLine(const Arm& arm, const JointVector& from, const LinePath& path, con
             double least = INFINITY;
             const SingularityMargins m = singularityMargins(arm, previous);
             for (const SingularityKind kind : kSingularityKinds) {
-                const double relative = std::abs(m.of(kind)) / (kind == SingularityKind::Wrist ? 1 : arm.reach());
+                if (!hasKind(arm, kind)) continue;
+                const double relative = std::abs(m.of(kind)) / (kind == SingularityKind::Elbow || kind == SingularityKind::Shoulder ? arm.reach() : 1);
                 if (relative < least) {
                     least = relative;
                     stop.kind = kind;
@@ -304,14 +357,15 @@ Move planLine(const Arm& arm, const JointVector& from, const LinePath& path, con
         if (!move.stop) {
             Closest margin = rangeMargin(arm, *q);
             margin.fraction = fraction;
-            if (margin.value < move.jointMargin.value) move.jointMargin = margin;
+            if (closer(arm, margin, move.jointMargin)) move.jointMargin = margin;
         }
         move.samples.push_back(*q);
     }
     std::vector<SingularityMargins> margins;
     margins.reserve(move.samples.size());
     for (const JointVector& q : move.samples) margins.push_back(singularityMargins(arm, q));
-    for (const SingularityKind kind : kSingularityKinds) judgeSingularity(walk, margins, move, kind, bounds, watch);
+    for (const SingularityKind kind : kSingularityKinds)
+        if (hasKind(arm, kind)) judgeSingularity(walk, margins, move, kind, bounds, watch);
     move.to = move.stop ? move.at(arm, move.stop->fraction) : move.samples.back();
     timeLine(arm, move, limits);
     return move;

@@ -17,12 +17,18 @@ struct LinePath {
     Pose flangeAt(double fraction) const { return interpolate(start, end, fraction) * inverse(flangeFromTcp); }
 };
 
-/// Distances from each singularity below which a line cannot be followed [rad for the wrist, m for the others].
+/// Distances from each singularity below which a line cannot be followed [rad for the wrist, m for elbow and shoulder, none for a direction].
 struct SingularityBounds {
-    double wrist = 0, elbow = 0, shoulder = 0;
+    double wrist = 0, elbow = 0, shoulder = 0, direction = 0;
     double of(SingularityKind kind) const
     {
-        return kind == SingularityKind::Wrist ? wrist : kind == SingularityKind::Elbow ? elbow : shoulder;
+        switch (kind) {
+        case SingularityKind::Wrist: return wrist;
+        case SingularityKind::Elbow: return elbow;
+        case SingularityKind::Shoulder: return shoulder;
+        case SingularityKind::Direction: break;
+        }
+        return direction;
     }
 };
 
@@ -45,7 +51,8 @@ struct LineStop {
     NoSolution reach = NoSolution::None;
     RangeExcess range;     ///< JointRange: the joint that ends the line, and the largest excess it would need further on
     SingularityKind kind = SingularityKind::Wrist;
-    double distance = 0;   ///< Singularity: smallest distance met [rad or m]
+    double distance = 0;   ///< Singularity: smallest distance met [rad, m or none]
+    Vec3 excessTurn = Vec3::Zero();  ///< OutOfReach by Orientation: see Solutions [rad]
 };
 
 /// Smallest value of something along a line, and where.
@@ -66,7 +73,7 @@ struct Move {
     LinePath line;
     std::vector<JointVector> samples;  ///< postures at equal fractions along a line, for the branch and turns; empty for joint moves
     std::optional<LineStop> stop;
-    std::array<Closest, 3> singularity;  ///< by SingularityKind
+    std::array<Closest, 4> singularity;  ///< by SingularityKind
     Closest jointMargin;                 ///< distance to the nearest range end [rad]
     int slowedBy = -1;                   ///< joint that forces the line below the speed asked for; -1: none
     double lowestCeiling = 1;            ///< lowest speed allowed by a joint, as a fraction of the speed asked for
@@ -84,10 +91,12 @@ Move planLine(const Arm& arm, const JointVector& from, const LinePath& path, con
               const SingularityBounds& watch = {});
 
 /// Posture of the same branch as `configuration`, each joint by the turn nearest to `previous`; ranges are not looked at.
-/// Nothing if the pose is out of reach. At a singular pose the nearest posture counts.
+/// Nothing if the pose is out of reach. At a singular pose the nearest posture counts. Arms without configurations, with more than six free joints
+/// or with locks walk downhill from `previous` instead, arms with more than six free joints inside their ranges where that is possible.
 std::optional<JointVector> followBranch(const Arm& arm, const Pose& baseFromFlange, const Configuration& configuration, const JointVector& previous);
 
-/// Distance from the nearest range end over all joints [rad or m], negative outside.
+/// Distance from the nearest range end over all joints [rad or m], negative outside; 10 mm of a sliding joint count like 5° of a turning one.
+/// Locked joints do not count.
 Closest rangeMargin(const Arm& arm, const JointVector& posture);
 
 }  // namespace topikos

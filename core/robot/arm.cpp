@@ -2,6 +2,7 @@
 
 #include "core/robot/forward.h"
 #include "core/robot/branches.h"
+#include "core/robot/six_general.h"
 
 #include <fmt/format.h>
 
@@ -29,9 +30,59 @@ Status checkJoint(const Joint& joint, size_t index)
         return fail(fmt::format("its range ({:.3g} to {:.3g}) goes beyond {:.0f}", joint.lower, joint.upper, kLargestRange), "Check the unit: radians or metres.");
     if (joint.lower > joint.upper)
         return fail(fmt::format("its range ends ({:.6g}) below where it begins ({:.6g})", joint.upper, joint.lower), "Swap the two ends.");
+    if (joint.locked && !(*joint.locked >= joint.lower - 1e-9 && *joint.locked <= joint.upper + 1e-9))
+        return fail(fmt::format("it is locked at {:.6g}, outside its range of {:.6g} to {:.6g}", *joint.locked, joint.lower, joint.upper), "Lock it inside its range.");
     if (joint.speed <= 0) return fail("its largest speed is not above zero", "Give a speed limit.");
     if (joint.acceleration <= 0) return fail("its largest acceleration is not above zero", "Give an acceleration limit.");
     return std::nullopt;
+}
+
+double chainLength(const Arm& arm)
+{
+    double length = arm.flangeTranslation().norm();
+    for (const Joint& joint : arm.joints())
+        length += joint.parentFromJoint.translation.norm() + (joint.kind == JointKind::Prismatic ? std::max(std::abs(joint.lower), std::abs(joint.upper)) : 0);
+    return std::max(length, 1e-3);
+}
+
+double travelDiagonal(const Arm& arm, const Gantry& gantry)
+{
+    double sum = 0;
+    for (const int i : gantry.slides) sum += std::pow(arm.joints()[size_t(i)].upper - arm.joints()[size_t(i)].lower, 2);
+    return std::max(std::sqrt(sum), 1e-3);
+}
+
+/// The chain with its locked joints turned into fixed links.
+ArmDescription withoutLocked(const ArmDescription& whole)
+{
+    ArmDescription out = whole;
+    out.joints.clear();
+    Pose pending;
+    for (const Joint& joint : whole.joints) {
+        pending = pending * joint.parentFromJoint;
+        if (!joint.locked) {
+            out.joints.push_back(joint);
+            out.joints.back().parentFromJoint = pending;
+            pending = {};
+            continue;
+        }
+        pending = pending * (joint.kind == JointKind::Prismatic ? translated(*joint.locked * joint.axis) : Pose{Vec3::Zero(), Quat(Eigen::AngleAxisd(*joint.locked, joint.axis))});
+        if (!out.joints.empty()) out.joints.back().link = joined(out.joints.back().link, placed(pending, joint.link));
+    }
+    out.lastFromFlange = pending * whole.lastFromFlange;
+    return out;
+}
+
+Family recogniseFamily(const Arm& arm)
+{
+    if (auto f = recogniseSphericalWrist(arm)) return *f;
+    if (auto f = recogniseParallelAxes(arm)) return *f;
+    if (auto f = recogniseHorizontalArm(arm)) return *f;
+    if (auto f = recogniseFiveAxis(arm)) return *f;
+    if (auto f = recogniseGantry(arm)) return *f;
+    if (auto f = recogniseSevenAxis(arm)) return *f;
+    if (auto f = recogniseGeneralSix(arm)) return *f;
+    return NumericChain{};
 }
 
 }  // namespace
@@ -45,9 +96,13 @@ Result<ArmPtr> Arm::make(ArmDescription description)
         if (Status bad = checkJoint(description.joints[i], i)) return *bad;
 
     auto arm = std::make_shared<Arm>();
+    for (Joint& joint : description.joints) joint.axis.normalize();
+    arm->m_joints = description.joints;
     Mat3 previousInZ = Mat3::Identity();
-    for (Joint& joint : description.joints) {
-        joint.axis.normalize();
+    for (int i = 0; i < arm->jointCount(); ++i) {
+        Joint& joint = arm->m_joints[size_t(i)];
+        if (joint.locked) joint.lower = joint.upper = *joint.locked;
+        else arm->m_free.push_back(i);
         const Mat3 linkInZ = Quat::FromTwoVectors(joint.axis, Vec3::UnitZ()).toRotationMatrix();
         arm->m_segments.push_back({previousInZ * joint.parentFromJoint.matrix() * linkInZ.transpose(), previousInZ * joint.parentFromJoint.translation,
                                    joint.kind == JointKind::Prismatic, linkInZ, placed({Vec3::Zero(), Quat(linkInZ)}, joint.link)});
@@ -56,24 +111,24 @@ Result<ArmPtr> Arm::make(ArmDescription description)
     arm->m_flangeRotation = previousInZ * description.lastFromFlange.matrix();
     arm->m_flangeTranslation = previousInZ * description.lastFromFlange.translation;
     arm->m_description = std::move(description);
-
-    double chain = arm->m_flangeTranslation.norm();
-    for (const Joint& joint : arm->joints()) chain += joint.parentFromJoint.translation.norm();
-    if ((arm->m_spherical = recogniseSphericalWrist(*arm))) {
-        arm->m_family = IkFamily::SphericalWrist;
-        arm->m_reach = arm->m_spherical->upperLength + arm->m_spherical->foreLength;
-    } else if ((arm->m_parallel = recogniseParallelAxes(*arm))) {
-        arm->m_family = IkFamily::ParallelAxes;
-        arm->m_reach = arm->m_parallel->arm.reach();
-    } else if ((arm->m_horizontal = recogniseHorizontalArm(*arm))) {
-        arm->m_family = IkFamily::HorizontalArm;
-        arm->m_reach = arm->m_horizontal->arm.reach();
-    } else if ((arm->m_five = recogniseFiveAxis(*arm))) {
-        arm->m_family = IkFamily::FiveAxis;
-        arm->m_reach = arm->m_five->arm.reach();
-    } else {
-        arm->m_reach = chain;
+    arm->m_reach = chainLength(*arm);
+    if (arm->m_free.size() < arm->m_joints.size()) {
+        if (arm->m_free.empty())
+            return Error{"arm.all-locked", "every joint is locked", arm->m_description.name, "Leave at least one joint free."};
+        Result<ArmPtr> rest = make(withoutLocked(arm->m_description));
+        if (!rest) return rest;
+        arm->m_unlocked = *rest;
+        arm->m_family = arm->m_unlocked->m_family;
+        arm->m_reach = arm->m_unlocked->m_reach;
+        return ArmPtr(arm);
     }
+    arm->m_family = recogniseFamily(*arm);
+    if (const auto* s = arm->as<SphericalWrist>()) arm->m_reach = s->upperLength + s->foreLength;
+    else if (const auto* p = arm->as<ParallelAxes>()) arm->m_reach = p->arm.reach();
+    else if (const auto* h = arm->as<HorizontalArm>()) arm->m_reach = h->arm.reach();
+    else if (const auto* f = arm->as<FiveAxis>()) arm->m_reach = f->arm.reach();
+    else if (const auto* v = arm->as<SevenAxis>()) arm->m_reach = (v->o4 - v->shoulderPoint).cross(v->h4).norm() + (v->wristPoint - v->o4).cross(v->h4).norm();
+    else if (const auto* g = arm->as<Gantry>()) arm->m_reach = travelDiagonal(*arm, *g);
     return ArmPtr(arm);
 }
 
@@ -96,16 +151,11 @@ Inertial placed(const Pose& aFromB, const Inertial& inB)
     return {inB.mass, aFromB * inB.centre, r * inB.inertia * r.transpose()};
 }
 
-const char* familyName(IkFamily family)
+const char* familyName(const Family& family)
 {
-    switch (family) {
-    case IkFamily::SphericalWrist: return "spherical-wrist";
-    case IkFamily::ParallelAxes: return "parallel-axes";
-    case IkFamily::HorizontalArm: return "horizontal-arm";
-    case IkFamily::FiveAxis: return "five-axis";
-    case IkFamily::Unsupported: break;
-    }
-    return "unsupported";
+    static constexpr const char* names[] = {"numeric", "spherical-wrist", "parallel-axes", "horizontal-arm", "five-axis", "gantry", "seven-axis", "six-axis-general"};
+    static_assert(std::variant_size_v<Family> == std::size(names));
+    return names[family.index()];
 }
 
 bool withinRange(const Arm& arm, const JointVector& posture)
@@ -113,6 +163,12 @@ bool withinRange(const Arm& arm, const JointVector& posture)
     for (int i = 0; i < arm.jointCount(); ++i)
         if (posture[i] < arm.joints()[size_t(i)].lower - kRangeTolerance || posture[i] > arm.joints()[size_t(i)].upper + kRangeTolerance) return false;
     return true;
+}
+
+JointVector armHome(const Arm& arm)
+{
+    const JointVector& home = arm.description().home;
+    return clampedToRange(arm, home.size() == arm.jointCount() ? home : JointVector(JointVector::Zero(arm.jointCount())));
 }
 
 JointVector clampedToRange(const Arm& arm, JointVector posture)

@@ -1,5 +1,5 @@
 #pragma once
-#include "core/robot/planar.h"
+#include "core/robot/families.h"
 #include "core/spatial/pose.h"
 #include "core/spatial/result.h"
 
@@ -42,7 +42,10 @@ struct Joint {
     double acceleration = 0;    ///< largest |acceleration| [rad/s^2 or m/s^2]
     double effort = 0;          ///< largest |torque| or |force| [N m or N]
     Inertial link;              ///< of the link that moves with this joint, and of all that is fixed to it
+    std::optional<double> locked;  ///< value at which the axis is held [rad or m]
 };
+
+struct DataSheet;
 
 /// What an arm is, before anything is derived from it.
 struct ArmDescription {
@@ -50,88 +53,37 @@ struct ArmDescription {
     std::string name;  ///< for people
     std::vector<Joint> joints;
     Pose lastFromFlange;  ///< flange in the frame of the last joint
+    JointVector home;     ///< posture in which the arm is shown first [rad or m]; empty: zero, or the nearest to it in range
     double payload = 0;   ///< [kg]; 0 when unknown
-};
-
-enum class IkFamily { SphericalWrist, ParallelAxes, HorizontalArm, FiveAxis, Unsupported };
-
-/// Constants of a six-axis chain whose axes 2 and 3 are parallel and whose axes 4, 5, 6 meet in one point, at the zero posture, in base.
-struct SphericalWrist {
-    Vec3 h1, h2, h4, h5, h6;        ///< unit axis directions
-    Vec3 across6;                   ///< unit, at a right angle to h6
-    double sigma3;                  ///< +1 or -1: h3 = sigma3 * h2
-    Vec3 o1, o2;                    ///< points on axes 1 and 2
-    Vec3 u, n;                      ///< with h2 a right-handed basis: u points from axis 2 to axis 3, n = h2 x u
-    double upperLength;             ///< distance of axes 2 and 3 [m]
-    double foreLength, foreAngle;   ///< wrist centre seen from axis 3 in the (u, n) plane, polar [m, rad]
-    double lateral;                 ///< wrist centre along h2 from o1 [m]
-    Vec3 flangeFromWrist;           ///< wrist centre in flange coordinates [m]
-    Mat3 zeroRotation;              ///< baseFromFlange rotation at the zero posture
-    double shoulderCosine;          ///< h1 . h2
-    Vec3 front;                     ///< h1 x h2 or its opposite: the side of axis 1 on which axis 2 lies (wrist centre, if axis 2 meets axis 1)
-    double elbowSign;               ///< +1 if front = h2 x h1
-    bool square;                    ///< axes 4, 5 and 5, 6 at right angles
-    double wristCosine, wristSine;  ///< h4 . R5(q5) h6 = wristCosine cos q5 + wristSine sin q5 + wristConstant
-    double wristConstant;
-};
-
-/// Constants of a six-axis chain whose axes 2, 3 and 4 are parallel and whose axes 5 and 6 meet, at the zero posture, in base.
-struct ParallelAxes {
-    Vec3 h1, h2, h5, h6;            ///< unit axis directions
-    double sigma4;                  ///< +1 or -1: h4 = sigma4 * h2
-    Vec3 o1, o4;                    ///< points on axes 1 and 4
-    PlanarArm arm;                  ///< axes 2 and 3, with axis 4 as tip
-    Vec3 centre;                    ///< where axes 5 and 6 meet
-    Vec3 flangeFromWrist;           ///< the same in flange coordinates [m]
-    double lateral;                 ///< centre along h2 from o1 [m]
-    Mat3 zeroRotation;              ///< baseFromFlange rotation at the zero posture
-    double shoulderCosine;          ///< h1 . h2
-    Vec3 front;                     ///< the side of axis 1 that counts as front: that of the centre at the zero posture
-    double elbowSign;               ///< +1 if front = h2 x h1
-};
-
-/// Constants of a four-axis horizontal arm: two parallel revolute axes, and after them a stroke and a turn along the same direction, in either order.
-struct HorizontalArm {
-    PlanarArm arm;               ///< axes 1 and 2, with the last turning axis as tip
-    int stroke, turn;            ///< index of the sliding joint and of the last turning joint
-    double strokeSign, turnSign; ///< +1 or -1: along or about arm.h
-    Vec3 tip;                    ///< point on the turning axis
-    Vec3 flangeFromTip;          ///< the same in flange coordinates [m]
-    Mat3 zeroRotation;
-};
-
-/// Constants of a five-axis arm: a yaw, three parallel pitches at right angles to it, a roll at right angles to the pitches.
-struct FiveAxis {
-    Vec3 h1, h2, h5;             ///< unit axis directions
-    double sigma4;               ///< +1 or -1: h4 = sigma4 * h2
-    Vec3 o1, o4;                 ///< points on axes 1 and 4
-    Vec3 o5;                     ///< point on the roll axis
-    PlanarArm arm;               ///< axes 2 and 3, with axis 4 as tip
-    Vec3 flangeFromRoll;         ///< o5 in flange coordinates [m]
-    double lateral;              ///< o5 along h2 from o1 [m]
-    Mat3 zeroRotation;
-    Vec3 front;                  ///< the side of axis 1 on which the roll axis starts at the zero posture
+    std::shared_ptr<const DataSheet> sheet;  ///< what it was made from; null for arms that were not entered as one
 };
 
 /// An arm with everything that follows from its description. Immutable; shared by pointer.
 class Arm {
 public:
-    /// Checks the description: unit axes, ordered finite ranges, positive speeds, 1 to kMaxJoints joints.
+    /// Checks the description: unit axes, ordered finite ranges, positive speeds, 1 to kMaxJoints joints, locks inside the ranges.
     static Result<std::shared_ptr<const Arm>> make(ArmDescription description);
 
     const ArmDescription& description() const { return m_description; }
-    const std::vector<Joint>& joints() const { return m_description.joints; }
-    int jointCount() const { return int(m_description.joints.size()); }
-    IkFamily family() const { return m_family; }
-    const std::optional<SphericalWrist>& sphericalWrist() const { return m_spherical; }
-    const std::optional<ParallelAxes>& parallelAxes() const { return m_parallel; }
-    const std::optional<HorizontalArm>& horizontalArm() const { return m_horizontal; }
-    const std::optional<FiveAxis>& fiveAxis() const { return m_five; }
+    /// The joints as they may be used: a locked one has its value as both ends of its range.
+    const std::vector<Joint>& joints() const { return m_joints; }
+    int jointCount() const { return int(m_joints.size()); }
+    /// The same arm without its locked joints, which inverse kinematics is solved with; null when none is locked.
+    const std::shared_ptr<const Arm>& unlocked() const { return m_unlocked; }
+    /// Indices of the joints that are not locked.
+    const std::vector<int>& freeJoints() const { return m_free; }
+    /// How inverse kinematics is solved, recognised from the geometry. With locked joints: that of the rest of the chain.
+    const Family& family() const { return m_family; }
+    template <class F>
+    const F* as() const { return std::get_if<F>(&m_family); }
     /// Whether it is a six-axis arm of a closed-form family: with branches, singularities by kind, and lines in every direction.
-    bool hasBranches() const { return m_spherical || m_parallel; }
+    bool hasBranches() const { return m_unlocked == nullptr && (as<SphericalWrist>() || as<ParallelAxes>()); }
 
-    /// Distance from the first pitch axis (axis 2) to the wrist centre, or to axis 4 of parallel axes, with the arm stretched [m]; for other chains
-    /// the chain's length.
+    /// Whether a configuration names one posture of a pose (up to full turns, and the swivel of seven axes).
+    bool hasConfigurations() const { return m_unlocked == nullptr && !as<NumericChain>() && !as<GeneralSix>(); }
+
+    /// Distance from the first pitch axis (axis 2) to the wrist centre, or to axis 4 of parallel axes, with the arm stretched; of seven axes from
+    /// shoulder to wrist; of a gantry the diagonal of its travel; for other chains the chain's length. [m]
     double reach() const { return m_reach; }
 
     /// The chain re-expressed so that every joint turns about, or slides along, its local z.
@@ -151,22 +103,25 @@ private:
     std::vector<Segment> m_segments;
     Mat3 m_flangeRotation;
     Vec3 m_flangeTranslation;
-    std::optional<SphericalWrist> m_spherical;
-    std::optional<ParallelAxes> m_parallel;
-    std::optional<HorizontalArm> m_horizontal;
-    std::optional<FiveAxis> m_five;
-    IkFamily m_family = IkFamily::Unsupported;
+    std::vector<Joint> m_joints;
+    std::shared_ptr<const Arm> m_unlocked;
+    std::vector<int> m_free;
+    Family m_family;
     double m_reach = 0;
 };
 
 using ArmPtr = std::shared_ptr<const Arm>;
 
-/// Word for the way inverse kinematics is solved: "spherical-wrist", "parallel-axes", "horizontal-arm", "five-axis" or "unsupported".
-const char* familyName(IkFamily family);
+/// Word for the way inverse kinematics is solved: "spherical-wrist", "parallel-axes", "horizontal-arm", "five-axis", "gantry", "seven-axis",
+/// "six-axis-general" or "numeric".
+const char* familyName(const Family& family);
 
 /// Whether every joint is in its range; `tolerance` [rad or m] lets rounding at the very limit count as inside.
 inline constexpr double kRangeTolerance = 1e-9;
 bool withinRange(const Arm& arm, const JointVector& posture);
+
+/// The arm's own home posture, or the posture nearest to zero that is in range.
+JointVector armHome(const Arm& arm);
 
 /// Nearest posture inside the ranges.
 JointVector clampedToRange(const Arm& arm, JointVector posture);

@@ -1,12 +1,14 @@
 #include "core/robot/branches.h"
 #include "core/robot/planar.h"
 #include "core/robot/zero_axes.h"
+#include "core/spatial/rotation.h"
+
+#include <numbers>
 
 namespace topikos {
 
 namespace {
 
-constexpr double kOrientation = 1e-7;  // [rad] an asked orientation may be off what few axes can give
 
 bool prismatic(const Arm& arm, size_t i) { return arm.joints()[i].kind == JointKind::Prismatic; }
 
@@ -46,8 +48,10 @@ BranchSolutions solveHorizontalArm(const HorizontalArm& a, const Mat3& rotation,
     const Vec3& h = a.arm.h;
     const double tilt = std::atan2(h.cross(total * h).norm(), h.dot(total * h));
     if (tilt > kOrientation) {
+        const Vec3 leaning = h.cross(total * h);
         out.reason = NoSolution::Orientation;
         out.shortfall = tilt;
+        out.excessTurn = tilt * (leaning.norm() > 1e-12 ? leaning.normalized() : a.arm.u);
         return out;
     }
     const Vec3 tip = position + rotation * a.flangeFromTip;
@@ -88,12 +92,43 @@ std::optional<FiveAxis> recogniseFiveAxis(const Arm& arm)
     if (!planar) return std::nullopt;
     a.arm = *planar;
     a.flangeFromRoll = zero.inFlange(a.o5);
+    a.flangeFromFoot = zero.inFlange(a.o5 + a.h5 * a.h5.dot(zero.flange.origin - a.o5));
     a.lateral = a.h2.dot(a.o5 - a.o1);
     a.zeroRotation = zero.flange.rotation;
     const Vec3 ahead = a.h2.cross(a.h1);
     a.front = ahead.dot(a.o5 - a.o1) < -1e-9 ? Vec3(-ahead) : ahead;
     return a;
 }
+
+namespace {
+
+/// Turn from the nearest orientation that the arm can give at `position` to the one asked for: the roll axis has to lie in the arm's plane.
+Vec3 excessTurn(const FiveAxis& a, const Mat3& rotation, const Vec3& position)
+{
+    Vec3 best = Vec3::Constant(INFINITY);
+    for (const int side : {0, 1}) {
+        Mat3 given = rotation;
+        // The plane hangs on the place of the roll axis, which moves with the orientation when the flange is beside it.
+        for (int round = 0; round < 50; ++round) {
+            const Vec3 d = position + given * a.flangeFromFoot - a.o1;
+            const TwoTurns firsts = turnsOnto(a.h2.dot(d), -a.h2.dot(a.h1.cross(d)), a.lateral, kReachSlack, 0);
+            if (firsts.count == 0) break;
+            const Turn& f = firsts.turns[std::min(side, firsts.count - 1)];
+            const Vec3 normal = turned(a.h1, f.sine, f.cosine, a.h2);
+            const Vec3 roll = rotation * a.zeroRotation.transpose() * a.h5, inPlane = roll - normal.dot(roll) * normal;
+            if (inPlane.norm() < 1e-9) break;
+            const Mat3 next = Quat::FromTwoVectors(roll, inPlane).toRotationMatrix() * rotation;
+            const double change = (next - given).norm();
+            given = next;
+            if (change < 1e-13) break;
+        }
+        const AxisAngle off = axisAngleOf(Quat(Mat3(rotation * given.transpose())));
+        if (off.angle > 1e-12 && off.angle < best.norm()) best = off.angle * off.axis;
+    }
+    return best.allFinite() ? best : Vec3::Zero();
+}
+
+}  // namespace
 
 BranchSolutions solveFiveAxis(const FiveAxis& a, const Mat3& rotation, const Vec3& position, double seed1)
 {
@@ -142,8 +177,101 @@ BranchSolutions solveFiveAxis(const FiveAxis& a, const Mat3& rotation, const Vec
     }
     if (out.count == 0 && out.reason == NoSolution::None) {
         out.reason = NoSolution::Orientation;
-        out.shortfall = leastTilt;
+        out.excessTurn = excessTurn(a, rotation, position);
+        out.shortfall = out.excessTurn.norm();
     }
+    return out;
+}
+
+std::optional<Gantry> recogniseGantry(const Arm& arm)
+{
+    Gantry g;
+    int slides = 0;
+    const ZeroAxes zero(arm);
+    Mat3 span;
+    for (int i = 0; i < arm.jointCount(); ++i) {
+        if (!prismatic(arm, size_t(i))) {
+            g.turns.push_back(i);
+            g.axes.push_back(zero.h[size_t(i)]);
+        } else if (slides < 3) {
+            span.col(slides) = zero.h[size_t(i)];
+            g.slides[size_t(slides++)] = i;
+        } else {
+            return std::nullopt;
+        }
+    }
+    if (slides < 3 || g.turns.empty() || g.turns.size() > 3 || std::abs(span.determinant()) < 1e-3) return std::nullopt;
+    for (size_t i = 1; i < g.axes.size(); ++i)
+        if (g.axes[i - 1].cross(g.axes[i]).norm() < 1e-3) return std::nullopt;
+    if (g.axes.size() == 3) g.wrist = ThreeAxes::make(g.axes[0], g.axes[1], g.axes[2]);
+    g.zeroRotation = zero.flange.rotation;
+    return g;
+}
+
+namespace {
+
+/// Turns about one or two axes that come nearest to the rotation: each in turn takes the best value for the other until nothing changes.
+std::array<double, 2> nearestTurns(const std::vector<Vec3>& axes, const Mat3& rotation, double seed)
+{
+    if (axes.size() == 1) return {nearestTurn(axes[0], rotation), 0};
+    std::array<double, 2> best{};
+    double least = INFINITY;
+    for (int start = 0; start < 6; ++start) {
+        std::array<double, 2> q{seed + start * std::numbers::pi / 3, 0};
+        for (int round = 0; round < 200; ++round) {
+            const double before = q[0];
+            q[1] = nearestTurn(axes[1], rotationAbout(axes[0], q[0]).transpose() * rotation);
+            q[0] = nearestTurn(axes[0], rotation * rotationAbout(axes[1], q[1]).transpose());
+            if (std::abs(wrapped(q[0] - before)) < 1e-15) break;
+        }
+        const double off = axisAngleOf(Quat(Mat3(rotation * (rotationAbout(axes[0], q[0]) * rotationAbout(axes[1], q[1])).transpose()))).angle;
+        if (off < least - 1e-9) {
+            least = off;
+            best = q;
+        }
+    }
+    return best;
+}
+
+}  // namespace
+
+BranchSolutions solveGantry(const Arm& whole, const Gantry& g, const Mat3& rotation, const Vec3& position, const JointVector& seed)
+{
+    BranchSolutions out;
+    const Mat3 total = rotation * g.zeroRotation.transpose();
+    const auto finish = [&](std::array<double, 3> turns, bool aligned, bool turned) {
+        JointVector q = JointVector::Zero(whole.jointCount());
+        for (size_t i = 0; i < g.turns.size(); ++i) q[g.turns[i]] = wrapped(turns[i]);
+        ChainFrames frames;
+        chainFrames(whole, q, frames);
+        Mat3 span;
+        for (int i = 0; i < 3; ++i) span.col(i) = frames.joints[size_t(g.slides[size_t(i)])].rotation.col(2);
+        if (std::abs(span.determinant()) < 1e-6) return;  // turned so that the slides lie in one plane
+        const Vec3 way = span.inverse() * (position - frames.flange.origin);
+        for (int i = 0; i < 3; ++i) q[g.slides[size_t(i)]] = way[i];
+        BranchSolutions::Item& item = out.items[size_t(out.count++)];
+        item = {};
+        for (int i = 0; i < whole.jointCount(); ++i) item.q[size_t(i)] = q[i];
+        item.alignedWrist = aligned;
+        item.configuration.wristTurned = turned;
+    };
+    if (g.wrist) {
+        const ThreeAxes::Both both = g.wrist->solve(total, seed[g.turns[0]]);
+        for (int i = 0; i < both.count; ++i) finish({both.turns[i].q1, both.turns[i].q2, both.turns[i].q3}, both.turns[i].aligned, both.turns[i].turned);
+        out.shortfall = both.missing;
+    } else {
+        const std::array<double, 2> turns = nearestTurns(g.axes, total, seed[g.turns[0]]);
+        Mat3 given = rotationAbout(g.axes[0], turns[0]);
+        if (g.axes.size() == 2) given = given * rotationAbout(g.axes[1], turns[1]);
+        const AxisAngle off = axisAngleOf(Quat(Mat3(total * given.transpose())));
+        if (off.angle <= kOrientation) {
+            finish({turns[0], turns[1], 0}, false, false);
+            return out;
+        }
+        out.shortfall = off.angle;
+        out.excessTurn = off.angle * off.axis;
+    }
+    if (out.count == 0) out.reason = NoSolution::Orientation;
     return out;
 }
 

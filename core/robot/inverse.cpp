@@ -1,7 +1,10 @@
 #include "core/robot/inverse.h"
 
 #include "core/robot/branches.h"
+#include "core/robot/numeric.h"
+#include "core/robot/seven_axis.h"
 #include "core/robot/singularity.h"
+#include "core/robot/six_general.h"
 #include "core/spatial/rotation.h"
 
 #include <algorithm>
@@ -48,8 +51,8 @@ void shareAlignedWrist(const Arm& arm, const SphericalWrist& wrist, std::array<d
 {
     const Joint& j4 = arm.joints()[3];
     const Joint& j6 = arm.joints()[5];
-    const Vec3 y4 = rotationAbout(wrist.h5, q[4]) * wrist.h6;
-    const double sign = wrist.h4.dot(y4) > 0 ? 1 : -1;
+    const Vec3 y4 = rotationAbout(wrist.wrist.b, q[4]) * wrist.wrist.c;
+    const double sign = wrist.wrist.a.dot(y4) > 0 ? 1 : -1;
     const double sum = q[5] + sign * q[3];
     double best = q[3], bestDistance = INFINITY;
     for (int turn = -3; turn <= 3; ++turn) {
@@ -86,17 +89,54 @@ RangeExcess rangeExcess(const Arm& arm, const JointVector& posture)
     return worst;
 }
 
-Solutions inverseKinematics(const Arm& arm, const Pose& baseFromFlange, const JointVector* near)
+namespace {
+
+/// Puts a posture, by its turns nearest to `near` or zero, where it belongs.
+void sortIn(const Arm& arm, Solutions& found, const JointVector* near, const Configuration& configuration, const double* raw)
+{
+    JointVector q(arm.jointCount());
+    bool inside = true;
+    for (int i = 0; i < arm.jointCount(); ++i) {
+        const Joint& joint = arm.joints()[size_t(i)];
+        double value = raw[i];
+        if (joint.kind == JointKind::Revolute) chooseTurn(joint, value, near ? &(*near)[i] : nullptr);
+        else if (excessOf(joint, value) <= kRangeTolerance) value = std::clamp(value, joint.lower, joint.upper);
+        inside = inside && value >= joint.lower && value <= joint.upper;
+        q[i] = value;
+    }
+    Solution& solution = (inside ? found.items : found.outOfRange).emplace_back();
+    solution.configuration = configuration;
+    solution.joints = q;
+}
+
+void sayWhichRange(const Arm& arm, Solutions& found)
+{
+    if (!found.items.empty() || found.outOfRange.empty()) return;
+    found.reason = NoSolution::JointRange;
+    found.range.excess = INFINITY;
+    for (const Solution& s : found.outOfRange) {
+        const RangeExcess e = rangeExcess(arm, s.joints);
+        if (e.excess < found.range.excess) found.range = e;
+    }
+}
+
+Pose withoutTurn(const Pose& pose, const Vec3& turn)
+{
+    const double angle = turn.norm();
+    return angle > 0 ? Pose{pose.translation, Quat(Eigen::AngleAxisd(-angle, turn / angle)) * pose.rotation} : pose;
+}
+
+Solutions closedForm(const Arm& arm, const Pose& baseFromFlange, const JointVector* near)
 {
     Solutions found;
-    if (arm.family() == IkFamily::Unsupported) {
-        found.reason = NoSolution::Family;
-        return found;
-    }
     BranchSolutions raw = solveBranches(arm, baseFromFlange.matrix(), baseFromFlange.translation, near ? *near : JointVector(JointVector::Zero(arm.jointCount())));
     if (raw.count == 0) {
         found.reason = raw.reason;
         found.shortfall = raw.shortfall;
+        if (raw.reason == NoSolution::Orientation && raw.excessTurn.squaredNorm() > 0) {
+            found.excessTurn = raw.excessTurn;
+            found.nearest = withoutTurn(baseFromFlange, raw.excessTurn);
+        }
         return found;
     }
     std::array<int, 8> order;
@@ -109,33 +149,117 @@ Solutions inverseKinematics(const Arm& arm, const Pose& baseFromFlange, const Jo
     found.items.reserve(size_t(raw.count));
     for (int i = 0; i < raw.count; ++i) {
         BranchSolutions::Item& item = raw.items[size_t(order[size_t(i)])];
-        if (item.alignedWrist && arm.sphericalWrist()) shareAlignedWrist(arm, *arm.sphericalWrist(), item.q);
-        bool inside = true;
-        for (size_t j = 0; j < size_t(arm.jointCount()); ++j) {
-            const Joint& joint = arm.joints()[j];
-            if (joint.kind == JointKind::Revolute) chooseTurn(joint, item.q[j], near ? &(*near)[Eigen::Index(j)] : nullptr);
-            else if (excessOf(joint, item.q[j]) <= kRangeTolerance) item.q[j] = std::clamp(item.q[j], joint.lower, joint.upper);
-            inside = inside && item.q[j] >= joint.lower && item.q[j] <= joint.upper;
-        }
-        Solution& solution = (inside ? found.items : found.outOfRange).emplace_back();
-        solution.configuration = item.configuration;
-        solution.joints = Eigen::Map<const Eigen::VectorXd>(item.q.data(), arm.jointCount());
+        if (const auto* wrist = item.alignedWrist ? arm.as<SphericalWrist>() : nullptr) shareAlignedWrist(arm, *wrist, item.q);
+        sortIn(arm, found, near, item.configuration, item.q.data());
     }
-    if (found.items.empty()) {
-        found.reason = NoSolution::JointRange;
-        found.range.excess = INFINITY;
-        for (const Solution& s : found.outOfRange) {
-            const RangeExcess e = rangeExcess(arm, s.joints);
-            if (e.excess < found.range.excess) found.range = e;
-        }
-    }
+    sayWhichRange(arm, found);
     return found;
+}
+
+Solutions sevenAxis(const Arm& arm, const SevenAxis& family, const Pose& baseFromFlange, const JointVector* near)
+{
+    Solutions found;
+    SevenSolutions raw = solveSevenAxis(arm, family, baseFromFlange, near);
+    found.reason = raw.reason;
+    found.shortfall = raw.shortfall;
+    for (auto* list : {&raw.items, &raw.outOfRange}) {
+        std::sort(list->begin(), list->end(), [](const Solution& a, const Solution& b) { return a.configuration.index() < b.configuration.index(); });
+        for (const Solution& s : *list) sortIn(arm, found, near, s.configuration, s.joints.data());
+    }
+    sayWhichRange(arm, found);
+    if (!found.items.empty()) found.reason = NoSolution::None;
+    return found;
+}
+
+/// Nothing holds the pose: how near the arm can come.
+void nearestPose(const Arm& arm, const Pose& baseFromFlange, const Descent& end, Solutions& found)
+{
+    const Pose reached = forward(arm, end.joints);
+    found.reason = NoSolution::NotFound;
+    found.shortfall = end.metres;
+    const AxisAngle turn = axisAngleOf(baseFromFlange.rotation * reached.rotation.conjugate());
+    found.excessTurn = turn.angle * turn.axis;
+    found.nearest = reached;
+}
+
+Solutions generalSix(const Arm& arm, const GeneralSix& family, const Pose& baseFromFlange, const JointVector* near)
+{
+    Solutions found;
+    for (const JointVector& q : solveGeneralSix(arm, family, baseFromFlange)) sortIn(arm, found, near, {}, q.data());
+    if (!found.items.empty()) return found;
+    sayWhichRange(arm, found);
+    if (found.outOfRange.empty()) nearestPose(arm, baseFromFlange, search(arm, baseFromFlange, near ? *near : clampedToRange(arm, JointVector::Zero(6)), 4), found);
+    return found;
+}
+
+Solutions numeric(const Arm& arm, const Pose& baseFromFlange, const JointVector* near)
+{
+    Solutions found;
+    const Descent end = search(arm, baseFromFlange, near ? *near : clampedToRange(arm, JointVector::Zero(arm.jointCount())));
+    if (end.arrived()) sortIn(arm, found, near, {}, end.joints.data());
+    else nearestPose(arm, baseFromFlange, end, found);
+    return found;
+}
+
+/// Solves the chain without its locked joints and puts their values back.
+Solutions withLocks(const Arm& arm, const Pose& baseFromFlange, const JointVector* near)
+{
+    const std::vector<int>& free = arm.freeJoints();
+    JointVector nearFree(Eigen::Index(free.size()));
+    for (size_t i = 0; near && i < free.size(); ++i) nearFree[Eigen::Index(i)] = (*near)[free[i]];
+    Solutions found = inverseKinematics(*arm.unlocked(), baseFromFlange, near ? &nearFree : nullptr);
+    for (auto* list : {&found.items, &found.outOfRange})
+        for (Solution& s : *list) {
+            JointVector whole(arm.jointCount());
+            for (int i = 0; i < arm.jointCount(); ++i) whole[i] = arm.joints()[size_t(i)].lower;
+            for (size_t i = 0; i < free.size(); ++i) whole[free[i]] = s.joints[Eigen::Index(i)];
+            s.joints = whole;
+        }
+    if (found.range.joint >= 0) found.range.joint = free[size_t(found.range.joint)];
+    return found;
+}
+
+}  // namespace
+
+Solutions inverseKinematics(const Arm& arm, const Pose& baseFromFlange, const JointVector* near)
+{
+    if (arm.unlocked()) return withLocks(arm, baseFromFlange, near);
+    if (const auto* family = arm.as<SevenAxis>()) return sevenAxis(arm, *family, baseFromFlange, near);
+    if (const auto* family = arm.as<GeneralSix>()) return generalSix(arm, *family, baseFromFlange, near);
+    if (arm.as<NumericChain>()) return numeric(arm, baseFromFlange, near);
+    return closedForm(arm, baseFromFlange, near);
+}
+
+std::vector<Solution> allTurns(const Arm& arm, const std::vector<Solution>& items, const JointVector& posture, size_t most)
+{
+    std::vector<Solution> all;
+    for (const Solution& item : items) {
+        std::vector<Solution> own{item};
+        for (int i = 0; i < arm.jointCount(); ++i) {
+            const Joint& joint = arm.joints()[size_t(i)];
+            if (joint.kind == JointKind::Prismatic) continue;
+            const std::vector<Solution> before = std::move(own);
+            own.clear();
+            const double value = item.joints[i], first = value + kTurn * std::ceil((joint.lower - kRangeTolerance - value) / kTurn);
+            for (double q = first; q <= joint.upper + kRangeTolerance; q += kTurn)
+                for (Solution s : before) {
+                    s.joints[i] = std::clamp(q, joint.lower, joint.upper);
+                    if (own.size() < most) own.push_back(std::move(s));
+                }
+        }
+        all.insert(all.end(), own.begin(), own.end());
+    }
+    const auto distance = [&](const Solution& s) { return (s.joints - posture).cwiseAbs().maxCoeff(); };
+    std::stable_sort(all.begin(), all.end(), [&](const Solution& a, const Solution& b) { return distance(a) < distance(b); });
+    if (all.size() > most) all.resize(most);
+    return all;
 }
 
 Configuration configurationOf(const Arm& arm, const JointVector& posture)
 {
-    if (!arm.hasBranches() && arm.family() != IkFamily::Unsupported) {
-        // Few axes: the branch is that of the solution which is the posture.
+    if (!arm.hasConfigurations()) return {};
+    if (!arm.hasBranches()) {
+        // The branch is that of the solution which is the posture.
         Solutions found = inverseKinematics(arm, forward(arm, posture), &posture);
         found.items.insert(found.items.end(), found.outOfRange.begin(), found.outOfRange.end());
         const Solution* own = nearestTo(found.items, posture);
@@ -151,6 +275,11 @@ const Solution* withConfiguration(const std::vector<Solution>& items, const Conf
     for (const Solution& s : items)
         if (s.configuration == configuration) return &s;
     return nullptr;
+}
+
+const Solution* like(const Arm& arm, const std::vector<Solution>& items, const JointVector& posture)
+{
+    return arm.hasConfigurations() ? withConfiguration(items, configurationOf(arm, posture)) : nearestTo(items, posture);
 }
 
 const Solution* nearestTo(const std::vector<Solution>& items, const JointVector& posture)

@@ -49,7 +49,7 @@ constexpr int kFreeSamples = 180;  // turns of joint 6 tried where the pose leav
 
 BranchSolutions solveParallelAxes(const Arm& whole, const Mat3& rotation, const Vec3& position, const JointVector& seed, const Configuration* only)
 {
-    const ParallelAxes& arm = *whole.parallelAxes();
+    const ParallelAxes& arm = *whole.as<ParallelAxes>();
     BranchSolutions out;
     const Vec3 centre = position + rotation * arm.flangeFromWrist;
     const Mat3 total = rotation * arm.zeroRotation.transpose();  // R1 R234 R5 R6
@@ -146,13 +146,11 @@ BranchSolutions solveParallelAxes(const Arm& whole, const Mat3& rotation, const 
 
 BranchSolutions solveBranches(const Arm& arm, const Mat3& rotation, const Vec3& position, const JointVector& seed, const Configuration* only)
 {
-    switch (arm.family()) {
-    case IkFamily::SphericalWrist: return solveSphericalWrist(*arm.sphericalWrist(), rotation, position, seed[0], seed[3], only);
-    case IkFamily::ParallelAxes: return solveParallelAxes(arm, rotation, position, seed, only);
-    case IkFamily::HorizontalArm: return solveHorizontalArm(*arm.horizontalArm(), rotation, position);
-    case IkFamily::FiveAxis: return solveFiveAxis(*arm.fiveAxis(), rotation, position, seed[0]);
-    case IkFamily::Unsupported: break;
-    }
+    if (const auto* f = arm.as<SphericalWrist>()) return solveSphericalWrist(*f, rotation, position, seed[0], seed[3], only);
+    if (arm.as<ParallelAxes>()) return solveParallelAxes(arm, rotation, position, seed, only);
+    if (const auto* f = arm.as<HorizontalArm>()) return solveHorizontalArm(*f, rotation, position);
+    if (const auto* f = arm.as<FiveAxis>()) return solveFiveAxis(*f, rotation, position, seed[0]);
+    if (const auto* f = arm.as<Gantry>()) return solveGantry(arm, *f, rotation, position, seed);
     require(false, "the arm has closed-form inverse kinematics");
     return {};
 }

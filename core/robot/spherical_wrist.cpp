@@ -16,17 +16,15 @@ std::optional<SphericalWrist> recogniseSphericalWrist(const Arm& arm)
     const auto& h = zero.h;
     const auto& o = zero.o;
     if (!zero.parallel(1, 2) || h[0].cross(h[1]).norm() < 1e-3) return std::nullopt;
-    if (h[3].cross(h[4]).norm() < 1e-3 || h[4].cross(h[5]).norm() < 1e-3) return std::nullopt;
+    const auto wrist = ThreeAxes::make(h[3], h[4], h[5]);
+    if (!wrist) return std::nullopt;
     const auto [centre, miss] = meetingPoint<3>({o[3], o[4], o[5]}, {h[3], h[4], h[5]});
     if (miss > kMeet) return std::nullopt;
 
     SphericalWrist s;
     s.h1 = h[0];
     s.h2 = h[1];
-    s.h4 = h[3];
-    s.h5 = h[4];
-    s.h6 = h[5];
-    s.across6 = h[5].unitOrthogonal();
+    s.wrist = *wrist;
     s.sigma3 = zero.sign(1, 2);
     s.o1 = o[0];
     s.o2 = o[1];
@@ -42,48 +40,12 @@ std::optional<SphericalWrist> recogniseSphericalWrist(const Arm& arm)
     s.flangeFromWrist = zero.inFlange(centre);
     s.zeroRotation = zero.flange.rotation;
     s.shoulderCosine = h[0].dot(h[1]);
-    const double h45 = h[3].dot(h[4]), h56 = h[4].dot(h[5]);
-    s.square = std::abs(h45) < 1e-12 && std::abs(h56) < 1e-12;
-    s.wristCosine = h[3].dot(h[5]) - h45 * h56;
-    s.wristSine = h[3].dot(h[4].cross(h[5]));
-    s.wristConstant = h45 * h56;
     const Vec3 ahead = h[1].cross(h[0]).normalized();
     const double offset = ahead.dot(o[1] - o[0]);
     s.elbowSign = (std::abs(offset) > 1e-6 ? offset : ahead.dot(centre - o[0])) < -1e-9 ? -1 : 1;
     s.front = s.elbowSign * ahead;
     return s;
 }
-
-namespace {
-
-/// Joints 4, 5 and 6 for `wrist` = R4 R5 R6, on one side of the aligned wrist.
-struct WristJoints {
-    double q4, q5, q6;
-    bool aligned;
-    bool turned;
-};
-
-WristJoints wristJoints(const SphericalWrist& arm, const Mat3& wrist, const Vec3& seen6, double s5, double c5, double seed4)
-{
-    const Vec3 y4 = turned(arm.h5, s5, c5, arm.h6);
-    // Lengths of cross products keep their digits where the axes nearly line up, dot products do not.
-    const Vec3 from = arm.h4.cross(y4), to = arm.h4.cross(seen6);
-    const double fromLength = from.norm(), toLength = to.norm();
-    WristJoints out;
-    out.aligned = fromLength < kAligned || toLength < kAligned;
-    const double scale = 1 / (fromLength * toLength);
-    const double s4 = out.aligned ? std::sin(seed4) : arm.h4.dot(from.cross(to)) * scale;
-    const double c4 = out.aligned ? std::cos(seed4) : from.dot(to) * scale;
-    out.q4 = out.aligned ? seed4 : std::atan2(s4, c4);
-    out.q5 = std::atan2(s5, c5);
-    // Joint 6 takes what is left, so that the error of joint 4 near the aligned wrist is made up for.
-    const Vec3 left = turned(arm.h5, -s5, c5, turned(arm.h4, -s4, c4, wrist * arm.across6));
-    out.q6 = std::atan2(arm.h6.dot(arm.across6.cross(left)), arm.across6.dot(left));
-    out.turned = from.dot(arm.h5) < 0;
-    return out;
-}
-
-}  // namespace
 
 BranchSolutions solveSphericalWrist(const SphericalWrist& arm, const Mat3& rotation, const Vec3& position, double seed1, double seed4,
                                        const Configuration* only)
@@ -133,32 +95,11 @@ BranchSolutions solveSphericalWrist(const SphericalWrist& arm, const Mat3& rotat
             const double theta2 = towards - sign * lead;
             const Mat3 wrist = rotationOf(arm.h2, -std::sin(theta2 + theta3), std::cos(theta2 + theta3)) * rest;  // R4 R5 R6
 
-            // Wrist: h4 . R5 h6 fixes joint 5, then joints 4 and 6 each turn one vector onto another.
-            const Vec3 seen6 = wrist * arm.h6;  // R4 R5 h6
-            const double wa = arm.wristCosine, wb = arm.wristSine, wc = arm.h4.dot(seen6) - arm.wristConstant;
-            const double wr2 = wa * wa + wb * wb, wr = std::sqrt(wr2);
-            if (std::abs(wc) > wr + 1e-9) continue;  // a wrist whose axes are not at right angles cannot point everywhere
-            // With right angles the sine is the length of a cross product, exact near the aligned wrist.
-            const double root = arm.square ? arm.h4.cross(seen6).norm() * wr : std::sqrt(std::max(0.0, (wr - wc) * (wr + wc)));
-            const auto add = [&](const WristJoints& w) {
-                if (only && !w.aligned && w.turned != only->wristTurned) return;
-                out.items[size_t(out.count++)] = {{f.q, wrapped(theta2), wrapped(arm.sigma3 * theta3), wrapped(w.q4), wrapped(w.q5), wrapped(w.q6)},
-                                                  w.aligned, {back, down, w.turned}};
-            };
-            const auto side = [&](double which) {
-                const double s5 = wb * wc + which * root * wa, c5 = wa * wc - which * root * wb, scale = 1 / length(s5, c5);
-                return wristJoints(arm, wrist, seen6, s5 * scale, c5 * scale, seed4);
-            };
-            const WristJoints one = side(1);
-            add(one);
-            if (one.aligned && arm.square) {
-                // both sides are the same posture
-            } else if (arm.square) {
-                // The other side: half a turn of joints 4 and 6, joint 5 mirrored at the aligned wrist.
-                constexpr double pi = std::numbers::pi;
-                add({one.q4 + pi, 2 * std::atan2(wb, wa) - one.q5, one.q6 + pi, false, !one.turned});
-            } else {
-                add(side(-1));
+            const ThreeAxes::Both wrists = arm.wrist.solve(wrist, seed4);
+            for (int k = 0; k < wrists.count; ++k) {
+                const ThreeAxes::Turns& w = wrists.turns[k];
+                if (only && !w.aligned && w.turned != only->wristTurned) continue;
+                out.items[size_t(out.count++)] = {{f.q, wrapped(theta2), wrapped(arm.sigma3 * theta3), wrapped(w.q1), wrapped(w.q2), wrapped(w.q3)}, w.aligned, {back, down, w.turned}};
             }
             if (sinSize < 1e-12) break;  // stretched or folded: both elbows are the same posture
         }

@@ -35,6 +35,13 @@ inline Mat3 rotationOf(const Vec3& h, double s, double c)
     return r;
 }
 
+/// Angle of the turn about unit h that comes nearest to the rotation m.
+inline double nearestTurn(const Vec3& h, const Mat3& m)
+{
+    const Vec3 v(m(2, 1) - m(1, 2), m(0, 2) - m(2, 0), m(1, 0) - m(0, 1));
+    return std::atan2(h.dot(v), m.trace() - h.dot(m * h));
+}
+
 /// A turn that solves a cos q + b sin q = c.
 struct Turn {
     double q, sine, cosine;

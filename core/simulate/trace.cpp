@@ -22,10 +22,10 @@ std::optional<JointVector> goalPosture(const Cell& cell, const Step& step, const
         outcome.atTarget.range = excess;
         return std::nullopt;
     }
-    Solutions found = inverseKinematics(arm, baseFromFlange(cell, target, step.standoff), &from);
-    if (const Solution* s = withConfiguration(found.items, target.configuration)) return s->joints;
+    Solutions found = waysTo(cell, target, step.standoff, &from);
+    if (const Solution* s = chosenWay(arm, target, found.items)) return s->joints;
     outcome.problem = found.items.empty() ? Problem::TargetOutOfReach : Problem::TargetNotInConfiguration;
-    if (const Solution* s = withConfiguration(found.outOfRange, target.configuration)) found.range = rangeExcess(arm, s->joints);
+    if (const Solution* s = chosenWay(arm, target, found.outOfRange)) found.range = rangeExcess(arm, s->joints);
     outcome.atTarget = std::move(found);
     return std::nullopt;
 }
@@ -107,7 +107,7 @@ private:
         }
         m_posture = outcome.move->to;
         const Configuration wanted = target.kind == Target::Kind::Pose ? target.configuration : configurationOf(arm, target.posture);
-        outcome.otherConfiguration = outcome.move->branch != wanted;
+        outcome.otherConfiguration = arm.hasConfigurations() && (arm.hasBranches() ? outcome.move->branch : configurationOf(arm, m_posture)) != wanted;
     }
 
     Pose worldFromTcp() const { return worldFromBase(m_cell) * baseFromTcp(m_cell, m_posture); }

@@ -12,6 +12,9 @@ private slots:
     void randomEditsUndoToTheSameBytes();
     void refusedEditsChangeNothing_data();
     void refusedEditsChangeNothing();
+    void anotherArmKeepsTheTargets_data();
+    void anotherArmKeepsTheTargets();
+    void lockedAxisStaysWithTheCell();
     void gestureIsOneStep();
     void newParentKeepsThePlaceInTheWorld();
     void targetMovesWithItsFrame();
@@ -78,7 +81,8 @@ void CellTest::refusedEditsChangeNothing_data()
     QTest::newRow("thresholds crossed") << 8 << "Blocked must be at least 0";
     QTest::newRow("offset a mile away") << 9 << "limit";
     QTest::newRow("not a number") << 10 << "not a number";
-    QTest::newRow("arm with other joints") << 11 << "the postures of this cell have 6 values";
+    QTest::newRow("axis locked outside its range") << 11 << "outside its range";
+    QTest::newRow("axis that is not there") << 12 << "has no axis 9";
 }
 
 void CellTest::refusedEditsChangeNothing()
@@ -104,7 +108,8 @@ void CellTest::refusedEditsChangeNothing()
         case 7: step.target = target("Home"); step.standoff = 0.1; return changeStep(cell, routine, step);
         case 8: { Thresholds t = cell.thresholds; t.elbowBlocked = 1; return setThresholds(cell, t); }
         case 9: return setFramePose(cell, frame("Pedestal"), translated({1609, 0, 0}));
-        case 11: return setArmModel(cell, urdfArm("scara-600"));
+        case 11: return setAxisLock(cell, 0, 7.0);
+        case 12: return setAxisLock(cell, 8, 0.0);
         default: return setFramePose(cell, frame("Pedestal"), translated({NAN, 0, 0}));
         }
     });
@@ -112,6 +117,43 @@ void CellTest::refusedEditsChangeNothing()
     QVERIFY2(QString::fromStdString(refused->line()).contains(said), refused->line().c_str());
     QCOMPARE(writeCell(*history.current()), before);
     QVERIFY(!history.canUndo());
+}
+
+void CellTest::anotherArmKeepsTheTargets_data()
+{
+    QTest::addColumn<std::string>("id");
+    for (const std::string& id : catalogueIds()) QTest::newRow(id.c_str()) << id;
+}
+
+void CellTest::anotherArmKeepsTheTargets()
+{
+    // Whatever arm comes: every target keeps its place, every posture has as many values as the arm, and going back gives the same places.
+    QFETCH(std::string, id);
+    const Cell before = example("tile-glazing-line");
+    const Cell after = setArmModel(before, catalogueArm(id)).value();
+    const ArmPtr arm = catalogueArm(id);
+    QCOMPARE(after.targets.size(), before.targets.size());
+    for (size_t i = 0; i < after.targets.size(); ++i) {
+        const Target &was = before.targets[i], &is = after.targets[i];
+        if (is.kind == Target::Kind::Pose) QVERIFY(is.pose == was.pose && is.frame == was.frame);
+        else QVERIFY(is.posture.size() == arm->jointCount() && withinRange(*arm, is.posture));
+        if (is.kind == Target::Kind::Pose && keepsPosture(*arm) && is.posture.size() > 0) {
+            // The posture kept for it holds it.
+            QVERIFY(deviation(forward(*arm, is.posture), baseFromFlange(after, is)).metres < 1e-9);
+        }
+    }
+    QVERIFY(readCell(writeCell(after), "after").ok());
+    const Cell back = setArmModel(after, before.arm.model).value();
+    for (size_t i = 0; i < back.targets.size(); ++i) QVERIFY(back.targets[i].pose == before.targets[i].pose);
+}
+
+void CellTest::lockedAxisStaysWithTheCell()
+{
+    const Cell cell = example("tile-glazing-line");
+    const Cell locked = setAxisLock(cell, 3, 0.5).value();
+    QCOMPARE(locked.arm.model->freeJoints().size(), size_t(5));
+    QCOMPARE(*readCell(writeCell(locked), "cell").value().arm.model->description().joints[3].locked, 0.5);
+    QCOMPARE(writeCell(setAxisLock(locked, 3, std::nullopt).value()), writeCell(cell));
 }
 
 void CellTest::gestureIsOneStep()

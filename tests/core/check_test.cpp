@@ -1,3 +1,4 @@
+#include "core/check/best_ways.h"
 #include "core/cell/edit.h"
 #include "core/check/live_checker.h"
 #include "tests/core/support.h"
@@ -20,6 +21,8 @@ private slots:
     void switchedOffStepsAreNotChecked();
     void liveCheckerDeliversTheNewest();
     void brokenCheckIsDeliveredAsSuch();
+    void bestWaysUndoBadChoices();
+    void bestWaysAreTheLeastOfAllChains();
 };
 
 namespace {
@@ -104,7 +107,7 @@ void CheckTest::wrongConfigurationNamesTheOtherWays()
 {
     Cell cell = example("tile-glazing-line");
     const TargetId pick = cell.targets[1].id;
-    cell = setTargetConfiguration(cell, pick, {false, true, false}).value();  // elbow down: a joint is past its range
+    cell = setTargetWay(cell, pick, {{}, {false, true, false}}).value();  // elbow down: a joint is past its range
     const TargetVerdict verdict = checkTarget(cell, *findTarget(cell, pick));
     QCOMPARE(verdict.findings.size(), size_t(1));
     QCOMPARE(int(verdict.findings[0].severity), int(Severity::Blocked));
@@ -169,6 +172,61 @@ void CheckTest::brokenCheckIsDeliveredAsSuch()
     const auto checked = future.get();
     QVERIFY2(QString::fromStdString(checked->failure).contains("home is a posture"), checked->failure.c_str());
     QVERIFY(checked->result.findings.empty());
+}
+
+void CheckTest::bestWaysUndoBadChoices()
+{
+    // Every pose target put on a bad branch: the chain that comes back is free of blocks and applied in one edit.
+    Cell cell = example("tile-glazing-line");
+    const int blockedBefore = check(cell, cell.routines.front()).count(Severity::Blocked);
+    const BestWays calm = bestWays(cell, cell.routines.front());
+    QVERIFY(!calm.best.better(calm.now) || !calm.ways.empty());
+    Cell bad = cell;
+    for (Target& t : bad.targets)
+        if (t.kind == Target::Kind::Pose) t.configuration.wristTurned = !t.configuration.wristTurned, t.configuration.elbowDown = true;
+    QVERIFY(check(bad, bad.routines.front()).count(Severity::Blocked) > 0);
+    const BestWays found = bestWays(bad, bad.routines.front());
+    QVERIFY(found.best.better(found.now));
+    QVERIFY(!found.ways.empty());
+    const Cell mended = setTargetWays(bad, found.ways).value();
+    QCOMPARE(check(mended, mended.routines.front()).count(Severity::Blocked), blockedBefore);
+    QCOMPARE(found.best.blocked, 0);
+    // Nothing better is left, and a second look says so.
+    const BestWays again = bestWays(mended, mended.routines.front());
+    QVERIFY(again.ways.empty());
+    QVERIFY(std::abs(again.now.travel - found.best.travel) < 1e-6);
+    int calls = 0;
+    QVERIFY(bestWays(bad, bad.routines.front(), [&](double) { return ++calls < 3; }).cancelled);
+}
+
+void CheckTest::bestWaysAreTheLeastOfAllChains()
+{
+    // Against trying every combination of ways for the first targets of the routine.
+    Cell cell = example("tile-glazing-line");
+    Routine routine = cell.routines.front();
+    std::vector<TargetId> used;
+    std::vector<Step> moves;
+    for (Step s : routine.steps)
+        if (s.isMove() && moves.size() < 5) s.kind = Step::Kind::JointMove, moves.push_back(s);
+    routine.steps = moves;
+    cell.routines.front() = routine;
+    for (const Step& s : moves)
+        if (findTarget(cell, s.target)->kind == Target::Kind::Pose && std::find(used.begin(), used.end(), s.target) == used.end()) used.push_back(s.target);
+    const BestWays found = bestWays(cell, routine);
+    std::vector<Cell> all{cell};
+    for (const TargetId id : used) {
+        std::vector<Cell> next;
+        for (const Cell& c : all)
+            for (const Solution& s : waysTo(c, *findTarget(c, id)).items) next.push_back(setTargetWay(c, id, s).value());
+        all = next;
+    }
+    ChainCost least = bestWays(all.front(), routine).now;
+    for (const Cell& c : all)
+        if (const ChainCost cost = bestWays(c, routine).now; cost.better(least)) least = cost;
+    QVERIFY(all.size() >= 8);
+    QCOMPARE(found.best.blocked, least.blocked);
+    QCOMPARE(found.best.cautions, least.cautions);
+    QVERIFY2(std::abs(found.best.travel - least.travel) < 1e-6, qPrintable(QString("%1 %2").arg(found.best.travel).arg(least.travel)));
 }
 
 TOPIKOS_TEST(CheckTest)

@@ -24,7 +24,10 @@ private slots:
     void singularPosturesFollowTheReference_data() { families(false); }
     void singularPosturesFollowTheReference();
     void alignedParallelWristFindsAWay();
-    void otherFamiliesSaySo();
+    void fewAxesSayWhatTheyCannotGive_data();
+    void fewAxesSayWhatTheyCannotGive();
+    void lockedAxesKeepTheirValue();
+    void everyTurnOnRequest();
 
 private:
     static ArmPtr variant(int kind);
@@ -93,6 +96,7 @@ void InverseTest::unreachablePosesSayWhy()
 ArmPtr InverseTest::variant(int kind)
 {
     ArmDescription d = urdfArm(kind < 10 ? "sixaxis-1400" : kind < 20 ? "cobot-900" : kind == 20 ? "scara-600" : "fiveaxis-500")->description();
+    if (kind >= 30) d = catalogueArm("gantry-2400")->description();
     std::mt19937_64 random{std::uint64_t(kind)};
     const auto flip = [&](size_t i) { d.joints[i].axis = -d.joints[i].axis; };
     switch (kind) {
@@ -121,6 +125,9 @@ ArmPtr InverseTest::variant(int kind)
     case 22:  // five axes with a lateral offset and reversed axes
         d.joints[1].parentFromJoint.translation[1] = 0.03;
         for (const size_t i : {0u, 2u, 3u, 4u}) flip(i);
+        break;
+    case 31:  // slides and turns mixed, one slide after a turn
+        std::swap(d.joints[2], d.joints[3]);
         break;
     case 13:
     case 5: {  // every link frame turned anyhow, the arm stays the same
@@ -157,6 +164,8 @@ void InverseTest::ownPostureIsAmongTheSolutions_data()
     QTest::newRow("four-axis horizontal arm") << 20;
     QTest::newRow("five axes") << 21;
     QTest::newRow("five axes, lateral offset, reversed axes") << 22;
+    QTest::newRow("gantry with wrist") << 30;
+    QTest::newRow("slides and turns mixed") << 31;
     QTest::newRow("parallel axes") << 10;
     QTest::newRow("parallel axes, mirrored offsets") << 11;
     QTest::newRow("parallel axes, reversed") << 12;
@@ -167,7 +176,7 @@ void InverseTest::ownPostureIsAmongTheSolutions()
 {
     QFETCH(int, kind);
     const ArmPtr arm = variant(kind);
-    QCOMPARE(int(arm->family()), int(kind < 10 ? IkFamily::SphericalWrist : kind < 20 ? IkFamily::ParallelAxes : kind == 20 ? IkFamily::HorizontalArm : IkFamily::FiveAxis));
+    QCOMPARE(std::string(familyName(arm->family())), std::string(kind < 10 ? "spherical-wrist" : kind < 20 ? "parallel-axes" : kind == 20 ? "horizontal-arm" : kind < 30 ? "five-axis" : "gantry"));
     std::mt19937_64 random(11);
     for (int n = 0; n < 20000; ++n) {
         const JointVector q = randomPosture(*arm, random);
@@ -297,12 +306,74 @@ void InverseTest::alignedParallelWristFindsAWay()
     }
 }
 
-void InverseTest::otherFamiliesSaySo()
+void InverseTest::fewAxesSayWhatTheyCannotGive_data()
 {
-    for (const char* name : {"redundant-820"}) {
-        const ArmPtr arm = urdfArm(name);
-        QCOMPARE(int(arm->family()), int(IkFamily::Unsupported));
-        QCOMPARE(int(inverseKinematics(*arm, Pose{}).reason), int(NoSolution::Family));
+    QTest::addColumn<std::string>("name");
+    for (const char* name : {"scara-600", "fiveaxis-500"}) QTest::newRow(name) << std::string(name);
+}
+
+void InverseTest::fewAxesSayWhatTheyCannotGive()
+{
+    // The asked orientation is the nearest possible one with the reported turn on top, and no turn that leaves a possible one is smaller.
+    QFETCH(std::string, name);
+    const ArmPtr arm = catalogueArm(name);
+    std::mt19937_64 random(29);
+    std::normal_distribution<double> normal;
+    int told = 0;
+    for (int n = 0; n < 500; ++n) {
+        const Pose possible = forward(*arm, randomPosture(*arm, random));
+        const Vec3 axis = Vec3(normal(random), normal(random), normal(random)).normalized();
+        const Pose asked{possible.translation, Quat(Eigen::AngleAxisd(0.3, axis)) * possible.rotation};
+        const Solutions found = inverseKinematics(*arm, asked);
+        if (found.reason != NoSolution::Orientation) continue;
+        QVERIFY(found.nearest);
+        QVERIFY(found.excessTurn.norm() <= 0.3 + 1e-9);
+        QVERIFY(std::abs(deviation(asked, *found.nearest).radians - found.excessTurn.norm()) < 1e-9);
+        const Solutions there = inverseKinematics(*arm, *found.nearest);
+        QVERIFY(there.reason != NoSolution::Orientation);
+        ++told;
+    }
+    QVERIFY2(told > 300, qPrintable(QString::number(told)));
+}
+
+void InverseTest::lockedAxesKeepTheirValue()
+{
+    ArmDescription d = catalogueArm("redundant-820")->description();
+    d.joints[2].locked = 0;
+    const ArmPtr arm = Arm::make(d).value();
+    QCOMPARE(std::string(familyName(arm->family())), std::string("spherical-wrist"));
+    QCOMPARE(arm->freeJoints().size(), size_t(6));
+    std::mt19937_64 random(31);
+    for (int n = 0; n < 500; ++n) {
+        JointVector q = randomPosture(*arm, random);
+        QCOMPARE(q[2], 0.0);
+        const Pose pose = forward(*arm, q);
+        const Solutions found = inverseKinematics(*arm, pose);
+        double nearest = INFINITY;
+        for (const Solution& s : found.items) {
+            QCOMPARE(s.joints[2], 0.0);
+            QVERIFY(deviation(forward(*arm, s.joints), pose).metres < 1e-9);
+            nearest = std::min(nearest, difference(*arm, s.joints, q));
+        }
+        QVERIFY(nearest < 1e-6);
+    }
+    d.joints[2].locked = 5;
+    QCOMPARE(Arm::make(d).error().code, std::string("arm.joint"));
+}
+
+void InverseTest::everyTurnOnRequest()
+{
+    const ArmPtr arm = urdfArm("cobot-900");
+    JointVector q(6);
+    q << 0.4, -1.2, 1.1, 0.3, 0.9, -0.5;
+    const Solutions found = inverseKinematics(*arm, forward(*arm, q), &q);
+    const std::vector<Solution> all = allTurns(*arm, {*nearestTo(found.items, q)}, q);
+    QCOMPARE(all.size(), size_t(32));  // five axes of two turns each, joint 3 of less than one
+    QVERIFY((all.front().joints - q).cwiseAbs().maxCoeff() < 1e-9);
+    for (size_t i = 0; i < all.size(); ++i) {
+        QVERIFY(withinRange(*arm, all[i].joints));
+        QVERIFY(difference(*arm, all[i].joints, q) < 1e-9);
+        for (size_t k = 0; k < i; ++k) QVERIFY((all[i].joints - all[k].joints).cwiseAbs().maxCoeff() > 1);
     }
 }
 

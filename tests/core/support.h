@@ -1,6 +1,7 @@
 #pragma once
 #include "core/cell/cell.h"
 #include "core/exchange/cell_file.h"
+#include "core/exchange/arm_file.h"
 #include "core/exchange/urdf.h"
 #include "core/robot/catalogue.h"
 

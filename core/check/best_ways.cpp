@@ -1,0 +1,226 @@
+#include "core/check/best_ways.h"
+
+#include <algorithm>
+#include <map>
+
+namespace topikos {
+
+namespace {
+
+/// A way to have come as far as a step, with the best chain up to it.
+struct Node {
+    Solution way;        ///< of the step's target
+    JointVector arrival;
+    ChainCost cost;
+    int before = -1;     ///< index into the nodes of the move before
+};
+
+class Chain {
+public:
+    Chain(const Cell& cell, const Routine& routine, const std::function<bool(double)>& progress) : m_cell(cell), m_arm(*cell.arm.model), m_progress(progress)
+    {
+        for (const Step& step : routine.steps)
+            if (step.isMove() && !step.off) m_moves.push_back(&step);
+    }
+
+    /// Targets that come more than once with other targets between.
+    std::vector<TargetId> revisited() const
+    {
+        std::vector<TargetId> out;
+        for (size_t i = 0; i < m_moves.size(); ++i)
+            for (size_t k = i + 1; k < m_moves.size(); ++k) {
+                const bool again = m_moves[k]->target == m_moves[i]->target && m_moves[k - 1]->target != m_moves[i]->target;
+                if (again && findTarget(m_cell, m_moves[i]->target)->kind == Target::Kind::Pose && std::find(out.begin(), out.end(), m_moves[i]->target) == out.end())
+                    out.push_back(m_moves[i]->target);
+            }
+        return out;
+    }
+
+    /// The best chain in which the targets of `fixed` keep their way. Null if cancelled.
+    std::optional<std::vector<Node>> shortest(const std::map<TargetId, Solution>& fixed)
+    {
+        std::vector<std::vector<Node>> layers{{Node{{}, homePosture(m_cell), {}, -1}}};
+        for (size_t i = 0; i < m_moves.size(); ++i) {
+            if (m_progress && !m_progress(double(i) / double(std::max<size_t>(1, m_moves.size())))) return std::nullopt;
+            layers.push_back(next(layers.back(), i, fixed));
+        }
+        std::vector<Node> chain;
+        int at = bestOf(layers.back());
+        for (size_t layer = layers.size(); layer-- > 1;) {
+            chain.push_back(layers[layer][size_t(at)]);
+            at = chain.back().before;
+        }
+        std::reverse(chain.begin(), chain.end());
+        return chain;
+    }
+
+    const std::vector<const Step*>& moves() const { return m_moves; }
+
+private:
+    static int bestOf(const std::vector<Node>& nodes)
+    {
+        int best = 0;
+        for (int i = 1; i < int(nodes.size()); ++i)
+            if (nodes[size_t(i)].cost.better(nodes[size_t(best)].cost)) best = i;
+        return best;
+    }
+
+    bool same(const Solution& a, const Solution& b) const
+    {
+        return m_arm.hasConfigurations() ? a.configuration == b.configuration : a.joints.size() == b.joints.size() && (a.joints - b.joints).cwiseAbs().maxCoeff() < 0.5;
+    }
+
+    double travel(const JointVector& from, const JointVector& to) const
+    {
+        double sum = 0;
+        for (int i = 0; i < m_arm.jointCount(); ++i)
+            sum += std::abs(to[i] - from[i]) / (m_arm.joints()[size_t(i)].kind == JointKind::Revolute ? 1 : m_arm.reach());
+        return sum;
+    }
+
+    bool cautious(const JointVector& posture) const
+    {
+        const Closest margin = rangeMargin(m_arm, posture);
+        if (margin.joint >= 0 && margin.value < m_cell.thresholds.margin(m_arm.joints()[size_t(margin.joint)].kind)) return true;
+        const SingularityMargins m = singularityMargins(m_arm, posture);
+        return std::any_of(kSingularityKinds.begin(), kSingularityKinds.end(),
+                           [&](SingularityKind kind) { return hasKind(m_arm, kind) && m.distance(kind) < m_cell.thresholds.cautions().of(kind); });
+    }
+
+    std::vector<Node> next(const std::vector<Node>& before, size_t index, const std::map<TargetId, Solution>& fixed) const
+    {
+        const Step& step = *m_moves[index];
+        const Target& target = *findTarget(m_cell, step.target);
+        const bool again = index > 0 && m_moves[index - 1]->target == step.target;
+        std::vector<Node> out;
+        const auto offer = [&](Node node) {
+            for (Node& other : out)
+                if (same(other.way, node.way)) {
+                    if (node.cost.better(other.cost)) other = std::move(node);
+                    return;
+                }
+            out.push_back(std::move(node));
+        };
+        for (int b = 0; b < int(before.size()); ++b) {
+            const Node& from = before[size_t(b)];
+            if (target.kind == Target::Kind::Posture) {
+                Node node{{target.posture, {}}, target.posture, from.cost, b};
+                node.cost.travel += travel(from.arrival, target.posture);
+                node.cost.blocked += !withinRange(m_arm, target.posture);
+                offer(node);
+                continue;
+            }
+            const auto own = fixed.find(target.id);
+            Solutions found = inverseKinematics(m_arm, baseFromFlange(m_cell, target, step.standoff), &from.arrival);
+            for (const Solution& s : found.items) {
+                if (own != fixed.end() && !same(s, own->second)) continue;
+                if (again && !same(s, from.way)) continue;
+                Node node{s, s.joints, from.cost, b};
+                if (step.kind == Step::Kind::Line) {
+                    const Move line = lineTo(from.arrival, target, step);
+                    if (line.stop || !same(like(line.to, s), s)) node.cost.blocked += 1;
+                    else node.arrival = line.to;
+                    node.cost.cautions += !line.stop && closeAlong(line);
+                } else {
+                    node.cost.cautions += cautious(s.joints);
+                }
+                node.cost.travel += travel(from.arrival, node.arrival);
+                offer(node);
+            }
+            if (out.empty() && b + 1 == int(before.size())) {
+                // Nothing reaches it: the chain goes on from where it was.
+                for (int k = 0; k < int(before.size()); ++k) {
+                    Node stuck{own != fixed.end() ? own->second : before[size_t(k)].way, before[size_t(k)].arrival, before[size_t(k)].cost, k};
+                    stuck.cost.blocked += 1;
+                    offer(stuck);
+                }
+            }
+        }
+        return out;
+    }
+
+    Solution like(const JointVector& posture, const Solution& s) const { return {posture, m_arm.hasConfigurations() ? configurationOf(m_arm, posture) : s.configuration}; }
+
+    bool closeAlong(const Move& line) const
+    {
+        for (const SingularityKind kind : kSingularityKinds)
+            if (line.singularity[size_t(kind)].value < m_cell.thresholds.cautions().of(kind)) return true;
+        return line.jointMargin.joint >= 0 && line.jointMargin.value < m_cell.thresholds.margin(m_arm.joints()[size_t(line.jointMargin.joint)].kind);
+    }
+
+    Move lineTo(const JointVector& from, const Target& target, const Step& step) const
+    {
+        LinePath path;
+        path.flangeFromTcp = findTool(m_cell, target.tool)->flangeFromTcp;
+        path.start = forward(m_arm, from) * path.flangeFromTcp;
+        path.end = baseFromTarget(m_cell, target, step.standoff);
+        const LineLimits& l = m_cell.lineLimits;
+        return planLine(m_arm, from, path, {1, step.lineSpeed, l.acceleration, l.turnSpeed, l.turnAcceleration}, m_cell.thresholds.blocks(), m_cell.thresholds.cautions());
+    }
+
+    const Cell& m_cell;
+    const Arm& m_arm;
+    const std::function<bool(double)>& m_progress;
+    std::vector<const Step*> m_moves;
+};
+
+}  // namespace
+
+BestWays bestWays(const Cell& cell, const Routine& routine, const std::function<bool(double)>& progress)
+{
+    BestWays out;
+    const Arm& arm = *cell.arm.model;
+    Chain chain(cell, routine, progress);
+    std::map<TargetId, Solution> present;
+    for (const Step* step : chain.moves()) {
+        const Target& target = *findTarget(cell, step->target);
+        if (target.kind != Target::Kind::Pose) continue;
+        const Solutions found = waysTo(cell, target);
+        const Solution* own = chosenWay(arm, target, found.items);
+        present[target.id] = own ? *own : Solution{target.posture, target.configuration};
+    }
+    const auto give = [&](std::optional<std::vector<Node>>&& nodes) {
+        if (!nodes) out.cancelled = true;
+        return nodes.value_or(std::vector<Node>{});
+    };
+    const std::vector<Node> now = give(chain.shortest(present));
+    if (out.cancelled || now.empty()) return out;
+    out.now = now.back().cost;
+
+    std::map<TargetId, Solution> fixed;
+    std::vector<Node> best = give(chain.shortest(fixed));
+    for (const TargetId target : chain.revisited()) {
+        std::vector<Solution> used;
+        for (size_t i = 0; i < best.size(); ++i)
+            if (chain.moves()[i]->target == target) used.push_back(best[i].way);
+        std::optional<std::vector<Node>> kept;
+        for (const Solution& way : used) {
+            std::map<TargetId, Solution> trial = fixed;
+            trial[target] = way;
+            const std::vector<Node> nodes = give(chain.shortest(trial));
+            if (out.cancelled) return out;
+            if (kept && !nodes.back().cost.better(kept->back().cost)) continue;
+            kept = nodes;
+            fixed[target] = way;
+        }
+        if (kept) best = *kept;
+    }
+    if (out.cancelled) return out;
+    out.best = best.back().cost;
+    if (!out.best.better(out.now)) {
+        out.best = out.now;
+        return out;
+    }
+    for (size_t i = 0; i < best.size(); ++i) {
+        const TargetId id = chain.moves()[i]->target;
+        const auto was = present.find(id);
+        if (was == present.end()) continue;
+        const bool known = std::any_of(out.ways.begin(), out.ways.end(), [&](const auto& w) { return w.first == id; });
+        const bool changes = arm.hasConfigurations() ? !(was->second.configuration == best[i].way.configuration)
+                                                     : was->second.joints.size() != best[i].way.joints.size() || (was->second.joints - best[i].way.joints).cwiseAbs().maxCoeff() > 1e-6;
+        if (!known && changes) out.ways.push_back({id, best[i].way});
+    }
+    return out;
+}
+
+}  // namespace topikos
