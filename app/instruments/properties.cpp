@@ -2,6 +2,7 @@
 
 #include "app/session/text.h"
 #include "app/theme/theme.h"
+#include "core/spatial/number_text.h"
 #include "core/spatial/rotation.h"
 
 #include <QCheckBox>
@@ -16,7 +17,7 @@ namespace topikos {
 
 namespace {
 
-/// A number field that lets the wheel scroll the panel and takes a comma as decimal sign.
+/// A number field that lets the wheel scroll the panel and takes sums, "1200-45/2", with a comma or point as decimal sign.
 class NumberField : public QDoubleSpinBox {
 public:
     explicit NumberField(QWidget* parent) : QDoubleSpinBox(parent)
@@ -30,10 +31,18 @@ public:
 
 protected:
     void wheelEvent(QWheelEvent* event) override { event->ignore(); }
-    QValidator::State validate(QString& input, int& place) const override
+    QValidator::State validate(QString& input, int&) const override
     {
-        input.replace(',', '.');
-        return QDoubleSpinBox::validate(input, place);
+        const auto value = typed(input);
+        return value && *value >= minimum() && *value <= maximum() ? QValidator::Acceptable : QValidator::Intermediate;
+    }
+    double valueFromText(const QString& words) const override { return typed(words).value_or(value()); }
+
+private:
+    std::optional<double> typed(QString words) const
+    {
+        if (!suffix().isEmpty() && words.endsWith(suffix())) words.chop(suffix().size());
+        return numberOf(words.toStdString());
     }
 };
 
@@ -329,12 +338,21 @@ void Properties::showThresholds()
     m_title->setText("Checks: caution and stop at");
     const Thresholds t = m_session.cell().thresholds;
     const auto row = [&](const QString& label, const QString& name, double Thresholds::*value, double unit, const QString& symbol) {
-        addNumber(label, name, t.*value / unit, symbol, 0, unit == kDegree ? 90 : 1000, 1, [=, this](double v) {
+        addNumber(label, name, t.*value / unit, symbol, 0, unit == kDegree ? 90 : unit == 1 ? 1 : 1000, unit == 1 ? 3 : 1, [=, this](double v) {
             Thresholds next = t;
             next.*value = v * unit;
             m_session.edit("Change threshold", [=](const Cell& cell) { return setThresholds(cell, next); });
         });
     };
+    const auto& joints = m_session.arm().joints();
+    const bool slides = std::any_of(joints.begin(), joints.end(), [](const Joint& j) { return j.kind == JointKind::Prismatic; });
+    if (slides) row("Slides", "slideMargin", &Thresholds::slideMargin, kMillimetre, "mm");
+    if (!m_session.arm().hasBranches()) {
+        row("Direction", "directionCaution", &Thresholds::directionCaution, 1, "");
+        row("stop", "directionBlocked", &Thresholds::directionBlocked, 1, "");
+        row("Joints", "jointMargin", &Thresholds::jointMargin, kDegree, "°");
+        return;
+    }
     row("Wrist", "wristCaution", &Thresholds::wristCaution, kDegree, "°");
     row("stop", "wristBlocked", &Thresholds::wristBlocked, kDegree, "°");
     row("Elbow", "elbowCaution", &Thresholds::elbowCaution, kMillimetre, "mm");

@@ -3,6 +3,7 @@
 #include "app/session/text.h"
 #include "app/theme/theme.h"
 #include "core/robot/singularity.h"
+#include "core/spatial/number_text.h"
 
 #include <QHelpEvent>
 #include <QKeyEvent>
@@ -48,6 +49,7 @@ TravelBars::TravelBars(Session& session, QWidget* parent) : QWidget(parent), m_s
     setFocusPolicy(Qt::StrongFocus);
     setToolTip("Drag a marker to jog the joint; double-click a value to type it (F2)");
     for (const auto signal : {&Session::postureChanged, &Session::cellChanged, &Session::jogChanged}) connect(&session, signal, this, qOverload<>(&QWidget::update));
+    connect(&session, &Session::cellChanged, this, &QWidget::updateGeometry);  // another arm may have other joints
 }
 
 QSize TravelBars::sizeHint() const { return {220, m_session.arm().jointCount() * kRow}; }
@@ -62,7 +64,7 @@ int TravelBars::rowAt(double y) const
 
 QPointF TravelBars::markerAt(int joint, double q) const
 {
-    const Joint& j = m_session.arm().joints()[size_t(joint)];
+    const Joint& j = m_session.arm().description().joints[size_t(joint)];
     const QRectF b = bar(joint);
     return {b.left() + (q - j.lower) / (j.upper - j.lower) * b.width(), b.center().y()};
 }
@@ -72,9 +74,9 @@ void TravelBars::paintEvent(QPaintEvent*)
     QPainter p(this);
     p.setRenderHint(QPainter::Antialiasing);
     const JointVector q = m_session.shownState().posture;
-    const double margin = m_session.cell().thresholds.jointMargin;
     for (int i = 0; i < m_session.arm().jointCount(); ++i) {
-        const Joint& j = m_session.arm().joints()[size_t(i)];
+        const Joint& j = m_session.arm().description().joints[size_t(i)];  // its own range, also while it is locked
+        const double margin = m_session.cell().thresholds.margin(j.kind);
         const QRectF b = bar(i);
         const bool chosen = m_session.jogSpace() == JogSpace::Joint && m_session.jogJointIndex() == i;
         p.setFont(textFont(12, chosen ? QFont::Bold : QFont::Normal));
@@ -84,11 +86,12 @@ void TravelBars::paintEvent(QPaintEvent*)
         const double zone = std::max(0.03, margin / (j.upper - j.lower));
         paintZones(p, b, {{0, zone, theme().caution}, {1 - zone, 1, theme().caution}});
         const double rest = std::min(q[i] - j.lower, j.upper - q[i]);
-        const QColor color = rest < 1e-6 ? theme().blocked : rest < margin ? theme().caution : theme().ink;
+        const QColor color = j.locked ? theme().faint : rest < 1e-6 ? theme().blocked : rest < margin ? theme().caution : theme().ink;
         paintMarker(p, b, std::clamp((q[i] - j.lower) / (j.upper - j.lower), 0.0, 1.0), color);
         p.setFont(figureFont(12));
         p.setPen(color);
         p.drawText(QRectF(width() - kValue, i * kRow, kValue, kRow), Qt::AlignVCenter | Qt::AlignRight, jointText(j, q[i]));
+        if (j.locked) drawGlyph(p, QRectF(kLabel - 14, i * kRow + 3, 12, 12), "lock", theme().faint);
     }
     if (hasFocus()) {
         p.setPen(QPen(theme().accent, 1));
@@ -99,7 +102,7 @@ void TravelBars::paintEvent(QPaintEvent*)
 
 void TravelBars::dragTo(double x)
 {
-    const Joint& j = m_session.arm().joints()[size_t(m_dragged)];
+    const Joint& j = m_session.arm().description().joints[size_t(m_dragged)];
     const QRectF b = bar(m_dragged);
     JointVector q = m_session.shownState().posture;
     q[m_dragged] = j.lower + std::clamp((x - b.left()) / b.width(), 0.0, 1.0) * (j.upper - j.lower);
@@ -146,8 +149,8 @@ void TravelBars::typeValue(int joint)
         edit->setProperty("done", true);
         edit->deleteLater();
         const Joint& axis = m_session.arm().joints()[size_t(joint)];
-        bool number = false;
-        const double value = edit->text().remove("°").remove("mm").trimmed().replace(',', '.').toDouble(&number) * (axis.kind == JointKind::Revolute ? kDegree : kMillimetre);
+        const std::optional<double> number = numberOf(edit->text().remove("°").remove("mm").toStdString());
+        const double value = number.value_or(0) * (axis.kind == JointKind::Revolute ? kDegree : kMillimetre);
         if (!number) return m_session.say("Type the joint value as a number.", true);
         if (!edit->isModified()) return;
         if (value < axis.lower - kRangeTolerance || value > axis.upper + kRangeTolerance)
@@ -184,13 +187,28 @@ void SingularityBars::paintEvent(QPaintEvent*)
 {
     QPainter p(this);
     p.setRenderHint(QPainter::Antialiasing);
+    const JointVector posture = m_session.shownState().posture;
+    const SingularityMargins margins = singularityMargins(m_session.arm(), posture);
+    const Thresholds& t = m_session.cell().thresholds;
     if (!m_session.arm().hasBranches()) {
+        // One bar for the smallest singular value, and in words what is lost.
+        const double value = margins.direction, whole = 0.3;
+        const QRectF b(kKindLabel, (kRow - kBar) / 2.0, width() - kKindLabel - kKindValue, kBar);
+        p.setFont(textFont(12));
+        p.setPen(theme().ink);
+        p.drawText(QRectF(0, 0, kKindLabel, kRow), Qt::AlignVCenter, "Direction");
+        paintZones(p, b, {{0, t.directionCaution / whole, theme().caution}, {0, std::max(0.02, t.directionBlocked / whole), theme().blocked}});
+        const QColor color = value < t.directionBlocked ? theme().blocked : value < t.directionCaution ? theme().caution : theme().ink;
+        paintMarker(p, b, std::min(1.0, value / whole), color);
+        p.setFont(figureFont(12));
+        p.setPen(color);
+        p.drawText(QRectF(width() - kKindValue, 0, kKindValue, kRow), Qt::AlignVCenter | Qt::AlignRight, QString::number(value, 'f', 3));
+        p.setFont(textFont(11));
         p.setPen(theme().faint);
-        p.drawText(rect(), Qt::AlignVCenter | Qt::TextWordWrap, "Not known for this kind of arm.");
+        const QString words = text(lostDirectionText(m_session.arm(), posture, toolInForce(m_session.cell()).flangeFromTcp));
+        p.drawText(QRectF(0, kRow, width(), 2 * kRow), Qt::AlignTop | Qt::TextWordWrap, "Least able to " + words + ".");
         return;
     }
-    const SingularityMargins margins = singularityMargins(m_session.arm(), m_session.shownState().posture);
-    const Thresholds& t = m_session.cell().thresholds;
     static const char* names[] = {"Wrist", "Elbow", "Shoulder"};
     for (int i = 0; i < 3; ++i) {
         const SingularityKind kind = kSingularityKinds[size_t(i)];
@@ -217,6 +235,10 @@ bool SingularityBars::event(QEvent* event)
                                      "Distance of the wrist from the plane of axes 2 and 3. At 0 the arm is stretched or folded.",
                                      "Distance of the wrist from the plane through axis 1. At 0 it stands over axis 1."};
         auto* help = static_cast<QHelpEvent*>(event);
+        if (!m_session.arm().hasBranches()) {
+            QToolTip::showText(help->globalPos(), "Smallest singular value of the Jacobian, lengths divided by the reach. At 0 the arm loses a direction.", this);
+            return true;
+        }
         QToolTip::showText(help->globalPos(), tips[std::clamp(help->pos().y() / kRow, 0, 2)], this);
         return true;
     }

@@ -28,7 +28,7 @@ WaysCards::WaysCards(Session& session, QWidget* parent) : QWidget(parent), m_ses
     m_grid = new QGridLayout;
     m_grid->setSpacing(3);
     column->addLayout(m_grid);
-    for (int i = 0; i < 8; ++i) {
+    for (int i = 0; i < 16; ++i) {
         auto* card = new QPushButton(this);
         card->setObjectName(QString("way%1").arg(i));
         card->setCheckable(true);
@@ -39,8 +39,10 @@ WaysCards::WaysCards(Session& session, QWidget* parent) : QWidget(parent), m_ses
             if (i >= int(m_ways.size())) return;
             const Solution way = m_ways[size_t(i)];
             if (const TargetId id = m_session.selected<TargetId>()) {
-                if (!(findTarget(m_session.cell(), id)->configuration == way.configuration))
-                    m_session.edit("Choose way for " + text(findTarget(m_session.cell(), id)->name), [=](const Cell& cell) { return setTargetWay(cell, id, way); });
+                const Target& target = *findTarget(m_session.cell(), id);
+                const bool changes = keepsPosture(m_session.arm()) ? target.posture.size() != way.joints.size() || target.posture != way.joints : !(target.configuration == way.configuration);
+                if (changes)
+                    m_session.edit("Choose way for " + text(target.name), [=](const Cell& cell) { return setTargetWay(cell, id, way); });
             } else {
                 m_session.setPosture(way.joints);
             }
@@ -59,13 +61,18 @@ void WaysCards::fill()
     const Target* target = findTarget(cell, m_session.selected<TargetId>());
     const JointVector now = m_session.shownState().posture;
     Solutions found;
+    JointVector chosenJoints;
     Configuration chosen = configurationOf(m_session.arm(), now);
     if (target && target->kind == Target::Kind::Pose) {
         found = inverseKinematics(m_session.arm(), baseFromFlange(cell, *target));
         chosen = target->configuration;
+        const Solution* own = chosenWay(m_session.arm(), *target, found.items);
+        chosenJoints = own ? own->joints : JointVector();
         m_title->setText("Ways to reach " + text(target->name));
     } else {
-        found = inverseKinematics(m_session.arm(), forward(m_session.arm(), now), &now);
+        // Of seven axes each way is shown with its best swivel, not with the one nearest to the present.
+        found = inverseKinematics(m_session.arm(), forward(m_session.arm(), now), m_session.arm().as<SevenAxis>() ? nullptr : &now);
+        if (const Solution* own = nearestTo(found.items, now)) chosenJoints = own->joints;
         m_title->setText("Ways to hold this pose");
     }
     m_ways = found.items;
@@ -77,10 +84,13 @@ void WaysCards::fill()
         if (i >= m_ways.size()) continue;
         const Configuration& c = m_ways[i].configuration;
         const Closest margin = rangeMargin(m_session.arm(), m_ways[i].joints);
-        card->setText(QString("%1 %2%3  %4").arg(c.shoulderBack ? "Back" : "Front", c.elbowDown ? "down" : "up", c.wristTurned ? " turned" : "", degreeText(margin.value, 0)));
-        card->setChecked(c == chosen);
-        card->setToolTip(QString("Shoulder %1, %2 left to the range end of joint %3. %4")
-                             .arg(configurationShort(c), degreeText(margin.value)).arg(margin.joint + 1).arg(target ? "Click to choose it for the target." : "Click to move the arm into it."));
+        const bool named = m_session.arm().hasConfigurations();
+        const Joint& tight = m_session.arm().joints()[size_t(std::max(0, margin.joint))];
+        const QString left = tight.kind == JointKind::Revolute ? degreeText(margin.value, 0) : lengthText(margin.value, 0) + " mm";
+        card->setText(named ? QString("%1 %2%3  %4").arg(c.shoulderBack ? "Back" : "Front", c.elbowDown ? "down" : "up", c.wristTurned ? " turned" : "", left) : QString("Way %1  %2").arg(i + 1).arg(left));
+        card->setChecked(named ? c == chosen : chosenJoints.size() == m_ways[i].joints.size() && (chosenJoints - m_ways[i].joints).cwiseAbs().maxCoeff() < 1e-9);
+        card->setToolTip(QString("%1%2 left to the range end of joint %3. %4")
+                             .arg(named ? "Shoulder " + configurationShort(c) + ", " : QString(), jointText(tight, margin.value)).arg(margin.joint + 1).arg(target ? "Click to choose it for the target." : "Click to move the arm into it."));
     }
 }
 

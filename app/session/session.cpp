@@ -70,7 +70,10 @@ void Session::report(const Error& error) { say(text(error.line()), true); }
 void Session::changed()
 {
     dropLostSelection();
-    m_posture = clampedToRange(arm(), m_posture);  // another arm may have other ranges
+    // Another arm may have other ranges, or other joints.
+    m_posture = m_posture.size() == arm().jointCount() ? clampedToRange(arm(), m_posture) : homePosture(cell());
+    m_jogJoint = std::min(m_jogJoint, arm().jointCount() - 1);
+    if (m_ghost && m_ghost->size() != arm().jointCount()) m_ghost.reset();
     if (m_readingFrame && !findFrame(cell(), m_readingFrame)) m_readingFrame = {};
     m_checker->submit(m_history.current(), m_history.revision(), routine().id);
     emit cellChanged();
@@ -133,6 +136,10 @@ void Session::setPosture(const JointVector& posture)
 bool Session::jogJoint(int joint, double by)
 {
     const Joint& j = arm().joints()[size_t(joint)];
+    if (arm().description().joints[size_t(joint)].locked) {
+        say(QString("Axis %1 is locked at %2.").arg(joint + 1).arg(jointText(j, j.lower)), true);
+        return false;
+    }
     JointVector q = m_inRun ? shownState().posture : m_posture;
     const double wanted = q[joint] + by;
     q[joint] = std::clamp(wanted, j.lower, j.upper);

@@ -55,6 +55,16 @@ QString solutionsText(const Arm& arm, const Solutions& found)
     return {};
 }
 
+QString familyText(const Arm& arm)
+{
+    static const char* const words[] = {"Chain of its own kind: one posture at a time, by search", "Six axes, common wrist point: every way in closed form",
+                                        "Six axes, three of them parallel: every way in closed form", "Horizontal arm with stroke: every way in closed form",
+                                        "Five axes: every way in closed form", "Gantry: every way in closed form",
+                                        "Seven axes: closed form, with the swivel that leaves most room", "Six axes anyhow: every way by elimination"};
+    static_assert(std::variant_size_v<Family> == std::size(words));
+    return QString(words[arm.family().index()]) + (arm.unlocked() ? "; some axes are locked" : "");
+}
+
 QString configurationShort(const Configuration& c)
 {
     return QString("%1 · elbow %2 · wrist %3").arg(c.shoulderBack ? "back" : "front", c.elbowDown ? "down" : "up", c.wristTurned ? "turned" : "plain");

@@ -24,6 +24,9 @@ QString offsetText(const Pose& pose);
 QString solutionsText(const Arm& arm, const Solutions& found);
 
 /// "Front, up" and "wrist turned".
+/// What kind of chain it is and how its postures are found, for people.
+QString familyText(const Arm& arm);
+
 QString configurationShort(const Configuration& configuration);
 
 }  // namespace topikos

@@ -2,6 +2,7 @@
 
 #include "app/session/text.h"
 #include "app/theme/theme.h"
+#include "core/spatial/number_text.h"
 #include "core/spatial/rotation.h"
 
 #include <QApplication>
@@ -105,15 +106,14 @@ std::optional<Pose> ReadingStrip::typedPose()
     Vec3 position = now.translation, angles = rollPitchYaw(now);
     bool good = true;
     for (int i = 0; i < 6; ++i) {
-        bool number = false;
-        const double value = m_values[i]->text().trimmed().replace(',', '.').toDouble(&number);
-        const bool fine = number && std::isfinite(value) && std::abs(value) < 1e6;
+        const std::optional<double> value = numberOf(m_values[i]->text().toStdString());
+        const bool fine = value && std::abs(*value) < 1e6;
         m_values[i]->setProperty("bad", !fine);
         m_values[i]->style()->unpolish(m_values[i]);
         m_values[i]->style()->polish(m_values[i]);
         good = good && fine;
         if (!fine || m_values[i]->text() == m_shown[i]) continue;
-        (i < 3 ? position[i] : angles[i - 3]) = value * (i < 3 ? kMillimetre : kDegree);
+        (i < 3 ? position[i] : angles[i - 3]) = *value * (i < 3 ? kMillimetre : kDegree);
     }
     if (!good) return std::nullopt;
     return Pose{position, rotationFrom(AngleOrder::FixedXyz, angles)};

@@ -55,7 +55,8 @@ void Scene::releaseGpu()
 Scene::Shape& Scene::shapeOf(std::uint32_t key, const std::vector<Solid>& solids) const
 {
     Shape& shape = m_shapes[key];
-    if (shape.mesh.vertices.empty() || !same(shape.solids, solids)) {
+    if (!shape.made || !same(shape.solids, solids)) {
+        shape.made = true;
         shape.solids = solids;
         shape.mesh = {};
         for (const Solid& s : solids) shape.mesh.append(solidMesh(s));
@@ -73,7 +74,7 @@ Scene::Shape& Scene::armShape(size_t link) const
         m_armShapes.clear();
         for (Mesh& mesh : armBodies(*arm)) {
             const Eigen::AlignedBox3f box = boxOf(mesh);
-            m_armShapes.push_back({{}, std::move(mesh), box, nullptr});
+            m_armShapes.push_back({true, {}, std::move(mesh), box, nullptr});
         }
     }
     return m_armShapes[link];
@@ -155,6 +156,7 @@ DrawList Scene::build(QOpenGLFunctions_3_3_Core& gl)
     addRoute(list);
     addTargets(list);
     addExplanation(list);
+    addJogAxis(list);
     if (const FrameId id = m_session.selected<FrameId>()) addTriad(list.linesOnTop, worldFromFrame(m_session.cell(), id), 0.18, 2);
     if (const PartId id = m_session.selected<PartId>())
         for (const PlacedPart& p : state.parts)
@@ -228,6 +230,30 @@ std::optional<Scene::Callout> Scene::callout() const
     return Callout{place, worst->severity, findingText(cell, *worst)};
 }
 
+void Scene::addJogAxis(DrawList& list) const
+{
+    // The axis that the joint keys turn: a line with its positive end, and the sense of a positive turn.
+    if (m_session.jogSpace() != JogSpace::Joint || m_session.inRun()) return;
+    const Arm& arm = m_session.arm();
+    const int joint = m_session.jogJointIndex();
+    ChainFrames frames;
+    chainFrames(arm, m_session.posture(), frames);
+    const AxisFrame& f = frames.joints[size_t(joint)];
+    const Pose axis = worldFromBase(m_session.cell()) * makePose(f.rotation, f.origin);
+    const double size = std::clamp(0.16 * arm.reach(), 0.06, 0.35);
+    const QColor color = theme().joint;
+    const auto line = [&](const Vec3& a, const Vec3& b, double width) { list.linesOnTop.push_back({axis * a, axis * b, color, width}); };
+    addDashes(list.linesOnTop, axis * Vec3(0, 0, -1.4 * size), axis * Vec3(0, 0, 1.4 * size), color, 1.8);
+    for (const Vec3& side : {Vec3::UnitX(), Vec3::UnitY()})
+        for (const double s : {-1.0, 1.0}) line(Vec3(0, 0, 1.7 * size), Vec3(0, 0, 1.4 * size) + 0.1 * s * size * side, 2.2);
+    if (arm.joints()[size_t(joint)].kind == JointKind::Prismatic) return;
+    constexpr int pieces = 22;
+    const auto rim = [&](double t) { return Vec3(size * std::cos(t), size * std::sin(t), 0); };
+    const double end = 4.4;
+    for (int i = 0; i < pieces; ++i) line(rim(end * i / pieces), rim(end * (i + 1) / pieces), 2.2);
+    for (const double s : {-1.0, 1.0}) line(rim(end), (1 + 0.13 * s) * rim(end - 0.26), 2.2);
+}
+
 void Scene::addExplanation(DrawList& list) const
 {
     // The line or plane behind the singularity of the selected step, at the posture where it is nearest.
@@ -243,7 +269,7 @@ void Scene::addExplanation(DrawList& list) const
         const Pose base = worldFromBase(cell);
         const Vec3 point = base * g.point, direction = base.rotation * g.direction, centre = base * g.wristCentre;
         QColor color = f.severity == Severity::Blocked ? theme().blocked : theme().caution;
-        if (f.kind == SingularityKind::Wrist) {
+        if (f.kind == SingularityKind::Wrist || f.kind == SingularityKind::Direction) {
             addDashes(list.linesOnTop, point - 0.45 * direction, point + 0.45 * direction, color, 2);
         } else {
             const Vec3 onPlane = centre - (centre - point).dot(direction) * direction;

@@ -42,6 +42,7 @@ public:
 
 private:
     struct Shape {
+        bool made = false;  ///< a body may be empty
         std::vector<Solid> solids;
         Mesh mesh;
         Eigen::AlignedBox3f box;  ///< of the mesh
@@ -59,6 +60,7 @@ private:
     void addRoute(DrawList& list) const;
     void addTargets(DrawList& list) const;
     void addExplanation(DrawList& list) const;
+    void addJogAxis(DrawList& list) const;
 
     const Session& m_session;
     mutable std::map<std::uint32_t, Shape> m_shapes;

@@ -65,6 +65,12 @@ Viewport::Viewport(Session& session, QWidget* parent) : QOpenGLWidget(parent), m
         connect(&session, signal, this, &Viewport::changed);
     connect(&session, &Session::said, this, &Viewport::showNote);
     connect(m_strip, &ReadingStrip::resized, this, &Viewport::placeOverlays);
+    setHints("<b>T</b> take a target here &nbsp;·&nbsp; <b>M</b> move to the selected one &nbsp;·&nbsp; <b>Arrows, Page keys</b> jog, <b>Shift</b> turns &nbsp;·&nbsp; <b>&lt; &gt;</b> step");
+}
+
+void Viewport::setHints(const QString& hints)
+{
+    m_hints = hints;
     showNote({}, false);
 }
 
@@ -118,8 +124,7 @@ void Viewport::placeOverlays()
 
 void Viewport::showNote(const QString& text, bool alert)
 {
-    const QString hints = "<b>T</b> take a target here &nbsp;·&nbsp; <b>M</b> move to the selected one &nbsp;·&nbsp; <b>Arrows, Page keys</b> jog, <b>Shift</b> turns &nbsp;·&nbsp; <b>&lt; &gt;</b> step";
-    m_note->setText(text.isEmpty() ? hints : text.toHtmlEscaped());
+    m_note->setText(text.isEmpty() ? m_hints : text.toHtmlEscaped());
     m_note->setProperty("plain", text);
     m_note->setProperty("alert", alert);
     m_note->style()->unpolish(m_note);

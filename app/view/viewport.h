@@ -25,6 +25,8 @@ public:
     ReadingStrip& readingStrip() const { return *m_strip; }
     void look(Direction direction);
     void fitAll();
+    /// What stands at the foot of the view while there is nothing to say.
+    void setHints(const QString& hints);
     /// Whole frames drawn so far.
     int frameCount() const { return m_frames; }
 
@@ -60,6 +62,7 @@ private:
     Overlay* m_overlay;
     ReadingStrip* m_strip;
     QLabel* m_note;
+    QString m_hints;
     QTimer m_stillTimer;  ///< runs out when the picture has stood still: draw it finely
     bool m_fine = false;
     bool m_fitted = false;

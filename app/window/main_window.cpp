@@ -1,5 +1,7 @@
 #include "app/window/main_window.h"
 
+#include "app/arms/arms_page.h"
+#include "app/instruments/best_ways_offer.h"
 #include "app/instruments/jog_pad.h"
 #include "app/instruments/properties.h"
 #include "app/instruments/travel_bars.h"
@@ -210,6 +212,9 @@ void MainWindow::buildRegions()
     column->addWidget(new SingularityBars(*m_session, inner));
     column->addSpacing(6);
     column->addWidget(new WaysCards(*m_session, inner));
+    auto* offer = new BestWaysOffer(*m_session, inner);
+    column->addWidget(offer);
+    m_bestWays = offer;
     column->addSpacing(6);
     column->addWidget(new JogPad(*m_session, inner));
     column->addSpacing(6);
@@ -246,7 +251,9 @@ void MainWindow::buildRegions()
     m_rows->addWidget(m_columns);
     m_rows->addWidget(m_bottom);
     m_rows->setStretchFactor(0, 1);
-    setCentralWidget(m_rows);
+    m_pages = new QStackedWidget(this);
+    m_pages->addWidget(m_rows);
+    setCentralWidget(m_pages);
 }
 
 QAction* MainWindow::action(QMenu* menu, const QString& words, const QString& tip, const QKeySequence& keys, std::function<void()> run)
@@ -273,6 +280,8 @@ void MainWindow::buildActions()
     action(examples, "Example: tile glazing line", "One tile from the belt into the drying rack", {}, [this] { if (mayLeave()) openExample(kDemo); });
     action(examples, "Example: planted mistakes", "One mistake of each rule, to see how findings look", {}, [this] { if (mayLeave()) openExample("planted-mistakes"); });
     QMenu* arms = cell->addMenu("Arm");
+    action(arms, "Arms and data sheets …", "The catalogue, and an arm from its data sheet or from URDF", QKeySequence("Ctrl+Shift+A"), [this] { showArms(!armsShown()); });
+    arms->addSeparator();
     for (const std::string& id : catalogueIds()) {
         const ArmPtr arm = catalogueArm(id);
         const QString name = text(arm->description().name);
@@ -287,8 +296,8 @@ void MainWindow::buildActions()
     action(cell, "Quit", "Close Topikos", QKeySequence("Ctrl+Q"), [this] { close(); });
 
     QMenu* edit = bar->addMenu("&Edit");
-    m_undo = action(edit, "Undo", "Take back the last change", QKeySequence::Undo, [this] { m_session->undo(); });
-    m_redo = action(edit, "Redo", "Do the undone change again", QKeySequence("Ctrl+Shift+Z"), [this] { m_session->redo(); });
+    m_undo = action(edit, "Undo", "Take back the last change", QKeySequence::Undo, [this] { armsShown() ? m_arms->model().undo() : m_session->undo(); });
+    m_redo = action(edit, "Redo", "Do the undone change again", QKeySequence("Ctrl+Shift+Z"), [this] { armsShown() ? m_arms->model().redo() : m_session->redo(); });
     edit->addSeparator();
     action(edit, "Edit thresholds", "Show when the checks speak up", {}, [this] { m_session->select({}); });
 
@@ -317,6 +326,13 @@ void MainWindow::buildActions()
         else m_session->say("Select a target to move to.", true);
     });
     action(teach, "Move home", "Send the arm to its home posture", QKeySequence("Ctrl+H"), [this] { m_session->goToTarget(m_session->cell().arm.home); });
+    action(teach, "Lock or free the jogged axis", "Holds the axis chosen for jogging where it is; ways to reach leave it out", {}, [this] {
+        const int joint = m_session->jogJointIndex();
+        const bool locked = m_session->arm().description().joints[size_t(joint)].locked.has_value();
+        const double value = m_session->posture()[joint];
+        if (m_session->edit(QString(locked ? "Free axis %1" : "Lock axis %1").arg(joint + 1), [=](const Cell& c) { return setAxisLock(c, joint, locked ? std::nullopt : std::optional(value)); }))
+            m_session->say(locked ? QString("Axis %1 is free").arg(joint + 1) : QString("Axis %1 is locked at %2").arg(joint + 1).arg(jointText(m_session->arm().joints()[size_t(joint)], value)));
+    });
     teach->addSeparator();
     static const char* spaces[] = {"Jog joints", "Jog in the world", "Jog in the tool", "Jog in the frame"};
     for (int i = 0; i < 4; ++i) action(teach, spaces[i], "Axes that the jog keys and handles follow", {}, [this, i] { m_session->setJogSpace(JogSpace(i)); });
@@ -334,6 +350,8 @@ void MainWindow::buildActions()
     action(route, "Move step up", "", QKeySequence("Alt+Up"), [this] { m_route->moveSelected(-1); });
     action(route, "Move step down", "", QKeySequence("Alt+Down"), [this] { m_route->moveSelected(1); });
     action(route, "Switch step off or on", "Space in the route", {}, [this] { m_route->switchSelected(); });
+
+    action(route, "Find the best ways", "The chain of ways with the fewest cautions and the least joint travel", QKeySequence("Ctrl+B"), [this] { m_bestWays->search(); });
 
     QMenu* check = bar->addMenu("Chec&k");
     action(check, "Show findings", "All findings with their measures", QKeySequence("Alt+4"), [this] { m_bottom->setCurrentIndex(1); });
@@ -430,10 +448,39 @@ void MainWindow::refreshHead()
 void MainWindow::refreshActions()
 {
     const History& h = m_session->history();
+    if (armsShown()) {
+        for (QAction* a : {m_undo, m_redo}) a->setEnabled(true);
+        m_undo->setText("Undo in the sheet");
+        m_redo->setText("Redo in the sheet");
+        return;
+    }
     m_undo->setEnabled(h.canUndo());
     m_undo->setText(h.canUndo() ? "Undo: " + text(h.undoLabel()) : "Undo");
     m_redo->setEnabled(h.canRedo());
     m_redo->setText(h.canRedo() ? "Redo: " + text(h.redoLabel()) : "Redo");
+}
+
+ArmsPage& MainWindow::armsPage()
+{
+    if (!m_arms) {
+        m_arms = new ArmsPage(*m_session, this);
+        m_pages->addWidget(m_arms);
+        connect(m_arms, &ArmsPage::leaveRequested, this, [this] { showArms(false); });
+    }
+    return *m_arms;
+}
+
+void MainWindow::showArms(bool shown)
+{
+    if (shown) {
+        armsPage().show(m_session->cell().arm.model->description());
+        m_pages->setCurrentWidget(m_arms);
+        m_arms->setFocus();
+    } else {
+        m_pages->setCurrentIndex(0);
+        m_view->setFocus();
+    }
+    refreshActions();
 }
 
 void MainWindow::restoreLayout()

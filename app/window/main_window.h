@@ -6,10 +6,13 @@
 #include <QMainWindow>
 #include <QPushButton>
 #include <QSplitter>
+#include <QStackedWidget>
 #include <QTabWidget>
 
 namespace topikos {
 
+class ArmsPage;
+class BestWaysOffer;
 class CycleStrip;
 class FindingsList;
 class LayoutPanel;
@@ -35,6 +38,11 @@ public:
     bool save();
     /// Writes a picture of the whole window once the check is in and the view has settled, then calls `done`.
     void pictureWhenSettled(const QString& path, std::function<void(bool)> done);
+
+    /// The page of arms and data sheets, shown in place of the regions; made when first asked for.
+    ArmsPage& armsPage();
+    void showArms(bool shown);
+    bool armsShown() const { return m_pages->currentIndex() == 1; }
 
 protected:
     void closeEvent(QCloseEvent* event) override;
@@ -63,6 +71,9 @@ private:
     LayoutPanel* m_layout;
     CycleStrip* m_cycle;
     FindingsList* m_findings;
+    BestWaysOffer* m_bestWays;
+    QStackedWidget* m_pages;
+    ArmsPage* m_arms = nullptr;
     QTabWidget *m_left, *m_bottom;
     QSplitter *m_columns, *m_rows;
     QLabel *m_name, *m_saveState, *m_blocked, *m_cautions, *m_cycleTime, *m_time;

@@ -1,9 +1,11 @@
 // Makes the pictures of docs/screenshots from the shipped examples, in a real window.
+#include "app/arms/arms_page.h"
 #include "app/strip/cycle_strip.h"
 #include "app/theme/theme.h"
 #include "app/view/surface.h"
 #include "app/view/viewport.h"
 #include "app/window/main_window.h"
+#include "core/robot/catalogue.h"
 
 #include <QApplication>
 #include <QDir>
@@ -19,9 +21,10 @@ namespace {
 /// Waits until the check is in and the view stands still, then saves the window.
 bool shoot(MainWindow& window, const QString& path)
 {
+    Viewport& view = window.armsShown() ? window.armsPage().view() : window.viewport();
     int last = -1, calm = 0;
     const auto settled = [&] {
-        const int frames = window.viewport().frameCount();
+        const int frames = view.frameCount();
         calm = window.session().checkIsFresh() && frames == last ? calm + 1 : 0;
         last = frames;
         return calm >= 8;
@@ -85,6 +88,26 @@ int main(int argc, char** argv)
     session.scrub(1e9);
     bottom->setCurrentIndex(0);
     good = shoot(window, folder.filePath("blocked.png")) && good;
+
+    window.openExample("tile-glazing-line");
+    window.showArms(true);
+    ArmsPage& arms = window.armsPage();
+    arms.findChild<QTableView*>("sheetTable")->setCurrentIndex(arms.model().index(1, 2));
+    good = shoot(window, folder.filePath("arms.png")) && good;
+    DataSheet five = sheetOf(catalogueArm("fiveaxis-500")->description());
+    five.name = "Bench arm from its data sheet";
+    five.axes[1].drawn = -1.75;
+    five.axes[3].upper = -0.2;
+    arms.model().change(five);
+    arms.view().fitAll();
+    arms.findChild<QTableView*>("sheetTable")->setCurrentIndex(arms.model().index(1, 2));
+    good = shoot(window, folder.filePath("data-sheet.png")) && good;
+    window.showArms(false);
+
+    session.edit("Use the seven-axis arm", [](const Cell& c) { return setArmModel(c, catalogueArm("redundant-820")); });
+    session.goToTarget(session.cell().arm.home);
+    window.viewport().fitAll();
+    good = shoot(window, folder.filePath("seven-axes.png")) && good;
 
     window.openExample("tile-glazing-line");
     applyTheme(true);

@@ -1,0 +1,607 @@
+#include "app/arms/arms_page.h"
+
+#include "app/arms/arm_picture.h"
+#include "app/instruments/travel_bars.h"
+#include "app/session/text.h"
+#include "app/theme/theme.h"
+#include "app/theme/typed_delegate.h"
+#include "app/view/reading_strip.h"
+#include "app/view/viewport.h"
+#include "core/exchange/arm_file.h"
+#include "core/exchange/cell_file.h"
+#include "core/robot/catalogue.h"
+#include "core/spatial/number_text.h"
+#include "core/spatial/units.h"
+
+#include <QFileDialog>
+#include <QFileInfo>
+#include <QHeaderView>
+#include <QKeyEvent>
+#include <QSplitter>
+#include <QVBoxLayout>
+
+namespace topikos {
+
+namespace {
+
+constexpr int kSweepInterval = 33;  // [ms]
+
+/// The arm on the floor with nothing around it.
+Cell benchCell(const ArmPtr& arm)
+{
+    Cell cell;
+    cell.name = arm->description().name;
+    Frame base;
+    base.id = {cell.nextId++};
+    base.name = "Base";
+    Tool flange;
+    flange.id = {cell.nextId++};
+    flange.name = "Flange";
+    Target home;
+    home.id = {cell.nextId++};
+    home.name = "Home";
+    home.kind = Target::Kind::Posture;
+    home.posture = armHome(*arm);
+    Routine routine;
+    routine.id = {cell.nextId++};
+    routine.name = "Routine";
+    cell.arm = {arm->description().name, arm, base.id, flange.id, home.id};
+    cell.frames = {base};
+    cell.tools = {flange};
+    cell.targets = {home};
+    cell.routines = {routine};
+    return cell;
+}
+
+DataSheet emptySheet()
+{
+    DataSheet sheet;
+    sheet.name = "New arm";
+    SheetAxis axis;
+    axis.name = "joint_1";
+    axis.point = {0, 0, 0.3};
+    sheet.axes = {axis};
+    sheet.flange = translated({0, 0, 0.5});
+    sheet.home = JointVector::Zero(1);
+    return sheet;
+}
+
+QString idFrom(const QString& name)
+{
+    QString id;
+    for (const QChar c : name.toLower()) id += c.isLetterOrNumber() ? QString(c) : id.isEmpty() || id.endsWith('-') ? QString() : QString("-");
+    while (id.endsWith('-')) id.chop(1);
+    if (id.isEmpty()) id = "arm";
+    return catalogueArm(id.toStdString()) ? id + "-own" : id;
+}
+
+QString factsOf(const Arm& arm)
+{
+    return QString("%1 axes · %2 mm%3").arg(arm.jointCount()).arg(lengthText(arm.reach(), 0), arm.description().payload > 0 ? QString(" · %1 kg").arg(arm.description().payload) : "");
+}
+
+}  // namespace
+
+ArmsPage::ArmsPage(Session& session, QWidget* parent) : QWidget(parent), m_session(session), m_arm(session.cell().arm.model)
+{
+    setObjectName("armsPage");
+    setAttribute(Qt::WA_StyledBackground);
+    m_model = new SheetModel(sheetOf(session.cell().arm.model->description()), this);
+    m_bench = new Session(benchCell(session.cell().arm.model), this);
+    m_bench->setJogSpace(JogSpace::Joint);
+    auto* column = new QVBoxLayout(this);
+    column->setContentsMargins(0, 0, 0, 0);
+    column->setSpacing(0);
+    column->addWidget(buildBar());
+    auto* rows = new QSplitter(Qt::Vertical, this);
+    auto* columns = new QSplitter(Qt::Horizontal, rows);
+    for (QSplitter* s : {rows, columns}) {
+        s->setChildrenCollapsible(false);
+        s->setHandleWidth(1);
+    }
+    columns->addWidget(buildGallery());
+    m_view = new Viewport(*m_bench, columns);
+    m_view->setMinimumSize(300, 220);
+    m_view->readingStrip().hide();
+    m_view->setHints("<b>Drag</b> turns the view &nbsp;·&nbsp; <b>1</b> to <b>9</b> choose an axis &nbsp;·&nbsp; <b>Left, Right</b> move it");
+    columns->addWidget(m_view);
+    columns->addWidget(buildFacts());
+    columns->setStretchFactor(1, 1);
+    columns->setSizes({252, 764, 264});
+    rows->addWidget(columns);
+    rows->addWidget(buildSheet());
+    rows->setStretchFactor(0, 1);
+    rows->setSizes({430, 290});
+    column->addWidget(rows, 1);
+
+    connect(m_model, &SheetModel::sheetChanged, this, &ArmsPage::sheetChanged);
+    connect(m_model, &SheetModel::refused, this, [this](const QString& words) { say(words, true); });
+    m_sweepTimer.setInterval(kSweepInterval);
+    connect(&m_sweepTimer, &QTimer::timeout, this, [this] {
+        const int joint = m_bench->jogJointIndex();
+        if (joint >= m_sweepStart.size() || m_sweepStart.size() != m_bench->arm().jointCount()) return m_sweepTimer.stop();
+        // Both ends are always shown, however slow the picture is.
+        const double now = m_sweepClock.elapsed() / (1000 * m_sweepSeconds);
+        double next = std::min(1.0, now);
+        for (const double end : {0.25, 0.75})
+            if (m_sweepPlace < end && next > end) {
+                next = end;
+                break;
+            }
+        m_sweepPlace = next;
+        const Joint& j = m_bench->arm().joints()[size_t(joint)];
+        const double start = m_sweepStart[joint];
+        // From where it stands to the lower end, to the upper end, and back.
+        const double s = 4 * m_sweepPlace;
+        JointVector q = m_sweepStart;
+        q[joint] = s < 1 ? start + s * (j.lower - start) : s < 3 ? j.lower + (s - 1) / 2 * (j.upper - j.lower) : j.upper + (s - 3) * (start - j.upper);
+        m_bench->setPosture(q);
+        say(QString("Axis %1 at %2%3, from %4 to %5").arg(joint + 1).arg(q[joint] > 0 ? "+" : "", jointText(j, q[joint]), jointText(j, j.lower), jointText(j, j.upper)));
+        if (m_sweepPlace >= 1) m_sweepTimer.stop();
+    });
+    sheetChanged();
+}
+
+QWidget* ArmsPage::buildBar()
+{
+    auto* bar = new QWidget(this);
+    bar->setObjectName("head");
+    bar->setAttribute(Qt::WA_StyledBackground);
+    auto* column = new QVBoxLayout(bar);
+    column->setContentsMargins(12, 6, 12, 6);
+    column->setSpacing(6);
+    auto* row = new QHBoxLayout;
+    row->setSpacing(7);
+    column->addLayout(row);
+    const auto button = [&](const char* name, const QString& words, const QString& tip, auto run) {
+        auto* b = new QPushButton(words, bar);
+        b->setObjectName(name);
+        b->setToolTip(tip);
+        connect(b, &QPushButton::clicked, this, run);
+        row->addWidget(b);
+        return b;
+    };
+    const auto label = [&](const QString& words) {
+        auto* l = new QLabel(words, bar);
+        l->setProperty("class", "faint");
+        row->addWidget(l);
+    };
+    button("armsBack", "Back to the cell", "The cell is as it was (Esc)", [this] { emit leaveRequested(); });
+    row->addSpacing(8);
+    m_name = new QLineEdit(bar);
+    m_name->setObjectName("armName");
+    m_name->setFixedWidth(230);
+    m_name->setToolTip("Name of the arm");
+    connect(m_name, &QLineEdit::editingFinished, this, [this] {
+        const std::string typed = m_name->text().trimmed().toStdString();
+        if (typed.empty() || typed == m_model->sheet().name) return m_name->setText(text(m_model->sheet().name));
+        changeWhole([&](DataSheet& s) { s.name = typed; });
+    });
+    row->addWidget(m_name);
+    label("placed by");
+    m_placement = new QComboBox(bar);
+    m_placement->setObjectName("armPlacement");
+    m_placement->addItems({"Positions", "DH rows, classic", "DH rows, modified"});
+    m_placement->setToolTip("How the sheet gives the place of each axis: position and direction in the drawing, or Denavit-Hartenberg rows");
+    connect(m_placement, &QComboBox::activated, this, [this](int i) { changeWhole([i](DataSheet& s) { s.placement = DataSheet::Placement(i); }); });
+    row->addWidget(m_placement);
+    label("angles");
+    m_angles = new QComboBox(bar);
+    m_angles->setObjectName("armAngles");
+    m_angles->addItems({"roll pitch yaw", "Z Y' X''", "Z Y' Z''", "X Y' Z''"});
+    m_angles->setToolTip("Convention in which this arm's orientations are shown and exported");
+    connect(m_angles, &QComboBox::activated, this, [this](int i) { changeWhole([i](DataSheet& s) { s.orientation = AngleOrder(i); }); });
+    row->addWidget(m_angles);
+    label("payload kg");
+    m_payload = new QLineEdit(bar);
+    m_payload->setObjectName("armPayload");
+    m_payload->setFixedWidth(56);
+    connect(m_payload, &QLineEdit::editingFinished, this, [this] {
+        const auto number = numberOf(m_payload->text().toStdString());
+        if (!number || *number < 0) say("The payload must be a number from 0.", true);
+        else if (*number != m_model->sheet().payload) return changeWhole([&](DataSheet& s) { s.payload = *number; });
+        m_payload->setText(QString::number(m_model->sheet().payload));
+    });
+    row->addWidget(m_payload);
+    row->addStretch();
+    button("armOpen", "Open …", "Open a .topikos-arm or URDF file", [this] {
+        const QString path = QFileDialog::getOpenFileName(this, "Open an arm", {}, "Arms (*.topikos-arm *.urdf);;All files (*)");
+        if (!path.isEmpty()) openFile(path);
+    });
+    button("armSave", "Save as …", "Save as .topikos-arm, or write .urdf or .srdf", [this] {
+        const QString path = QFileDialog::getSaveFileName(this, "Save the arm", idFrom(text(m_model->sheet().name)) + ".topikos-arm", "Arm (*.topikos-arm);;URDF (*.urdf);;SRDF (*.srdf)");
+        if (!path.isEmpty()) saveTo(path);
+    });
+    m_use = button("runButton", "Use in the cell", "Targets stay and are checked anew; one undo brings the former arm back", [this] { useInCell(); });
+
+    m_chain = new QWidget(bar);
+    auto* chain = new QHBoxLayout(m_chain);
+    chain->setContentsMargins(0, 0, 0, 0);
+    m_base = new QComboBox(m_chain);
+    m_base->setObjectName("chainBase");
+    m_tip = new QComboBox(m_chain);
+    m_tip->setObjectName("chainTip");
+    chain->addWidget(new QLabel("This file holds several chains. From", m_chain));
+    chain->addWidget(m_base);
+    chain->addWidget(new QLabel("to", m_chain));
+    chain->addWidget(m_tip);
+    chain->addStretch();
+    for (QComboBox* box : {m_base, m_tip}) connect(box, &QComboBox::activated, this, &ArmsPage::chooseChain);
+    column->addWidget(m_chain);
+    m_chain->hide();
+    return bar;
+}
+
+QWidget* ArmsPage::buildGallery()
+{
+    auto* face = new QWidget(this);
+    face->setObjectName("face");
+    face->setAttribute(Qt::WA_StyledBackground);
+    face->setMinimumWidth(200);
+    auto* column = new QVBoxLayout(face);
+    column->setContentsMargins(8, 8, 8, 0);
+    m_search = new QLineEdit(face);
+    m_search->setObjectName("armSearch");
+    m_search->setPlaceholderText("Find: name, axes, family …");
+    m_search->setClearButtonEnabled(true);
+    connect(m_search, &QLineEdit::textChanged, this, &ArmsPage::filter);
+    column->addWidget(m_search);
+    m_gallery = new QListWidget(face);
+    m_gallery->setObjectName("armGallery");
+    m_gallery->setIconSize({56, 56});
+    m_gallery->setFont(textFont(12));
+    m_gallery->setStyleSheet("font-size: 12px;");
+    m_gallery->setWordWrap(true);
+    m_gallery->setHorizontalScrollBarPolicy(Qt::ScrollBarAlwaysOff);
+    for (const std::string& id : catalogueIds()) {
+        const ArmPtr arm = catalogueArm(id);
+        auto* item = new QListWidgetItem(QIcon(QPixmap::fromImage(armPicture(*arm, {56, 56}))), text(arm->description().name) + "\n" + factsOf(*arm), m_gallery);
+        item->setData(Qt::UserRole, text(id));
+        item->setToolTip(familyText(*arm) + QString(". Reach %1 mm").arg(lengthText(arm->reach(), 0)));
+    }
+    auto* own = new QListWidgetItem(glyphIcon("arm"), "Empty sheet\nenter an arm from its data sheet", m_gallery);
+    own->setData(Qt::UserRole, QString());
+    connect(m_gallery, &QListWidget::itemActivated, this, [this](QListWidgetItem* item) {
+        const ArmPtr arm = catalogueArm(item->data(Qt::UserRole).toString().toStdString());
+        m_model->change(arm ? sheetOf(arm->description()) : emptySheet());
+        m_view->fitAll();
+    });
+    connect(m_gallery, &QListWidget::itemClicked, m_gallery, &QListWidget::itemActivated);
+    column->addWidget(m_gallery, 1);
+    return face;
+}
+
+QWidget* ArmsPage::buildFacts()
+{
+    auto* face = new QWidget(this);
+    face->setObjectName("face");
+    face->setAttribute(Qt::WA_StyledBackground);
+    face->setMinimumWidth(230);
+    auto* column = new QVBoxLayout(face);
+    column->setContentsMargins(12, 10, 12, 8);
+    column->setSpacing(5);
+    m_family = new QLabel(face);
+    m_family->setObjectName("armFamily");
+    m_family->setWordWrap(true);
+    column->addWidget(m_family);
+    auto* head = new QHBoxLayout;
+    auto* title = new QLabel("Axes", face);
+    title->setFont(textFont(12, QFont::DemiBold));
+    auto* hint = new QLabel("drag to try", face);
+    hint->setProperty("class", "faint");
+    head->addWidget(title);
+    head->addStretch();
+    head->addWidget(hint);
+    column->addLayout(head);
+    column->addWidget(new TravelBars(*m_bench, face));
+    auto* buttons = new QHBoxLayout;
+    buttons->setSpacing(4);
+    const auto button = [&](const char* name, const QString& words, const QString& tip, auto run) {
+        auto* b = new QPushButton(words, face);
+        b->setObjectName(name);
+        b->setToolTip(tip);
+        connect(b, &QPushButton::clicked, this, run);
+        buttons->addWidget(b);
+        return b;
+    };
+    m_sweep = button("armSweep", "Sweep", "Move the selected axis from its home to both ends and back (F6)", [this] { sweep(); });
+    button("armHome", "Home", "Show the home posture", [this] { m_bench->setPosture(armHome(m_bench->arm())); });
+    button("armDrawn", "Drawing", "Show the posture of the drawing", [this] {
+        if (m_model->sheet().axes.size() == size_t(m_bench->arm().jointCount())) m_bench->setPosture(drawnPosture(m_model->sheet()));
+    });
+    column->addLayout(buttons);
+    auto* notes = new QLabel("Looks like a mistake", face);
+    notes->setFont(textFont(12, QFont::DemiBold));
+    column->addSpacing(4);
+    column->addWidget(notes);
+    m_warnings = new QListWidget(face);
+    m_warnings->setObjectName("armWarnings");
+    m_warnings->setWordWrap(true);
+    m_warnings->setHorizontalScrollBarPolicy(Qt::ScrollBarAlwaysOff);
+    connect(m_warnings, &QListWidget::itemClicked, this, [this](QListWidgetItem* item) {
+        if (const int axis = item->data(Qt::UserRole).toInt(); axis >= 0) m_table->selectRow(axis);
+    });
+    column->addWidget(m_warnings, 1);
+    return face;
+}
+
+QWidget* ArmsPage::buildSheet()
+{
+    auto* face = new QWidget(this);
+    face->setObjectName("face");
+    face->setAttribute(Qt::WA_StyledBackground);
+    auto* column = new QVBoxLayout(face);
+    column->setContentsMargins(8, 6, 8, 6);
+    column->setSpacing(5);
+    m_table = new QTableView(face);
+    m_table->setObjectName("sheetTable");
+    m_table->setModel(m_model);
+    m_table->setItemDelegate(new TypedDelegate(m_table));
+    m_table->setEditTriggers(QAbstractItemView::AnyKeyPressed | QAbstractItemView::DoubleClicked | QAbstractItemView::EditKeyPressed);
+    m_table->setSelectionMode(QAbstractItemView::SingleSelection);
+    m_table->setTabKeyNavigation(true);
+    m_table->horizontalHeader()->setSectionResizeMode(QHeaderView::Stretch);
+    m_table->horizontalHeader()->setMinimumSectionSize(44);
+    m_table->verticalHeader()->setDefaultSectionSize(25);
+    m_table->verticalHeader()->setSectionResizeMode(QHeaderView::Fixed);
+    m_table->setAlternatingRowColors(true);
+    column->addWidget(m_table, 1);
+    const auto follow = [this] {
+        connect(m_table->selectionModel(), &QItemSelectionModel::currentChanged, this, [this](const QModelIndex& now) {
+            if (now.isValid() && now.row() < m_bench->arm().jointCount()) m_bench->setJogJointIndex(now.row());
+        });
+    };
+    follow();
+
+    auto* below = new QHBoxLayout;
+    below->setSpacing(6);
+    auto* title = new QLabel("Flange", face);
+    title->setFont(textFont(12, QFont::DemiBold));
+    below->addWidget(title);
+    static const char* const names[] = {"X", "Y", "Z", "", "", ""};
+    for (size_t i = 0; i < 6; ++i) {
+        auto* label = new QLabel(names[i], face);
+        label->setProperty("class", "faint");
+        if (i >= 3) m_flangeAngles[i - 3] = label;
+        auto* edit = m_flange[i] = new QLineEdit(face);
+        edit->setObjectName(QString("flange%1").arg(i));
+        edit->setFont(figureFont(12));
+        edit->setFixedWidth(74);
+        edit->setAlignment(Qt::AlignRight);
+        edit->setToolTip(i < 3 ? "Place of the flange, from the base, as drawn; by DH rows from the last row's frame [mm]" : "Turn of the flange [°]; its z points out of it");
+        connect(edit, &QLineEdit::editingFinished, this, [this, i] {
+            const auto number = numberOf(m_flange[i]->text().toStdString());
+            if (!number) say(QString("“%1” is not a number. Sums like 1200-45/2 are possible.").arg(m_flange[i]->text().left(40)), true);
+            else if (m_flange[i]->isModified())
+                return changeWhole([&](DataSheet& s) {
+                    if (i < 3) {
+                        s.flange.translation[Eigen::Index(i)] = *number * kMillimetre;
+                    } else {
+                        Vec3 angles = anglesOf(s.orientation, s.flange.matrix());
+                        angles[Eigen::Index(i) - 3] = *number * kDegree;
+                        s.flange.rotation = rotationFrom(s.orientation, angles);
+                    }
+                });
+            fillFlange();
+        });
+        below->addWidget(label);
+        below->addWidget(edit);
+    }
+    below->addStretch();
+    const auto button = [&](const char* name, const QString& words, const QString& tip, auto run) {
+        auto* b = new QPushButton(words, face);
+        b->setObjectName(name);
+        b->setToolTip(tip);
+        connect(b, &QPushButton::clicked, this, run);
+        below->addWidget(b);
+    };
+    button("addAxis", "Add axis", "A new axis after the selected one (Ctrl+Return)", [this] {
+        const int at = row();
+        m_model->addAxis(at < 0 ? m_model->rowCount() - 1 : at);
+        m_table->setCurrentIndex(m_model->index(std::min(m_model->rowCount() - 1, at + 1), 2));
+    });
+    button("removeAxis", "Remove axis", "Take the selected axis out (Ctrl+Delete)", [this] { m_model->removeAxis(row()); });
+    column->addLayout(below);
+    return face;
+}
+
+int ArmsPage::row() const { return m_table->currentIndex().isValid() ? m_table->currentIndex().row() : -1; }
+
+void ArmsPage::say(const QString& words, bool alert) { m_bench->say(words, alert); }
+
+void ArmsPage::changeWhole(const std::function<void(DataSheet&)>& change)
+{
+    DataSheet next = m_model->sheet();
+    change(next);
+    m_model->change(std::move(next));
+}
+
+void ArmsPage::show(const ArmDescription& arm)
+{
+    m_model->open(sheetOf(arm));
+    m_view->fitAll();
+}
+
+void ArmsPage::fillFlange()
+{
+    const DataSheet& sheet = m_model->sheet();
+    static const char* const words[][3] = {{"roll", "pitch", "yaw"}, {"Z", "Y'", "X''"}, {"Z", "Y'", "Z''"}, {"X", "Y'", "Z''"}};
+    const Vec3 angles = anglesOf(sheet.orientation, sheet.flange.matrix());
+    for (size_t i = 0; i < 6; ++i) {
+        if (i >= 3) m_flangeAngles[i - 3]->setText(words[int(sheet.orientation)][i - 3]);
+        m_flange[i]->setText(i < 3 ? lengthText(sheet.flange.translation[Eigen::Index(i)], 2) : angleFigure(angles[Eigen::Index(i) - 3], 2));
+        m_flange[i]->setModified(false);
+    }
+}
+
+void ArmsPage::sheetChanged()
+{
+    const DataSheet& sheet = m_model->sheet();
+    m_name->setText(text(sheet.name));
+    m_name->setCursorPosition(0);
+    m_placement->setCurrentIndex(int(sheet.placement));
+    m_angles->setCurrentIndex(int(sheet.orientation));
+    m_payload->setText(QString::number(sheet.payload));
+    fillFlange();
+    m_sweepTimer.stop();
+    m_arm = armOf(sheet);
+    if (m_arm) {
+        const JointVector posture = m_bench->posture();
+        const int joint = m_bench->jogJointIndex();
+        const bool same = posture.size() == (*m_arm)->jointCount();
+        m_bench->open(benchCell(*m_arm), {});
+        m_bench->setJogSpace(JogSpace::Joint);
+        if (same) m_bench->setPosture(posture);
+        m_bench->setJogJointIndex(std::min(joint, (*m_arm)->jointCount() - 1));
+    }
+    showFacts();
+}
+
+void ArmsPage::showFacts()
+{
+    m_warnings->clear();
+    const auto add = [&](const QString& words, const QString& remedy, Severity severity, int axis) {
+        auto* item = new QListWidgetItem(severityIcon(severity), words + "\n" + remedy, m_warnings);
+        item->setData(Qt::UserRole, axis);
+    };
+    m_use->setEnabled(m_arm.ok());
+    if (m_arm) m_family->setText(QString("<b>%1</b><br>%2").arg(familyText(**m_arm), factsOf(**m_arm)));
+    else add(text(m_arm.error().where + ": " + m_arm.error().message), text(m_arm.error().remedy), Severity::Blocked, -1);
+    for (const SheetWarning& w : sheetWarnings(m_model->sheet())) add(text(w.message), text(w.remedy), Severity::Caution, w.axis);
+    if (m_warnings->count() == 0) {
+        auto* item = new QListWidgetItem("Nothing does.", m_warnings);
+        item->setData(Qt::UserRole, -1);
+        item->setForeground(theme().faint);
+    }
+}
+
+void ArmsPage::filter(const QString& words)
+{
+    for (int i = 0; i < m_gallery->count(); ++i) {
+        QListWidgetItem* item = m_gallery->item(i);
+        const QString all = item->text() + " " + item->toolTip();
+        bool fits = true;
+        for (const QString& word : words.split(' ', Qt::SkipEmptyParts)) fits = fits && all.contains(word, Qt::CaseInsensitive);
+        item->setHidden(!fits);
+    }
+}
+
+bool ArmsPage::openFile(const QString& path)
+{
+    const Result<std::string> content = readFile(path.toStdString(), kLargestUrdfFile);
+    if (!content) {
+        say(text(content.error().line()), true);
+        return false;
+    }
+    m_chain->hide();
+    const std::string name = QFileInfo(path).fileName().toStdString();
+    const size_t first = content->find_first_not_of(" \t\r\n");
+    if (first != std::string::npos && (*content)[first] == '{') {
+        const Result<DataSheet> sheet = readSheet(*content, name);
+        if (!sheet) {
+            say(text(sheet.error().line()), true);
+            return false;
+        }
+        m_model->change(*sheet);
+    } else {
+        const Result<UrdfLinks> links = urdfLinks(*content, name);
+        if (!links) {
+            say(text(links.error().line()), true);
+            return false;
+        }
+        m_urdf = text(*content);
+        m_urdfName = text(name);
+        m_base->clear();
+        m_tip->clear();
+        for (const std::string& link : links->all) m_base->addItem(text(link));
+        for (const std::string& link : links->all) m_tip->addItem(text(link));
+        m_base->setCurrentText(text(links->root));
+        const bool flange = std::find(links->all.begin(), links->all.end(), "flange") != links->all.end();
+        m_tip->setCurrentText(flange ? "flange" : text(links->tips.front()));
+        m_chain->setVisible(links->tips.size() > 1);
+        const Result<ArmPtr> arm = readUrdf(*content, name, {links->root, m_tip->currentText().toStdString()});
+        if (!arm) {
+            say(text(arm.error().line()), true);
+            return false;
+        }
+        m_model->change(sheetOf((*arm)->description()));
+    }
+    m_bench->setPosture(armHome(m_bench->arm()));
+    m_view->fitAll();
+    say("Opened " + QFileInfo(path).fileName());
+    return true;
+}
+
+void ArmsPage::chooseChain()
+{
+    const Result<ArmPtr> arm = readUrdf(m_urdf.toStdString(), m_urdfName.toStdString(), {m_base->currentText().toStdString(), m_tip->currentText().toStdString()});
+    if (!arm) return say(text(arm.error().line()), true);
+    m_model->change(sheetOf((*arm)->description()));
+    m_view->fitAll();
+}
+
+bool ArmsPage::saveTo(const QString& path)
+{
+    if (!m_arm) {
+        say("The sheet does not give an arm yet: " + text(m_arm.error().line()), true);
+        return false;
+    }
+    DataSheet sheet = m_model->sheet();
+    Result<Exported> file = exportArm(**m_arm, {{"home", armHome(**m_arm)}}, path.toStdString());
+    if (file && path.endsWith(".topikos-arm")) {
+        sheet.id = QFileInfo(path).completeBaseName().toStdString();
+        file = Exported{writeSheet(sheet), {}};
+    }
+    if (!file) {
+        say(text(file.error().line()), true);
+        return false;
+    }
+    if (const Status bad = saveFile(path.toStdString(), file->text)) {
+        say(text(bad->line()), true);
+        return false;
+    }
+    QString words = "Saved " + QFileInfo(path).fileName();
+    for (const std::string& lost : file->lost) words += ". " + text(lost).chopped(1);
+    say(words);
+    return true;
+}
+
+void ArmsPage::useInCell()
+{
+    if (!m_arm) return;
+    ArmPtr arm = *m_arm;
+    const ArmPtr known = catalogueArm(m_model->sheet().id);
+    DataSheet sheet = m_model->sheet();
+    if (known && writeSheet(sheetOf(known->description())) == writeSheet(sheet)) {
+        arm = known;
+    } else {
+        if (known || sheet.id.empty() || sheet.id.find('/') != std::string::npos) sheet.id = idFrom(text(sheet.name)).toStdString();
+        const Result<ArmPtr> own = armOf(sheet);
+        if (!own) return say(text(own.error().line()), true);
+        arm = *own;
+    }
+    const QString name = text(arm->description().name);
+    if (!m_session.edit("Use " + name, [&](const Cell& cell) { return setArmModel(cell, arm); })) return;
+    m_session.say("The arm is now the " + name);
+    emit leaveRequested();
+}
+
+void ArmsPage::sweep()
+{
+    if (row() >= 0 && row() < m_bench->arm().jointCount()) m_bench->setJogJointIndex(row());
+    m_sweepStart = armHome(m_bench->arm());
+    m_sweepPlace = 0;
+    m_sweepClock.start();
+    m_sweepTimer.start();
+}
+
+void ArmsPage::keyPressEvent(QKeyEvent* event)
+{
+    if (event->key() == Qt::Key_Escape) emit leaveRequested();
+    else if (event->key() == Qt::Key_F6) sweep();
+    else if (event->key() == Qt::Key_Return && event->modifiers() == Qt::ControlModifier) findChild<QPushButton*>("addAxis")->click();
+    else if (event->key() == Qt::Key_Delete && event->modifiers() == Qt::ControlModifier) findChild<QPushButton*>("removeAxis")->click();
+    else QWidget::keyPressEvent(event);
+}
+
+}  // namespace topikos
