@@ -255,10 +255,18 @@ int armTorque(const ArmChoice& name)
     });
 }
 
-int armExport(const ArmChoice& name, const std::string& out)
+int armExport(const ArmChoice& name, const std::vector<std::string>& packages, const std::string& out)
 {
-    const Result<ArmPtr> arm = findArm(name.name, {name.base, name.tip});
+    PackageFolders folders;
+    for (const std::string& package : packages) {
+        const size_t equals = package.find('=');
+        if (equals == std::string::npos) return refused({"usage", "\"" + package + "\" is not NAME=FOLDER", "--package", "Write --package NAME=FOLDER."});
+        folders[package.substr(0, equals)] = package.substr(equals + 1);
+    }
+    std::vector<std::string> missed;
+    const Result<ArmPtr> arm = findArm(name.name, {name.base, name.tip}, &folders, &missed);
     if (!arm) return refused(arm.error());
+    for (const std::string& words : missed) std::fprintf(stderr, "topikos-cli: %s\n", words.c_str());
     const Result<Exported> file = exportArm(**arm, {{"home", armHome(**arm)}}, out);
     if (!file) return refused(file.error());
     if (const Status bad = saveFile(out, file->text)) return refused(*bad);

@@ -1,5 +1,6 @@
 #pragma once
 #include <string>
+#include <vector>
 
 /// One function per command. Each writes to standard output and error and returns the exit code: 0 done, 1 something blocked, 2 bad input.
 namespace topikos::cli {
@@ -16,7 +17,7 @@ int armJacobian(const ArmChoice& arm);
 int armInverse(const ArmChoice& arm);
 int armSingular(const ArmChoice& arm);
 int armTorque(const ArmChoice& arm);
-int armExport(const ArmChoice& arm, const std::string& out);
+int armExport(const ArmChoice& arm, const std::vector<std::string>& packages, const std::string& out);
 
 int checkCell(const std::string& file, bool json, const std::string& junit);
 int simulateCell(const std::string& file, bool json, int cycles, const std::string& trace);

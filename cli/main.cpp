@@ -43,7 +43,9 @@ int main(int argc, char** argv)
     CLI::App* armOut = arm->add_subcommand("export", "Write the arm as .topikos-arm, .urdf or .srdf");
     about(armOut);
     armOut->add_option("OUT", out, "File to write")->required();
-    armOut->callback([&] { code = armExport(choice, out); });
+    std::vector<std::string> packages;
+    armOut->add_option("--package", packages, "NAME=FOLDER: where a package lies that a URDF file takes surfaces from");
+    armOut->callback([&] { code = armExport(choice, packages, out); });
 
     std::string file, junit, trace;
     int cycles = 1;

@@ -17,6 +17,7 @@
 #include <QFileInfo>
 #include <QHeaderView>
 #include <QKeyEvent>
+#include <QSettings>
 #include <QSplitter>
 #include <QVBoxLayout>
 
@@ -188,7 +189,7 @@ QWidget* ArmsPage::buildBar()
     label("angles");
     m_angles = new QComboBox(bar);
     m_angles->setObjectName("armAngles");
-    m_angles->addItems({"roll pitch yaw", "Z Y' X''", "Z Y' Z''", "X Y' Z''"});
+    for (const AngleOrder order : {AngleOrder::FixedXyz, AngleOrder::IntrinsicZyx, AngleOrder::IntrinsicZyz, AngleOrder::IntrinsicXyz}) m_angles->addItem(angleOrderText(order));
     m_angles->setToolTip("Convention in which this arm's orientations are shown and exported");
     connect(m_angles, &QComboBox::activated, this, [this](int i) { changeWhole([i](DataSheet& s) { s.orientation = AngleOrder(i); }); });
     row->addWidget(m_angles);
@@ -425,10 +426,9 @@ void ArmsPage::show(const ArmDescription& arm)
 void ArmsPage::fillFlange()
 {
     const DataSheet& sheet = m_model->sheet();
-    static const char* const words[][3] = {{"roll", "pitch", "yaw"}, {"Z", "Y'", "X''"}, {"Z", "Y'", "Z''"}, {"X", "Y'", "Z''"}};
     const Vec3 angles = anglesOf(sheet.orientation, sheet.flange.matrix());
     for (size_t i = 0; i < 6; ++i) {
-        if (i >= 3) m_flangeAngles[i - 3]->setText(words[int(sheet.orientation)][i - 3]);
+        if (i >= 3) m_flangeAngles[i - 3]->setText(angleNames(sheet.orientation)[i - 3]);
         m_flange[i]->setText(i < 3 ? lengthText(sheet.flange.translation[Eigen::Index(i)], 2) : angleFigure(angles[Eigen::Index(i) - 3], 2));
         m_flange[i]->setModified(false);
     }
@@ -510,7 +510,7 @@ bool ArmsPage::openFile(const QString& path)
             return false;
         }
         m_urdf = text(*content);
-        m_urdfName = text(name);
+        m_urdfPath = path;
         m_base->clear();
         m_tip->clear();
         for (const std::string& link : links->all) m_base->addItem(text(link));
@@ -519,7 +519,7 @@ bool ArmsPage::openFile(const QString& path)
         const bool flange = std::find(links->all.begin(), links->all.end(), "flange") != links->all.end();
         m_tip->setCurrentText(flange ? "flange" : text(links->tips.front()));
         m_chain->setVisible(links->tips.size() > 1);
-        const Result<ArmPtr> arm = readUrdf(*content, name, {links->root, m_tip->currentText().toStdString()});
+        const Result<ArmPtr> arm = armOfUrdf({links->root, m_tip->currentText().toStdString()});
         if (!arm) {
             say(text(arm.error().line()), true);
             return false;
@@ -528,13 +528,34 @@ bool ArmsPage::openFile(const QString& path)
     }
     m_bench->setPosture(armHome(m_bench->arm()));
     m_view->fitAll();
-    say("Opened " + QFileInfo(path).fileName());
+    if (m_missed.empty()) say("Opened " + QFileInfo(path).fileName());
+    else say(text(m_missed.front()) + (m_missed.size() > 1 ? QString(" And %1 more like it.").arg(m_missed.size() - 1) : ""), true);
+    m_missed.clear();
     return true;
+}
+
+Result<ArmPtr> ArmsPage::armOfUrdf(const UrdfChain& chain)
+{
+    QSettings settings;
+    PackageFolders folders;
+    const std::string source = m_urdf.toStdString();
+    for (const std::string& package : packagesOf(source)) {
+        const QString key = "packages/" + text(package);
+        QString folder = settings.value(key).toString();
+        if (folder.isEmpty() || !QFileInfo(folder).isDir()) {
+            folder = QFileDialog::getExistingDirectory(this, "Folder of the package " + text(package), QFileInfo(m_urdfPath).path());
+            if (folder.isEmpty()) continue;  // its links get bodies made from the kinematics
+            settings.setValue(key, folder);
+        }
+        folders[package] = folder.toStdString();
+    }
+    m_missed.clear();
+    return readUrdf(source, QFileInfo(m_urdfPath).fileName().toStdString(), chain, meshesBeside(m_urdfPath.toStdString(), folders), &m_missed);
 }
 
 void ArmsPage::chooseChain()
 {
-    const Result<ArmPtr> arm = readUrdf(m_urdf.toStdString(), m_urdfName.toStdString(), {m_base->currentText().toStdString(), m_tip->currentText().toStdString()});
+    const Result<ArmPtr> arm = armOfUrdf({m_base->currentText().toStdString(), m_tip->currentText().toStdString()});
     if (!arm) return say(text(arm.error().line()), true);
     m_model->change(sheetOf((*arm)->description()));
     m_view->fitAll();

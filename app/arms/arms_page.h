@@ -1,6 +1,7 @@
 #pragma once
 #include "app/arms/sheet_model.h"
 #include "app/session/session.h"
+#include "core/exchange/urdf.h"
 
 #include <QComboBox>
 #include <QLabel>
@@ -49,6 +50,8 @@ private:
     void showFacts();
     void filter(const QString& words);
     void chooseChain();
+    /// The URDF text as an arm with its surfaces; folders of packages are asked for once and remembered.
+    Result<ArmPtr> armOfUrdf(const UrdfChain& chain);
     void changeWhole(const std::function<void(DataSheet&)>& change);
     void fillFlange();
     int row() const;
@@ -73,7 +76,8 @@ private:
     double m_sweepPlace = 0;  ///< share of the sweep done
     JointVector m_sweepStart;
     Result<ArmPtr> m_arm;      ///< of the sheet as it is
-    QString m_urdf, m_urdfName;  ///< text of the file whose chain can be chosen
+    QString m_urdf, m_urdfPath;  ///< text and place of the file whose chain can be chosen
+    std::vector<std::string> m_missed;  ///< surfaces of it that could not be had
 };
 
 }  // namespace topikos

@@ -161,9 +161,10 @@ void Properties::addPose(const Pose& pose, std::function<void(const Pose&)> appl
     auto* grid = new QGridLayout(box);
     grid->setContentsMargins(0, 0, 0, 0);
     grid->setSpacing(3);
-    static const char* names[] = {"X", "Y", "Z", "R", "P", "Y"};
-    static const char* tips[] = {"X [mm]", "Y [mm]", "Z [mm]", "Roll about the fixed x [°]", "Pitch about the fixed y [°]", "Yaw about the fixed z [°]"};
-    const Vec3 angles = rollPitchYaw(pose);
+    const AngleOrder order = m_session.cell().angles;
+    const Vec3 angles = anglesOf(order, pose.matrix());
+    const auto turns = angleNames(order);
+    const QString names[] = {"X", "Y", "Z", turns[0], turns[1], turns[2]};
     for (int i = 0; i < 6; ++i) {
         auto* label = new QLabel(names[i], box);
         label->setProperty("class", "faint");
@@ -172,7 +173,7 @@ void Properties::addPose(const Pose& pose, std::function<void(const Pose&)> appl
         field->setRange(i < 3 ? -1e6 : -360, i < 3 ? 1e6 : 360);
         field->setDecimals(i < 3 ? 2 : 3);
         field->setValue(i < 3 ? millimetres(pose.translation[i]) : degrees(angles[i - 3]));
-        field->setToolTip(tips[i]);
+        field->setToolTip(i < 3 ? names[i] + " [mm]" : QString("Angle %1 of %2 [°]; View > Angles chooses the convention").arg(names[i], angleOrderText(order)));
         field->setSuffix(i < 3 ? "" : "°");
         field->setMinimumWidth(70);
         const double shown = field->value();
@@ -184,7 +185,7 @@ void Properties::addPose(const Pose& pose, std::function<void(const Pose&)> appl
             } else {
                 Vec3 a = angles;
                 a[i - 3] = now * kDegree;
-                next.rotation = rotationFrom(AngleOrder::FixedXyz, a);
+                next.rotation = rotationFrom(order, a);
             }
             apply(next);
         });

@@ -108,12 +108,12 @@ void LayoutPanel::fill()
         if (cell.arm.mount == frame) {
             QTreeWidgetItem* arm = row(parent, ArmRow, frame.value, cell.arm.name + " (" + cell.arm.model->description().name + ")", {});
             const Tool& tool = toolInForce(cell);
-            row(arm, ToolRow, tool.id.value, tool.name, "TCP " + offsetText(tool.flangeFromTcp));
+            row(arm, ToolRow, tool.id.value, tool.name, "TCP " + offsetText(tool.flangeFromTcp, cell.angles));
         }
         for (const Frame& f : cell.frames)
-            if (f.parent == frame) self(self, row(parent, FrameRow, f.id.value, f.name, offsetText(f.pose)), f.id);
+            if (f.parent == frame) self(self, row(parent, FrameRow, f.id.value, f.name, offsetText(f.pose, cell.angles)), f.id);
         for (const Part& p : cell.parts)
-            if (p.frame == frame) row(parent, PartRow, p.id.value, p.name, offsetText(p.pose));
+            if (p.frame == frame) row(parent, PartRow, p.id.value, p.name, offsetText(p.pose, cell.angles));
     };
     branch(branch, row(nullptr, WorldRow, 0, "World", {}), {});
     m_tree->expandAll();

@@ -28,14 +28,32 @@ QString jointText(const Joint& joint, double value)
     return joint.kind == JointKind::Revolute ? degreeText(value) : lengthText(value) + " mm";
 }
 
-Vec3 rollPitchYaw(const Pose& pose) { return anglesOf(AngleOrder::FixedXyz, pose.matrix()); }
+std::array<QString, 3> angleNames(AngleOrder order)
+{
+    switch (order) {
+    case AngleOrder::FixedXyz: return {"R", "P", "Y"};
+    case AngleOrder::IntrinsicZyx: return {"Z", "Y'", "X''"};
+    case AngleOrder::IntrinsicZyz: return {"Z", "Y'", "Z''"};
+    case AngleOrder::IntrinsicXyz: return {"X", "Y'", "Z''"};
+    }
+    return {};
+}
 
-QString offsetText(const Pose& pose)
+QString angleOrderText(AngleOrder order)
+{
+    if (order == AngleOrder::FixedXyz) return "roll, pitch, yaw";
+    const auto names = angleNames(order);
+    return names[0] + " " + names[1] + " " + names[2];
+}
+
+QString offsetText(const Pose& pose, AngleOrder order)
 {
     QString s = QString("X %1  Y %2  Z %3 mm").arg(lengthText(pose.translation[0]), lengthText(pose.translation[1]), lengthText(pose.translation[2]));
     if (deviation(pose, translated(pose.translation)).radians > 1e-9) {
-        const Vec3 a = rollPitchYaw(pose);
-        s += QString("  R %1  P %2  Y %3°").arg(angleFigure(a[0]), angleFigure(a[1]), angleFigure(a[2]));
+        const Vec3 a = anglesOf(order, pose.matrix());
+        const auto names = angleNames(order);
+        for (int i = 0; i < 3; ++i) s += "  " + names[size_t(i)] + " " + angleFigure(a[i]);
+        s += "°";
     }
     return s;
 }

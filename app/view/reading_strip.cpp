@@ -37,19 +37,19 @@ ReadingStrip::ReadingStrip(Session& session, QWidget* parent) : QFrame(parent), 
     m_frame->setToolTip("Frame from which the pose is read and in which targets are taken");
     m_frame->setFocusPolicy(Qt::ClickFocus);
     row->addWidget(m_frame);
-    static const char* names[] = {"X", "Y", "Z", "R", "P", "Y"};
-    static const char* tips[] = {"X [mm]", "Y [mm]", "Z [mm]", "Roll: turn about the frame's x [°]", "Pitch: turn about the frame's y [°]", "Yaw: turn about the frame's z [°]"};
+    static const char* names[] = {"X", "Y", "Z", "", "", ""};
     for (int i = 0; i < 6; ++i) {
         auto* name = new QLabel(names[i], this);
         name->setProperty("class", "faint");
         if (i == 3) row->addSpacing(4);
         row->addWidget(name);
+        if (i >= 3) m_angleNames[i - 3] = name;
         m_values[i] = new QLineEdit(this);
         m_values[i]->setObjectName(QString("reading%1").arg(i));
         m_values[i]->setFont(figureFont(12));
         m_values[i]->setFixedWidth(i < 3 ? 53 : 46);
         m_values[i]->setAlignment(Qt::AlignRight);
-        m_values[i]->setToolTip(QString(tips[i]) + ". Type a value: the verdict shows at once, Enter moves the arm.");
+        m_values[i]->setToolTip(QString(i < 3 ? "%1 [mm]" : "Angle [°]; View > Angles chooses the convention").arg(names[i]) + ". Type a value: the verdict shows at once, Enter moves the arm.");
         m_values[i]->installEventFilter(this);
         connect(m_values[i], &QLineEdit::textEdited, this, &ReadingStrip::judge);
         connect(m_values[i], &QLineEdit::returnPressed, this, &ReadingStrip::go);
@@ -91,7 +91,9 @@ void ReadingStrip::fillFrames()
 void ReadingStrip::showPose()
 {
     const Pose pose = frameFromTcp(m_session.cell(), m_session.readingFrame(), m_session.shownState().posture);
-    const Vec3 angles = rollPitchYaw(pose);
+    const AngleOrder order = m_session.cell().angles;
+    const Vec3 angles = anglesOf(order, pose.matrix());
+    for (int i = 0; i < 3; ++i) m_angleNames[i]->setText(angleNames(order)[size_t(i)]);
     for (int i = 0; i < 6; ++i) {
         if (m_values[i]->isModified()) continue;
         m_values[i]->setText(i < 3 ? lengthText(pose.translation[i]) : angleFigure(angles[i - 3]));
@@ -103,7 +105,7 @@ std::optional<Pose> ReadingStrip::typedPose()
 {
     // Fields that were not touched keep their full digits, so that a pose typed in part is exact.
     const Pose now = frameFromTcp(m_session.cell(), m_session.readingFrame(), m_session.shownState().posture);
-    Vec3 position = now.translation, angles = rollPitchYaw(now);
+    Vec3 position = now.translation, angles = anglesOf(m_session.cell().angles, now.matrix());
     bool good = true;
     for (int i = 0; i < 6; ++i) {
         const std::optional<double> value = numberOf(m_values[i]->text().toStdString());
@@ -116,7 +118,7 @@ std::optional<Pose> ReadingStrip::typedPose()
         (i < 3 ? position[i] : angles[i - 3]) = *value * (i < 3 ? kMillimetre : kDegree);
     }
     if (!good) return std::nullopt;
-    return Pose{position, rotationFrom(AngleOrder::FixedXyz, angles)};
+    return Pose{position, rotationFrom(m_session.cell().angles, angles)};
 }
 
 void ReadingStrip::judge()

@@ -30,6 +30,7 @@ private:
     QLabel* m_tool;
     QComboBox* m_frame;
     QLineEdit* m_values[6];
+    QLabel* m_angleNames[3];
     QLabel* m_verdict;
     QString m_shown[6];  ///< what the fields held before typing began
 };

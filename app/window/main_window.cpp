@@ -314,6 +314,12 @@ void MainWindow::buildActions()
     action(view, "Restore layout", "Regions back to their first sizes", QKeySequence("Ctrl+0"), [this] { restoreLayout(); });
     action(view, "Dark or light", "Change between the dark and the light look", QKeySequence("Ctrl+Shift+D"), [this] { setDark(!theme().dark); });
 
+    QMenu* angles = view->addMenu("Angles");
+    for (const AngleOrder order : {AngleOrder::FixedXyz, AngleOrder::IntrinsicZyx, AngleOrder::IntrinsicZyz, AngleOrder::IntrinsicXyz})
+        action(angles, "Show angles as " + angleOrderText(order), "Convention in which orientations of this cell are shown and typed", {}, [this, order] {
+            if (order != m_session->cell().angles) m_session->edit("Show angles as " + angleOrderText(order), [order](const Cell& c) { return setAngles(c, order); });
+        });
+
     QMenu* teach = bar->addMenu("&Teach");
     action(teach, "Take target here", "A pose target where the arm stands, in the frame it is seen from (T in the view)", {}, [this] { m_targets->takePose(); });
     action(teach, "Take posture here", "One value per joint, as the arm stands", QKeySequence("Ctrl+Shift+T"), [this] { m_targets->takePosture(); });

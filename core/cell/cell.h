@@ -3,6 +3,7 @@
 #include "core/robot/arm.h"
 #include "core/robot/inverse.h"
 #include "core/shape/solid.h"
+#include "core/spatial/rotation.h"
 #include "core/spatial/units.h"
 
 #include <cstdint>
@@ -136,6 +137,7 @@ struct Cell {
     std::vector<Routine> routines;
     Thresholds thresholds;
     LineLimits lineLimits;
+    AngleOrder angles = AngleOrder::FixedXyz;  ///< convention in which orientations are shown and typed
 };
 
 /// Linear look-ups; nullptr when the id is not there.

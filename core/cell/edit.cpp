@@ -1,5 +1,7 @@
 #include "core/cell/edit.h"
 
+#include "core/robot/data_sheet.h"
+
 #include <fmt/format.h>
 
 #include <algorithm>
@@ -126,6 +128,7 @@ Result<Cell> setArmModel(const Cell& cell, const ArmPtr& model)
     const Arm& before = *cell.arm.model;
     Cell next = cell;
     next.arm.model = model;
+    if (model->description().sheet) next.angles = model->description().sheet->orientation;
     const bool sameJoints = std::equal(model->joints().begin(), model->joints().end(), before.joints().begin(), before.joints().end(), [](const Joint& a, const Joint& b) { return a.kind == b.kind; });
     for (Target& target : next.targets) {
         if (target.kind == Target::Kind::Posture) {
@@ -141,6 +144,13 @@ Result<Cell> setArmModel(const Cell& cell, const ArmPtr& model)
             if (!sameJoints && !kept && !found.items.empty()) target.configuration = found.items.front().configuration;
         }
     }
+    return next;
+}
+
+Result<Cell> setAngles(const Cell& cell, AngleOrder angles)
+{
+    Cell next = cell;
+    next.angles = angles;
     return next;
 }
 

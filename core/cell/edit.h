@@ -16,6 +16,8 @@ Result<Cell> renameRoutine(const Cell& cell, RoutineId id, const std::string& na
 /// Another arm on the same base. Targets, tool and routines stay; checks tell what no longer works. With another number of joints, home becomes the
 /// arm's own and other posture targets hold the flange where they did, if that is possible.
 Result<Cell> setArmModel(const Cell& cell, const ArmPtr& model);
+/// Chooses the convention in which orientations are shown and typed.
+Result<Cell> setAngles(const Cell& cell, AngleOrder angles);
 /// Holds axis `joint` (from 0) at `value` [rad or m], or frees it. Solutions then leave it out.
 Result<Cell> setAxisLock(const Cell& cell, int joint, std::optional<double> value);
 /// Chooses ways for several pose targets at once.

@@ -80,7 +80,7 @@ Result<Exported> exportArm(const Arm& arm, const std::vector<std::pair<std::stri
     return Error{"export.ending", "ends in nothing that an arm can be written as", path, "End it in .topikos-arm, .urdf or .srdf."};
 }
 
-Result<ArmPtr> findArm(const std::string& idOrPath, const UrdfChain& chain)
+Result<ArmPtr> findArm(const std::string& idOrPath, const UrdfChain& chain, const PackageFolders* packages, std::vector<std::string>* lost)
 {
     if (ArmPtr arm = catalogueArm(idOrPath)) return arm;
     const Result<std::string> text = readFile(idOrPath, kLargestUrdfFile);
@@ -90,7 +90,7 @@ Result<ArmPtr> findArm(const std::string& idOrPath, const UrdfChain& chain)
         return text.error();
     }
     const size_t first = text->find_first_not_of(" \t\r\n");
-    if (first == std::string::npos || (*text)[first] != '{') return readUrdf(*text, idOrPath, chain);
+    if (first == std::string::npos || (*text)[first] != '{') return readUrdf(*text, idOrPath, chain, packages ? meshesBeside(idOrPath, *packages) : MeshLoader(), lost);
     const Result<DataSheet> sheet = readSheet(*text, idOrPath);
     if (!sheet) return sheet.error();
     Result<ArmPtr> arm = armOf(*sheet);

@@ -17,7 +17,9 @@ Result<DataSheet> readSheet(const std::string& text, const std::string& name);
 Result<ArmPtr> armOf(const DataSheet& sheet);
 
 /// A catalogue id, or the path of a .topikos-arm or URDF file, told apart by what is in it. `chain` is for URDF files that hold several.
-Result<ArmPtr> findArm(const std::string& idOrPath, const UrdfChain& chain = {});
+/// With `packages`, the surfaces that a URDF file names come along; what could not be had is said in `lost`.
+Result<ArmPtr> findArm(const std::string& idOrPath, const UrdfChain& chain = {}, const PackageFolders* packages = nullptr, std::vector<std::string>* lost = nullptr);
+
 
 /// The arm, with its named postures, in the form that the ending of `path` asks for: .topikos-arm, .urdf or .srdf.
 Result<Exported> exportArm(const Arm& arm, const std::vector<std::pair<std::string, JointVector>>& postures, const std::string& path);

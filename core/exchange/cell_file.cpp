@@ -201,6 +201,7 @@ void fields(Io& io, StoredCell& s)
     io.field("next-id", s.cell.nextId);
     io.object("thresholds", s.cell.thresholds);
     io.object("line-limits", s.cell.lineLimits);
+    io.optionalWord("angles", s.cell.angles, kAngleWords, AngleOrder::FixedXyz);
     io.list("arms", s.arms);
     io.list("frames", s.cell.frames);
     io.list("tools", s.cell.tools);

@@ -22,6 +22,7 @@ struct Word {
 /// Builds the JSON of an object from its fields, in the order they are named.
 class FieldWriter {
 public:
+    static constexpr bool kReads = false;
     Json json = Json::object();
 
     template <class T>
@@ -51,6 +52,12 @@ public:
         for (const auto& w : words)
             if (w.value == value) json[key] = w.word;
     }
+    /// Left out where the value is the default.
+    template <class Enum, size_t N>
+    void optionalWord(const char* key, Enum& value, const Word<Enum> (&words)[N], Enum standard)
+    {
+        if (value != standard) word(key, value, words);
+    }
     template <class T>
     void object(const char* key, T& value)
     {
@@ -79,6 +86,8 @@ private:
     {
         return v.value;
     }
+    static Json put(const std::vector<double>& v) { return v; }
+    static Json put(const std::vector<std::uint32_t>& v) { return v; }
     static Json put(const Vec3& v) { return Json::array({v[0], v[1], v[2]}); }
     static Json put(const JointVector& v) { return Json(std::vector<double>(v.data(), v.data() + v.size())); }
     static Json put(const Pose& v)
@@ -96,6 +105,7 @@ private:
 /// Fills the fields of an object from JSON. Keeps the first error; after it nothing more is read.
 class FieldReader {
 public:
+    static constexpr bool kReads = true;
     FieldReader(const Json& json, std::string path, std::optional<Error>& error, std::string code = "cell")
         : m_json(json), m_path(std::move(path)), m_error(error), m_code(std::move(code))
     {
@@ -144,6 +154,12 @@ public:
             known += known.empty() ? w.word : std::string(", ") + w.word;
         }
         fail(key, "must be one of " + known);
+    }
+    template <class Enum, size_t N>
+    void optionalWord(const char* key, Enum& value, const Word<Enum> (&words)[N], Enum standard)
+    {
+        if (has(key)) word(key, value, words);
+        else value = standard;
     }
     template <class T>
     void object(const char* key, T& value)
@@ -217,6 +233,14 @@ private:
         for (size_t i = 0; i < 3; ++i)
             if (!number(key, v[i], out[Eigen::Index(i)])) return;
         if (out.cwiseAbs().maxCoeff() > 1000) fail(key, "holds a length above 1000 m");
+    }
+    template <class T>
+        requires std::is_arithmetic_v<T>
+    void take(const char* key, const Json& v, std::vector<T>& out)
+    {
+        if (!v.is_array()) return fail(key, "must be a list in brackets");
+        out.reserve(v.size());
+        for (size_t i = 0; i < v.size() && !m_error; ++i) take(key, v[i], out.emplace_back());
     }
     void take(const char* key, const Json& v, JointVector& out)
     {

@@ -1,5 +1,7 @@
 #include "core/exchange/urdf.h"
 
+#include "core/shape/mesh.h"
+#include "core/shape/mesh_file.h"
 #include "core/spatial/rotation.h"
 
 #include <console_bridge/console.h>
@@ -9,7 +11,9 @@
 
 #include <algorithm>
 #include <cmath>
+#include <filesystem>
 #include <map>
+#include <numbers>
 #include <optional>
 
 namespace topikos {
@@ -198,6 +202,48 @@ Result<std::vector<urdf::JointConstSharedPtr>> wayOf(const urdf::ModelInterface&
     return way;
 }
 
+/// Box, cylinder or sphere of a URDF file.
+Triangles simpleBody(const urdf::Geometry& geometry)
+{
+    if (geometry.type == urdf::Geometry::BOX) {
+        const auto& box = static_cast<const urdf::Box&>(geometry);
+        return trianglesOf(solidMesh({Solid::Kind::Box, {}, Vec3(box.dim.x, box.dim.y, box.dim.z), {}}));
+    }
+    if (geometry.type == urdf::Geometry::CYLINDER) {
+        const auto& cylinder = static_cast<const urdf::Cylinder&>(geometry);
+        return trianglesOf(solidMesh({Solid::Kind::Cylinder, {}, Vec3(2 * cylinder.radius, 2 * cylinder.radius, cylinder.length), {}}));
+    }
+    const double radius = static_cast<const urdf::Sphere&>(geometry).radius;
+    std::vector<LathePoint> outline;
+    constexpr int rings = 12;
+    for (int i = 0; i <= rings; ++i) {
+        const double angle = std::numbers::pi * (double(i) / rings - 0.5);
+        outline.push_back({std::max(1e-6, radius * std::cos(angle)), radius * std::sin(angle)});
+    }
+    return trianglesOf(latheMesh(outline, {}));
+}
+
+/// Adds the surfaces of a link that stands at `place` in the frame of the last moving joint.
+void addMeshes(ArmDescription& arm, const urdf::Link& link, const Pose& place, const MeshLoader& load, std::vector<std::string>* lost)
+{
+    const auto add = [&](const urdf::Pose& origin, const urdf::GeometrySharedPtr& geometry, const urdf::MaterialSharedPtr& material) {
+        if (!geometry) return;
+        const auto* mesh = geometry->type == urdf::Geometry::MESH ? static_cast<const urdf::Mesh*>(geometry.get()) : nullptr;
+        Result<Triangles> body = mesh ? load(mesh->filename, {mesh->scale.x, mesh->scale.y, mesh->scale.z}) : simpleBody(*geometry);
+        if (!body) {
+            if (lost) lost->push_back(fmt::format("Link \"{}\" is drawn from its kinematics: {}", link.name, body.error().line()));
+            return;
+        }
+        Triangles triangles = placed(place * poseOf(origin), std::move(body).value());
+        const auto byte = [](float v) { return std::uint8_t(std::clamp(v, 0.0f, 1.0f) * 255); };
+        if (material && material->color.a > 0) triangles.color = {byte(material->color.r), byte(material->color.g), byte(material->color.b)};
+        arm.meshes.push_back({int(arm.joints.size()), std::make_shared<const Triangles>(std::move(triangles))});
+    };
+    for (const urdf::VisualSharedPtr& v : link.visual_array) add(v->origin, v->geometry, v->material);
+    if (link.visual_array.empty())
+        for (const urdf::CollisionSharedPtr& c : link.collision_array) add(c->origin, c->geometry, nullptr);
+}
+
 std::string numbers(const Vec3& v) { return fmt::format("{} {} {}", v[0], v[1], v[2]); }
 
 std::string originOf(const Pose& pose)
@@ -236,7 +282,7 @@ Result<UrdfLinks> urdfLinks(const std::string& text, const std::string& name)
     return UrdfLinks{(*model)->getRoot()->name, source.links, tipsOf(**model, source)};
 }
 
-Result<ArmPtr> readUrdf(const std::string& text, const std::string& name, const UrdfChain& chain)
+Result<ArmPtr> readUrdf(const std::string& text, const std::string& name, const UrdfChain& chain, const MeshLoader& meshes, std::vector<std::string>* lost)
 {
     const Source source(text, name);
     const auto model = modelOf(text, name, source);
@@ -248,6 +294,10 @@ Result<ArmPtr> readUrdf(const std::string& text, const std::string& name, const 
     arm.id = name;
     arm.name = (*model)->getName();
     Pose pending;  // fixed joints since the last moving one
+    const auto bodies = [&](const urdf::Link& link) {
+        if (meshes) addMeshes(arm, link, pending, meshes, lost);
+    };
+    bodies(*(*model)->getLink(way->empty() ? (*model)->getRoot()->name : way->front()->parent_link_name));
     for (const urdf::JointConstSharedPtr& j : *way) {
         const auto fail = [&](std::string message, std::string remedy) { return source.failAt("joint " + j->name, std::move(message), std::move(remedy)); };
         pending = pending * poseOf(j->parent_to_joint_origin_transform);
@@ -255,6 +305,7 @@ Result<ArmPtr> readUrdf(const std::string& text, const std::string& name, const 
         if (j->type == urdf::Joint::FIXED) {
             // What is fixed to a link moves with it; what is fixed to the base does not move.
             if (!arm.joints.empty()) arm.joints.back().link = joined(arm.joints.back().link, placed(pending, link));
+            bodies(*(*model)->getLink(j->child_link_name));
             continue;
         }
         const bool revolute = j->type == urdf::Joint::REVOLUTE || j->type == urdf::Joint::CONTINUOUS;
@@ -276,6 +327,7 @@ Result<ArmPtr> readUrdf(const std::string& text, const std::string& name, const 
         if (joint.axis.norm() > 1e-9) joint.axis.normalize();
         arm.joints.push_back(joint);
         pending = {};
+        bodies(*(*model)->getLink(j->child_link_name));
     }
     arm.lastFromFlange = pending;
     Result<ArmPtr> made = Arm::make(std::move(arm));
@@ -288,6 +340,38 @@ Result<ArmPtr> readUrdf(const std::string& text, const std::string& name, const 
     placed.code = made.error().code;
     placed.where += ", " + where;
     return placed;
+}
+
+std::vector<std::string> packagesOf(const std::string& text)
+{
+    std::vector<std::string> names;
+    constexpr std::string_view head = "package://";
+    for (size_t at = text.find(head); at != std::string::npos; at = text.find(head, at + 1)) {
+        const size_t begin = at + head.size(), end = text.find_first_of("/\"", begin);
+        if (end == std::string::npos) break;
+        const std::string name = text.substr(begin, end - begin);
+        if (!name.empty() && std::find(names.begin(), names.end(), name) == names.end()) names.push_back(name);
+    }
+    return names;
+}
+
+MeshLoader meshesBeside(const std::string& urdfPath, PackageFolders packages)
+{
+    return [folder = std::filesystem::path(urdfPath).parent_path(), packages = std::move(packages)](const std::string& name, const Vec3& scale) -> Result<Triangles> {
+        std::filesystem::path path = name;
+        if (name.starts_with("package://")) {
+            const std::string rest = name.substr(10);
+            const size_t slash = rest.find('/');
+            const auto known = packages.find(rest.substr(0, slash));
+            if (slash == std::string::npos || known == packages.end())
+                return Error{"mesh.package", fmt::format("its mesh lies in package \"{}\", whose folder is not known", rest.substr(0, slash)), name, "Say where the package lies."};
+            path = std::filesystem::path(known->second) / rest.substr(slash + 1);
+        } else if (name.starts_with("file://")) {
+            path = name.substr(7);
+        }
+        if (path.is_relative()) path = folder / path;
+        return readMeshFile(path.string(), scale);
+    };
 }
 
 Exported writeUrdf(const Arm& arm)
@@ -307,6 +391,7 @@ Exported writeUrdf(const Arm& arm)
     t += fmt::format("  <link name=\"flange\"/>\n  <joint name=\"flange_joint\" type=\"fixed\">\n    {}\n    <parent link=\"link_{}\"/>\n    <child link=\"flange\"/>\n  </joint>\n</robot>\n",
                      originOf(d.lastFromFlange), d.joints.size());
     out.lost = {"Joint accelerations are not in it: URDF has no place for them.", "Home is not in it; export SRDF beside it for named postures."};
+    if (!d.meshes.empty()) out.lost.push_back("The surfaces of the links are not in it.");
     if (d.payload > 0) out.lost.push_back("The payload is not in it.");
     if (d.sheet) out.lost.push_back("The drawing's posture and the orientation convention of the data sheet are not in it.");
     if (arm.unlocked()) out.lost.push_back("Locked axes are written as free: URDF has no locks.");

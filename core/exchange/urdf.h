@@ -1,6 +1,9 @@
 #pragma once
 #include "core/robot/arm.h"
 
+#include <functional>
+#include <map>
+
 namespace topikos {
 
 inline constexpr std::size_t kLargestUrdfFile = std::size_t(64) << 20;  // [bytes]
@@ -18,11 +21,22 @@ struct UrdfLinks {
 };
 Result<UrdfLinks> urdfLinks(const std::string& text, const std::string& name);
 
+/// Turns the name of a mesh file, as a URDF file gives it, into a surface in metres; fails with the reason.
+using MeshLoader = std::function<Result<Triangles>(const std::string& name, const Vec3& scale)>;
+
+/// Where packages lie: "package://NAME/…" is looked for in the folder given for NAME. Other names count from the folder of the URDF file.
+using PackageFolders = std::map<std::string, std::string>;
+MeshLoader meshesBeside(const std::string& urdfPath, PackageFolders packages);
+
+/// Names of the packages that a URDF text refers to.
+std::vector<std::string> packagesOf(const std::string& text);
+
 /// The arm in a URDF text: one chain from base to tip. Joints that do not move anything between the two (other branches, fingers that follow another
 /// joint) are left out with their links. Fixed joints are folded in. URDF holds no acceleration limits: a joint is taken to come up to
 /// speed in 0.35 s. A joint of the chain that follows another (mimic) is refused: the chain would not be one of free joints.
-/// Errors name line and joint or link; `name` stands for the file.
-Result<ArmPtr> readUrdf(const std::string& text, const std::string& name, const UrdfChain& chain = {});
+/// Errors name line and joint or link; `name` stands for the file. With `meshes`, surfaces of the links (visual, or else collision) come along; one that
+/// cannot be had leaves its link to a body made from the kinematics, and a sentence in `lost`.
+Result<ArmPtr> readUrdf(const std::string& text, const std::string& name, const UrdfChain& chain = {}, const MeshLoader& meshes = {}, std::vector<std::string>* lost = nullptr);
 
 /// A file made for another format, and what that format cannot hold.
 struct Exported {

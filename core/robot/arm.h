@@ -2,6 +2,7 @@
 #include "core/robot/families.h"
 #include "core/spatial/pose.h"
 #include "core/spatial/result.h"
+#include "core/spatial/triangles.h"
 
 #include <memory>
 #include <optional>
@@ -45,6 +46,12 @@ struct Joint {
     std::optional<double> locked;  ///< value at which the axis is held [rad or m]
 };
 
+/// A surface that moves with a link: 0 the base, i with joint i; in base, or in the frame of that joint.
+struct LinkMesh {
+    int link = 0;
+    std::shared_ptr<const Triangles> triangles;
+};
+
 struct DataSheet;
 
 /// What an arm is, before anything is derived from it.
@@ -55,6 +62,7 @@ struct ArmDescription {
     Pose lastFromFlange;  ///< flange in the frame of the last joint
     JointVector home;     ///< posture in which the arm is shown first [rad or m]; empty: zero, or the nearest to it in range
     double payload = 0;   ///< [kg]; 0 when unknown
+    std::vector<LinkMesh> meshes;  ///< links without one get a body made from the kinematics
     std::shared_ptr<const DataSheet> sheet;  ///< what it was made from; null for arms that were not entered as one
 };
 

@@ -92,7 +92,12 @@ Result<ArmDescription> describe(const DataSheet& sheet)
         }
         }
         arm.joints.push_back(joint);
+        const Pose linkFromSheet = sheet.placement == DataSheet::Placement::Drawing ? translated(-axis.point) : sheet.placement == DataSheet::Placement::DhClassic ? pending : Pose{};
+        for (const LinkMesh& mesh : sheet.meshes)
+            if (mesh.link == int(i) + 1) arm.meshes.push_back({mesh.link, std::make_shared<const Triangles>(placed(linkFromSheet, *mesh.triangles))});
     }
+    for (const LinkMesh& mesh : sheet.meshes)
+        if (mesh.link == 0) arm.meshes.push_back(mesh);
     arm.lastFromFlange = sheet.placement == DataSheet::Placement::Drawing ? translated(-before) * sheet.flange : pending * sheet.flange;
     return arm;
 }
@@ -127,7 +132,11 @@ DataSheet sheetOf(const ArmDescription& arm)
         axis.moments = link.inertia.diagonal();
         axis.products = {link.inertia(0, 1), link.inertia(0, 2), link.inertia(1, 2)};
         sheet.axes.push_back(axis);
+        for (const LinkMesh& mesh : arm.meshes)
+            if (mesh.link == int(sheet.axes.size())) sheet.meshes.push_back({mesh.link, std::make_shared<const Triangles>(placed(at, *mesh.triangles))});
     }
+    for (const LinkMesh& mesh : arm.meshes)
+        if (mesh.link == 0) sheet.meshes.push_back(mesh);
     sheet.flange = at * arm.lastFromFlange;
     if (sheet.home.size() != Eigen::Index(sheet.axes.size())) {
         sheet.home.resize(Eigen::Index(sheet.axes.size()));

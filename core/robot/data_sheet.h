@@ -31,6 +31,7 @@ struct DataSheet {
     Pose flange;                   ///< by drawing: baseFromFlange in the drawing's posture; by DH: seen from the last link's frame
     JointVector home;              ///< [rad or m]
     double payload = 0;            ///< [kg]; 0: unknown
+    std::vector<LinkMesh> meshes;  ///< by drawing in base, in the drawing's posture; by DH in the link's frame
     AngleOrder orientation = AngleOrder::FixedXyz;  ///< in which orientations are shown and exported
 };
 

@@ -55,8 +55,8 @@ struct Solutions {
 ///
 /// Each joint is given in (-pi, pi] where its range allows, otherwise by the turn nearest to zero; with `near` (jointCount() entries) by the
 /// turn nearest to `near`. Where the wrist axes line up only the sum of joints 4 and 6 is fixed: joint 4 keeps the value of `near` (or 0) as far
-/// as the ranges of both allow; with three parallel axes joint 6 takes the value nearest to its own in `near` (or 0), in steps of 2°, for which
-/// the rest can be done. Joint 1 keeps its value when the wrist centre is on axis 1. Seven axes: see seven_axis.h. Any six turning joints: all
+/// as the ranges of both allow; with three parallel axes joint 6 takes the value nearest to its own in `near` (or 0), in steps of 2° (of 0.05° where
+/// none of these is in range), for which the rest can be done. Joint 1 keeps its value when the wrist centre is on axis 1. Seven axes: see seven_axis.h. Any six turning joints: all
 /// solutions, see six_general.h, without configurations. Any other chain: one posture, that nearest to `near` in the sense of a downhill search from
 /// there, see numeric.h. Locked joints keep their value.
 /// Method of the closed forms: reduction to rotations about one axis that bring a point to a plane, a distance or another point (Paden, "Kinematics

@@ -43,7 +43,8 @@ std::optional<ParallelAxes> recogniseParallelAxes(const Arm& arm)
 
 namespace {
 
-constexpr int kFreeSamples = 180;  // turns of joint 6 tried where the pose leaves it free
+constexpr int kFreeSamples = 180;    // turns of joint 6 tried where the pose leaves it free
+constexpr int kFineSamples = 7200;  // and where none of these is in range
 
 }  // namespace
 
@@ -130,10 +131,12 @@ BranchSolutions solveParallelAxes(const Arm& whole, const Mat3& rotation, const 
                 continue;
             }
             // Axis 6 lies along axes 2, 3, 4: joint 6 is free. The turn nearest to the seed that works, on either side.
-            for (int k = 0; k <= kFreeSamples; ++k) {
-                const double q6 = seed[5] + (k % 2 ? 1 : -1) * ((k + 1) / 2) * (2 * std::numbers::pi / kFreeSamples);
-                if (finish(std::sin(q6), std::cos(q6), true)) break;
-            }
+            bool found = false;
+            for (const int samples : {kFreeSamples, kFineSamples})
+                for (int k = 0; k <= samples && !found; ++k) {
+                    const double q6 = seed[5] + (k % 2 ? 1 : -1) * ((k + 1) / 2) * (2 * std::numbers::pi / samples);
+                    found = finish(std::sin(q6), std::cos(q6), true);
+                }
             break;  // both sides are the same wrist
         }
     }

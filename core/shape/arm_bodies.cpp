@@ -82,6 +82,18 @@ Mesh housing(const Axis& own, double radius, bool swings, double reach)
     return mesh;
 }
 
+/// The surfaces that came with the arm for a link, in its z-frame; nothing if there are none.
+std::optional<Mesh> givenBody(const Arm& arm, int link)
+{
+    std::optional<Mesh> body;
+    for (const LinkMesh& mesh : arm.description().meshes) {
+        if (mesh.link != link) continue;
+        if (!body) body.emplace();
+        body->append(meshFrom(*mesh.triangles), link == 0 ? Pose{} : Pose{Vec3::Zero(), Quat(arm.segments()[size_t(link) - 1].linkInZ)});
+    }
+    return body;
+}
+
 }  // namespace
 
 std::vector<Mesh> armBodies(const Arm& arm)
@@ -97,6 +109,10 @@ std::vector<Mesh> armBodies(const Arm& arm)
 
     std::vector<Mesh> bodies;
     for (int link = 0; link <= n; ++link) {
+        if (const std::optional<Mesh> given = givenBody(arm, link)) {
+            bodies.push_back(*given);
+            continue;
+        }
         const Axis& own = axes[size_t(link)];
         const Axis& next = axes[size_t(link) + 1];
         const double ownRadius = housingRadius(arm, std::max(0, link - 1)), nextRadius = housingRadius(arm, std::min(link, n - 1));

@@ -1,6 +1,8 @@
 #include "core/shape/mesh.h"
 
+#include <array>
 #include <cmath>
+#include <map>
 #include <numbers>
 
 namespace topikos {
@@ -183,6 +185,62 @@ Mesh solidMesh(const Solid& solid)
         const double r = 0.5 * solid.size[0], h = 0.5 * solid.size[2];
         mesh.append(latheMesh({{r, -h}, {r, h}}, solid.color), solid.pose);
     }
+    return mesh;
+}
+
+Triangles trianglesOf(const Mesh& mesh)
+{
+    Triangles out;
+    for (const MeshVertex& v : mesh.vertices) out.points.push_back(v.position);
+    for (size_t i = 0; i + 2 < mesh.triangles.size(); i += 3) out.faces.push_back({mesh.triangles[i], mesh.triangles[i + 1], mesh.triangles[i + 2]});
+    if (!mesh.vertices.empty()) out.color = {mesh.vertices[0].color.red, mesh.vertices[0].color.green, mesh.vertices[0].color.blue};
+    return out;
+}
+
+Mesh meshFrom(const Triangles& t)
+{
+    const float crease = std::cos(35.0f * float(std::numbers::pi) / 180);
+    std::vector<Eigen::Vector3f> normals;
+    normals.reserve(t.faces.size());
+    // Points at the same place are one corner of the surface, however often the file repeats them.
+    std::map<std::array<float, 3>, std::uint32_t> places;
+    std::vector<std::uint32_t> place(t.points.size());
+    for (size_t i = 0; i < t.points.size(); ++i)
+        place[i] = places.try_emplace({t.points[i][0], t.points[i][1], t.points[i][2]}, std::uint32_t(places.size())).first->second;
+    std::vector<std::vector<std::uint32_t>> around(places.size());
+    for (size_t f = 0; f < t.faces.size(); ++f) {
+        const auto& face = t.faces[f];
+        normals.push_back((t.points[face[1]] - t.points[face[0]]).cross(t.points[face[2]] - t.points[face[0]]));
+        for (const std::uint32_t corner : face) around[place[corner]].push_back(std::uint32_t(f));
+    }
+    Mesh mesh;
+    mesh.vertices.reserve(3 * t.faces.size());
+    mesh.triangles.reserve(3 * t.faces.size());
+    const Color color{t.color[0], t.color[1], t.color[2]};
+    std::map<std::pair<std::uint32_t, std::uint32_t>, std::pair<std::uint32_t, int>> rims;  // first face, number of faces
+    const auto sharp = [&](std::uint32_t a, std::uint32_t b) { return normals[a].dot(normals[b]) < crease * normals[a].norm() * normals[b].norm(); };
+    std::map<std::pair<std::uint32_t, std::uint32_t>, bool> edges;
+    for (std::uint32_t f = 0; f < t.faces.size(); ++f) {
+        for (size_t k = 0; k < 3; ++k) {
+            const std::uint32_t corner = t.faces[f][k];
+            Eigen::Vector3f normal = Eigen::Vector3f::Zero();
+            for (const std::uint32_t other : around[place[corner]])
+                if (!sharp(f, other)) normal += normals[other];
+            mesh.triangles.push_back(std::uint32_t(mesh.vertices.size()));
+            mesh.vertices.push_back({t.points[corner], normal.normalized(), color});
+            const std::uint32_t a = place[corner], b = place[t.faces[f][(k + 1) % 3]];
+            const auto [rim, fresh] = rims.try_emplace({std::min(a, b), std::max(a, b)}, f, 0);
+            if (++rim->second.second == 2) edges[rim->first] = sharp(f, rim->second.first);
+            else if (fresh) edges[rim->first] = true;
+        }
+    }
+    std::vector<const Eigen::Vector3f*> at(places.size());
+    for (size_t i = 0; i < t.points.size(); ++i) at[place[i]] = &t.points[i];
+    for (const auto& [ends, drawn] : edges)
+        if (drawn) {
+            mesh.edges.push_back(*at[ends.first]);
+            mesh.edges.push_back(*at[ends.second]);
+        }
     return mesh;
 }
 

@@ -1,5 +1,6 @@
 #pragma once
 #include "core/shape/solid.h"
+#include "core/spatial/triangles.h"
 
 #include <optional>
 #include <vector>
@@ -36,6 +37,12 @@ Mesh drumMesh(double radius, double low, double high, double bevel, Color color)
 Mesh plateMesh(double radiusA, double radiusB, double length, double thickness, double bevel, Color color);
 
 Mesh solidMesh(const Solid& solid);
+
+/// The triangles of a mesh alone.
+Triangles trianglesOf(const Mesh& mesh);
+
+/// A read surface made ready for drawing: corners between faces that meet at less than 35° are smooth, sharper ones and open rims get an edge.
+Mesh meshFrom(const Triangles& triangles);
 
 /// Distance along the ray (unit direction) to the first triangle hit [m].
 std::optional<double> rayHit(const Mesh& mesh, const Vec3& origin, const Vec3& direction);

@@ -6,6 +6,7 @@
 #include "core/exchange/cell_file.h"
 #include "core/robot/catalogue.h"
 #include "core/robot/forward.h"
+#include "core/spatial/rotation.h"
 #include "core/spatial/units.h"
 #include "tests/run.h"
 
@@ -33,6 +34,7 @@ private slots:
     void badFileChangesNothing();
     void bestWaysAreOfferedAndUndone();
     void lockedAxisIsLeftOut();
+    void anglesAreShownInTheChosenConvention();
 
 private:
     /// Types into a cell of the sheet as a person does.
@@ -327,6 +329,29 @@ void ArmsTest::bestWaysAreOfferedAndUndone()
     QCOMPARE(session.checked()->result.count(Severity::Blocked), 0);
     session.undo();
     QCOMPARE(writeCell(session.cell()), spoiled);
+}
+
+void ArmsTest::anglesAreShownInTheChosenConvention()
+{
+    m_window->showArms(false);
+    Session& session = m_window->session();
+    session.goToTarget(session.cell().targets.back().id);
+    QVERIFY(session.jogAxis(JogSpace::World, 3, 20 * kDegree));  // away from the lock of these angles
+    const Pose before = frameFromTcp(session.cell(), {}, session.posture());
+    QVERIFY(session.edit("Angles", [](const Cell& c) { return setAngles(c, AngleOrder::IntrinsicZyz); }));
+    const Vec3 angles = anglesOf(AngleOrder::IntrinsicZyz, before.matrix());
+    for (int i = 0; i < 3; ++i) {
+        auto* field = m_window->findChild<QLineEdit*>(QString("reading%1").arg(3 + i));
+        QVERIFY(std::abs(field->text().toDouble() - degrees(angles[i])) < 0.051);
+    }
+    // Typing one of them turns the tool by just that angle.
+    auto* last = m_window->findChild<QLineEdit*>("reading5");
+    last->setFocus();
+    last->selectAll();
+    QTest::keyClicks(last, QString::number(degrees(angles[2]) + 10, 'f', 6));
+    QTest::keyClick(last, Qt::Key_Return);
+    const Pose after = frameFromTcp(session.cell(), {}, session.posture());
+    QVERIFY(std::abs(deviation(before, after).radians - 10 * kDegree) < 1e-6);
 }
 
 void ArmsTest::lockedAxisIsLeftOut()

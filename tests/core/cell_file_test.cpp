@@ -57,6 +57,7 @@ void CellFileTest::everyFieldSurvives()
     const auto number = [&] { return next += 0.00017; };
     const auto pose = [&] { return Pose{Vec3(number(), number(), number()), Quat(Eigen::AngleAxisd(number(), Vec3(1, number(), 2).normalized()))}; };
     cell.name = "Each field";
+    cell.angles = AngleOrder::IntrinsicZyz;
     cell.lineLimits = {number(), number(), number()};
     cell.thresholds = {number(), 0.023, 0.9, 0.8, 0.7, 0.6, 0.5, 0.4, 0.3, 0.2};
     for (Frame& f : cell.frames) {
@@ -90,6 +91,7 @@ void CellFileTest::everyFieldSurvives()
     QCOMPARE(back.thresholds.shoulderBlocked, 0.4);
     QCOMPARE(back.thresholds.wristBlocked, 0.8);
     QCOMPARE(back.thresholds.slideMargin, 0.023);
+    QCOMPARE(int(back.angles), int(AngleOrder::IntrinsicZyz));
     QCOMPARE(back.thresholds.directionBlocked, 0.2);
     QCOMPARE(back.tools[0].gripper.grasp, cell.tools[0].gripper.grasp);
     QCOMPARE(back.tools[0].mass, cell.tools[0].mass);
