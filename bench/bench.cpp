@@ -102,6 +102,51 @@ void inverseAllBranches(benchmark::State& state)
 }
 BENCHMARK(inverseAllBranches);
 
+/// Inverse kinematics of random reachable poses, one after the other.
+void inverseOf(benchmark::State& state, const ArmPtr& arm, bool near)
+{
+    std::mt19937_64 random(2);
+    std::vector<std::pair<Pose, JointVector>> poses;
+    for (int n = 0; n < 1024; ++n) {
+        JointVector q(arm->jointCount());
+        for (int i = 0; i < q.size(); ++i) q[i] = std::uniform_real_distribution(arm->joints()[size_t(i)].lower, arm->joints()[size_t(i)].upper)(random);
+        const Pose pose = forward(*arm, q);
+        for (double& v : q) v += 0.02;
+        poses.push_back({pose, clampedToRange(*arm, q)});
+    }
+    size_t n = 0;
+    for (auto _ : state) {
+        const auto& [pose, seed] = poses[n++ & 1023];
+        benchmark::DoNotOptimize(inverseKinematics(*arm, pose, near ? &seed : nullptr));
+    }
+}
+BENCHMARK_CAPTURE(inverseOf, three_parallel_axes, catalogueArm("cobot-900"), false);
+BENCHMARK_CAPTURE(inverseOf, horizontal_arm, catalogueArm("scara-600"), false);
+BENCHMARK_CAPTURE(inverseOf, five_axes, catalogueArm("fiveaxis-500"), false);
+BENCHMARK_CAPTURE(inverseOf, gantry, catalogueArm("gantry-2400"), false);
+BENCHMARK_CAPTURE(inverseOf, seven_axes, catalogueArm("redundant-820"), false);
+BENCHMARK_CAPTURE(inverseOf, seven_axes_near, catalogueArm("redundant-820"), true);
+
+/// The six-axis arm with its wrist pulled apart, so that no closed form is left.
+ArmPtr offsetWrist()
+{
+    ArmDescription d = catalogueArm("sixaxis-1400")->description();
+    d.joints[4].parentFromJoint.translation += Vec3(0, 0.03, 0.02);
+    d.joints[5].parentFromJoint.translation += Vec3(0, 0.02, 0.04);
+    return Arm::make(d).value();
+}
+BENCHMARK_CAPTURE(inverseOf, any_six_axes, offsetWrist(), false)->Unit(benchmark::kMicrosecond);
+
+/// The seven-axis arm with its wrist pulled apart: the numeric search.
+ArmPtr offsetSeven()
+{
+    ArmDescription d = catalogueArm("redundant-820")->description();
+    d.joints[5].parentFromJoint.translation += Vec3(0.05, 0, 0.02);
+    return Arm::make(d).value();
+}
+BENCHMARK_CAPTURE(inverseOf, numeric_seven_axes, offsetSeven(), false)->Unit(benchmark::kMicrosecond);
+BENCHMARK_CAPTURE(inverseOf, numeric_seven_axes_near, offsetSeven(), true)->Unit(benchmark::kMicrosecond);
+
 void lineCheckPerSample(benchmark::State& state)
 {
     const Cell cell = demo();

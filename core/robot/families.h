@@ -18,6 +18,7 @@ struct SphericalWrist {
     Vec3 u, n;                      ///< with h2 a right-handed basis: u points from axis 2 to axis 3, n = h2 x u
     double upperLength;             ///< distance of axes 2 and 3 [m]
     double foreLength, foreAngle;   ///< wrist centre seen from axis 3 in the (u, n) plane, polar [m, rad]
+    double foreSine, foreCosine;    ///< of foreAngle
     double lateral;                 ///< wrist centre along h2 from o1 [m]
     Vec3 flangeFromWrist;           ///< wrist centre in flange coordinates [m]
     Mat3 zeroRotation;              ///< baseFromFlange rotation at the zero posture

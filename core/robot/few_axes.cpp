@@ -46,7 +46,7 @@ BranchSolutions solveHorizontalArm(const HorizontalArm& a, const Mat3& rotation,
     BranchSolutions out;
     const Mat3 total = rotation * a.zeroRotation.transpose();  // a turn about arm.h, if the arm can do it
     const Vec3& h = a.arm.h;
-    const double tilt = std::atan2(h.cross(total * h).norm(), h.dot(total * h));
+    const double tilt = arcTangent(h.cross(total * h).norm(), h.dot(total * h));
     if (tilt > kOrientation) {
         const Vec3 leaning = h.cross(total * h);
         out.reason = NoSolution::Orientation;
@@ -55,7 +55,7 @@ BranchSolutions solveHorizontalArm(const HorizontalArm& a, const Mat3& rotation,
         return out;
     }
     const Vec3 tip = position + rotation * a.flangeFromTip;
-    const double angle = std::atan2(h.dot(a.arm.u.cross(total * a.arm.u)), a.arm.u.dot(total * a.arm.u));
+    const double angle = arcTangent(h.dot(a.arm.u.cross(total * a.arm.u)), a.arm.u.dot(total * a.arm.u));
     const PlanarWay way(a.arm, tip);
     if (way.missing() > kReachSlack) {
         unreachable(out, way);
@@ -157,10 +157,10 @@ BranchSolutions solveFiveAxis(const FiveAxis& a, const Mat3& rotation, const Vec
         if (tilt > kOrientation) continue;
         const Vec3 pointSeen = turned(a.h1, -f.sine, f.cosine, d);
         const bool back = a.front.dot(pointSeen) < 0;
-        const double pitch = std::atan2(a.h2.dot(a.h5.cross(rollSeen)), a.h5.dot(rollSeen));
+        const double pitch = arcTangent(a.h2.dot(a.h5.cross(rollSeen)), a.h5.dot(rollSeen));
         const Mat3 pitched = rotationOf(a.h2, std::sin(pitch), std::cos(pitch));
         const Mat3 left = pitched.transpose() * rotationOf(a.h1, -f.sine, f.cosine) * total;  // R5
-        const double q5 = std::atan2(a.h5.dot(a.h2.cross(left * a.h2)), a.h2.dot(left * a.h2));
+        const double q5 = arcTangent(a.h5.dot(a.h2.cross(left * a.h2)), a.h2.dot(left * a.h2));
         const PlanarWay way(a.arm, a.o1 + pointSeen + pitched * (a.o4 - a.o5));
         if (way.missing() > kReachSlack) {
             unreachable(out, way);

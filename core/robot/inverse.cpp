@@ -43,6 +43,14 @@ void chooseTurn(const Joint& joint, double& value, const double* near)
     const bool inside = value >= joint.lower && value <= joint.upper;
     if (!near && inside) return;
     if (near && inside && std::abs(value - *near) <= std::numbers::pi) return;
+    if (!near && joint.upper - joint.lower < kTurn) {
+        // At most one turn is inside, and the one nearest to the middle is the least outside.
+        const double middle = 0.5 * (joint.lower + joint.upper);
+        while (value - middle > std::numbers::pi) value -= kTurn;
+        while (middle - value > std::numbers::pi) value += kTurn;
+        if (excessOf(joint, value) <= kRangeTolerance) value = std::clamp(value, joint.lower, joint.upper);
+        return;
+    }
     value = bestTurn(joint, value, near ? *near : 0.0);
 }
 
@@ -94,19 +102,22 @@ namespace {
 /// Puts a posture, by its turns nearest to `near` or zero, where it belongs.
 void sortIn(const Arm& arm, Solutions& found, const JointVector* near, const Configuration& configuration, const double* raw)
 {
-    JointVector q(arm.jointCount());
+    const int n = arm.jointCount();
+    std::array<double, kMaxJoints> q;
     bool inside = true;
-    for (int i = 0; i < arm.jointCount(); ++i) {
+    for (int i = 0; i < n; ++i) {
         const Joint& joint = arm.joints()[size_t(i)];
         double value = raw[i];
         if (joint.kind == JointKind::Revolute) chooseTurn(joint, value, near ? &(*near)[i] : nullptr);
         else if (excessOf(joint, value) <= kRangeTolerance) value = std::clamp(value, joint.lower, joint.upper);
         inside = inside && value >= joint.lower && value <= joint.upper;
-        q[i] = value;
+        q[size_t(i)] = value;
     }
-    Solution& solution = (inside ? found.items : found.outOfRange).emplace_back();
+    std::vector<Solution>& list = inside ? found.items : found.outOfRange;
+    if (list.empty()) list.reserve(8);
+    Solution& solution = list.emplace_back();
     solution.configuration = configuration;
-    solution.joints = q;
+    solution.joints = Eigen::Map<const Eigen::VectorXd>(q.data(), n);
 }
 
 void sayWhichRange(const Arm& arm, Solutions& found)
@@ -146,7 +157,6 @@ Solutions closedForm(const Arm& arm, const Pose& baseFromFlange, const JointVect
             order[size_t(place)] = order[size_t(place) - 1];
         order[size_t(place)] = i;
     }
-    found.items.reserve(size_t(raw.count));
     for (int i = 0; i < raw.count; ++i) {
         BranchSolutions::Item& item = raw.items[size_t(order[size_t(i)])];
         if (const auto* wrist = item.alignedWrist ? arm.as<SphericalWrist>() : nullptr) shareAlignedWrist(arm, *wrist, item.q);

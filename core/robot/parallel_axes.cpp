@@ -88,12 +88,12 @@ BranchSolutions solveParallelAxes(const Arm& whole, const Mat3& rotation, const 
             const bool aligned = fromLength < kAligned || toLength < kAligned;
             const bool wristTurned = arm.sigma4 * arm.h2.cross(turned(arm.h5, s5, c5, arm.h6)).dot(arm.h5) < 0;
             if (only && !aligned && wristTurned != only->wristTurned) continue;
-            const double q5 = std::atan2(s5, c5);
+            const double q5 = arcTangent(s5, c5);
 
             // With joint 6 known the rest is planar. Adds both bends; false when out of reach or, if asked, out of range.
             const auto finish = [&](double s6, double c6, bool inRange) {
                 const Mat3 planar = rest * rotationOf(arm.h6, -s6, c6) * rotationOf(arm.h5, -s5, c5);  // R234
-                const double angle = std::atan2(arm.h2.dot(arm.arm.u.cross(planar * arm.arm.u)), arm.arm.u.dot(planar * arm.arm.u));
+                const double angle = arcTangent(arm.h2.dot(arm.arm.u.cross(planar * arm.arm.u)), arm.arm.u.dot(planar * arm.arm.u));
                 const Vec3 x = arm.o1 + centreSeen + planar * (arm.o4 - arm.centre);
                 const PlanarWay plane(arm.arm, x);
                 if (plane.missing() > kReachSlack) {
@@ -103,7 +103,7 @@ BranchSolutions solveParallelAxes(const Arm& whole, const Mat3& rotation, const 
                     }
                     return false;
                 }
-                const double q6 = std::atan2(s6, c6);
+                const double q6 = arcTangent(s6, c6);
                 bool added = false;
                 for (const double bend : {1.0, -1.0}) {
                     const PlanarWay::Joints joints = plane.solve(bend);

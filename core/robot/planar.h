@@ -25,7 +25,7 @@ struct PlanarArm {
         if (p.upperLength < 1e-6 || p.foreLength < 1e-6) return std::nullopt;
         p.u = upper / p.upperLength;
         p.n = h.cross(p.u);
-        p.foreAngle = std::atan2(fore.dot(p.n), fore.dot(p.u));
+        p.foreAngle = arcTangent(fore.dot(p.n), fore.dot(p.u));
         return p;
     }
     double reach() const { return upperLength + foreLength; }
@@ -51,8 +51,8 @@ struct PlanarWay {
         const double l2 = arm.upperLength, l3 = arm.foreLength;
         const double cosine = std::clamp((distance * distance - l2 * l2 - l3 * l3) / (2 * l2 * l3), -1.0, 1.0);
         const double sine = bend * std::sqrt((1 - cosine) * (1 + cosine));
-        const double theta3 = bend * std::acos(cosine) - arm.foreAngle;
-        const double theta2 = std::atan2(xn, xu) - std::atan2(l3 * sine, l2 + l3 * cosine);
+        const double theta3 = arcTangent(sine, cosine) - arm.foreAngle;
+        const double theta2 = arcTangent(xn, xu) - arcTangent(l3 * sine, l2 + l3 * cosine);
         return {wrapped(theta2), wrapped(arm.sigma * theta3), theta2 + theta3, sine};
     }
 };

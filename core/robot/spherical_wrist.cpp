@@ -35,7 +35,9 @@ std::optional<SphericalWrist> recogniseSphericalWrist(const Arm& arm)
     if (s.upperLength < 1e-6 || s.foreLength < 1e-6) return std::nullopt;
     s.u = upper / s.upperLength;
     s.n = h[1].cross(s.u);
-    s.foreAngle = std::atan2(fore.dot(s.n), fore.dot(s.u));
+    s.foreAngle = arcTangent(fore.dot(s.n), fore.dot(s.u));
+    s.foreSine = fore.dot(s.n) / s.foreLength;
+    s.foreCosine = fore.dot(s.u) / s.foreLength;
     s.lateral = h[1].dot(centre - o[0]);
     s.flangeFromWrist = zero.inFlange(centre);
     s.zeroRotation = zero.flange.rotation;
@@ -85,16 +87,31 @@ BranchSolutions solveSphericalWrist(const SphericalWrist& arm, const Mat3& rotat
         if (only && back != only->shoulderBack) continue;
         // Joint 3 sets the distance of the wrist centre from axis 2; phi is the angle between upper arm and forearm.
         const double cosPhi = std::clamp((distance * distance - l2 * l2 - l3 * l3) / (2 * l2 * l3), -1.0, 1.0);
-        const double phiSize = std::acos(cosPhi), sinSize = std::sqrt((1 - cosPhi) * (1 + cosPhi));
+        const double sinSize = std::sqrt((1 - cosPhi) * (1 + cosPhi));
+        const double phiSize = arcTangent(sinSize, cosPhi);
         const Mat3 rest = rotationOf(arm.h1, -f.sine, f.cosine) * total;
-        const double towards = std::atan2(xn, xu), lead = std::atan2(l3 * sinSize, l2 + l3 * cosPhi);
+        const double towards = arcTangent(xn, xu), lead = arcTangent(l3 * sinSize, l2 + l3 * cosPhi);
+        // Sine and cosine of joints 2 and 3 together follow from those of the angles they are made of: towards - lead + phi - foreAngle.
+        const double inverse = 1 / (distance * distance), foreSine = l3 * sinSize, foreCosine = l2 + l3 * cosPhi;
         for (const double sign : {1.0, -1.0}) {
             const bool down = (sinSize * sign * arm.elbowSign < 0) != back;
             if (only && down != only->elbowDown) continue;
             const double theta3 = sign * phiSize - arm.foreAngle;
             const double theta2 = towards - sign * lead;
-            const Mat3 wrist = rotationOf(arm.h2, -std::sin(theta2 + theta3), std::cos(theta2 + theta3)) * rest;  // R4 R5 R6
-
+            double sine, cosine;
+            if (distance > 1e-6) {
+                const double s2 = (xn * foreCosine - sign * xu * foreSine) * inverse, c2 = (xu * foreCosine + sign * xn * foreSine) * inverse;
+                const double s3 = sign * sinSize * arm.foreCosine - cosPhi * arm.foreSine, c3 = cosPhi * arm.foreCosine + sign * sinSize * arm.foreSine;
+                sine = s2 * c3 + c2 * s3;
+                cosine = c2 * c3 - s2 * s3;
+                const double scale = 1 / length(sine, cosine);
+                sine *= scale;
+                cosine *= scale;
+            } else {
+                sine = std::sin(theta2 + theta3);
+                cosine = std::cos(theta2 + theta3);
+            }
+            const Mat3 wrist = rotationOf(arm.h2, -sine, cosine) * rest;  // R4 R5 R6
             const ThreeAxes::Both wrists = arm.wrist.solve(wrist, seed4);
             for (int k = 0; k < wrists.count; ++k) {
                 const ThreeAxes::Turns& w = wrists.turns[k];

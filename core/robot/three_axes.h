@@ -16,14 +16,18 @@ struct ThreeAxes {
     double constant;
     double amplitude;     ///< hypot(cosine, sine)
     double mirror;        ///< q2 and mirror - q2 are the two sides
+    Mat3 left, right;     ///< at right angles: left * R * right turns about z, y and z
 
     static std::optional<ThreeAxes> make(const Vec3& a, const Vec3& b, const Vec3& c)
     {
         if (a.cross(b).norm() < 1e-3 || b.cross(c).norm() < 1e-3) return std::nullopt;
         const double ab = a.dot(b), bc = b.dot(c);
         const double cosine = a.dot(c) - ab * bc, sine = a.dot(b.cross(c));
+        Mat3 left, right;
+        left << b.cross(a).transpose(), b.transpose(), a.transpose();
+        right << b.cross(c), b, c;
         return ThreeAxes{a, b, c, c.unitOrthogonal(), std::abs(ab) < 1e-12 && std::abs(bc) < 1e-12, cosine, sine, ab * bc, length(cosine, sine),
-                         2 * std::atan2(sine, cosine)};
+                         2 * arcTangent(sine, cosine), left, right};
     }
 
     struct Turns {
@@ -39,6 +43,7 @@ struct ThreeAxes {
 
     Both solve(const Mat3& rotation, double seed) const
     {
+        if (square) return solveSquare(left * rotation * right, seed);
         Both out;
         const Vec3 seen = rotation * c;  // Ra Rb c
         const double w = a.dot(seen) - constant;
@@ -47,26 +52,39 @@ struct ThreeAxes {
             out.missing = std::abs(asked - std::acos(std::clamp(constant + std::copysign(amplitude, w), -1.0, 1.0)));
             return out;
         }
-        // With right angles the sine is the length of a cross product, exact near the aligned axes.
-        const double root = square ? a.cross(seen).norm() * amplitude : std::sqrt(std::max(0.0, (amplitude - w) * (amplitude + w)));
+        const double root = std::sqrt(std::max(0.0, (amplitude - w) * (amplitude + w)));
         const auto side = [&](double which) {
             const double s = sine * w + which * root * cosine, k = cosine * w - which * root * sine, scale = 1 / length(s, k);
             return side3(rotation, seen, s * scale, k * scale, seed);
         };
         out.turns[out.count++] = side(1);
-        const Turns one = out.turns[0];
-        if (square) {
-            if (one.aligned) return out;  // both sides are the same posture
-            // The other side: half a turn of the outer axes, the middle one mirrored at the aligned place.
-            constexpr double pi = std::numbers::pi;
-            out.turns[out.count++] = {wrapped(one.q1 + pi), wrapped(mirror - one.q2), wrapped(one.q3 + pi), false, !one.turned};
-        } else {
-            out.turns[out.count++] = side(-1);
-        }
+        out.turns[out.count++] = side(-1);
         return out;
     }
 
 private:
+    /// r = Rz(q1) Ry(q2') Rz(q3). The sine is the length of two entries, exact near the aligned axes; the last turn takes what the first leaves, so that the
+    /// error of the first there is made up for.
+    Both solveSquare(const Mat3& r, double seed) const
+    {
+        constexpr double pi = std::numbers::pi;
+        Both out;
+        const double across = length(r(0, 2), r(1, 2));
+        Turns& one = out.turns[0];
+        one.aligned = across < kAligned;
+        const double s1 = one.aligned ? std::sin(seed) : r(1, 2) / across, c1 = one.aligned ? std::cos(seed) : r(0, 2) / across;
+        one.q1 = one.aligned ? seed : arcTangent(r(1, 2), r(0, 2));
+        const double bend = arcTangent(across, r(2, 2));
+        one.q2 = wrapped(bend + 0.5 * mirror);
+        one.q3 = arcTangent(c1 * r(1, 0) - s1 * r(0, 0), c1 * r(1, 1) - s1 * r(0, 1));
+        one.turned = false;
+        out.count = 1;
+        if (one.aligned) return out;  // both sides are the same posture
+        out.turns[1] = {wrapped(one.q1 + pi), wrapped(0.5 * mirror - bend), wrapped(one.q3 + pi), false, true};
+        out.count = 2;
+        return out;
+    }
+
     Turns side3(const Mat3& rotation, const Vec3& seen, double s2, double c2, double seed) const
     {
         const Vec3 after = turned(b, s2, c2, c);
@@ -78,11 +96,11 @@ private:
         const double scale = 1 / (fromLength * toLength);
         const double s1 = out.aligned ? std::sin(seed) : a.dot(from.cross(to)) * scale;
         const double c1 = out.aligned ? std::cos(seed) : from.dot(to) * scale;
-        out.q1 = out.aligned ? seed : std::atan2(s1, c1);
-        out.q2 = std::atan2(s2, c2);
+        out.q1 = out.aligned ? seed : arcTangent(s1, c1);
+        out.q2 = arcTangent(s2, c2);
         // The last axis takes what is left, so that the error of the first near the aligned place is made up for.
         const Vec3 left = topikos::turned(b, -s2, c2, topikos::turned(a, -s1, c1, rotation * acrossC));
-        out.q3 = std::atan2(c.dot(acrossC.cross(left)), acrossC.dot(left));
+        out.q3 = arcTangent(c.dot(acrossC.cross(left)), acrossC.dot(left));
         out.turned = from.dot(b) < 0;
         return out;
     }

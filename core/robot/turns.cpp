@@ -22,7 +22,7 @@ TwoTurns turnsOnto(double a, double b, double c, double slack, double seed)
     const double root = std::sqrt(std::max(0.0, (r - c) * (r + c)));
     for (const double sign : {1.0, -1.0}) {
         const double sine = b * c + sign * root * a, cosine = a * c - sign * root * b, scale = 1 / length(sine, cosine);
-        out.turns[out.count++] = {std::atan2(sine, cosine), sine * scale, cosine * scale};
+        out.turns[out.count++] = {arcTangent(sine, cosine), sine * scale, cosine * scale};
         if (root < 1e-15 * r) break;  // both are the same
     }
     return out;

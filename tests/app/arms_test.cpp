@@ -1,5 +1,6 @@
 #include "app/arms/arms_page.h"
 #include "app/theme/theme.h"
+#include "app/view/reading_strip.h"
 #include "app/view/viewport.h"
 #include "app/window/main_window.h"
 #include "core/exchange/arm_file.h"
@@ -341,11 +342,11 @@ void ArmsTest::anglesAreShownInTheChosenConvention()
     QVERIFY(session.edit("Angles", [](const Cell& c) { return setAngles(c, AngleOrder::IntrinsicZyz); }));
     const Vec3 angles = anglesOf(AngleOrder::IntrinsicZyz, before.matrix());
     for (int i = 0; i < 3; ++i) {
-        auto* field = m_window->findChild<QLineEdit*>(QString("reading%1").arg(3 + i));
-        QVERIFY(std::abs(field->text().toDouble() - degrees(angles[i])) < 0.051);
+        auto* field = m_window->viewport().readingStrip().findChild<QLineEdit*>(QString("reading%1").arg(3 + i));
+        QVERIFY2(std::abs(field->text().toDouble() - degrees(angles[i])) < 0.051, qPrintable(QString("%1: %2 %3").arg(i).arg(field->text()).arg(degrees(angles[i]))));
     }
     // Typing one of them turns the tool by just that angle.
-    auto* last = m_window->findChild<QLineEdit*>("reading5");
+    auto* last = m_window->viewport().readingStrip().findChild<QLineEdit*>("reading5");
     last->setFocus();
     last->selectAll();
     QTest::keyClicks(last, QString::number(degrees(angles[2]) + 10, 'f', 6));
