@@ -34,7 +34,7 @@ public:
     template <class T>
     void optional(const char* key, T& value, const T& standard)
     {
-        if (!(value == standard)) field(key, value);
+        if (!same(value, standard)) field(key, value);
     }
     template <class T>
     void optionalObject(const char* key, std::optional<T>& value)
@@ -77,6 +77,12 @@ public:
     }
 
 private:
+    template <class T>
+    static bool same(const T& a, const T& b)
+    {
+        if constexpr (std::is_same_v<T, JointVector>) return a.size() == b.size() && a == b;
+        else return a == b;
+    }
     static Json put(const std::string& v) { return v; }
     static Json put(double v) { return v; }
     static Json put(bool v) { return v; }

@@ -16,6 +16,7 @@ namespace topikos {
 namespace {
 
 constexpr double kTurn = 2 * std::numbers::pi;
+constexpr double kNearlyInside = 1e-4;  // [rad or m] past a range end
 
 /// Excess of a value past a range, 0 inside.
 double excessOf(const Joint& joint, double value) { return std::max({0.0, joint.lower - value, value - joint.upper}); }
@@ -137,6 +138,19 @@ Pose withoutTurn(const Pose& pose, const Vec3& turn)
     return angle > 0 ? Pose{pose.translation, Quat(Eigen::AngleAxisd(-angle, turn / angle)) * pose.rotation} : pose;
 }
 
+/// At a range end and next to a singularity at once, rounding may put a posture outside that a slightly different one holds inside.
+void mendAtTheEnds(const Arm& arm, const Pose& baseFromFlange, Solutions& found)
+{
+    for (const Solution& s : found.outOfRange) {
+        if (rangeExcess(arm, s.joints).excess >= kNearlyInside) continue;
+        const Descent end = descend(arm, baseFromFlange, s.joints, true, arm.reach());
+        if (!end.arrived()) continue;
+        found.items.push_back({end.joints, s.configuration});
+        found.reason = NoSolution::None;
+        found.range = {};
+    }
+}
+
 Solutions closedForm(const Arm& arm, const Pose& baseFromFlange, const JointVector* near)
 {
     Solutions found;
@@ -163,6 +177,7 @@ Solutions closedForm(const Arm& arm, const Pose& baseFromFlange, const JointVect
         sortIn(arm, found, near, item.configuration, item.q.data());
     }
     sayWhichRange(arm, found);
+    if (found.items.empty() && found.range.excess < kNearlyInside) mendAtTheEnds(arm, baseFromFlange, found);
     return found;
 }
 

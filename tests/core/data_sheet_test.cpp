@@ -7,6 +7,8 @@
 #include "tests/core/support.h"
 #include "tests/run.h"
 
+#include <QFile>
+
 using namespace topikos;
 using namespace topikos::test;
 
@@ -56,6 +58,7 @@ private slots:
     void brokenFilesSayWhere_data();
     void brokenFilesSayWhere();
     void cellCarriesItsArm();
+    void exampleInTheDocumentationLoads();
 };
 
 void DataSheetTest::drawingGivesTheArm()
@@ -243,6 +246,11 @@ void DataSheetTest::fileKeepsEveryField()
         QVERIFY(a.reversed == b.reversed && a.lower == b.lower && a.upper == b.upper && a.speed == b.speed && a.acceleration == b.acceleration && a.effort == b.effort);
         QVERIFY(a.drawn == b.drawn && a.mass == b.mass && a.centre == b.centre && a.moments == b.moments && a.products == b.products);
     }
+    QFile schemaFile(QString(TOPIKOS_SOURCES) + "/docs/format/arm.schema.json");
+    QVERIFY(schemaFile.open(QIODevice::ReadOnly));
+    const Json schema = Json::parse(schemaFile.readAll().toStdString());
+    const std::string bad = schemaOffence(Json::parse(text), schema, schema, "arm");
+    QVERIFY2(bad.empty(), bad.c_str());
     QVERIFY(read.home == s.home && read.payload == s.payload && read.orientation == s.orientation && read.placement == s.placement && read.flange == s.flange);
 }
 
@@ -290,6 +298,20 @@ void DataSheetTest::cellCarriesItsArm()
     QCOMPARE(read->arm.model->joints()[0].upper, 2.5);
     QCOMPARE(read->arm.model->freeJoints().size(), size_t(5));
     QCOMPARE(read->arm.model->joints()[5].lower, 0.25);
+}
+
+void DataSheetTest::exampleInTheDocumentationLoads()
+{
+    QFile page(QString(TOPIKOS_SOURCES) + "/docs/format/arm.md");
+    QVERIFY(page.open(QIODevice::ReadOnly));
+    const QByteArray text = page.readAll();
+    const auto begin = text.indexOf("```json") + 8, end = text.indexOf("```", begin);
+    const std::string example = text.mid(begin, end - begin).toStdString();
+    const Result<DataSheet> sheet = readSheet(example, "arm.md");
+    QVERIFY2(sheet.ok(), sheet.ok() ? "" : sheet.error().line().c_str());
+    QCOMPARE(writeSheet(*sheet), example);  // it is in canonical form, too
+    QVERIFY(sheetWarnings(*sheet).empty());
+    QCOMPARE(std::string(familyName(armOf(*sheet).value()->family())), std::string("horizontal-arm"));
 }
 
 TOPIKOS_TEST(DataSheetTest)

@@ -28,6 +28,8 @@ private slots:
     void fewAxesSayWhatTheyCannotGive();
     void lockedAxesKeepTheirValue();
     void everyTurnOnRequest();
+    void cornersOfTheRangesAreReached_data();
+    void cornersOfTheRangesAreReached();
 
 private:
     static ArmPtr variant(int kind);
@@ -359,6 +361,30 @@ void InverseTest::lockedAxesKeepTheirValue()
     }
     d.joints[2].locked = 5;
     QCOMPARE(Arm::make(d).error().code, std::string("arm.joint"));
+}
+
+void InverseTest::cornersOfTheRangesAreReached_data()
+{
+    QTest::addColumn<std::string>("id");
+    for (const std::string& id : catalogueIds()) QTest::newRow(id.c_str()) << id;
+}
+
+void InverseTest::cornersOfTheRangesAreReached()
+{
+    // Every joint at one of its ends: some of these are singular as well.
+    QFETCH(std::string, id);
+    const ArmPtr arm = catalogueArm(id);
+    for (int corner = 0; corner < 1 << arm->jointCount(); ++corner) {
+        JointVector q(arm->jointCount());
+        for (int i = 0; i < q.size(); ++i) q[i] = (corner >> i) & 1 ? arm->joints()[size_t(i)].upper : arm->joints()[size_t(i)].lower;
+        const Pose pose = forward(*arm, q);
+        const Solutions found = inverseKinematics(*arm, pose);
+        QVERIFY2(!found.items.empty(), qPrintable(QString("corner %1").arg(corner)));
+        for (const Solution& s : found.items) {
+            QVERIFY(withinRange(*arm, s.joints));
+            QVERIFY(deviation(forward(*arm, s.joints), pose).metres <= kInversePositionError && deviation(forward(*arm, s.joints), pose).radians <= kInverseAngleError);
+        }
+    }
 }
 
 void InverseTest::everyTurnOnRequest()

@@ -64,4 +64,36 @@ double difference(const Arm& arm, const JointVector& a, const JointVector& b)
     return worst;
 }
 
+std::string schemaOffence(const Json& value, Json schema, const Json& root, const std::string& place)
+{
+    if (schema.contains("$ref")) schema = root["$defs"][schema["$ref"].get<std::string>().substr(8)];
+    if (schema.contains("oneOf")) {
+        int fits = 0;
+        for (const Json& choice : schema["oneOf"]) fits += schemaOffence(value, choice, root, place).empty() ? 1 : 0;
+        return fits == 1 ? "" : place + " fits " + std::to_string(fits) + " choices";
+    }
+    if (schema.contains("enum")) return std::find(schema["enum"].begin(), schema["enum"].end(), value) != schema["enum"].end() ? "" : place + " is none of the words";
+    const std::string type = schema.value("type", "");
+    const bool right = type == "object" ? value.is_object() : type == "array" ? value.is_array() : type == "string" ? value.is_string() : type == "boolean" ? value.is_boolean()
+                     : type == "integer" ? value.is_number_integer() : type == "number" ? value.is_number() : false;
+    if (!right) return place + " is no " + type;
+    if (schema.contains("minimum") && value < schema["minimum"]) return place + " is too small";
+    if (schema.contains("maximum") && value > schema["maximum"]) return place + " is too large";
+    if (type == "array") {
+        if (schema.contains("minItems") && value.size() < schema["minItems"]) return place + " is too short";
+        if (schema.contains("maxItems") && value.size() > schema["maxItems"]) return place + " is too long";
+        for (size_t i = 0; i < value.size(); ++i)
+            if (std::string bad = schemaOffence(value[i], schema["items"], root, place + "[" + std::to_string(i) + "]"); !bad.empty()) return bad;
+    }
+    if (type == "object") {
+        for (const Json& key : schema["required"])
+            if (!value.contains(key.get<std::string>())) return place + " lacks " + key.get<std::string>();
+        for (const auto& [key, item] : value.items()) {
+            if (!schema["properties"].contains(key)) return place + " has " + key;
+            if (std::string bad = schemaOffence(item, schema["properties"][key], root, place + "." + key); !bad.empty()) return bad;
+        }
+    }
+    return {};
+}
+
 }  // namespace topikos::test

@@ -33,6 +33,9 @@ JointVector randomPosture(const Arm& arm, std::mt19937_64& random);
 /// Largest difference of two postures, revolute joints modulo full turns [rad or m].
 double difference(const Arm& arm, const JointVector& a, const JointVector& b);
 
+/// What is wrong with a value under the part of JSON Schema that our schemas use; empty when nothing is.
+std::string schemaOffence(const Json& value, Json schema, const Json& root, const std::string& place);
+
 }  // namespace topikos::test
 
 Q_DECLARE_METATYPE(std::string)
