@@ -58,6 +58,13 @@ void Session::open(Cell cell, const QString& path)
     emit runChanged();
 }
 
+void Session::openUnsaved(Cell cell, const QString& path)
+{
+    open(std::move(cell), path);
+    m_history.markUnsaved();
+    emit saveStateChanged();
+}
+
 void Session::saved(const QString& path)
 {
     m_path = path;

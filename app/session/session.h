@@ -29,6 +29,8 @@ public:
 
     /// Opens another cell; the history starts anew. `path` is empty for a cell that has no file yet.
     void open(Cell cell, const QString& path);
+    /// The same for a cell that its file does not hold yet: it counts as changed.
+    void openUnsaved(Cell cell, const QString& path);
     QString path() const { return m_path; }
     void saved(const QString& path);
     bool isSaved() const { return m_history.isSaved(); }

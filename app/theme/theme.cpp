@@ -58,6 +58,7 @@ QMenu::separator { height: 1px; background: %line; margin: 4px 8px; }
 #head { background: %panel; border-bottom: 1px solid %line; }
 #cellName { font-weight: 600; font-size: 14px; }
 #saveState, .faint { color: %faint; }
+#noticeBar { background: %accentSoft; border-bottom: 1px solid %line; }
 #chip { background: %raised; border: 1px solid %line; border-radius: 5px; padding: 4px 9px; }
 QPushButton, QToolButton { background: %raised; border: 1px solid %line; border-radius: 5px; padding: 4px 9px; }
 QPushButton:hover, QToolButton:hover { border-color: %accent; }

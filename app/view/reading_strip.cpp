@@ -49,7 +49,7 @@ ReadingStrip::ReadingStrip(Session& session, QWidget* parent) : QFrame(parent), 
         m_values[i]->setFont(figureFont(12));
         m_values[i]->setFixedWidth(i < 3 ? 53 : 46);
         m_values[i]->setAlignment(Qt::AlignRight);
-        m_values[i]->setToolTip(QString(i < 3 ? "%1 [mm]" : "Angle [°]; View > Angles chooses the convention").arg(names[i]) + ". Type a value: the verdict shows at once, Enter moves the arm.");
+        m_values[i]->setToolTip((i < 3 ? QString("%1 [mm]").arg(names[i]) : QString("Angle [°]; View > Angles chooses the convention")) + ". Type a value: the verdict shows at once, Enter moves the arm.");
         m_values[i]->installEventFilter(this);
         connect(m_values[i], &QLineEdit::textEdited, this, &ReadingStrip::judge);
         connect(m_values[i], &QLineEdit::returnPressed, this, &ReadingStrip::go);

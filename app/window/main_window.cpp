@@ -8,18 +8,21 @@
 #include "app/instruments/ways_cards.h"
 #include "app/layout/layout_panel.h"
 #include "app/route/route_panel.h"
+#include "app/session/recovery.h"
 #include "app/session/text.h"
 #include "app/strip/cycle_strip.h"
 #include "app/strip/findings_list.h"
 #include "app/targets/targets_panel.h"
 #include "app/theme/theme.h"
 #include "app/view/viewport.h"
+#include "app/window/notice_bar.h"
 #include "core/exchange/cell_file.h"
 #include "core/exchange/step_text.h"
 #include "core/robot/catalogue.h"
 
 #include <QApplication>
 #include <QCloseEvent>
+#include <QCryptographicHash>
 #include <QFile>
 #include <QFileDialog>
 #include <QFileInfo>
@@ -96,6 +99,9 @@ MainWindow::MainWindow(QWidget* parent) : QMainWindow(parent)
     if (settings.contains("window/rows")) m_rows->restoreState(settings.value("window/rows").toByteArray());
     refreshHead();
     refreshActions();
+    m_recovery = new Recovery(*m_session, Recovery::standardFolder(), this);
+    connect(&m_watcher, &QFileSystemWatcher::fileChanged, this, &MainWindow::fileChangedOutside);
+    offerLostCells();
     m_view->setFocus();
 }
 
@@ -151,6 +157,8 @@ void MainWindow::buildHead()
     bar->setObjectName("menuBar");
     column->addWidget(bar);
     column->addWidget(head);
+    m_notices = new NoticeBar(top);
+    column->addWidget(m_notices);
     setMenuWidget(top);
 }
 
@@ -276,6 +284,9 @@ void MainWindow::buildActions()
     QMenu* cell = bar->addMenu("&Cell");
     action(cell, "New cell", "An arm with a gripper on the floor, nothing else", QKeySequence::New, [this] { newCell(); });
     action(cell, "Open …", "Open a cell file", QKeySequence::Open, [this] { askAndOpen(); });
+    m_recent = cell->addMenu("Recent cells");
+    m_recent->setObjectName("recentMenu");
+    fillRecent();
     QMenu* examples = cell->addMenu("Examples");
     action(examples, "Example: tile glazing line", "One tile from the belt into the drying rack", {}, [this] { if (mayLeave()) openExample(kDemo); });
     action(examples, "Example: planted mistakes", "One mistake of each rule, to see how findings look", {}, [this] { if (mayLeave()) openExample("planted-mistakes"); });
@@ -516,6 +527,8 @@ bool MainWindow::openFile(const QString& path)
         return false;
     }
     m_session->open(std::move(cell).value(), path);
+    watchFile();
+    remember(path);
     m_view->fitAll();
     m_session->say("Opened " + QFileInfo(path).fileName());
     return true;
@@ -529,6 +542,7 @@ bool MainWindow::openExample(const QString& name)
         return false;
     }
     m_session->open(std::move(cell).value(), {});
+    watchFile();
     m_view->fitAll();
     return true;
 }
@@ -550,7 +564,70 @@ void MainWindow::newCell()
     cell.routines.front().steps.clear();
     cell.routines.front().name = "Routine 1";
     m_session->open(std::move(cell), {});
+    watchFile();
     m_view->fitAll();
+}
+
+void MainWindow::offerLostCells()
+{
+    for (const LostCell& lost : Recovery::lost(Recovery::standardFolder())) {
+        const QString words = QString("“%1” had unsaved changes when Topikos ended on %2.").arg(lost.name, lost.when.toString("d MMM, hh:mm"));
+        m_notices->offer("lost " + lost.copy, words, {{"Open it as it was", [this, lost] {
+            if (!mayLeave()) return m_notices->offer("lost " + lost.copy, QString("“%1” is still kept.").arg(lost.name), {{"Forget it", [lost] { Recovery::forget(lost); }}});
+            Result<Cell> cell = openCell(lost.copy.toStdString());
+            if (!cell) return showProblem(text(cell.error().line()));
+            m_session->openUnsaved(std::move(cell).value(), lost.path);
+            Recovery::forget(lost);
+            watchFile();
+            m_view->fitAll();
+            m_session->say("This is the cell as it was. Save it to keep it.");
+        }}, {"Forget it", [lost] { Recovery::forget(lost); }}});
+    }
+}
+
+void MainWindow::watchFile()
+{
+    if (!m_watcher.files().isEmpty()) m_watcher.removePaths(m_watcher.files());
+    m_notices->withdraw("disk");
+    m_onDisk.clear();
+    QFile file(m_session->path());
+    if (m_session->path().isEmpty() || !file.open(QIODevice::ReadOnly)) return;
+    m_onDisk = QCryptographicHash::hash(file.readAll(), QCryptographicHash::Sha1);
+    m_watcher.addPath(m_session->path());
+}
+
+void MainWindow::fileChangedOutside()
+{
+    const QString path = m_session->path();
+    QFile file(path);
+    if (!file.open(QIODevice::ReadOnly)) return m_notices->offer("disk", QString("%1 is no longer there.").arg(QFileInfo(path).fileName()), {{"Save it again", [this] { save(); }}});
+    // A file that is replaced leaves the watcher's list.
+    if (!m_watcher.files().contains(path)) m_watcher.addPath(path);
+    if (QCryptographicHash::hash(file.readAll(), QCryptographicHash::Sha1) == m_onDisk) return m_notices->withdraw("disk");
+    m_notices->offer("disk", QString("%1 has been changed by another program.").arg(QFileInfo(path).fileName()),
+                     {{"Load it", [this, path] { if (mayLeave()) openFile(path); }}, {"Keep mine", [this] { m_session->say("Saving will replace the other version."); }}});
+}
+
+void MainWindow::remember(const QString& path)
+{
+    QSettings settings;
+    QStringList recent = settings.value("recent").toStringList();
+    const QString whole = QFileInfo(path).absoluteFilePath();
+    recent.removeAll(whole);
+    recent.prepend(whole);
+    settings.setValue("recent", recent.mid(0, 8));
+    fillRecent();
+}
+
+void MainWindow::fillRecent()
+{
+    m_recent->clear();
+    for (const QString& path : QSettings().value("recent").toStringList()) {
+        QAction* a = m_recent->addAction(QFileInfo(path).fileName(), this, [this, path] { if (mayLeave()) openFile(path); });
+        a->setToolTip(path);
+    }
+    m_recent->setToolTipsVisible(true);
+    m_recent->setEnabled(!m_recent->isEmpty());
 }
 
 void MainWindow::askAndOpen()
@@ -567,6 +644,8 @@ bool MainWindow::saveTo(const QString& path)
         return false;
     }
     m_session->saved(path);
+    watchFile();
+    remember(path);
     m_session->say("Saved " + QFileInfo(path).fileName());
     return true;
 }
@@ -603,6 +682,7 @@ void MainWindow::closeEvent(QCloseEvent* event)
     settings.setValue("window/geometry", saveGeometry());
     settings.setValue("window/columns", m_columns->saveState());
     settings.setValue("window/rows", m_rows->saveState());
+    m_recovery->drop();
     event->accept();
 }
 

@@ -2,6 +2,7 @@
 #include "app/session/session.h"
 #include "app/window/command_field.h"
 
+#include <QFileSystemWatcher>
 #include <QLabel>
 #include <QMainWindow>
 #include <QPushButton>
@@ -16,6 +17,8 @@ class BestWaysOffer;
 class CycleStrip;
 class FindingsList;
 class LayoutPanel;
+class NoticeBar;
+class Recovery;
 class RoutePanel;
 class TargetsPanel;
 class TravelBars;
@@ -60,6 +63,11 @@ private:
     void askAndOpen();
     bool saveAs();
     void newCell();
+    void offerLostCells();
+    void watchFile();
+    void fileChangedOutside();
+    void remember(const QString& path);
+    void fillRecent();
     /// Asks about unsaved changes; false when the person wants to stay.
     bool mayLeave();
     void showProblem(const QString& words);
@@ -79,6 +87,11 @@ private:
     QLabel *m_name, *m_saveState, *m_blocked, *m_cautions, *m_cycleTime, *m_time;
     QPushButton *m_run, *m_step, *m_rewind, *m_speed;
     CommandField* m_command;
+    NoticeBar* m_notices;
+    Recovery* m_recovery;
+    QFileSystemWatcher m_watcher;
+    QByteArray m_onDisk;  ///< digest of the file as this window knows it
+    QMenu* m_recent;
     QAction *m_undo, *m_redo;
     std::vector<QAction*> m_actions;
 };

@@ -38,6 +38,8 @@ public:
 
     /// Remembers the present state as the one on disk.
     void markSaved() { m_saved = current(); }
+    /// The present state is on no disk.
+    void markUnsaved() { m_saved = nullptr; }
     bool isSaved() const { return m_saved == current(); }
 
 private:

@@ -26,11 +26,21 @@ Pose frameAlong(const Vec3& origin, const Vec3& z, const Vec3& x)
     return makePose(r, origin);
 }
 
+/// Length that thicknesses follow: the reach; of a gantry, whose reach is its travel, what hangs below its slides.
+double bodyScale(const Arm& arm)
+{
+    const Gantry* gantry = arm.as<Gantry>();
+    if (!gantry) return arm.reach();
+    double hanging = arm.flangeTranslation().norm();
+    for (size_t i = size_t(gantry->turns.front()); i < arm.joints().size(); ++i) hanging += arm.joints()[i].parentFromJoint.translation.norm();
+    return std::min(arm.reach(), 1.6 * hanging);
+}
+
 /// Radius of the housing of joint `i` (0 based) of `n`.
 double housingRadius(const Arm& arm, int i)
 {
     const double along = double(i) / std::max(1, arm.jointCount() - 1);
-    return arm.reach() * (0.108 - 0.120 * along + 0.048 * along * along);
+    return bodyScale(arm) * (0.108 - 0.120 * along + 0.048 * along * along);
 }
 
 struct Axis {
@@ -82,6 +92,57 @@ Mesh housing(const Axis& own, double radius, bool swings, double reach)
     return mesh;
 }
 
+void addBox(Mesh& mesh, const Pose& place, const Vec3& size, Color color) { mesh.append(solidMesh({Solid::Kind::Box, place, size, color})); }
+
+/// Whether joint `i` (0 based) slides a ram through the link before it: it is the last slide before a turning joint or the flange.
+bool isRam(const Arm& arm, int i)
+{
+    const auto slides = [&](int k) { return k < arm.jointCount() && arm.joints()[size_t(k)].kind == JointKind::Prismatic; };
+    return slides(i) && !slides(i + 1) && (i > 0);
+}
+
+/// Beam along a sliding axis over its whole travel, in base at the zero posture.
+void addRail(Mesh& mesh, const Joint& joint, const Axis& axis, double width, const Vec3& beside = Vec3::Zero())
+{
+    const double middle = 0.5 * (joint.lower + joint.upper), length = joint.upper - joint.lower + 3.2 * width;
+    addBox(mesh, frameAlong(axis.origin + middle * axis.direction + beside, axis.direction, Vec3::UnitZ()), {1.5 * width, width, length}, kHousing);
+}
+
+/// Rails of the first slide on posts; a second one where the second slide ends.
+Mesh portal(const Arm& arm, const std::vector<Axis>& axes, double width)
+{
+    Mesh mesh;
+    const Joint& first = arm.joints()[0];
+    const bool second = arm.jointCount() > 1 && arm.joints()[1].kind == JointKind::Prismatic;
+    std::vector<Vec3> sides{Vec3::Zero()};
+    if (second) sides = {(arm.joints()[1].lower - width) * axes[2].direction, (arm.joints()[1].upper + width) * axes[2].direction};
+    for (const Vec3& side : sides) {
+        addRail(mesh, first, axes[1], width, side);
+        for (const double end : {first.lower - 0.8 * width, first.upper + 0.8 * width}) {
+            const Vec3 top = axes[1].origin + side + end * axes[1].direction;
+            if (top[2] < 2 * width) continue;
+            addBox(mesh, translated({top[0], top[1], 0.5 * (top[2] - 0.5 * width)}), {width, width, top[2] - 0.5 * width}, kHousing);
+            addBox(mesh, translated({top[0], top[1], 0.1 * width}), {2.2 * width, 2.2 * width, 0.2 * width}, kHousing);
+        }
+    }
+    return mesh;
+}
+
+/// Carriage of a sliding link, with its ram if it has one.
+Mesh carriage(const Arm& arm, int joint, const Axis& own, const Axis& next, double width)
+{
+    Mesh mesh;
+    const Joint& slide = arm.joints()[size_t(joint)];
+    if (isRam(arm, joint)) {
+        const double thick = (arm.as<Gantry>() ? 0.75 : 0.45) * width;
+        const double back = slide.upper - std::min(0.0, slide.lower) + width, ahead = std::max(0.3 * width, (next.origin - own.origin).dot(own.direction));
+        addBox(mesh, frameAlong(own.origin + 0.5 * (ahead - back) * own.direction, own.direction, Vec3::UnitX()), {thick, thick, back + ahead}, kShell);
+    } else {
+        addBox(mesh, frameAlong(own.origin, own.direction, Vec3::UnitZ()), {2.1 * width, 1.5 * width, 2.2 * width}, kCover);
+    }
+    return mesh;
+}
+
 /// The surfaces that came with the arm for a link, in its z-frame; nothing if there are none.
 std::optional<Mesh> givenBody(const Arm& arm, int link)
 {
@@ -99,7 +160,7 @@ std::optional<Mesh> givenBody(const Arm& arm, int link)
 std::vector<Mesh> armBodies(const Arm& arm)
 {
     const int n = arm.jointCount();
-    const double reach = arm.reach();
+    const double reach = bodyScale(arm);
     ChainFrames zero;
     chainFrames(arm, JointVector::Zero(n), zero);
 
@@ -117,7 +178,16 @@ std::vector<Mesh> armBodies(const Arm& arm)
         const Axis& next = axes[size_t(link) + 1];
         const double ownRadius = housingRadius(arm, std::max(0, link - 1)), nextRadius = housingRadius(arm, std::min(link, n - 1));
         Mesh mesh;
-        if (link == 0) {
+        const double width = 0.1 * bodyScale(arm);
+        const bool nextSlides = link < n && arm.joints()[size_t(link)].kind == JointKind::Prismatic;
+        const bool ownSlides = link > 0 && arm.joints()[size_t(link) - 1].kind == JointKind::Prismatic;
+        if (link == 0 && nextSlides) {
+            mesh.append(portal(arm, axes, width));
+        } else if (ownSlides) {
+            mesh.append(carriage(arm, link - 1, own, next, width));
+            if (nextSlides && !isRam(arm, link)) addRail(mesh, arm.joints()[size_t(link)], next, 0.8 * width);
+            if (nextSlides && isRam(arm, link)) addBox(mesh, frameAlong(next.origin, next.direction, Vec3::UnitX()), {1.5 * width, 1.5 * width, 1.8 * width}, kCover);
+        } else if (link == 0) {
             const double height = std::max(0.05 * reach, (next.origin - own.origin).norm());
             const double r = housingRadius(arm, 0);
             mesh.append(latheMesh({{1.45 * r, 0}, {1.45 * r, 0.018 * reach}, {1.2 * r, 0.03 * reach}, {1.05 * r, height - 0.012 * reach}, {1.0 * r, height}}, kHousing));

@@ -1,7 +1,11 @@
+#include "app/session/recovery.h"
 #include "app/session/session.h"
 #include "app/session/text.h"
 #include "core/exchange/cell_file.h"
 #include "tests/run.h"
+
+#include <QDir>
+#include <QTemporaryDir>
 
 #include <QSignalSpy>
 
@@ -34,6 +38,8 @@ private:
     void checked() { QTRY_VERIFY_WITH_TIMEOUT(m_session->checkIsFresh(), 20000); }
     QString lastSaid(const QSignalSpy& spy) { return spy.isEmpty() ? QString() : spy.back()[0].toString(); }
     std::unique_ptr<Session> m_session;
+    void unsavedChangesOutliveTheProcess();
+    void savingNeedsNoCopy();
 };
 
 void SessionTest::init()
@@ -195,6 +201,52 @@ void SessionTest::openingAnotherCellStartsAnew()
     QCOMPARE(m_session->path(), QString("/somewhere/planted.topikos"));
     checked();
     QCOMPARE(m_session->checked()->result.count(Severity::Blocked), 3);
+}
+
+void SessionTest::unsavedChangesOutliveTheProcess()
+{
+    QTemporaryDir folder;
+    Session session(openCell(TOPIKOS_EXAMPLES "/tile-glazing-line.topikos").value());
+    Recovery recovery(session, folder.path());
+    QVERIFY(session.edit("Rename", [](const Cell& c) { return renameFrame(c, c.frames.back().id, "Another name"); }));
+    recovery.writeNow();
+    QVERIFY(Recovery::lost(folder.path()).isEmpty());  // this process is alive
+    // As a process that is gone would have left it: process numbers end far below this one.
+    const QString own = QString::number(QCoreApplication::applicationPid());
+    QVERIFY(QFile::rename(folder.filePath(own + ".topikos"), folder.filePath("999999999.topikos")));
+    QVERIFY(QFile::rename(folder.filePath(own + ".topikos.note"), folder.filePath("999999999.topikos.note")));
+    const QList<LostCell> lost = Recovery::lost(folder.path());
+    QCOMPARE(lost.size(), 1);
+    QCOMPARE(lost[0].name.toStdString(), session.cell().name);
+    QVERIFY(lost[0].path.isEmpty());
+    QVERIFY(std::abs(lost[0].when.secsTo(QDateTime::currentDateTime())) < 60);
+    QCOMPARE(writeCell(openCell(lost[0].copy.toStdString()).value()), writeCell(session.cell()));
+    Session again(openCell(TOPIKOS_EXAMPLES "/tile-glazing-line.topikos").value());
+    again.openUnsaved(openCell(lost[0].copy.toStdString()).value(), "/somewhere/cell.topikos");
+    QVERIFY(!again.isSaved());
+    QCOMPARE(again.path(), QString("/somewhere/cell.topikos"));
+    Recovery::forget(lost[0]);
+    QVERIFY(Recovery::lost(folder.path()).isEmpty());
+    QVERIFY(!QFile::exists(lost[0].copy + ".note"));
+}
+
+void SessionTest::savingNeedsNoCopy()
+{
+    QTemporaryDir folder;
+    Session session(openCell(TOPIKOS_EXAMPLES "/tile-glazing-line.topikos").value());
+    Recovery recovery(session, folder.path());
+    recovery.writeNow();
+    QVERIFY(QDir(folder.path()).isEmpty());  // nothing has changed
+    QVERIFY(session.edit("Rename", [](const Cell& c) { return renameFrame(c, c.frames.back().id, "Another name"); }));
+    recovery.writeNow();
+    QVERIFY(!QDir(folder.path()).isEmpty());
+    session.saved(folder.filePath("saved.topikos"));
+    QVERIFY(QDir(folder.path()).isEmpty());
+    session.undo();  // changed again, against the file
+    recovery.writeNow();
+    QVERIFY(!QDir(folder.path()).isEmpty());
+    recovery.drop();
+    QVERIFY(QDir(folder.path()).isEmpty());
 }
 
 TOPIKOS_TEST(SessionTest)

@@ -1,4 +1,5 @@
 #include "app/instruments/travel_bars.h"
+#include "app/session/recovery.h"
 #include "app/session/text.h"
 #include "app/strip/cycle_strip.h"
 #include "app/view/viewport.h"
@@ -10,11 +11,13 @@
 #include <QAction>
 #include <QComboBox>
 #include <QCompleter>
+#include <QDir>
 #include <QDoubleSpinBox>
 #include <QFile>
 #include <QLabel>
 #include <QListView>
 #include <QListWidget>
+#include <QMenu>
 #include <QMessageBox>
 #include <QPushButton>
 #include <QSettings>
@@ -58,6 +61,9 @@ private slots:
     void undoAndRedoFromTheMenu();
     void savesClosesAndOpensAgain();
     void badFileLeavesTheOpenCellAlone();
+    void changeOnDiskIsNoticed();
+    void lostCellIsOffered();
+    void recentCellsAreInTheMenu();
     void unsavedChangesAreAskedAbout();
     void nothingIsDrawnWhenNothingChanges();
     void layoutIsRemembered();
@@ -588,6 +594,65 @@ void WindowTest::savesClosesAndOpensAgain()
     QVERIFY(targetNamed("Target 1"));
     fresh();
     QCOMPARE(session().checked()->result.count(Severity::Blocked), 0);
+}
+
+void WindowTest::changeOnDiskIsNoticed()
+{
+    QTemporaryDir folder;
+    const QString path = folder.filePath("cell.topikos");
+    QVERIFY(m_window->saveTo(path));
+    auto* words = m_window->findChild<QLabel*>("noticeWords");
+    QVERIFY(!words->isVisible());
+    // Saving it again is no news.
+    QVERIFY(session().edit("Rename", [](const Cell& c) { return renameFrame(c, c.frames.back().id, "Mine"); }));
+    QVERIFY(m_window->saveTo(path));
+    Cell other = session().cell();
+    other.name = "Changed elsewhere";
+    QVERIFY(!saveCell(path.toStdString(), other));
+    QTRY_VERIFY(words->isVisible());
+    QVERIFY(words->text().contains("cell.topikos has been changed by another program"));
+    QTest::mouseClick(m_window->findChild<QPushButton*>("notice0"), Qt::LeftButton);
+    QCOMPARE(session().cell().name, std::string("Changed elsewhere"));
+    QVERIFY(!words->isVisible());
+    QFile::remove(path);
+    QTRY_VERIFY(words->isVisible());
+    QVERIFY(words->text().contains("no longer there"));
+    QTest::mouseClick(m_window->findChild<QPushButton*>("notice0"), Qt::LeftButton);
+    QVERIFY(QFile::exists(path));
+}
+
+void WindowTest::lostCellIsOffered()
+{
+    const QString folder = Recovery::standardFolder();
+    Cell cell = session().cell();
+    cell.name = "Half done";
+    QVERIFY(QDir().mkpath(folder));
+    QVERIFY(!saveCell((folder + "/999999999.topikos").toStdString(), cell));
+    QSettings(folder + "/999999999.topikos.note", QSettings::IniFormat).setValue("name", "Half done");
+    MainWindow second;
+    second.show();
+    QVERIFY(QTest::qWaitForWindowExposed(&second));
+    auto* words = second.findChild<QLabel*>("noticeWords");
+    QVERIFY(words->isVisible());
+    QVERIFY(words->text().contains("“Half done” had unsaved changes"));
+    QTest::mouseClick(second.findChild<QPushButton*>("notice0"), Qt::LeftButton);
+    QCOMPARE(second.session().cell().name, std::string("Half done"));
+    QVERIFY(!second.session().isSaved());
+    QVERIFY(!QFile::exists(folder + "/999999999.topikos"));
+    second.session().saved(folder + "/none");
+}
+
+void WindowTest::recentCellsAreInTheMenu()
+{
+    QTemporaryDir folder;
+    QVERIFY(m_window->saveTo(folder.filePath("first.topikos")));
+    QVERIFY(m_window->saveTo(folder.filePath("second.topikos")));
+    auto* menu = m_window->findChild<QMenu*>("recentMenu");
+    QVERIFY(menu->actions().size() >= 2);
+    QCOMPARE(menu->actions()[0]->text(), QString("second.topikos"));
+    menu->actions()[1]->trigger();
+    QCOMPARE(session().path(), folder.filePath("first.topikos"));
+    QCOMPARE(menu->actions()[0]->text(), QString("first.topikos"));
 }
 
 void WindowTest::badFileLeavesTheOpenCellAlone()

@@ -15,6 +15,7 @@ private slots:
     void rayHitsTheNearSide();
     void armBodiesAreSoundForEveryArm_data();
     void armBodiesAreSoundForEveryArm();
+    void neighbouringBodiesTouch_data() { armBodiesAreSoundForEveryArm_data(); }
     void neighbouringBodiesTouch();
 };
 
@@ -64,13 +65,13 @@ void ShapeTest::rayHitsTheNearSide()
 void ShapeTest::armBodiesAreSoundForEveryArm_data()
 {
     QTest::addColumn<std::string>("name");
-    for (const char* name : {"sixaxis-1400", "cobot-900", "scara-600", "fiveaxis-500", "redundant-820"}) QTest::newRow(name) << std::string(name);
+    for (const std::string& id : catalogueIds()) QTest::newRow(id.c_str()) << id;
 }
 
 void ShapeTest::armBodiesAreSoundForEveryArm()
 {
     QFETCH(std::string, name);
-    const ArmPtr arm = urdfArm(name);
+    const ArmPtr arm = catalogueArm(name);
     const std::vector<Mesh> bodies = armBodies(*arm);
     QCOMPARE(int(bodies.size()), arm->jointCount() + 1);
     for (const Mesh& mesh : bodies) {
@@ -87,7 +88,8 @@ void ShapeTest::armBodiesAreSoundForEveryArm()
 void ShapeTest::neighbouringBodiesTouch()
 {
     // At any posture no link hangs in the air: the boxes of neighbours overlap.
-    const ArmPtr arm = catalogueArm("sixaxis-1400");
+    QFETCH(std::string, name);
+    const ArmPtr arm = catalogueArm(name);
     const std::vector<Mesh> bodies = armBodies(*arm);
     std::mt19937_64 random(61);
     for (int n = 0; n < 50; ++n) {

@@ -1,0 +1,86 @@
+#include "app/session/recovery.h"
+
+#include "app/session/text.h"
+#include "core/exchange/cell_file.h"
+
+#include <QCoreApplication>
+#include <QDir>
+#include <QSettings>
+#include <QStandardPaths>
+#include <QThreadPool>
+
+#include <csignal>
+
+namespace topikos {
+
+namespace {
+
+constexpr int kDelay = 2000;  // [ms] after the last edit
+
+QString noteOf(const QString& copy) { return copy + ".note"; }
+
+}  // namespace
+
+Recovery::Recovery(Session& session, const QString& folder, QObject* parent)
+    : QObject(parent), m_session(session), m_file(QDir(folder).filePath(QString("%1.topikos").arg(QCoreApplication::applicationPid())))
+{
+    QDir().mkpath(folder);
+    m_timer.setSingleShot(true);
+    m_timer.setInterval(kDelay);
+    connect(&m_timer, &QTimer::timeout, this, &Recovery::write);
+    connect(&session, &Session::saveStateChanged, this, [this] {
+        if (m_session.isSaved()) drop();
+        else m_timer.start();
+    });
+}
+
+Recovery::~Recovery() { drop(); }  // only a process that is killed leaves its copy
+
+QString Recovery::standardFolder() { return QStandardPaths::writableLocation(QStandardPaths::AppDataLocation) + "/recovery"; }
+
+void Recovery::write()
+{
+    QSettings note(noteOf(m_file), QSettings::IniFormat);
+    note.setValue("name", text(m_session.cell().name));
+    note.setValue("path", m_session.path());
+    note.setValue("when", QDateTime::currentDateTime());
+    note.sync();
+    // A copy that cannot be written costs nothing but itself; the person's own file is never touched here.
+    QThreadPool::globalInstance()->start([file = m_file.toStdString(), cell = m_session.history().current()] { (void)saveCell(file, *cell); });
+}
+
+void Recovery::writeNow()
+{
+    m_timer.stop();
+    if (!m_session.isSaved()) write();
+    QThreadPool::globalInstance()->waitForDone();
+}
+
+void Recovery::drop()
+{
+    m_timer.stop();
+    QThreadPool::globalInstance()->waitForDone();
+    QFile::remove(m_file);
+    QFile::remove(noteOf(m_file));
+}
+
+QList<LostCell> Recovery::lost(const QString& folder)
+{
+    QList<LostCell> all;
+    for (const QFileInfo& file : QDir(folder).entryInfoList({"*.topikos"}, QDir::Files, QDir::Time)) {
+        bool number = false;
+        const qint64 pid = file.completeBaseName().toLongLong(&number);
+        if (number && (pid == QCoreApplication::applicationPid() || ::kill(pid_t(pid), 0) == 0)) continue;  // still open in another window
+        const QSettings note(noteOf(file.filePath()), QSettings::IniFormat);
+        all.push_back({file.filePath(), note.value("name", "A cell").toString(), note.value("path").toString(), note.value("when", file.lastModified()).toDateTime()});
+    }
+    return all;
+}
+
+void Recovery::forget(const LostCell& cell)
+{
+    QFile::remove(cell.copy);
+    QFile::remove(noteOf(cell.copy));
+}
+
+}  // namespace topikos
