@@ -49,6 +49,8 @@ private:
     void sheetChanged();
     void showFacts();
     void filter(const QString& words);
+    /// Id for an arm of this name that no catalogue arm has.
+    static QString idFrom(const QString& name);
     void chooseChain();
     /// The URDF text as an arm with its surfaces; folders of packages are asked for once and remembered.
     Result<ArmPtr> armOfUrdf(const UrdfChain& chain);

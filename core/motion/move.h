@@ -20,16 +20,7 @@ struct LinePath {
 /// Distances from each singularity below which a line cannot be followed [rad for the wrist, m for elbow and shoulder, none for a direction].
 struct SingularityBounds {
     double wrist = 0, elbow = 0, shoulder = 0, direction = 0;
-    double of(SingularityKind kind) const
-    {
-        switch (kind) {
-        case SingularityKind::Wrist: return wrist;
-        case SingularityKind::Elbow: return elbow;
-        case SingularityKind::Shoulder: return shoulder;
-        case SingularityKind::Direction: break;
-        }
-        return direction;
-    }
+    double of(SingularityKind kind) const { return byKind(kind, wrist, elbow, shoulder, direction); }
 };
 
 struct MotionLimits {

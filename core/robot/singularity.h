@@ -11,6 +11,18 @@ const char* singularityName(SingularityKind kind);  ///< "wrist", "elbow", "shou
 /// Whether an arm has singularities of this kind.
 bool hasKind(const Arm& arm, SingularityKind kind);
 
+/// The one of four values that belongs to a kind.
+inline double byKind(SingularityKind kind, double wrist, double elbow, double shoulder, double direction)
+{
+    switch (kind) {
+    case SingularityKind::Wrist: return wrist;
+    case SingularityKind::Elbow: return elbow;
+    case SingularityKind::Shoulder: return shoulder;
+    case SingularityKind::Direction: break;
+    }
+    return direction;
+}
+
 /// Signed distances from the three singularities of a six-axis arm with a spherical wrist or three parallel axes; the sign tells the branch, zero is singular.
 /// For other chains only `direction` counts.
 struct SingularityMargins {
@@ -20,16 +32,7 @@ struct SingularityMargins {
                           ///< parallel to axis 2 [m]
     double direction = INFINITY;  ///< smallest singular value of the Jacobian with its linear rows divided by the reach, locked joints left out
 
-    double of(SingularityKind kind) const
-    {
-        switch (kind) {
-        case SingularityKind::Wrist: return wrist;
-        case SingularityKind::Elbow: return elbow;
-        case SingularityKind::Shoulder: return shoulder;
-        case SingularityKind::Direction: break;
-        }
-        return direction;
-    }
+    double of(SingularityKind kind) const { return byKind(kind, wrist, elbow, shoulder, direction); }
     /// Distance for people and thresholds: the wrist as an angle [rad, 0 to pi/2], elbow and shoulder in metres, the direction without unit.
     double distance(SingularityKind kind) const;
 };

@@ -99,8 +99,8 @@ private:
         out.q1 = out.aligned ? seed : arcTangent(s1, c1);
         out.q2 = arcTangent(s2, c2);
         // The last axis takes what is left, so that the error of the first near the aligned place is made up for.
-        const Vec3 left = topikos::turned(b, -s2, c2, topikos::turned(a, -s1, c1, rotation * acrossC));
-        out.q3 = arcTangent(c.dot(acrossC.cross(left)), acrossC.dot(left));
+        const Vec3 rest = topikos::turned(b, -s2, c2, topikos::turned(a, -s1, c1, rotation * acrossC));
+        out.q3 = arcTangent(c.dot(acrossC.cross(rest)), acrossC.dot(rest));
         out.turned = from.dot(b) < 0;
         return out;
     }

@@ -1,0 +1,192 @@
+#include "app/window/main_window.h"
+
+#include "app/arms/arms_page.h"
+#include "app/instruments/best_ways_offer.h"
+#include "app/route/route_panel.h"
+#include "app/session/text.h"
+#include "app/strip/findings_list.h"
+#include "app/targets/targets_panel.h"
+#include "app/theme/theme.h"
+#include "app/view/viewport.h"
+#include "app/window/examples.h"
+#include "core/exchange/step_text.h"
+#include "core/robot/catalogue.h"
+
+#include <QApplication>
+#include <QMenuBar>
+#include <QMessageBox>
+
+/// Every action of the window: its words, keys, and what it does.
+namespace topikos {
+
+QAction* MainWindow::action(QMenu* menu, const QString& words, const QString& tip, const QKeySequence& keys, std::function<void()> run)
+{
+    auto* a = new QAction(words, this);
+    a->setToolTip(tip);
+    a->setStatusTip(tip);
+    if (!keys.isEmpty()) a->setShortcut(keys);
+    connect(a, &QAction::triggered, this, [run = std::move(run)] { run(); });
+    menu->addAction(a);
+    menu->setToolTipsVisible(true);
+    addAction(a);
+    m_actions.push_back(a);
+    return a;
+}
+
+void MainWindow::buildActions()
+{
+    auto* bar = findChild<QMenuBar*>("menuBar");
+    QMenu* cell = bar->addMenu("&Cell");
+    action(cell, "New cell", "An arm with a gripper on the floor, nothing else", QKeySequence::New, [this] { newCell(); });
+    action(cell, "Open …", "Open a cell file", QKeySequence::Open, [this] { askAndOpen(); });
+    m_recent = cell->addMenu("Recent cells");
+    m_recent->setObjectName("recentMenu");
+    fillRecent();
+    QMenu* examples = cell->addMenu("Examples");
+    action(examples, "Example: tile glazing line", "One tile from the belt into the drying rack", {}, [this] { if (mayLeave()) openExample(kDemo); });
+    action(examples, "Example: planted mistakes", "One mistake of each rule, to see how findings look", {}, [this] { if (mayLeave()) openExample("planted-mistakes"); });
+    QMenu* arms = cell->addMenu("Arm");
+    action(arms, "Arms and data sheets …", "The catalogue, and an arm from its data sheet or from URDF", QKeySequence("Ctrl+Shift+A"), [this] { showArms(!armsShown()); });
+    arms->addSeparator();
+    for (const std::string& id : catalogueIds()) {
+        const ArmPtr arm = catalogueArm(id);
+        const QString name = text(arm->description().name);
+        action(arms, "Use " + name, QString("Reach %1 mm, payload %2 kg. Targets stay and are checked anew").arg(lengthText(arm->reach(), 0)).arg(arm->description().payload), {}, [this, arm, name] {
+            if (m_session->edit("Use " + name, [&](const Cell& c) { return setArmModel(c, arm); })) m_session->say("The arm is now the " + name);
+        });
+    }
+    cell->addSeparator();
+    action(cell, "Save", "Save the cell", QKeySequence::Save, [this] { save(); });
+    action(cell, "Save as …", "Save the cell under another name", QKeySequence("Ctrl+Shift+S"), [this] { saveAs(); });
+    cell->addSeparator();
+    action(cell, "Quit", "Close Topikos", QKeySequence("Ctrl+Q"), [this] { close(); });
+
+    QMenu* edit = bar->addMenu("&Edit");
+    m_undo = action(edit, "Undo", "Take back the last change", QKeySequence::Undo, [this] { armsShown() ? m_arms->model().undo() : m_session->undo(); });
+    m_redo = action(edit, "Redo", "Do the undone change again", QKeySequence("Ctrl+Shift+Z"), [this] { armsShown() ? m_arms->model().redo() : m_session->redo(); });
+    edit->addSeparator();
+    action(edit, "Edit thresholds", "Show when the checks speak up", {}, [this] { m_session->select({}); });
+
+    QMenu* view = bar->addMenu("&View");
+    action(view, "Fit all", "Show the whole cell (F in the view)", QKeySequence("Ctrl+F"), [this] { m_view->fitAll(); });
+    const std::tuple<const char*, const char*, Viewport::Direction> looks[] = {{"Look from the front", "Ctrl+1", Viewport::Direction::Front},
+        {"Look from the left", "Ctrl+2", Viewport::Direction::Left}, {"Look from above", "Ctrl+3", Viewport::Direction::Top}, {"Look from the corner", "Ctrl+4", Viewport::Direction::Corner}};
+    for (const auto& [words, keys, direction] : looks) action(view, words, "Standard view", QKeySequence(keys), [this, d = direction] { m_view->look(d); });
+    view->addSeparator();
+    action(view, "Layout face", "Frames, tool and parts", QKeySequence("Alt+1"), [this] { m_left->setCurrentIndex(0); });
+    action(view, "Route face", "Steps of the routine", QKeySequence("Alt+2"), [this] { m_left->setCurrentIndex(1); });
+    action(view, "Targets face", "Targets by frame", QKeySequence("Alt+3"), [this] { m_left->setCurrentIndex(2); });
+    action(view, "Work in the view", "Give the keys to the view", QKeySequence("Ctrl+E"), [this] { m_view->setFocus(); });
+    action(view, "Restore layout", "Regions back to their first sizes", QKeySequence("Ctrl+0"), [this] { restoreLayout(); });
+    action(view, "Dark or light", "Change between the dark and the light look", QKeySequence("Ctrl+Shift+D"), [this] { setDark(!theme().dark); });
+
+    QMenu* angles = view->addMenu("Angles");
+    for (const AngleOrder order : {AngleOrder::FixedXyz, AngleOrder::IntrinsicZyx, AngleOrder::IntrinsicZyz, AngleOrder::IntrinsicXyz})
+        action(angles, "Show angles as " + angleOrderText(order), "Convention in which orientations of this cell are shown and typed", {}, [this, order] {
+            if (order != m_session->cell().angles) m_session->edit("Show angles as " + angleOrderText(order), [order](const Cell& c) { return setAngles(c, order); });
+        });
+
+    QMenu* teach = bar->addMenu("&Teach");
+    action(teach, "Take target here", "A pose target where the arm stands, in the frame it is seen from (T in the view)", {}, [this] { m_targets->takePose(); });
+    action(teach, "Take posture here", "One value per joint, as the arm stands", QKeySequence("Ctrl+Shift+T"), [this] { m_targets->takePosture(); });
+    action(teach, "Re-take selected target", "The selected target goes to where the arm stands", QKeySequence("Ctrl+T"), [this] { m_targets->retakeSelected(); });
+    action(teach, "Rename selected target", "Type a new name", QKeySequence("Ctrl+R"), [this] { m_targets->renameSelected(); });
+    action(teach, "Delete selected target", "Refused while a step uses it", {}, [this] { m_targets->deleteSelected(); });
+    action(teach, "Make selected posture home", "Runs start there", {}, [this] { m_targets->makeSelectedHome(); });
+    action(teach, "Move to selected target", "Send the arm there (M in the view)", QKeySequence("Ctrl+M"), [this] {
+        if (const TargetId id = m_session->selected<TargetId>()) m_session->goToTarget(id);
+        else m_session->say("Select a target to move to.", true);
+    });
+    action(teach, "Move home", "Send the arm to its home posture", QKeySequence("Ctrl+H"), [this] { m_session->goToTarget(m_session->cell().arm.home); });
+    action(teach, "Lock or free the jogged axis", "Holds the axis chosen for jogging where it is; ways to reach leave it out", {}, [this] {
+        const int joint = m_session->jogJointIndex();
+        const bool locked = m_session->arm().description().joints[size_t(joint)].locked.has_value();
+        const double value = m_session->posture()[joint];
+        if (m_session->edit(QString(locked ? "Free axis %1" : "Lock axis %1").arg(joint + 1), [=](const Cell& c) { return setAxisLock(c, joint, locked ? std::nullopt : std::optional(value)); }))
+            m_session->say(locked ? QString("Axis %1 is free").arg(joint + 1) : QString("Axis %1 is locked at %2").arg(joint + 1).arg(jointText(m_session->arm().joints()[size_t(joint)], value)));
+    });
+    teach->addSeparator();
+    static const char* spaces[] = {"Jog joints", "Jog in the world", "Jog in the tool", "Jog in the frame"};
+    for (int i = 0; i < 4; ++i) action(teach, spaces[i], "Axes that the jog keys and handles follow", {}, [this, i] { m_session->setJogSpace(JogSpace(i)); });
+    action(teach, "Smaller jog steps", "< in the view", {}, [this] { m_session->changeJogStep(-1); });
+    action(teach, "Larger jog steps", "> in the view", {}, [this] { m_session->changeJogStep(1); });
+
+    QMenu* route = bar->addMenu("&Route");
+    action(route, "Type a step", "Goes in after the selected step", QKeySequence("Ctrl+L"), [this] {
+        m_left->setCurrentIndex(1);
+        m_route->focusTypeLine();
+    });
+    action(route, "Edit step text", "The selected step as a line of text (Enter)", {}, [this] { m_route->editSelected(); });
+    action(route, "Delete step", "Delete in the route", {}, [this] { m_route->deleteSelected(); });
+    action(route, "Duplicate step", "A copy after the selected step", QKeySequence("Ctrl+D"), [this] { m_route->duplicateSelected(); });
+    action(route, "Move step up", "", QKeySequence("Alt+Up"), [this] { m_route->moveSelected(-1); });
+    action(route, "Move step down", "", QKeySequence("Alt+Down"), [this] { m_route->moveSelected(1); });
+    action(route, "Switch step off or on", "Space in the route", {}, [this] { m_route->switchSelected(); });
+
+    action(route, "Find the best ways", "The chain of ways with the fewest cautions and the least joint travel", QKeySequence("Ctrl+B"), [this] { m_bestWays->search(); });
+
+    QMenu* check = bar->addMenu("Chec&k");
+    action(check, "Show findings", "All findings with their measures", QKeySequence("Alt+4"), [this] { m_bottom->setCurrentIndex(1); });
+    action(check, "Next finding", "Select what the next finding is about", QKeySequence("F8"), [this] {
+        m_bottom->setCurrentIndex(1);
+        m_findings->selectNext(1);
+    });
+    action(check, "Previous finding", "Select what the finding before is about", QKeySequence("Shift+F8"), [this] {
+        m_bottom->setCurrentIndex(1);
+        m_findings->selectNext(-1);
+    });
+
+    QMenu* run = bar->addMenu("R&un");
+    action(run, "Run or pause", "Once from the top", QKeySequence("F5"), [this] { m_run->click(); });
+    action(run, "Run one step", "To the end of the next step", QKeySequence("F6"), [this] { m_step->click(); });
+    action(run, "Back to the authored cell", "Ends the run; parts and arm are where they were", QKeySequence("F7"), [this] { m_session->leaveRun(); });
+    action(run, "Run from selected step", "Starts where the selected step begins", QKeySequence("Shift+F5"), [this] {
+        const Trace* trace = m_session->trace();
+        const StepId step = m_session->selected<StepId>();
+        if (!trace || !step) return m_session->say("Select the step to start from.", true);
+        for (const Trace::Span& span : trace->spans)
+            if (trace->outcomes[span.outcome].step == step) {
+                m_session->scrub(span.start);
+                m_session->play();
+                return;
+            }
+        m_session->say("The run does not get to this step.", true);
+    });
+    for (const double f : kSpeeds) action(run, QString("Speed × %1").arg(f), "Speed of the run", {}, [this, f] { m_session->setPlaySpeed(f); });
+
+    QMenu* help = bar->addMenu("&Help");
+    action(help, "Find or do", "Type the name of anything", QKeySequence("Ctrl+K"), [this] { m_command->setFocus(); });
+    action(help, "Keys", "What the keys do in the view", QKeySequence("F1"), [this] {
+        QMessageBox::information(this, "Keys in the view",
+            "Arrows: along X and Y · Page Up, Page Down: along Z · with Shift: turn about them\n"
+            "J, W, O, R: jog joints, in the world, in the tool, in the frame\n"
+            "1 to 6: choose a joint; then Left and Right turn it\n"
+            "< and >: smaller and larger steps\n"
+            "T: take a target · M: move to the selected one · F: fit all · Esc: let go\n\n"
+            "Mouse: drag to orbit, Shift or middle button to pan, wheel to zoom, click to select; drag the arrows at the tool to move it.");
+    });
+    action(help, "About Topikos", "Version and licence", {}, [this] {
+        QMessageBox::about(this, "About Topikos", QString("Topikos %1\nPrograms robot cells offline, and says what the arm can do.\nGPL-3.0-or-later").arg(QCoreApplication::applicationVersion()));
+    });
+}
+
+std::vector<CommandField::Entry> MainWindow::commands()
+{
+    std::vector<CommandField::Entry> entries;
+    for (QAction* a : m_actions)
+        if (a->isEnabled()) entries.push_back({a->text(), a->shortcut().toString(QKeySequence::NativeText), [a] { a->trigger(); }});
+    for (const Target& t : m_session->cell().targets) {
+        entries.push_back({"Target " + text(t.name), "select", [this, id = t.id] { m_session->select(id); }});
+        entries.push_back({"Move to " + text(t.name), "move", [this, id = t.id] { m_session->goToTarget(id); }});
+    }
+    for (const Frame& f : m_session->cell().frames) {
+        entries.push_back({"Frame " + text(f.name), "select", [this, id = f.id] { m_session->select(id); }});
+        entries.push_back({"See from " + text(f.name), "reading frame", [this, id = f.id] { m_session->setReadingFrame(id); }});
+    }
+    const std::vector<Step>& steps = m_session->routine().steps;
+    for (size_t i = 0; i < steps.size(); ++i)
+        entries.push_back({QString("Step %1: %2").arg(i + 1).arg(text(stepText(m_session->cell(), steps[i]))), "select", [this, id = steps[i].id] { m_session->select(id); }});
+    return entries;
+}
+
+}  // namespace topikos

@@ -1,0 +1,189 @@
+#include "app/window/main_window.h"
+
+#include "app/session/recovery.h"
+#include "app/session/text.h"
+#include "app/view/viewport.h"
+#include "app/window/examples.h"
+#include "app/window/notice_bar.h"
+#include "core/exchange/cell_file.h"
+
+#include <QCryptographicHash>
+#include <QFile>
+#include <QFileDialog>
+#include <QFileInfo>
+#include <QMenu>
+#include <QMessageBox>
+#include <QSettings>
+
+/// Cells and their files: opening, saving, what is lost, what changed on disk.
+namespace topikos {
+
+Result<Cell> readExample(const QString& name)
+{
+    QFile file(":/examples/" + name + ".topikos");
+    if (!file.open(QIODevice::ReadOnly)) return Error{"example.missing", "there is no such example", name.toStdString(), ""};
+    return readCell(file.readAll().toStdString(), name.toStdString());
+}
+
+void MainWindow::showProblem(const QString& words)
+{
+    m_session->say(words, true);
+}
+
+bool MainWindow::openFile(const QString& path)
+{
+    Result<Cell> cell = openCell(path.toStdString());
+    if (!cell) {
+        showProblem(text(cell.error().line()));
+        return false;
+    }
+    m_session->open(std::move(cell).value(), path);
+    watchFile();
+    remember(path);
+    m_view->fitAll();
+    m_session->say("Opened " + QFileInfo(path).fileName());
+    return true;
+}
+
+bool MainWindow::openExample(const QString& name)
+{
+    Result<Cell> cell = readExample(name);
+    if (!cell) {
+        showProblem(text(cell.error().line()));
+        return false;
+    }
+    m_session->open(std::move(cell).value(), {});
+    watchFile();
+    m_view->fitAll();
+    return true;
+}
+
+void MainWindow::newCell()
+{
+    if (!mayLeave()) return;
+    const Result<Cell> example = readExample(kDemo);
+    Cell cell = *example;
+    // What every cell has: the arm on its base frame, its tool, home, and a routine to fill.
+    cell.name = "New cell";
+    cell.parts.clear();
+    const FrameId mount = cell.arm.mount;
+    std::erase_if(cell.frames, [mount](const Frame& f) { return f.id != mount; });
+    cell.frames.front().parent = {};
+    cell.frames.front().pose = {};
+    const TargetId home = cell.arm.home;
+    std::erase_if(cell.targets, [home](const Target& t) { return t.id != home; });
+    cell.routines.front().steps.clear();
+    cell.routines.front().name = "Routine 1";
+    m_session->open(std::move(cell), {});
+    watchFile();
+    m_view->fitAll();
+}
+
+void MainWindow::offerLostCells()
+{
+    for (const LostCell& lost : Recovery::lost(Recovery::standardFolder())) {
+        const QString words = QString("“%1” had unsaved changes when Topikos ended on %2.").arg(lost.name, lost.when.toString("d MMM, hh:mm"));
+        m_notices->offer("lost " + lost.copy, words, {{"Open it as it was", [this, lost] {
+            if (!mayLeave()) return m_notices->offer("lost " + lost.copy, QString("“%1” is still kept.").arg(lost.name), {{"Forget it", [lost] { Recovery::forget(lost); }}});
+            Result<Cell> cell = openCell(lost.copy.toStdString());
+            if (!cell) return showProblem(text(cell.error().line()));
+            m_session->openUnsaved(std::move(cell).value(), lost.path);
+            Recovery::forget(lost);
+            watchFile();
+            m_view->fitAll();
+            m_session->say("This is the cell as it was. Save it to keep it.");
+        }}, {"Forget it", [lost] { Recovery::forget(lost); }}});
+    }
+}
+
+void MainWindow::watchFile()
+{
+    if (!m_watcher.files().isEmpty()) m_watcher.removePaths(m_watcher.files());
+    m_notices->withdraw("disk");
+    m_onDisk.clear();
+    QFile file(m_session->path());
+    if (m_session->path().isEmpty() || !file.open(QIODevice::ReadOnly)) return;
+    m_onDisk = QCryptographicHash::hash(file.readAll(), QCryptographicHash::Sha1);
+    m_watcher.addPath(m_session->path());
+}
+
+void MainWindow::fileChangedOutside()
+{
+    const QString path = m_session->path();
+    QFile file(path);
+    if (!file.open(QIODevice::ReadOnly)) return m_notices->offer("disk", QString("%1 is no longer there.").arg(QFileInfo(path).fileName()), {{"Save it again", [this] { save(); }}});
+    // A file that is replaced leaves the watcher's list.
+    if (!m_watcher.files().contains(path)) m_watcher.addPath(path);
+    if (QCryptographicHash::hash(file.readAll(), QCryptographicHash::Sha1) == m_onDisk) return m_notices->withdraw("disk");
+    m_notices->offer("disk", QString("%1 has been changed by another program.").arg(QFileInfo(path).fileName()),
+                     {{"Load it", [this, path] { if (mayLeave()) openFile(path); }}, {"Keep mine", [this] { m_session->say("Saving will replace the other version."); }}});
+}
+
+void MainWindow::remember(const QString& path)
+{
+    QSettings settings;
+    QStringList recent = settings.value("recent").toStringList();
+    const QString whole = QFileInfo(path).absoluteFilePath();
+    recent.removeAll(whole);
+    recent.prepend(whole);
+    settings.setValue("recent", recent.mid(0, 8));
+    fillRecent();
+}
+
+void MainWindow::fillRecent()
+{
+    m_recent->clear();
+    for (const QString& path : QSettings().value("recent").toStringList()) {
+        QAction* a = m_recent->addAction(QFileInfo(path).fileName(), this, [this, path] { if (mayLeave()) openFile(path); });
+        a->setToolTip(path);
+    }
+    m_recent->setToolTipsVisible(true);
+    m_recent->setEnabled(!m_recent->isEmpty());
+}
+
+void MainWindow::askAndOpen()
+{
+    if (!mayLeave()) return;
+    const QString path = QFileDialog::getOpenFileName(this, "Open a cell", QFileInfo(m_session->path()).path(), "Topikos cells (*.topikos)");
+    if (!path.isEmpty()) openFile(path);
+}
+
+bool MainWindow::saveTo(const QString& path)
+{
+    if (const Status bad = saveCell(path.toStdString(), m_session->cell())) {
+        showProblem(text(bad->line()));
+        return false;
+    }
+    m_session->saved(path);
+    watchFile();
+    remember(path);
+    m_session->say("Saved " + QFileInfo(path).fileName());
+    return true;
+}
+
+bool MainWindow::save() { return m_session->path().isEmpty() ? saveAs() : saveTo(m_session->path()); }
+
+bool MainWindow::saveAs()
+{
+    QString start = m_session->path();
+    if (start.isEmpty()) start = text(m_session->cell().name).toLower().replace(' ', '-') + ".topikos";
+    QString path = QFileDialog::getSaveFileName(this, "Save the cell", start, "Topikos cells (*.topikos)");
+    if (path.isEmpty()) return false;
+    if (!path.endsWith(".topikos")) path += ".topikos";
+    return saveTo(path);
+}
+
+bool MainWindow::mayLeave()
+{
+    if (m_session->isSaved()) return true;
+    QMessageBox box(QMessageBox::Question, "Unsaved changes", QString("“%1” has changes that are not saved.").arg(text(m_session->cell().name)),
+                    QMessageBox::Save | QMessageBox::Discard | QMessageBox::Cancel, this);
+    box.setObjectName("unsavedBox");
+    switch (box.exec()) {
+    case QMessageBox::Save: return save();
+    case QMessageBox::Discard: return true;
+    default: return false;
+    }
+}
+
+}  // namespace topikos
