@@ -5,6 +5,7 @@
 #include "core/exchange/arm_file.h"
 #include "core/exchange/cell_file.h"
 #include "core/robot/catalogue.h"
+#include "core/shape/mesh_file.h"
 
 #include <QFileDialog>
 #include <QFileInfo>
@@ -95,6 +96,28 @@ void ArmsPage::chooseChain()
     if (!arm) return say(text(arm.error().line()), true);
     m_model->change(sheetOf((*arm)->description()));
     m_view->fitAll();
+}
+
+bool ArmsPage::addSurface(int link, const QString& path)
+{
+    Result<Triangles> read = readMeshFile(path.toStdString());
+    if (!read) {
+        say(text(read.error().line()), true);
+        return false;
+    }
+    Triangles triangles = std::move(read).value();
+    Eigen::AlignedBox3f box;
+    for (const Eigen::Vector3f& p : triangles.points) box.extend(p);
+    const bool inMillimetres = box.sizes().maxCoeff() > 10;
+    if (inMillimetres)
+        for (Eigen::Vector3f& p : triangles.points) p *= 0.001f;
+    const Vec3 size = (inMillimetres ? 0.001 : 1.0) * box.sizes().cast<double>();
+    changeWhole([&](DataSheet& sheet) {
+        std::erase_if(sheet.meshes, [link](const LinkMesh& m) { return m.link == link; });
+        sheet.meshes.push_back({link, std::make_shared<const Triangles>(std::move(triangles))});
+    });
+    say(QString("Link %1 is drawn from %2: %3 x %4 x %5 mm, taken as %6.").arg(link).arg(QFileInfo(path).fileName(), lengthText(size[0], 0), lengthText(size[1], 0), lengthText(size[2], 0), inMillimetres ? "millimetres" : "metres"));
+    return true;
 }
 
 bool ArmsPage::saveTo(const QString& path)

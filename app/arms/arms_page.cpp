@@ -113,7 +113,7 @@ ArmsPage::ArmsPage(Session& session, QWidget* parent) : QWidget(parent), m_sessi
         const int joint = m_bench->jogJointIndex();
         if (joint >= m_sweepStart.size() || m_sweepStart.size() != m_bench->arm().jointCount()) return m_sweepTimer.stop();
         // Both ends are always shown, however slow the picture is.
-        const double now = m_sweepClock.elapsed() / (1000 * m_sweepSeconds);
+        const double now = double(m_sweepClock.elapsed()) / (1000 * m_sweepSeconds);
         double next = std::min(1.0, now);
         for (const double end : {0.25, 0.75})
             if (m_sweepPlace < end && next > end) {
@@ -391,6 +391,10 @@ QWidget* ArmsPage::buildSheet()
         const int at = row();
         m_model->addAxis(at < 0 ? m_model->rowCount() - 1 : at);
         m_table->setCurrentIndex(m_model->index(std::min(m_model->rowCount() - 1, at + 1), 2));
+    });
+    button("addSurface", "Surface …", "Draw the link of the selected axis from a mesh file, placed as in the drawing; undo takes it away", [this] {
+        const QString path = QFileDialog::getOpenFileName(this, "Surface of a link", {}, "Meshes (*.stl *.obj *.ply *.dae *.gltf *.glb);;All files (*)");
+        if (!path.isEmpty()) addSurface(row() + 1, path);
     });
     button("removeAxis", "Remove axis", "Take the selected axis out (Ctrl+Delete)", [this] { m_model->removeAxis(row()); });
     column->addLayout(below);

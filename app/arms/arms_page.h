@@ -29,6 +29,8 @@ public:
     /// Opens a .topikos-arm or URDF file; a refusal is shown and changes nothing.
     bool openFile(const QString& path);
     bool saveTo(const QString& path);
+    /// Draws link `link` (0: the base, i: moving with axis i) from a mesh file in place of what it had. Files larger than 10 across are taken as millimetres.
+    bool addSurface(int link, const QString& path);
     /// Makes the sheet's arm the arm of the cell, in one undoable edit.
     void useInCell();
     /// Moves the axis of the selected row from end to end and back.

@@ -244,7 +244,7 @@ void Scene::addJogAxis(DrawList& list) const
     const QColor color = theme().joint;
     const auto line = [&](const Vec3& a, const Vec3& b, double width) { list.linesOnTop.push_back({axis * a, axis * b, color, width}); };
     addDashes(list.linesOnTop, axis * Vec3(0, 0, -1.4 * size), axis * Vec3(0, 0, 1.4 * size), color, 1.8);
-    for (const Vec3& side : {Vec3::UnitX(), Vec3::UnitY()})
+    for (const Vec3& side : {Vec3(1, 0, 0), Vec3(0, 1, 0)})
         for (const double s : {-1.0, 1.0}) line(Vec3(0, 0, 1.7 * size), Vec3(0, 0, 1.4 * size) + 0.1 * s * size * side, 2.2);
     if (arm.joints()[size_t(joint)].kind == JointKind::Prismatic) return;
     constexpr int pieces = 22;

@@ -32,6 +32,7 @@ private slots:
     void axesAreAddedRemovedAndUndone();
     void rowsAreEnteredByTheOtherConvention();
     void chainOfAFileIsChosen();
+    void linkIsDrawnFromAFile();
     void badFileChangesNothing();
     void bestWaysAreOfferedAndUndone();
     void lockedAxisIsLeftOut();
@@ -294,6 +295,22 @@ void ArmsTest::chainOfAFileIsChosen()
     QCOMPARE(m_page->model().rowCount(), 3);
     QVERIFY(m_page->saveTo(folder.filePath("right.urdf")));
     QCOMPARE(findArm(folder.filePath("right.urdf").toStdString()).value()->jointCount(), 3);
+}
+
+void ArmsTest::linkIsDrawnFromAFile()
+{
+    QTemporaryDir folder;
+    const QString path = folder.filePath("link.obj");
+    QVERIFY(!saveFile(path.toStdString(), "v 0 0 0\nv 200 0 0\nv 0 300 0\nv 0 0 400\nf 1 3 2\nf 1 2 4\nf 1 4 3\nf 2 3 4\n"));
+    QString said;
+    connect(&m_page->bench(), &Session::said, this, [&](const QString& words) { said = words; });
+    QVERIFY(m_page->addSurface(2, path));
+    QVERIFY2(said.contains("200 x 300 x 400 mm, taken as millimetres"), qPrintable(said));
+    QCOMPARE(m_page->bench().arm().description().meshes.size(), size_t(1));
+    QVERIFY(!m_page->addSurface(2, folder.filePath("gone.obj")));
+    QVERIFY(said.contains("gone.obj"));
+    QTest::keyClick(m_window.get(), Qt::Key_Z, Qt::ControlModifier);
+    QVERIFY(m_page->bench().arm().description().meshes.empty());
 }
 
 void ArmsTest::badFileChangesNothing()
