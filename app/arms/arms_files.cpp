@@ -63,6 +63,7 @@ bool ArmsPage::openFile(const QString& path)
         }
         m_model->change(sheetOf((*arm)->description()));
     }
+    m_model->markKept();
     m_bench->setPosture(armHome(m_bench->arm()));
     m_view->fitAll();
     if (m_missed.empty()) say("Opened " + QFileInfo(path).fileName());
@@ -140,6 +141,7 @@ bool ArmsPage::saveTo(const QString& path)
         say(text(bad->line()), true);
         return false;
     }
+    if (path.endsWith(".topikos-arm")) m_model->markKept();
     QString words = "Saved " + QFileInfo(path).fileName();
     for (const std::string& lost : file->lost) words += ". " + text(lost).chopped(1);
     say(words);
@@ -162,6 +164,7 @@ void ArmsPage::useInCell()
     }
     const QString name = text(arm->description().name);
     if (!m_session.edit("Use " + name, [&](const Cell& cell) { return setArmModel(cell, arm); })) return;
+    m_model->markKept();
     m_session.say("The arm is now the " + name);
     emit leaveRequested();
 }

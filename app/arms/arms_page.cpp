@@ -256,6 +256,7 @@ QWidget* ArmsPage::buildGallery()
     connect(m_gallery, &QListWidget::itemActivated, this, [this](QListWidgetItem* item) {
         const ArmPtr arm = catalogueArm(item->data(Qt::UserRole).toString().toStdString());
         m_model->change(arm ? sheetOf(arm->description()) : emptySheet());
+        m_model->markKept();  // nothing has been entered yet
         m_view->fitAll();
     });
     connect(m_gallery, &QListWidget::itemClicked, m_gallery, &QListWidget::itemActivated);
@@ -338,12 +339,9 @@ QWidget* ArmsPage::buildSheet()
     m_table->verticalHeader()->setSectionResizeMode(QHeaderView::Fixed);
     m_table->setAlternatingRowColors(true);
     column->addWidget(m_table, 1);
-    const auto follow = [this] {
-        connect(m_table->selectionModel(), &QItemSelectionModel::currentChanged, this, [this](const QModelIndex& now) {
-            if (now.isValid() && now.row() < m_bench->arm().jointCount()) m_bench->setJogJointIndex(now.row());
-        });
-    };
-    follow();
+    connect(m_table->selectionModel(), &QItemSelectionModel::currentChanged, this, [this](const QModelIndex& now) {
+        if (now.isValid() && now.row() < m_bench->arm().jointCount()) m_bench->setJogJointIndex(now.row());
+    });
 
     auto* below = new QHBoxLayout;
     below->setSpacing(6);
@@ -414,7 +412,8 @@ void ArmsPage::changeWhole(const std::function<void(DataSheet&)>& change)
 
 void ArmsPage::show(const ArmDescription& arm)
 {
-    m_model->open(sheetOf(arm));
+    // A sheet that was left half entered is still there.
+    if (!m_model->isChanged()) m_model->open(sheetOf(arm));
     m_view->fitAll();
 }
 

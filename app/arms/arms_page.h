@@ -24,7 +24,7 @@ public:
     Viewport& view() const { return *m_view; }
     Session& bench() const { return *m_bench; }
 
-    /// Shows an arm's sheet; undo brings the one before back.
+    /// Shows an arm's sheet, unless one that was entered here is neither saved nor used yet.
     void show(const ArmDescription& arm);
     /// Opens a .topikos-arm or URDF file; a refusal is shown and changes nothing.
     bool openFile(const QString& path);

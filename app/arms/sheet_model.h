@@ -18,7 +18,9 @@ public:
     void change(DataSheet sheet);
     void undo();
     void redo();
+    /// Whether something has been entered since the sheet was opened, saved or used.
     bool isChanged() const { return m_at != m_opened; }
+    void markKept() { m_opened = m_at; }
 
     /// A new axis after row `after` (-1: first), 100 mm above the one before; removes a row.
     void addAxis(int after);

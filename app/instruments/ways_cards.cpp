@@ -46,6 +46,7 @@ WaysCards::WaysCards(Session& session, QWidget* parent) : QWidget(parent), m_ses
             } else {
                 m_session.setPosture(way.joints);
             }
+            m_waysOf = {};  // the click has toggled the card
             fill();
         });
         m_cards.push_back(card);
@@ -59,11 +60,15 @@ void WaysCards::fill()
 {
     const Cell& cell = m_session.cell();
     const Target* target = findTarget(cell, m_session.selected<TargetId>());
+    const bool ofTarget = target && target->kind == Target::Kind::Pose;
+    const std::pair<CellPtr, TargetId> wanted{ofTarget ? m_session.history().current() : nullptr, ofTarget ? target->id : TargetId()};
+    if (ofTarget && wanted == m_waysOf) return;
+    m_waysOf = wanted;
     const JointVector now = m_session.shownState().posture;
     Solutions found;
     JointVector chosenJoints;
     Configuration chosen = configurationOf(m_session.arm(), now);
-    if (target && target->kind == Target::Kind::Pose) {
+    if (ofTarget) {
         found = inverseKinematics(m_session.arm(), baseFromFlange(cell, *target));
         chosen = target->configuration;
         const Solution* own = chosenWay(m_session.arm(), *target, found.items);

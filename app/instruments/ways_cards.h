@@ -22,6 +22,7 @@ private:
     QLabel *m_title, *m_count;
     QGridLayout* m_grid;
     std::vector<Solution> m_ways;
+    std::pair<CellPtr, TargetId> m_waysOf;  ///< what the cards show; the ways to a target do not depend on where the arm stands
     std::vector<QWidget*> m_cards;
 };
 

@@ -75,10 +75,10 @@ QString solutionsText(const Arm& arm, const Solutions& found)
 
 QString familyText(const Arm& arm)
 {
-    static const char* const words[] = {"Chain of its own kind: one posture at a time, by search", "Six axes, common wrist point: every way in closed form",
+    static const char* const words[] = {"Any other chain: one way at a time, by search", "Six axes, common wrist point: every way in closed form",
                                         "Six axes, three of them parallel: every way in closed form", "Horizontal arm with stroke: every way in closed form",
                                         "Five axes: every way in closed form", "Gantry: every way in closed form",
-                                        "Seven axes: closed form, with the swivel that leaves most room", "Six axes anyhow: every way by elimination"};
+                                        "Seven axes: closed form, with the swivel that leaves most room", "Any other six axes: every way by elimination"};
     static_assert(std::variant_size_v<Family> == std::size(words));
     return QString(words[arm.family().index()]) + (arm.unlocked() ? "; some axes are locked" : "");
 }

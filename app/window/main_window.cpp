@@ -338,6 +338,14 @@ void MainWindow::setDark(bool dark)
 void MainWindow::closeEvent(QCloseEvent* event)
 {
     if (!mayLeave()) return event->ignore();
+    if (m_arms && m_arms->model().isChanged()) {
+        const auto answer = QMessageBox::question(this, "Data sheet not kept", QString("The data sheet “%1” is neither saved nor used in the cell.").arg(text(m_arms->model().sheet().name)),
+                                                  QMessageBox::Discard | QMessageBox::Cancel);
+        if (answer != QMessageBox::Discard) {
+            showArms(true);
+            return event->ignore();
+        }
+    }
     QSettings settings;
     settings.setValue("window/geometry", saveGeometry());
     settings.setValue("window/columns", m_columns->saveState());

@@ -164,6 +164,16 @@ Result<Cell> setAxisLock(const Cell& cell, int joint, std::optional<double> valu
     if (!arm) return arm.error();
     Cell next = cell;
     next.arm.model = *arm;
+    // With an axis held, configurations no longer name a way: targets keep the posture they meant.
+    for (Target& target : next.targets) {
+        if (target.kind != Target::Kind::Pose) continue;
+        if (!keepsPosture(**arm)) {
+            target.posture = JointVector();
+        } else if (target.posture.size() == 0) {
+            const Solutions found = waysTo(cell, target);
+            if (const Solution* own = chosenWay(*cell.arm.model, target, found.items)) target.posture = own->joints;
+        }
+    }
     return next;
 }
 

@@ -256,6 +256,8 @@ void ArmsTest::axesAreAddedRemovedAndUndone()
     QCOMPARE(m_page->model().rowCount(), 7);
     QTest::keyClick(m_page, Qt::Key_Escape);
     QVERIFY(!m_window->armsShown());
+    m_window->showArms(true);
+    QCOMPARE(m_page->model().rowCount(), 7);  // what was entered is still there
     QVERIFY(m_window->session().isSaved());  // nothing of it has touched the cell
 }
 

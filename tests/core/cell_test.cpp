@@ -152,6 +152,13 @@ void CellTest::lockedAxisStaysWithTheCell()
     const Cell cell = example("tile-glazing-line");
     const Cell locked = setAxisLock(cell, 3, 0.5).value();
     QCOMPARE(locked.arm.model->freeJoints().size(), size_t(5));
+    for (size_t i = 0; i < cell.targets.size(); ++i) {
+        // What each target meant before is what it keeps.
+        if (cell.targets[i].kind != Target::Kind::Pose) continue;
+        const Solutions found = waysTo(cell, cell.targets[i]);
+        const Solution* own = chosenWay(*cell.arm.model, cell.targets[i], found.items);
+        QVERIFY(own && locked.targets[i].posture == own->joints);
+    }
     QCOMPARE(*readCell(writeCell(locked), "cell").value().arm.model->description().joints[3].locked, 0.5);
     QCOMPARE(writeCell(setAxisLock(locked, 3, std::nullopt).value()), writeCell(cell));
 }
