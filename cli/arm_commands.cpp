@@ -269,7 +269,7 @@ int armExport(const ArmChoice& name, const std::vector<std::string>& packages, c
     for (const std::string& words : missed) std::fprintf(stderr, "topikos-cli: %s\n", words.c_str());
     const Result<Exported> file = exportArm(**arm, {{"home", armHome(**arm)}}, out);
     if (!file) return refused(file.error());
-    if (const Status bad = saveFile(out, file->text)) return refused(*bad);
+    if (const Status bad = saveExported(out, *file)) return refused(*bad);
     for (const std::string& lost : file->lost) std::fprintf(stderr, "topikos-cli: %s\n", lost.c_str());
     return 0;
 }

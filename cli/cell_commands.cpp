@@ -155,7 +155,7 @@ int exportCell(const std::string& file, const std::string& out)
         }
         written = std::move(arm).value();
     }
-    if (const Status bad = saveFile(out, written.text)) return refused(*bad);
+    if (const Status bad = saveExported(out, written)) return refused(*bad);
     for (const std::string& lost : written.lost) std::fprintf(stderr, "topikos-cli: %s\n", lost.c_str());
     return 0;
 }

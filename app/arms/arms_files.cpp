@@ -131,13 +131,13 @@ bool ArmsPage::saveTo(const QString& path)
     Result<Exported> file = exportArm(**m_arm, {{"home", armHome(**m_arm)}}, path.toStdString());
     if (file && path.endsWith(".topikos-arm")) {
         sheet.id = QFileInfo(path).completeBaseName().toStdString();
-        file = Exported{writeSheet(sheet), {}};
+        file = Exported{writeSheet(sheet), {}, {}};
     }
     if (!file) {
         say(text(file.error().line()), true);
         return false;
     }
-    if (const Status bad = saveFile(path.toStdString(), file->text)) {
+    if (const Status bad = saveExported(path.toStdString(), *file)) {
         say(text(bad->line()), true);
         return false;
     }

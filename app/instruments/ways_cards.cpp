@@ -6,6 +6,7 @@
 #include <QEvent>
 #include <QHBoxLayout>
 #include <QPushButton>
+#include <QSettings>
 #include <QVBoxLayout>
 
 namespace topikos {
@@ -21,8 +22,20 @@ WaysCards::WaysCards(Session& session, QWidget* parent) : QWidget(parent), m_ses
     m_count = new QLabel(this);
     m_count->setFont(textFont(12, QFont::DemiBold));
     m_count->setProperty("class", "faint");
+    m_ghosts = new QToolButton(this);
+    m_ghosts->setObjectName("wayGhosts");
+    m_ghosts->setText("Ghosts");
+    m_ghosts->setFont(textFont(11));
+    m_ghosts->setCheckable(true);
+    m_ghosts->setChecked(QSettings().value("ways/ghosts", true).toBool());
+    m_ghosts->setToolTip("Show every way to reach the selected target in the view");
+    connect(m_ghosts, &QToolButton::toggled, this, [this](bool on) {
+        QSettings().setValue("ways/ghosts", on);
+        showGhosts();
+    });
     head->addWidget(m_title);
     head->addStretch();
+    head->addWidget(m_ghosts);
     head->addWidget(m_count);
     column->addLayout(head);
     m_grid = new QGridLayout;
@@ -81,6 +94,8 @@ void WaysCards::fill()
         m_title->setText("Ways to hold this pose");
     }
     m_ways = found.items;
+    m_ghosts->setVisible(ofTarget);
+    showGhosts();
     m_count->setText(m_ways.empty() ? QString("none") : QString("%1 of %2").arg(m_ways.size()).arg(m_ways.size() + found.outOfRange.size()));
     m_count->setToolTip(m_ways.empty() ? solutionsText(m_session.arm(), found) : QString("Ways inside all joint ranges, of all the geometry allows"));
     for (size_t i = 0; i < m_cards.size(); ++i) {
@@ -97,6 +112,14 @@ void WaysCards::fill()
         card->setToolTip(QString("%1%2 left to the range end of joint %3. %4")
                              .arg(named ? "Shoulder " + configurationShort(c) + ", " : QString(), jointText(tight, margin.value)).arg(margin.joint + 1).arg(target ? "Click to choose it for the target." : "Click to move the arm into it."));
     }
+}
+
+void WaysCards::showGhosts()
+{
+    std::vector<JointVector> ways;
+    if (m_ghosts->isChecked() && m_waysOf.second)
+        for (const Solution& way : m_ways) ways.push_back(way.joints);
+    m_session.setWays(std::move(ways));
 }
 
 bool WaysCards::eventFilter(QObject* object, QEvent* event)

@@ -3,12 +3,13 @@
 
 #include <QGridLayout>
 #include <QLabel>
+#include <QToolButton>
 #include <QWidget>
 
 namespace topikos {
 
 /// Every way to reach the selected target, or the place where the tool is now, as cards with the smallest joint margin.
-/// Pointing at a card shows its ghost; a click chooses it for the target, or moves the arm into it.
+/// All ways to a target stand in the view as faint ghosts; pointing at a card shows its own clearly; a click chooses it for the target, or moves the arm into it.
 class WaysCards : public QWidget {
     Q_OBJECT
 public:
@@ -19,7 +20,9 @@ private:
     bool eventFilter(QObject* object, QEvent* event) override;
 
     Session& m_session;
+    void showGhosts();
     QLabel *m_title, *m_count;
+    QToolButton* m_ghosts;
     QGridLayout* m_grid;
     std::vector<Solution> m_ways;
     std::pair<CellPtr, TargetId> m_waysOf;  ///< what the cards show; the ways to a target do not depend on where the arm stands

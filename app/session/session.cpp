@@ -49,6 +49,7 @@ void Session::open(Cell cell, const QString& path)
     m_selection = {};
     m_checked.reset();
     m_ghost.reset();
+    m_ways.clear();
     m_readingFrame = {};
     m_posture = homePosture(this->cell());
     changed();
@@ -81,6 +82,7 @@ void Session::changed()
     m_posture = m_posture.size() == arm().jointCount() ? clampedToRange(arm(), m_posture) : homePosture(cell());
     m_jogJoint = std::min(m_jogJoint, arm().jointCount() - 1);
     if (m_ghost && m_ghost->size() != arm().jointCount()) m_ghost.reset();
+    std::erase_if(m_ways, [this](const JointVector& way) { return way.size() != arm().jointCount(); });
     if (m_readingFrame && !findFrame(cell(), m_readingFrame)) m_readingFrame = {};
     m_checker->submit(m_history.current(), m_history.revision(), routine().id);
     emit cellChanged();
@@ -345,6 +347,13 @@ StepId Session::shownStep() const
     if (!m_inRun || !t) return {};
     const Trace::Span* span = spanAt(*t, m_time);
     return span ? t->outcomes[span->outcome].step : StepId{};
+}
+
+void Session::setWays(std::vector<JointVector> ways)
+{
+    if (ways.empty() && m_ways.empty()) return;
+    m_ways = std::move(ways);
+    emit ghostChanged();
 }
 
 void Session::setGhost(std::optional<JointVector> ghost)

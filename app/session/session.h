@@ -101,6 +101,9 @@ public:
     /// A posture to be drawn as a ghost; empty for none.
     const std::optional<JointVector>& ghost() const { return m_ghost; }
     void setGhost(std::optional<JointVector> ghost);
+    /// Every way to reach the selected target, to be drawn fainter than the ghost.
+    const std::vector<JointVector>& ways() const { return m_ways; }
+    void setWays(std::vector<JointVector> ways);
 
     void say(const QString& text, bool alert = false) { emit said(text, alert); }
 
@@ -131,6 +134,7 @@ private:
     int m_jogStep = 3;
     int m_jogJoint = 0;
     std::optional<JointVector> m_ghost;
+    std::vector<JointVector> m_ways;
     std::shared_ptr<const CheckedCell> m_checked;
     bool m_inRun = false;
     double m_time = 0, m_playSpeed = 1;

@@ -143,11 +143,15 @@ DrawList Scene::build(QOpenGLFunctions_3_3_Core& gl)
         const bool chosen = p.owner == m_session.selection() && !arm;
         list.items.push_back({gpu(*p.shape), p.world, p.shape == blamed ? blame : chosen ? light : QColor()});
     }
-    if (m_session.ghost()) {
-        QColor tint = theme().accent;
+    const auto addGhost = [&](const JointVector& posture, const QColor& color, double opacity) {
+        QColor tint = color;
         tint.setAlphaF(0.75f);
-        for (const Placed& p : placedArm(*m_session.ghost(), state.gripperOpening)) list.items.push_back({gpu(*p.shape), p.world, tint, 0.28, false});
-    }
+        for (const Placed& p : placedArm(posture, state.gripperOpening)) list.items.push_back({gpu(*p.shape), p.world, tint, opacity, false});
+    };
+    if (!m_session.inRun())
+        for (const JointVector& way : m_session.ways())
+            if (way.size() != state.posture.size() || (way - state.posture).cwiseAbs().maxCoeff() > 1e-6) addGhost(way, theme().joint, 0.1);
+    if (m_session.ghost()) addGhost(*m_session.ghost(), theme().accent, 0.28);
     Eigen::AlignedBox3d box;
     for (const Vec3& corner : corners()) box.extend(corner);
     list.shadowCentre = box.center();

@@ -6,6 +6,8 @@
 
 #include <fmt/format.h>
 
+#include <filesystem>
+
 namespace topikos {
 
 namespace {
@@ -68,12 +70,24 @@ bool fromCatalogue(const ArmDescription& arm)
     return known && !arm.sheet && known->description().joints.size() == arm.joints.size();
 }
 
+Status saveExported(const std::string& path, const Exported& file)
+{
+    for (const auto& [name, content] : file.beside) {
+        const std::filesystem::path beside = std::filesystem::path(path).parent_path() / name;
+        std::error_code failed;
+        std::filesystem::create_directories(beside.parent_path(), failed);
+        if (failed) return Error{"file.write", "cannot make the folder for the surfaces of the links (" + failed.message() + ")", beside.parent_path().string(), "Choose another place."};
+        if (const Status bad = saveFile(beside.string(), content)) return bad;
+    }
+    return saveFile(path, file.text);
+}
+
 Result<Exported> exportArm(const Arm& arm, const std::vector<std::pair<std::string, JointVector>>& postures, const std::string& path)
 {
-    if (path.ends_with(".urdf")) return writeUrdf(arm);
-    if (path.ends_with(".srdf")) return Exported{writeSrdf(arm, postures), {}};
+    if (path.ends_with(".urdf")) return writeUrdf(arm, std::filesystem::path(path).stem().string());
+    if (path.ends_with(".srdf")) return Exported{writeSrdf(arm, postures), {}, {}};
     if (path.ends_with(".topikos-arm")) {
-        Exported out{writeSheet(sheetOf(arm.description())), {}};
+        Exported out{writeSheet(sheetOf(arm.description())), {}, {}};
         if (arm.unlocked()) out.lost.push_back("Locks belong to a cell and are not in it.");
         return out;
     }

@@ -263,13 +263,22 @@ std::string escaped(const std::string& text)
     return out;
 }
 
-std::string linkText(const std::string& name, const Inertial& body)
+std::string visualText(const std::string& file, const Triangles& surface)
 {
-    if (body.mass <= 0) return fmt::format("  <link name=\"{}\"/>\n", escaped(name));
+    const auto part = [&](int i) { return surface.color[size_t(i)] / 255.0; };
+    const std::string geometry = fmt::format("<geometry><mesh filename=\"{}\"/></geometry>", escaped(file));
+    return fmt::format("    <visual>\n      {}\n      <material name=\"{}\"><color rgba=\"{:.3f} {:.3f} {:.3f} 1\"/></material>\n    </visual>\n    <collision>{}</collision>\n", geometry,
+                       escaped(file), part(0), part(1), part(2), geometry);
+}
+
+std::string linkText(const std::string& name, const Inertial& body, const std::string& visuals)
+{
+    std::string inside = visuals;
     const Mat3& m = body.inertia;
-    return fmt::format("  <link name=\"{}\">\n    <inertial>\n      {}\n      <mass value=\"{}\"/>\n"
-                       "      <inertia ixx=\"{}\" ixy=\"{}\" ixz=\"{}\" iyy=\"{}\" iyz=\"{}\" izz=\"{}\"/>\n    </inertial>\n  </link>\n",
-                       escaped(name), originOf(translated(body.centre)), body.mass, m(0, 0), m(0, 1), m(0, 2), m(1, 1), m(1, 2), m(2, 2));
+    if (body.mass > 0)
+        inside += fmt::format("    <inertial>\n      {}\n      <mass value=\"{}\"/>\n      <inertia ixx=\"{}\" ixy=\"{}\" ixz=\"{}\" iyy=\"{}\" iyz=\"{}\" izz=\"{}\"/>\n    </inertial>\n",
+                              originOf(translated(body.centre)), body.mass, m(0, 0), m(0, 1), m(0, 2), m(1, 1), m(1, 2), m(2, 2));
+    return inside.empty() ? fmt::format("  <link name=\"{}\"/>\n", escaped(name)) : fmt::format("  <link name=\"{}\">\n{}  </link>\n", escaped(name), inside);
 }
 
 }  // namespace
@@ -374,15 +383,21 @@ MeshLoader meshesBeside(const std::string& urdfPath, PackageFolders packages)
     };
 }
 
-Exported writeUrdf(const Arm& arm)
+Exported writeUrdf(const Arm& arm, const std::string& name)
 {
     const ArmDescription& d = arm.description();
     Exported out;
+    std::vector<std::string> visuals(d.joints.size() + 1);  // by link
+    for (const LinkMesh& mesh : d.meshes) {
+        const std::string file = fmt::format("{}-meshes/link-{}-{}.stl", name, mesh.link, out.beside.size() + 1);
+        out.beside.emplace_back(file, stlOf(*mesh.triangles));
+        visuals[size_t(mesh.link)] += visualText(file, *mesh.triangles);
+    }
     std::string& t = out.text;
-    t = fmt::format("<?xml version=\"1.0\"?>\n<robot name=\"{}\">\n  <link name=\"base_link\"/>\n", escaped(d.name));
+    t = fmt::format("<?xml version=\"1.0\"?>\n<robot name=\"{}\">\n", escaped(d.name)) + linkText("base_link", {}, visuals[0]);
     for (size_t i = 0; i < d.joints.size(); ++i) {
         const Joint& j = d.joints[i];
-        t += linkText(fmt::format("link_{}", i + 1), j.link);
+        t += linkText(fmt::format("link_{}", i + 1), j.link, visuals[i + 1]);
         t += fmt::format("  <joint name=\"joint_{}\" type=\"{}\">\n    {}\n    <parent link=\"{}\"/>\n    <child link=\"link_{}\"/>\n    <axis xyz=\"{}\"/>\n"
                          "    <limit lower=\"{}\" upper=\"{}\" effort=\"{}\" velocity=\"{}\"/>\n  </joint>\n",
                          i + 1, j.kind == JointKind::Revolute ? "revolute" : "prismatic", originOf(j.parentFromJoint), i ? fmt::format("link_{}", i) : std::string("base_link"), i + 1,
@@ -391,7 +406,6 @@ Exported writeUrdf(const Arm& arm)
     t += fmt::format("  <link name=\"flange\"/>\n  <joint name=\"flange_joint\" type=\"fixed\">\n    {}\n    <parent link=\"link_{}\"/>\n    <child link=\"flange\"/>\n  </joint>\n</robot>\n",
                      originOf(d.lastFromFlange), d.joints.size());
     out.lost = {"Joint accelerations are not in it: URDF has no place for them.", "Home is not in it; export SRDF beside it for named postures."};
-    if (!d.meshes.empty()) out.lost.push_back("The surfaces of the links are not in it.");
     if (d.payload > 0) out.lost.push_back("The payload is not in it.");
     if (d.sheet) out.lost.push_back("The drawing's posture and the orientation convention of the data sheet are not in it.");
     if (arm.unlocked()) out.lost.push_back("Locked axes are written as free: URDF has no locks.");

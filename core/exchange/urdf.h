@@ -42,10 +42,11 @@ Result<ArmPtr> readUrdf(const std::string& text, const std::string& name, const 
 struct Exported {
     std::string text;
     std::vector<std::string> lost;  ///< one sentence each
+    std::vector<std::pair<std::string, std::string>> beside;  ///< files that the text refers to: path from its own folder, content
 };
 
-/// The arm as URDF: links base_link, link_1 …, flange. `check_urdf` accepts it.
-Exported writeUrdf(const Arm& arm);
+/// The arm as URDF: links base_link, link_1 …, flange. `check_urdf` accepts it. Surfaces of links become STL files in the folder `NAME-meshes` beside it.
+Exported writeUrdf(const Arm& arm, const std::string& name = "arm");
 
 /// Companion of writeUrdf(): the group from base_link to flange, its named postures, and the pairs of neighbouring links that always touch.
 std::string writeSrdf(const Arm& arm, const std::vector<std::pair<std::string, JointVector>>& postures);

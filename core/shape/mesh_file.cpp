@@ -83,4 +83,19 @@ Result<Triangles> readMeshFile(const std::string& path, const Vec3& scale)
     return out;
 }
 
+std::string stlOf(const Triangles& triangles)
+{
+    std::string out(80, ' ');
+    const auto put = [&out](const auto& value) { out.append(reinterpret_cast<const char*>(&value), sizeof value); };
+    put(std::uint32_t(triangles.faces.size()));
+    for (const auto& face : triangles.faces) {
+        const Eigen::Vector3f &a = triangles.points[face[0]], &b = triangles.points[face[1]], &c = triangles.points[face[2]];
+        const Eigen::Vector3f normal = (b - a).cross(c - a).normalized();
+        for (const Eigen::Vector3f* v : {&normal, &a, &b, &c})
+            for (int i = 0; i < 3; ++i) put((*v)[i]);
+        put(std::uint16_t(0));
+    }
+    return out;
+}
+
 }  // namespace topikos

@@ -15,4 +15,7 @@ inline constexpr std::size_t kMostTriangles = 4000000;
 /// numbers that are not finite, more than kMostTriangles triangles, files without a surface.
 Result<Triangles> readMeshFile(const std::string& path, const Vec3& scale = Vec3::Ones());
 
+/// The surface as the content of a binary STL file, in metres. STL holds no colour.
+std::string stlOf(const Triangles& triangles);
+
 }  // namespace topikos

@@ -461,6 +461,14 @@ void WindowTest::waysChooseAConfiguration()
     QVERIFY(findTarget(session().cell(), pick)->configuration == ways.items[1].configuration);
     session().undo();
     QVERIFY(findTarget(session().cell(), pick)->configuration == ways.items[0].configuration);
+    // Every way stands in the view as a ghost, until that is switched off or nothing is selected.
+    QCOMPARE(session().ways().size(), ways.items.size());
+    child<QToolButton>("wayGhosts")->click();
+    QVERIFY(session().ways().empty());
+    child<QToolButton>("wayGhosts")->click();
+    QCOMPARE(session().ways().size(), ways.items.size());
+    session().select({});
+    QVERIFY(session().ways().empty());
 }
 
 void WindowTest::selectionLightsUpEverywhere()

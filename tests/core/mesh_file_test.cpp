@@ -229,6 +229,19 @@ void MeshFileTest::surfacesOfAUrdfComeAlong()
     QVERIFY((boxAt(*arm, q).min() - boxAt(*again, q).min()).norm() < 1e-6);
     QVERIFY((boxAt(*arm, q).max() - boxAt(*again, q).max()).norm() < 1e-6);
 
+    // Written as URDF, the surface lies beside the text and comes back with it.
+    const std::string out = m_folder.filePath("out/five.urdf").toStdString();
+    QDir(m_folder.path()).mkpath("out");
+    const Exported exported = exportArm(*arm, {}, out).value();
+    QCOMPARE(exported.beside.size(), size_t(1));
+    QVERIFY(!saveExported(out, exported));
+    QVERIFY(QFile::exists(m_folder.filePath("out/five-meshes/link-2-1.stl")));
+    std::vector<std::string> missing;
+    const ArmPtr back = findArm(out, {}, &none, &missing).value();
+    QVERIFY2(missing.empty(), missing.empty() ? "" : missing[0].c_str());
+    QCOMPARE(back->description().meshes.size(), size_t(1));
+    QVERIFY((boxAt(*arm, q).min() - boxAt(*back, q).min()).norm() < 1e-6 && (boxAt(*arm, q).max() - boxAt(*back, q).max()).norm() < 1e-6);
+
     // Boxes, cylinders and spheres of the file itself are drawn as they are.
     add("link_3", "<visual><geometry><sphere radius=\"0.05\"/></geometry></visual>");
     const ArmPtr simple = findArm(write("simple.urdf", text), {}, &folders).value();

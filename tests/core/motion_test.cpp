@@ -5,6 +5,10 @@
 using namespace topikos;
 using namespace topikos::test;
 
+Q_DECLARE_METATYPE(topikos::ArmPtr)
+Q_DECLARE_METATYPE(topikos::JointVector)
+Q_DECLARE_METATYPE(topikos::Vec3)
+
 class MotionTest : public QObject {
     Q_OBJECT
 private slots:
@@ -17,6 +21,10 @@ private slots:
     void lineOutOfReachStopsAtTheRim();
     void lineThroughTheWristSingularityIsStopped();
     void moveOfNoLengthTakesNoTime();
+    void linesOfEveryKindOfArm_data();
+    void linesOfEveryKindOfArm();
+    void lineThatTurnsPastFiveAxesStops();
+    void lockedAxisStandsStillOnALine();
 };
 
 namespace {
@@ -211,6 +219,138 @@ void MotionTest::moveOfNoLengthTakesNoTime()
     QCOMPARE(line.profile.duration, 0.0);
     QVERIFY(!line.stop);
     QVERIFY((line.to - q).norm() < 1e-9);
+}
+
+namespace {
+
+/// Six axes in no special place to each other: no closed form but the elimination.
+ArmPtr skewArm()
+{
+    ArmDescription d = arm()->description();
+    d.joints[4].parentFromJoint.translation += Vec3(0.05, 0.03, 0);
+    d.joints[3].axis = Vec3(0.1, 0.2, 1).normalized();
+    return Arm::make(d).value();
+}
+
+/// The arm with an axis held; five are left.
+ArmPtr lockedArm(size_t axis, double value)
+{
+    ArmDescription d = arm()->description();
+    d.joints[axis].locked = value;
+    return Arm::make(d).value();
+}
+
+}  // namespace
+
+void MotionTest::linesOfEveryKindOfArm_data()
+{
+    QTest::addColumn<ArmPtr>("model");
+    QTest::addColumn<JointVector>("start");
+    QTest::addColumn<Vec3>("shift");
+    QTest::addColumn<double>("turn");  // about the base's z
+    JointVector gantry(6), scara(4);
+    gantry << 0.8, 0.5, 0.3, 0.4, 0.7, -0.2;
+    scara << 0.4, 0.9, 0.08, -0.3;
+    QTest::newRow("horizontal arm") << catalogueArm("scara-600") << scara << Vec3(0.05, -0.2, 0.05) << 0.8;
+    // With the tool upright five axes can go anywhere and turn about the vertical.
+    QTest::newRow("five axes, tool down") << catalogueArm("fiveaxis-500") << posture({20, 35, 40, 15, 0}) << Vec3(0.0, 0.12, 0.0) << 0.3;
+    QTest::newRow("seven axes") << catalogueArm("redundant-820") << posture({10, 30, -15, 70, 20, 60, 0}) << Vec3(-0.1, 0.2, -0.05) << 0.5;
+    QTest::newRow("gantry") << catalogueArm("gantry-2400") << gantry << Vec3(0.6, -0.3, -0.1) << 0.4;
+    QTest::newRow("parallel axes") << catalogueArm("cobot-900") << posture({10, -70, 80, -100, -80, 0}) << Vec3(0.1, 0.25, -0.1) << 0.4;
+    QTest::newRow("any six") << skewArm() << posture({10, 15, 20, 30, 60, 0}) << Vec3(-0.1, 0.25, -0.15) << 0.4;
+}
+
+void MotionTest::linesOfEveryKindOfArm()
+{
+    QFETCH(ArmPtr, model);
+    QFETCH(JointVector, start);
+    QFETCH(Vec3, shift);
+    QFETCH(double, turn);
+    QVERIFY(withinRange(*model, start));
+    LinePath path;
+    path.flangeFromTcp = translated({0, 0, 0.08});
+    path.start = forward(*model, start) * path.flangeFromTcp;
+    if (model->as<FiveAxis>()) {
+        // Bring the tool upright: the pitches add up to what points it down.
+        const Vec3 z = path.start.matrix().col(2);
+        start[3] += std::atan2(std::hypot(z[0], z[1]), -z[2]);
+        if ((forward(*model, start).matrix().col(2) + Vec3::UnitZ()).norm() > 1e-9) start[3] -= 2 * std::atan2(std::hypot(z[0], z[1]), -z[2]);
+        path.start = forward(*model, start) * path.flangeFromTcp;
+        QVERIFY((path.start.matrix().col(2) + Vec3::UnitZ()).norm() < 1e-9);
+    }
+    path.end = {path.start.translation + shift, Quat(Eigen::AngleAxisd(turn, Vec3::UnitZ())) * path.start.rotation};
+    MotionLimits limits;
+    limits.lineSpeed = 0.3;
+    const Move move = planLine(*model, start, path, limits, {});
+    QVERIFY2(!move.stop, move.stop ? qPrintable(QString("stops at %1 for reason %2").arg(move.stop->fraction).arg(int(move.stop->why))) : "");
+    JointVector before = start;
+    for (int i = 0; i <= 200; ++i) {
+        const double f = i / 200.0;
+        const JointVector now = move.at(*model, f);
+        const PoseDeviation away = deviation(forward(*model, now) * path.flangeFromTcp, interpolate(path.start, path.end, f));
+        QVERIFY2(away.metres < 1e-9 && away.radians < 1e-9, qPrintable(QString("%1: %2 m, %3 rad").arg(f).arg(away.metres).arg(away.radians)));
+        QVERIFY(withinRange(*model, now));
+        QVERIFY((now - before).cwiseAbs().maxCoeff() < 0.05);
+        before = now;
+    }
+    QVERIFY((move.to - before).norm() < 1e-9);
+    // No joint is faster than it may be, and the way is not taken quicker than asked.
+    constexpr double h = 1e-5;
+    for (double t = h; t + h < move.profile.duration; t += 5e-3) {
+        const double a = move.profile.at(t - h).position, b = move.profile.at(t + h).position;
+        const JointVector speed = (move.at(*model, b) - move.at(*model, a)) / (2 * h);
+        for (int i = 0; i < model->jointCount(); ++i) QVERIFY(std::abs(speed[i]) <= 1.01 * model->joints()[size_t(i)].speed);
+        QVERIFY((b - a) / (2 * h) * path.length() <= limits.lineSpeed * (1 + 1e-6));
+    }
+    // Far beyond the reach it stops on the line, inside every range.
+    LinePath away = path;
+    away.end.translation = path.start.translation + 40 * shift;
+    const Move far = planLine(*model, start, away, limits, {});
+    QVERIFY(far.stop);
+    QVERIFY(far.stop->fraction < 0.5);
+    QVERIFY(withinRange(*model, far.to));
+    const PoseDeviation off = deviation(forward(*model, far.to) * path.flangeFromTcp, interpolate(away.start, away.end, far.stop->fraction));
+    QVERIFY(off.metres < 1e-6 && off.radians < 1e-6);
+}
+
+void MotionTest::lineThatTurnsPastFiveAxesStops()
+{
+    const ArmPtr model = catalogueArm("fiveaxis-500");
+    const JointVector start = posture({20, 35, 40, 10, 0});
+    LinePath path;
+    path.start = forward(*model, start);
+    path.end = path.start;
+    // Tilting sideways out of the arm's plane is what five axes cannot do.
+    const Vec3 sideways = Quat(Eigen::AngleAxisd(start[0], Vec3::UnitZ())) * Vec3::UnitX();
+    path.end.rotation = Quat(Eigen::AngleAxisd(0.4, sideways)) * path.start.rotation;
+    path.end.translation[2] += 0.02;
+    const Move move = planLine(*model, start, path, {}, {});
+    QVERIFY(move.stop);
+    QCOMPARE(int(move.stop->why), int(LineStop::Why::OutOfReach));
+    QCOMPARE(int(move.stop->reach), int(NoSolution::Orientation));
+    QVERIFY(move.stop->fraction < 0.1);
+    QVERIFY(move.stop->excessTurn.norm() > 0.1 && move.stop->excessTurn.norm() < 0.4 + 1e-9);
+}
+
+void MotionTest::lockedAxisStandsStillOnALine()
+{
+    // Joint 4 held at zero keeps the wrist in the arm's plane; upright tools can still go along any line.
+    const ArmPtr model = lockedArm(3, 0);
+    const JointVector start = posture({-20, 15, 10, 0, 65, 0});
+    LinePath path = pathFrom(start, {0.05, 0.3, -0.1});
+    QVERIFY((path.start.matrix().col(2) + Vec3::UnitZ()).norm() < 1e-9);
+    const Move move = planLine(*model, start, path, {}, {});
+    QVERIFY(!move.stop);
+    for (int i = 0; i <= 100; ++i) {
+        const JointVector q = move.at(*model, i / 100.0);
+        QCOMPARE(q[3], 0.0);
+        const PoseDeviation away = deviation(forward(*model, q) * kTool, interpolate(path.start, path.end, i / 100.0));
+        QVERIFY(away.metres < 1e-9 && away.radians < 1e-9);
+    }
+    // The free arm may use the axis, so tilting is no trouble for it, and stops this one.
+    path.end.rotation = Quat(Eigen::AngleAxisd(0.3, Vec3::UnitX())) * path.end.rotation;
+    QVERIFY(!planLine(*arm(), start, path, {}, {}).stop);
+    QVERIFY(planLine(*model, start, path, {}, {}).stop);
 }
 
 TOPIKOS_TEST(MotionTest)
