@@ -11,17 +11,17 @@ namespace {
 
 constexpr size_t kMostStates = 200;
 
-enum class Quantity { Length, Angle, Motion, Rate, Ramp, Effort, Plain, Mass };
+enum class ColumnKind { Length, Angle, Motion, Rate, Ramp, Effort, Plain, Mass };
 
 /// From what is shown to metres and radians.
-double unitOf(Quantity quantity, JointKind kind)
+double unitOf(ColumnKind quantity, JointKind kind)
 {
     switch (quantity) {
-    case Quantity::Length: return kMillimetre;
-    case Quantity::Angle: return kDegree;
-    case Quantity::Motion:
-    case Quantity::Rate:
-    case Quantity::Ramp: return kind == JointKind::Revolute ? kDegree : kMillimetre;
+    case ColumnKind::Length: return kMillimetre;
+    case ColumnKind::Angle: return kDegree;
+    case ColumnKind::Motion:
+    case ColumnKind::Rate:
+    case ColumnKind::Ramp: return kind == JointKind::Revolute ? kDegree : kMillimetre;
     default: return 1;
     }
 }
@@ -32,17 +32,17 @@ struct SheetModel::Column {
     enum class Kind { Number, Name, JointKind, Reversed };
     Kind kind;
     QString heading, tip;
-    Quantity quantity = Quantity::Plain;
+    ColumnKind quantity = ColumnKind::Plain;
     std::function<double&(DataSheet&, size_t)> value;
 };
 
 const std::vector<SheetModel::Column>& SheetModel::columns() const
 {
     using Kind = Column::Kind;
-    const auto number = [](const char* heading, const char* tip, Quantity quantity, auto member) {
+    const auto number = [](const char* heading, const char* tip, ColumnKind quantity, auto member) {
         return Column{Kind::Number, heading, tip, quantity, [member](DataSheet& s, size_t i) -> double& { return s.axes[i].*member; }};
     };
-    const auto component = [](const char* heading, const char* tip, Quantity quantity, Vec3 SheetAxis::*member, int k) {
+    const auto component = [](const char* heading, const char* tip, ColumnKind quantity, Vec3 SheetAxis::*member, int k) {
         return Column{Kind::Number, heading, tip, quantity, [member, k](DataSheet& s, size_t i) -> double& { return (s.axes[i].*member)[k]; }};
     };
     const auto build = [&](bool drawing) {
@@ -50,31 +50,31 @@ const std::vector<SheetModel::Column>& SheetModel::columns() const
         all.push_back({Kind::Name, "Axis", "Name of the axis", {}, {}});
         all.push_back({Kind::JointKind, "Kind", "Turns or slides; type t or s", {}, {}});
         if (drawing) {
-            all.push_back(component("X", "A point on the axis, from the base, as drawn [mm]", Quantity::Length, &SheetAxis::point, 0));
-            all.push_back(component("Y", "A point on the axis, from the base, as drawn [mm]", Quantity::Length, &SheetAxis::point, 1));
-            all.push_back(component("Z", "A point on the axis, from the base, as drawn [mm]", Quantity::Length, &SheetAxis::point, 2));
-            all.push_back(component("dX", "Direction of the axis as drawn; positive turns follow the right hand", Quantity::Plain, &SheetAxis::direction, 0));
-            all.push_back(component("dY", "Direction of the axis as drawn; positive turns follow the right hand", Quantity::Plain, &SheetAxis::direction, 1));
-            all.push_back(component("dZ", "Direction of the axis as drawn; positive turns follow the right hand", Quantity::Plain, &SheetAxis::direction, 2));
+            all.push_back(component("X", "A point on the axis, from the base, as drawn [mm]", ColumnKind::Length, &SheetAxis::point, 0));
+            all.push_back(component("Y", "A point on the axis, from the base, as drawn [mm]", ColumnKind::Length, &SheetAxis::point, 1));
+            all.push_back(component("Z", "A point on the axis, from the base, as drawn [mm]", ColumnKind::Length, &SheetAxis::point, 2));
+            all.push_back(component("dX", "Direction of the axis as drawn; positive turns follow the right hand", ColumnKind::Plain, &SheetAxis::direction, 0));
+            all.push_back(component("dY", "Direction of the axis as drawn; positive turns follow the right hand", ColumnKind::Plain, &SheetAxis::direction, 1));
+            all.push_back(component("dZ", "Direction of the axis as drawn; positive turns follow the right hand", ColumnKind::Plain, &SheetAxis::direction, 2));
         } else {
-            all.push_back(number("a", "Length along x [mm]", Quantity::Length, &SheetAxis::a));
-            all.push_back(number("α", "Twist about x [°]", Quantity::Angle, &SheetAxis::alpha));
-            all.push_back(number("d", "Offset along z [mm]; of a sliding axis as drawn", Quantity::Length, &SheetAxis::d));
-            all.push_back(number("θ", "Turn about z as drawn [°]", Quantity::Angle, &SheetAxis::theta));
+            all.push_back(number("a", "Length along x [mm]", ColumnKind::Length, &SheetAxis::a));
+            all.push_back(number("α", "Twist about x [°]", ColumnKind::Angle, &SheetAxis::alpha));
+            all.push_back(number("d", "Offset along z [mm]; of a sliding axis as drawn", ColumnKind::Length, &SheetAxis::d));
+            all.push_back(number("θ", "Turn about z as drawn [°]", ColumnKind::Angle, &SheetAxis::theta));
         }
         all.push_back({Kind::Reversed, "Rev.", "Positive values go the other way round", {}, {}});
-        all.push_back(number("From", "Lower range end [° or mm]", Quantity::Motion, &SheetAxis::lower));
-        all.push_back(number("To", "Upper range end [° or mm]", Quantity::Motion, &SheetAxis::upper));
-        all.push_back(number("Drawn", "Value of this axis in the drawing's posture [° or mm]; moves the zero, not the links", Quantity::Motion, &SheetAxis::drawn));
-        all.push_back({Kind::Number, "Home", "Value of this axis at home [° or mm]", Quantity::Motion, [](DataSheet& s, size_t i) -> double& { return s.home[Eigen::Index(i)]; }});
-        all.push_back(number("Speed", "Largest speed [°/s or mm/s]", Quantity::Rate, &SheetAxis::speed));
-        all.push_back(number("Accel.", "Largest acceleration [°/s² or mm/s²]", Quantity::Ramp, &SheetAxis::acceleration));
-        all.push_back(number("Effort", "Largest torque [N·m] or force [N]; 0 when unknown", Quantity::Effort, &SheetAxis::effort));
-        all.push_back(number("Mass", "Of the link that moves with the axis [kg]; 0 when unknown", Quantity::Mass, &SheetAxis::mass));
+        all.push_back(number("From", "Lower range end [° or mm]", ColumnKind::Motion, &SheetAxis::lower));
+        all.push_back(number("To", "Upper range end [° or mm]", ColumnKind::Motion, &SheetAxis::upper));
+        all.push_back(number("Drawn", "Value of this axis in the drawing's posture [° or mm]; moves the zero, not the links", ColumnKind::Motion, &SheetAxis::drawn));
+        all.push_back({Kind::Number, "Home", "Value of this axis at home [° or mm]", ColumnKind::Motion, [](DataSheet& s, size_t i) -> double& { return s.home[Eigen::Index(i)]; }});
+        all.push_back(number("Speed", "Largest speed [°/s or mm/s]", ColumnKind::Rate, &SheetAxis::speed));
+        all.push_back(number("Accel.", "Largest acceleration [°/s² or mm/s²]", ColumnKind::Ramp, &SheetAxis::acceleration));
+        all.push_back(number("Effort", "Largest torque [N·m] or force [N]; 0 when unknown", ColumnKind::Effort, &SheetAxis::effort));
+        all.push_back(number("Mass", "Of the link that moves with the axis [kg]; 0 when unknown", ColumnKind::Mass, &SheetAxis::mass));
         const char* const tip = drawing ? "Centre of mass of the link, from the base, as drawn [mm]" : "Centre of mass of the link in its own frame [mm]";
-        all.push_back(component("cX", tip, Quantity::Length, &SheetAxis::centre, 0));
-        all.push_back(component("cY", tip, Quantity::Length, &SheetAxis::centre, 1));
-        all.push_back(component("cZ", tip, Quantity::Length, &SheetAxis::centre, 2));
+        all.push_back(component("cX", tip, ColumnKind::Length, &SheetAxis::centre, 0));
+        all.push_back(component("cY", tip, ColumnKind::Length, &SheetAxis::centre, 1));
+        all.push_back(component("cZ", tip, ColumnKind::Length, &SheetAxis::centre, 2));
         return all;
     };
     static const std::vector<Column> drawing = build(true), rows = build(false);
@@ -200,7 +200,7 @@ QVariant SheetModel::data(const QModelIndex& index, int role) const
     DataSheet copy = sheet();
     const double value = column.value(copy, size_t(index.row())) / unitOf(column.quantity, axis.kind);
     // As many digits as it takes to tell it from its neighbours at a hundredth of what is usual on paper.
-    QString shown = QString::number(value, 'f', role == Qt::EditRole ? 9 : column.quantity == Quantity::Plain ? 4 : 2);
+    QString shown = QString::number(value, 'f', role == Qt::EditRole ? 9 : column.quantity == ColumnKind::Plain ? 4 : 2);
     while (shown.contains('.') && (shown.endsWith('0') || shown.endsWith('.'))) {
         const bool point = shown.endsWith('.');
         shown.chop(1);

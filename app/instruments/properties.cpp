@@ -1,52 +1,19 @@
 #include "app/instruments/properties.h"
 
+#include "app/instruments/number_field.h"
 #include "app/session/text.h"
 #include "app/theme/theme.h"
-#include "core/spatial/number_text.h"
 #include "core/spatial/rotation.h"
 
 #include <QCheckBox>
 #include <QComboBox>
-#include <QDoubleSpinBox>
 #include <QGridLayout>
+#include <QHBoxLayout>
 #include <QLineEdit>
+#include <QPushButton>
 #include <QVBoxLayout>
-#include <QWheelEvent>
 
 namespace topikos {
-
-namespace {
-
-/// A number field that lets the wheel scroll the panel and takes sums, "1200-45/2", with a comma or point as decimal sign.
-class NumberField : public QDoubleSpinBox {
-public:
-    explicit NumberField(QWidget* parent) : QDoubleSpinBox(parent)
-    {
-        setLocale(QLocale::c());
-        setButtonSymbols(QAbstractSpinBox::NoButtons);
-        setKeyboardTracking(false);
-        setAlignment(Qt::AlignRight);
-        setFocusPolicy(Qt::StrongFocus);
-    }
-
-protected:
-    void wheelEvent(QWheelEvent* event) override { event->ignore(); }
-    QValidator::State validate(QString& input, int&) const override
-    {
-        const auto value = typed(input);
-        return value && *value >= minimum() && *value <= maximum() ? QValidator::Acceptable : QValidator::Intermediate;
-    }
-    double valueFromText(const QString& words) const override { return typed(words).value_or(value()); }
-
-private:
-    std::optional<double> typed(QString words) const
-    {
-        if (!suffix().isEmpty() && words.endsWith(suffix())) words.chop(suffix().size());
-        return numberOf(words.toStdString());
-    }
-};
-
-}  // namespace
 
 Properties::Properties(Session& session, QWidget* parent) : QWidget(parent), m_session(session)
 {
@@ -88,6 +55,7 @@ void Properties::rebuild()
     else if (const Frame* f = findFrame(cell, m_session.selected<FrameId>())) showFrame(*f);
     else if (const Part* p = findPart(cell, m_session.selected<PartId>())) showPart(*p);
     else if (const Tool* tool = findTool(cell, m_session.selected<ToolId>())) showTool(*tool);
+    else if (const Pattern* pattern = findPattern(cell, m_session.selected<PatternId>())) showPattern(*pattern);
     else showThresholds();
     if (!focused.isEmpty())
         if (auto* again = findChild<QWidget*>(focused)) again->setFocus();
@@ -140,7 +108,8 @@ void Properties::addName(const std::string& name, std::function<void(const std::
 void Properties::addNumber(const QString& label, const QString& name, double value, const QString& unit, double low, double high, int decimals, std::function<void(double)> apply,
                            bool wide)
 {
-    auto* field = new NumberField(this);
+    const Quantity quantity = unit == "mm" ? Quantity::Length : unit == "°" ? Quantity::Angle : Quantity::Number;
+    auto* field = new NumberField(this, quantity, quantity == Quantity::Length ? kMillimetre : quantity == Quantity::Angle ? kDegree : 1);
     field->setObjectName(name);
     field->setRange(low, high);
     field->setDecimals(decimals);
@@ -155,7 +124,7 @@ void Properties::addNumber(const QString& label, const QString& name, double val
     addField(label, field, wide);
 }
 
-void Properties::addPose(const Pose& pose, std::function<void(const Pose&)> apply)
+void Properties::addPose(const Pose& pose, std::function<void(const Pose&)> apply, const QString& prefix)
 {
     auto* box = new QWidget(this);
     auto* grid = new QGridLayout(box);
@@ -168,23 +137,25 @@ void Properties::addPose(const Pose& pose, std::function<void(const Pose&)> appl
     for (int i = 0; i < 6; ++i) {
         auto* label = new QLabel(names[i], box);
         label->setProperty("class", "faint");
-        auto* field = new NumberField(box);
-        field->setObjectName(QString("pose%1").arg(i));
+        const DisplayUnit& unit = i < 3 ? lengthUnit() : angleUnit();
+        auto* field = new NumberField(box, i < 3 ? Quantity::Length : Quantity::Angle, unit.size);
+        field->setObjectName(prefix + QString::number(i));
         field->setRange(i < 3 ? -1e6 : -360, i < 3 ? 1e6 : 360);
-        field->setDecimals(i < 3 ? 2 : 3);
-        field->setValue(i < 3 ? millimetres(pose.translation[i]) : degrees(angles[i - 3]));
-        field->setToolTip(i < 3 ? names[i] + " [mm]" : QString("Angle %1 of %2 [°]; View > Angles chooses the convention").arg(names[i], angleOrderText(order)));
-        field->setSuffix(i < 3 ? "" : "°");
+        field->setDecimals(unit.decimals);
+        field->setValue((i < 3 ? pose.translation[i] : angles[i - 3]) / unit.size);
+        field->setToolTip(i < 3 ? QString("%1 [%2]. Sums and other units may be typed: 1200-45/2, 12 in").arg(names[i], unit.symbol)
+                                : QString("Angle %1 of %2 [%3]; View > Angles chooses the convention").arg(names[i], angleOrderText(order), unit.symbol));
+        if (i >= 3 && unit.size != 1) field->setSuffix("°");
         field->setMinimumWidth(70);
         const double shown = field->value();
         connect(field, &QDoubleSpinBox::valueChanged, this, [=](double now) {
             if (now == shown) return;
             Pose next = pose;
             if (i < 3) {
-                next.translation[i] = now * kMillimetre;
+                next.translation[i] = now * unit.size;
             } else {
                 Vec3 a = angles;
-                a[i - 3] = now * kDegree;
+                a[i - 3] = now * unit.size;
                 next.rotation = rotationFrom(order, a);
             }
             apply(next);
@@ -193,6 +164,32 @@ void Properties::addPose(const Pose& pose, std::function<void(const Pose&)> appl
         grid->addWidget(field, i % 3, (i / 3) * 2 + 1);
     }
     addField("", box, true);
+}
+
+void Properties::addButtons(const std::vector<Button>& buttons)
+{
+    auto* box = new QWidget(this);
+    auto* row = new QHBoxLayout(box);
+    row->setContentsMargins(0, 0, 0, 0);
+    row->setSpacing(3);
+    for (const Button& button : buttons) {
+        auto* b = new QPushButton(button.words, box);
+        b->setObjectName(button.name);
+        b->setToolTip(button.tip);
+        b->setFont(textFont(11));
+        b->setStyleSheet("padding: 2px 6px; font-size: 11px;");
+        connect(b, &QPushButton::clicked, this, button.run);
+        row->addWidget(b);
+    }
+    row->addStretch();
+    addField("", box, true);
+}
+
+void Properties::addHead(const QString& words)
+{
+    auto* head = new QLabel(words, this);
+    head->setFont(textFont(11, QFont::DemiBold));
+    addField("", head, true);
 }
 
 void Properties::addChoice(const QString& label, const QString& name, const QStringList& words, int current, std::function<void(int)> apply)
@@ -292,46 +289,6 @@ void Properties::showTarget(const Target& target)
         for (int i = 0; i < target.posture.size(); ++i) values << jointText(m_session.arm().joints()[size_t(i)], target.posture[i]);
         addText("Joints", values.join("  "));
     }
-}
-
-void Properties::showFrame(const Frame& frame)
-{
-    const FrameId id = frame.id;
-    m_title->setText("Frame");
-    addName(frame.name, [=, this](const std::string& name) { m_session.edit("Rename frame", [=](const Cell& cell) { return renameFrame(cell, id, name); }); });
-    QStringList names{"World"};
-    std::vector<FrameId> ids{FrameId{}};
-    for (const Frame& f : m_session.cell().frames)
-        if (!isBelow(m_session.cell(), f.id, id)) {
-            names << text(f.name);
-            ids.push_back(f.id);
-        }
-    const auto current = std::find(ids.begin(), ids.end(), frame.parent) - ids.begin();
-    addChoice("Seen from", "frameParent", names, int(current), [=, this](int i) {
-        const FrameId parent = ids[size_t(i)];
-        m_session.edit("New parent for " + text(frame.name), [=](const Cell& cell) { return setFrameParent(cell, id, parent); });
-    });
-    addPose(frame.pose, [=, this](const Pose& pose) { m_session.edit("Move " + text(frame.name), [=](const Cell& cell) { return setFramePose(cell, id, pose); }); });
-}
-
-void Properties::showPart(const Part& part)
-{
-    const PartId id = part.id;
-    m_title->setText("Part");
-    addName(part.name, [=, this](const std::string& name) { m_session.edit("Rename part", [=](const Cell& cell) { return renamePart(cell, id, name); }); });
-    addText("Lies in", text(frameName(m_session.cell(), part.frame)));
-    addPose(part.pose, [=, this](const Pose& pose) { m_session.edit("Move " + text(part.name), [=](const Cell& cell) { return setPartPose(cell, id, pose); }); });
-}
-
-void Properties::showTool(const Tool& tool)
-{
-    const ToolId id = tool.id;
-    m_title->setText("Tool: TCP seen from the flange");
-    addName(tool.name, [=, this](const std::string& name) { m_session.edit("Rename tool", [=](const Cell& cell) { return renameTool(cell, id, name); }); });
-    addPose(tool.flangeFromTcp, [=, this](const Pose& pose) { m_session.edit("Move TCP of " + text(tool.name), [=](const Cell& cell) { return setToolTcp(cell, id, pose); }); });
-    const Gripper& g = tool.gripper;
-    addText("Jaws", QString("%1 to %2 mm in %3 s").arg(lengthText(g.closed, 0), lengthText(g.open, 0)).arg(g.time));
-    addText("Mass", QString("%1 kg").arg(tool.mass));
 }
 
 void Properties::showThresholds()

@@ -1,4 +1,5 @@
 #pragma once
+#include "app/instruments/teach_panel.h"
 #include "app/session/session.h"
 
 #include <QGridLayout>
@@ -15,6 +16,12 @@ class Properties : public QWidget {
 public:
     Properties(Session& session, QWidget* parent = nullptr);
 
+signals:
+    /// Somebody wants to teach what is selected by points.
+    void teachRequested(TeachPanel::Kind kind);
+    /// A shape is to be read from a file into what is selected.
+    void shapeFileRequested();
+
 private:
     void rebuild();
     void showStep(const Step& step);
@@ -22,13 +29,24 @@ private:
     void showFrame(const Frame& frame);
     void showPart(const Part& part);
     void showTool(const Tool& tool);
+    void showPattern(const Pattern& pattern);
+    /// The shapes of something, one of them in full, with buttons to add and remove.
+    void addSolids(const std::vector<Solid>& solids, std::function<void(const std::vector<Solid>&, const QString& label)> apply);
+    void addLook(const Look& look);
+    void addMass(double mass, const std::vector<Solid>& solids, std::function<void(const Inertial&)> apply);
     void showThresholds();
 
     void addName(const std::string& name, std::function<void(const std::string&)> apply);
     /// A number in display units; `apply` gets it in the same units.
     void addNumber(const QString& label, const QString& objectName, double value, const QString& unit, double low, double high, int decimals, std::function<void(double)> apply, bool wide = false);
-    /// Six numbers; untouched ones keep their full digits.
-    void addPose(const Pose& pose, std::function<void(const Pose&)> apply);
+    /// Six numbers in the display units, named `prefix`0 to 5; untouched ones keep their full digits.
+    void addPose(const Pose& pose, std::function<void(const Pose&)> apply, const QString& prefix = "pose");
+    struct Button {
+        QString words, name, tip;
+        std::function<void()> run;
+    };
+    void addButtons(const std::vector<Button>& buttons);
+    void addHead(const QString& words);
     void addChoice(const QString& label, const QString& objectName, const QStringList& words, int current, std::function<void(int)> apply);
     void addText(const QString& label, const QString& value);
 
@@ -41,6 +59,9 @@ private:
     QGridLayout* m_grid;
     int m_cell = 0;  ///< next free half row
     bool m_stale = false;
+    size_t m_shape = 0;           ///< of the shapes shown, the one in full
+    size_t m_point = 0;           ///< of a tool's points, the one in full
+    double m_density = 2700;      ///< typed last [kg/m^3]
 };
 
 }  // namespace topikos

@@ -205,7 +205,7 @@ void SingularityBars::paintEvent(QPaintEvent*)
         p.drawText(QRectF(width() - kKindValue, 0, kKindValue, kRow), Qt::AlignVCenter | Qt::AlignRight, QString::number(value, 'f', 3));
         p.setFont(textFont(11));
         p.setPen(theme().faint);
-        const QString words = text(lostDirectionText(m_session.arm(), posture, toolInForce(m_session.cell()).flangeFromTcp));
+        const QString words = text(lostDirectionText(m_session.arm(), posture, flangeFromTcp(m_session.cell())));
         p.drawText(QRectF(0, kRow, width(), 2 * kRow), Qt::AlignTop | Qt::TextWordWrap, "Least able to " + words + ".");
         return;
     }

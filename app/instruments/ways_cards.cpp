@@ -19,6 +19,7 @@ WaysCards::WaysCards(Session& session, QWidget* parent) : QWidget(parent), m_ses
     auto* head = new QHBoxLayout;
     m_title = new QLabel(this);
     m_title->setFont(textFont(12, QFont::DemiBold));
+    m_title->setSizePolicy(QSizePolicy::Ignored, QSizePolicy::Preferred);  // a long name must not widen the panel
     m_count = new QLabel(this);
     m_count->setFont(textFont(12, QFont::DemiBold));
     m_count->setProperty("class", "faint");
@@ -26,6 +27,7 @@ WaysCards::WaysCards(Session& session, QWidget* parent) : QWidget(parent), m_ses
     m_ghosts->setObjectName("wayGhosts");
     m_ghosts->setText("Ghosts");
     m_ghosts->setFont(textFont(11));
+    m_ghosts->setStyleSheet("padding: 0 4px; font-size: 11px;");
     m_ghosts->setCheckable(true);
     m_ghosts->setChecked(QSettings().value("ways/ghosts", true).toBool());
     m_ghosts->setToolTip("Show every way to reach the selected target in the view");
@@ -33,8 +35,7 @@ WaysCards::WaysCards(Session& session, QWidget* parent) : QWidget(parent), m_ses
         QSettings().setValue("ways/ghosts", on);
         showGhosts();
     });
-    head->addWidget(m_title);
-    head->addStretch();
+    head->addWidget(m_title, 1);
     head->addWidget(m_ghosts);
     head->addWidget(m_count);
     column->addLayout(head);
@@ -86,12 +87,14 @@ void WaysCards::fill()
         chosen = target->configuration;
         const Solution* own = chosenWay(m_session.arm(), *target, found.items);
         chosenJoints = own ? own->joints : JointVector();
-        m_title->setText("Ways to reach " + text(target->name));
+        m_title->setText("Ways to " + text(target->name));
+        m_title->setToolTip("Ways to reach " + text(target->name));
     } else {
         // Of seven axes each way is shown with its best swivel, not with the one nearest to the present.
         found = inverseKinematics(m_session.arm(), forward(m_session.arm(), now), m_session.arm().as<SevenAxis>() ? nullptr : &now);
         if (const Solution* own = nearestTo(found.items, now)) chosenJoints = own->joints;
         m_title->setText("Ways to hold this pose");
+        m_title->setToolTip({});
     }
     m_ways = found.items;
     m_ghosts->setVisible(ofTarget);

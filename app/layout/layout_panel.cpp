@@ -1,19 +1,24 @@
 #include "app/layout/layout_panel.h"
 
+#include "app/layout/layout_commands.h"
 #include "app/session/text.h"
 #include "app/theme/theme.h"
 #include "app/theme/typed_delegate.h"
 
+#include <QHBoxLayout>
 #include <QHeaderView>
+#include <QLabel>
+#include <QMenu>
 #include <QPainter>
+#include <QPushButton>
 #include <QVBoxLayout>
 
 namespace topikos {
 
 namespace {
 
-enum Role { kKindRole = Qt::UserRole, kIdRole, kOffsetRole };
-enum Kind { WorldRow, FrameRow, ArmRow, ToolRow, PartRow };
+enum Role { kKindRole = Qt::UserRole, kIdRole, kOffsetRole, kFadedRole, kMarkRole };
+enum Kind { WorldRow, FrameRow, ArmRow, ToolRow, PartRow, PatternRow };
 
 /// Two lines: the name and, below it in figures, the offset from the parent.
 class LayoutDelegate : public TypedDelegate {
@@ -27,16 +32,19 @@ public:
         p->save();
         const QRect r = option.rect;
         if (option.state & QStyle::State_Selected) p->fillRect(r, theme().accentSoft);
-        static const char* glyphs[] = {"frame", "frame", "arm", "tool", "part"};
+        static const char* glyphs[] = {"frame", "frame", "arm", "tool", "part", "pattern"};
         const QString offset = index.data(kOffsetRole).toString();
         drawGlyph(*p, QRectF(r.left() + 2, r.top() + (offset.isEmpty() ? 5 : 4), 15, 15), glyphs[index.data(kKindRole).toInt()], theme().accent);
         p->setFont(textFont(13));
-        p->setPen(theme().ink);
-        const QRect words = r.adjusted(23, offset.isEmpty() ? 0 : 2, -6, 0);
+        p->setPen(index.data(kFadedRole).toBool() ? theme().faint : theme().ink);
+        const QString mark = index.data(kMarkRole).toString();
+        const QRect words = r.adjusted(23, offset.isEmpty() ? 0 : 2, mark.isEmpty() ? -6 : -60, 0);
         const int alignment = offset.isEmpty() ? int(Qt::AlignVCenter) : int(Qt::AlignTop);
         p->drawText(words, alignment, QFontMetrics(p->font()).elidedText(index.data(Qt::DisplayRole).toString(), Qt::ElideRight, words.width()));
-        p->setFont(figureFont(11));
         p->setPen(theme().faint);
+        p->setFont(textFont(11));
+        if (!mark.isEmpty()) p->drawText(r.adjusted(0, 3, -6, 0), Qt::AlignTop | Qt::AlignRight, mark);
+        p->setFont(figureFont(11));
         p->drawText(r.adjusted(23, 20, -4, 0), Qt::AlignTop, QFontMetrics(p->font()).elidedText(offset, Qt::ElideRight, r.width() - 27));
         p->restore();
     }
@@ -51,6 +59,12 @@ LayoutPanel::LayoutPanel(Session& session, QWidget* parent) : QWidget(parent), m
     setAttribute(Qt::WA_StyledBackground);
     auto* column = new QVBoxLayout(this);
     column->setContentsMargins(4, 6, 0, 6);
+    m_search = new QLineEdit(this);
+    m_search->setObjectName("layoutSearch");
+    m_search->setPlaceholderText("Find in the layout …");
+    m_search->setClearButtonEnabled(true);
+    connect(m_search, &QLineEdit::textChanged, this, &LayoutPanel::filter);
+    column->addWidget(m_search);
     m_tree = new QTreeWidget(this);
     m_tree->setObjectName("layoutTree");
     m_tree->setHeaderHidden(true);
@@ -59,6 +73,25 @@ LayoutPanel::LayoutPanel(Session& session, QWidget* parent) : QWidget(parent), m
     m_tree->setEditTriggers(QAbstractItemView::EditKeyPressed);
     m_tree->setHorizontalScrollBarPolicy(Qt::ScrollBarAlwaysOff);
     column->addWidget(m_tree);
+    m_tree->setContextMenuPolicy(Qt::CustomContextMenu);
+    connect(m_tree, &QWidget::customContextMenuRequested, this, [this](const QPoint& at) { showMenu(m_tree->viewport()->mapToGlobal(at)); });
+    auto* buttons = new QHBoxLayout;
+    const std::tuple<const char*, const char*, const char*, void (*)(Session&)> adds[] = {
+        {"addFrame", "Frame", "Add a frame below the selected one", addFrameHere}, {"addPart", "Part", "Add a part in the selected frame", addPartHere},
+        {"addPattern", "Pattern", "Repeat the selected part or target in rows and columns", addPatternHere}, {"addTool", "Tool", "Add a tool for the arm", addToolHere}};
+    auto* plus = new QLabel("Add", this);
+    plus->setProperty("class", "faint");
+    buttons->addWidget(plus);
+    for (const auto& [name, words, tip, run] : adds) {
+        auto* b = new QPushButton(words, this);
+        b->setObjectName(name);
+        b->setToolTip(tip);
+        b->setStyleSheet("padding: 3px 7px;");
+        connect(b, &QPushButton::clicked, this, [this, run = run] { run(m_session); });
+        buttons->addWidget(b);
+    }
+    buttons->addStretch();
+    column->addLayout(buttons);
 
     connect(m_tree, &QTreeWidget::currentItemChanged, this, [this](QTreeWidgetItem* item) {
         if (m_filling || !item) return;
@@ -68,6 +101,7 @@ LayoutPanel::LayoutPanel(Session& session, QWidget* parent) : QWidget(parent), m
         case ArmRow: m_session.select(FrameId{id}); break;
         case ToolRow: m_session.select(ToolId{id}); break;
         case PartRow: m_session.select(PartId{id}); break;
+        case PatternRow: m_session.select(PatternId{id}); break;
         default: m_session.select({});
         }
     });
@@ -79,6 +113,7 @@ LayoutPanel::LayoutPanel(Session& session, QWidget* parent) : QWidget(parent), m
         switch (item->data(0, kKindRole).toInt()) {
         case FrameRow: done = m_session.edit("Rename frame", [&](const Cell& c) { return renameFrame(c, {id}, name); }); break;
         case ToolRow: done = m_session.edit("Rename tool", [&](const Cell& c) { return renameTool(c, {id}, name); }); break;
+        case PatternRow: done = m_session.edit("Rename pattern", [&](const Cell& c) { return renamePattern(c, {id}, name); }); break;
         case PartRow: done = m_session.edit("Rename part", [&](const Cell& c) { return renamePart(c, {id}, name); }); break;
         default: break;
         }
@@ -92,6 +127,12 @@ LayoutPanel::LayoutPanel(Session& session, QWidget* parent) : QWidget(parent), m
 void LayoutPanel::fill()
 {
     m_filling = true;
+    // What was folded stays folded.
+    std::set<std::pair<int, std::uint32_t>> folded;
+    for (QTreeWidgetItemIterator it(m_tree); *it; ++it)
+        if ((*it)->childCount() && !(*it)->isExpanded()) folded.insert({(*it)->data(0, kKindRole).toInt(), (*it)->data(0, kIdRole).toUInt()});
+    std::set<std::uint32_t> knownPatterns = m_patterns;
+    m_patterns.clear();
     m_tree->clear();
     const Cell& cell = m_session.cell();
     const auto row = [&](QTreeWidgetItem* parent, Kind kind, std::uint32_t id, const std::string& name, const QString& offset) {
@@ -107,18 +148,83 @@ void LayoutPanel::fill()
     const auto branch = [&](auto&& self, QTreeWidgetItem* parent, FrameId frame) -> void {
         if (cell.arm.mount == frame) {
             QTreeWidgetItem* arm = row(parent, ArmRow, frame.value, cell.arm.name + " (" + cell.arm.model->description().name + ")", {});
-            const Tool& tool = toolInForce(cell);
-            row(arm, ToolRow, tool.id.value, tool.name, "TCP " + offsetText(tool.flangeFromTcp, cell.angles));
+            for (const Tool& tool : cell.tools) {
+                QTreeWidgetItem* item = row(arm, ToolRow, tool.id.value, tool.name, "TCP " + offsetText(flangeFromTcp(tool, tool.id == cell.arm.tool ? cell.arm.tcp : TcpId{}), cell.angles));
+                if (cell.tools.size() > 1) item->setData(0, kMarkRole, tool.id == cell.arm.tool ? "in force" : "");
+                item->setData(0, kFadedRole, tool.id != cell.arm.tool);
+            }
         }
+        const auto marks = [](const Look& look, bool measured) {
+            QStringList words;
+            if (measured) words << "as built";
+            if (look.hidden) words << "hidden";
+            if (look.locked) words << "locked";
+            return words.join(" · ");
+        };
         for (const Frame& f : cell.frames)
-            if (f.parent == frame) self(self, row(parent, FrameRow, f.id.value, f.name, offsetText(f.pose, cell.angles)), f.id);
+            if (f.parent == frame) {
+                QTreeWidgetItem* item = row(parent, FrameRow, f.id.value, f.name, offsetText(placeInForce(cell, f), cell.angles));
+                item->setData(0, kMarkRole, marks(f.look, cell.asBuilt && f.measured));
+                item->setData(0, kFadedRole, f.look.hidden);
+                self(self, item, f.id);
+            }
+        const auto addPart = [&](QTreeWidgetItem* below, const Part& p) {
+            QTreeWidgetItem* item = row(below, PartRow, p.id.value, p.name, offsetText(p.pose, cell.angles));
+            item->setData(0, kMarkRole, marks(p.look, false));
+            item->setData(0, kFadedRole, p.look.hidden);
+            if (p.pattern) item->setFlags(item->flags() & ~Qt::ItemIsEditable);
+        };
+        for (const Pattern& p : cell.patterns)
+            if (p.frame == frame) {
+                QTreeWidgetItem* item = row(parent, PatternRow, p.id.value, p.name, offsetText(p.first, cell.angles));
+                item->setData(0, kMarkRole, QString("%1 %2").arg(placesOf(p).size()).arg(p.content == Pattern::Content::Parts ? "parts" : "targets"));
+                for (const Part& part : cell.parts)
+                    if (part.pattern == p.id) addPart(item, part);
+                m_patterns.insert(p.id.value);
+                if (!knownPatterns.contains(p.id.value)) folded.insert({PatternRow, p.id.value});
+            }
         for (const Part& p : cell.parts)
-            if (p.frame == frame) row(parent, PartRow, p.id.value, p.name, offsetText(p.pose, cell.angles));
+            if (p.frame == frame && !p.pattern) addPart(parent, p);
     };
     branch(branch, row(nullptr, WorldRow, 0, "World", {}), {});
-    m_tree->expandAll();
+    for (QTreeWidgetItemIterator it(m_tree); *it; ++it) (*it)->setExpanded(!folded.contains({(*it)->data(0, kKindRole).toInt(), (*it)->data(0, kIdRole).toUInt()}));
     m_filling = false;
+    filter();
     showSelection();
+}
+
+void LayoutPanel::filter()
+{
+    const QString wanted = m_search->text().trimmed();
+    const auto visit = [&](auto&& self, QTreeWidgetItem* item) -> bool {
+        bool shown = wanted.isEmpty() || item->text(0).contains(wanted, Qt::CaseInsensitive);
+        for (int i = 0; i < item->childCount(); ++i) shown = self(self, item->child(i)) || shown;
+        item->setHidden(!shown);
+        if (shown && !wanted.isEmpty() && item->childCount()) item->setExpanded(true);
+        return shown;
+    };
+    for (int i = 0; i < m_tree->topLevelItemCount(); ++i) visit(visit, m_tree->topLevelItem(i));
+}
+
+void LayoutPanel::showMenu(const QPoint& globalPosition)
+{
+    QMenu menu(this);
+    const bool some = !std::holds_alternative<std::monostate>(m_session.selection());
+    const auto entry = [&](const char* words, void (*run)(Session&)) { menu.addAction(words, this, [this, run] { run(m_session); }); };
+    entry("Add frame", addFrameHere);
+    entry("Add part", addPartHere);
+    entry("Add pattern", addPatternHere);
+    if (some) {
+        menu.addSeparator();
+        entry("Copy", copySelected);
+        entry("Delete", deleteSelected);
+        menu.addSeparator();
+        entry("Hide or show", hideSelected);
+        entry("Lock or unlock", lockSelected);
+        entry("Show alone", isolateSelected);
+    }
+    entry("Show everything", showEverything);
+    menu.exec(globalPosition);
 }
 
 void LayoutPanel::showSelection()
@@ -129,7 +235,7 @@ void LayoutPanel::showSelection()
         const int kind = (*it)->data(0, kKindRole).toInt();
         const std::uint32_t id = (*it)->data(0, kIdRole).toUInt();
         if ((kind == FrameRow && m_session.selected<FrameId>() == FrameId{id} && id) || (kind == ToolRow && m_session.selected<ToolId>() == ToolId{id})
-            || (kind == PartRow && m_session.selected<PartId>() == PartId{id}))
+            || (kind == PatternRow && m_session.selected<PatternId>() == PatternId{id}) || (kind == PartRow && m_session.selected<PartId>() == PartId{id}))
             wanted = *it;
     }
     m_tree->setCurrentItem(wanted);

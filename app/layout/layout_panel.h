@@ -1,7 +1,10 @@
 #pragma once
 #include "app/session/session.h"
 
+#include <QLineEdit>
 #include <QTreeWidget>
+
+#include <set>
 
 namespace topikos {
 
@@ -11,12 +14,18 @@ class LayoutPanel : public QWidget {
 public:
     LayoutPanel(Session& session, QWidget* parent = nullptr);
 
+    /// What can be done with the selected thing, at the pointer.
+    void showMenu(const QPoint& globalPosition);
+
 private:
     void fill();
+    void filter();
     void showSelection();
 
     Session& m_session;
     QTreeWidget* m_tree;
+    QLineEdit* m_search;
+    std::set<std::uint32_t> m_patterns;  ///< that have been shown; new ones begin folded
     bool m_filling = false;
 };
 

@@ -77,6 +77,7 @@ void Session::report(const Error& error) { say(text(error.line()), true); }
 
 void Session::changed()
 {
+    m_preview.reset();
     dropLostSelection();
     // Another arm may have other ranges, or other joints.
     m_posture = m_posture.size() == arm().jointCount() ? clampedToRange(arm(), m_posture) : homePosture(cell());
@@ -92,9 +93,24 @@ void Session::changed()
 void Session::dropLostSelection()
 {
     const bool lost = (selected<FrameId>() && !findFrame(cell(), selected<FrameId>())) || (selected<PartId>() && !findPart(cell(), selected<PartId>()))
-                      || (selected<ToolId>() && !findTool(cell(), selected<ToolId>())) || (selected<TargetId>() && !findTarget(cell(), selected<TargetId>()))
+                      || (selected<ToolId>() && !findTool(cell(), selected<ToolId>())) || (selected<PatternId>() && !findPattern(cell(), selected<PatternId>())) || (selected<TargetId>() && !findTarget(cell(), selected<TargetId>()))
                       || (selected<StepId>() && std::none_of(routine().steps.begin(), routine().steps.end(), [&](const Step& s) { return s.id == selected<StepId>(); }));
     if (lost) select({});
+}
+
+void Session::preview(const Edit& edit)
+{
+    Result<Cell> next = edit(cell());
+    if (!next) return;
+    m_preview = std::make_shared<const Cell>(std::move(next).value());
+    emit previewChanged();
+}
+
+void Session::endPreview()
+{
+    if (!m_preview) return;
+    m_preview.reset();
+    emit previewChanged();
 }
 
 bool Session::edit(const QString& label, const Edit& edit)
@@ -163,7 +179,7 @@ bool Session::jogJoint(int joint, double by)
 Solutions Session::lookAhead(const Pose& baseFromTcp, std::optional<JointVector>& posture) const
 {
     const JointVector now = m_inRun ? shownState().posture : m_posture;
-    const Pose flange = baseFromTcp * inverse(toolInForce(cell()).flangeFromTcp);
+    const Pose flange = baseFromTcp * inverse(flangeFromTcp(cell()));
     Solutions found = inverseKinematics(arm(), flange, &now);
     const Solution* best = like(arm(), found.items, now);
     if (!best) best = nearestTo(found.items, now);
@@ -174,7 +190,7 @@ Solutions Session::lookAhead(const Pose& baseFromTcp, std::optional<JointVector>
 bool Session::moveTcp(const Pose& baseFromTcp)
 {
     const JointVector now = m_inRun ? shownState().posture : m_posture;
-    const Pose flange = baseFromTcp * inverse(toolInForce(cell()).flangeFromTcp);
+    const Pose flange = baseFromTcp * inverse(flangeFromTcp(cell()));
     const auto next = followBranch(arm(), flange, configurationOf(arm(), now), now);
     if (!next) {
         say(solutionsText(arm(), inverseKinematics(arm(), flange, &now)), true);
@@ -338,7 +354,7 @@ void Session::tick()
 CellState Session::shownState() const
 {
     if (m_inRun && m_checked) return stateAt(*m_checked->cell, m_checked->result.trace, m_time);
-    return authoredState(cell(), m_posture);
+    return authoredState(shownCell(), m_posture);
 }
 
 StepId Session::shownStep() const

@@ -1,5 +1,6 @@
 #pragma once
-#include "core/cell/edit.h"
+#include "core/cell/edit_layout.h"
+#include "core/cell/pattern.h"
 #include "core/cell/history.h"
 #include "core/check/live_checker.h"
 
@@ -12,7 +13,7 @@
 namespace topikos {
 
 /// What is selected. One thing at a time; a step lights up in the route, the view and the strip alike.
-using Selection = std::variant<std::monostate, FrameId, PartId, ToolId, TargetId, StepId>;
+using Selection = std::variant<std::monostate, FrameId, PartId, ToolId, TargetId, StepId, PatternId>;
 
 enum class JogSpace { Joint, World, Tool, Frame };
 
@@ -39,6 +40,12 @@ public:
     bool edit(const QString& label, const Edit& edit);
     void undo();
     void redo();
+
+    /// Shows what an edit would make of the cell, without making it: for drags and for values being typed. The next edit or endPreview() ends it.
+    void preview(const Edit& edit);
+    void endPreview();
+    /// The cell as it is drawn: the preview, or the cell itself.
+    const Cell& shownCell() const { return m_preview ? *m_preview : cell(); }
 
     const Selection& selection() const { return m_selection; }
     void select(const Selection& selection);
@@ -116,6 +123,7 @@ signals:
     void runChanged();      ///< playing, paused, left, time
     void jogChanged();
     void ghostChanged();
+    void previewChanged();
     void said(const QString& text, bool alert);
     void delivered(std::shared_ptr<const topikos::CheckedCell> checked);
 
@@ -134,6 +142,7 @@ private:
     int m_jogStep = 3;
     int m_jogJoint = 0;
     std::optional<JointVector> m_ghost;
+    CellPtr m_preview;
     std::vector<JointVector> m_ways;
     std::shared_ptr<const CheckedCell> m_checked;
     bool m_inRun = false;

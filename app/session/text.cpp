@@ -3,6 +3,9 @@
 #include "core/spatial/rotation.h"
 #include "core/spatial/units.h"
 
+#include <QSettings>
+
+#include <algorithm>
 #include <cmath>
 
 namespace topikos {
@@ -18,6 +21,36 @@ QString fixed(double value, int decimals)
 }
 
 }  // namespace
+
+namespace {
+
+int& lengthChoice()
+{
+    static int choice = std::clamp(QSettings().value("units/length", 0).toInt(), 0, int(std::size(kLengthUnits)) - 1);
+    return choice;
+}
+
+int& angleChoice()
+{
+    static int choice = std::clamp(QSettings().value("units/angle", 0).toInt(), 0, int(std::size(kAngleUnits)) - 1);
+    return choice;
+}
+
+}  // namespace
+
+const DisplayUnit& lengthUnit() { return kLengthUnits[lengthChoice()]; }
+const DisplayUnit& angleUnit() { return kAngleUnits[angleChoice()]; }
+
+void chooseUnits(int length, int angle)
+{
+    if (length >= 0) lengthChoice() = length;
+    if (angle >= 0) angleChoice() = angle;
+    QSettings().setValue("units/length", lengthChoice());
+    QSettings().setValue("units/angle", angleChoice());
+}
+
+QString placeFigure(double metres, int fewer) { return fixed(metres / lengthUnit().size, lengthUnit().decimals - fewer); }
+QString turnFigure(double radians, int fewer) { return fixed(radians / angleUnit().size, angleUnit().decimals - fewer); }
 
 QString lengthText(double metres, int decimals) { return fixed(millimetres(metres), decimals); }
 QString angleFigure(double radians, int decimals) { return fixed(degrees(radians), decimals); }
@@ -48,12 +81,13 @@ QString angleOrderText(AngleOrder order)
 
 QString offsetText(const Pose& pose, AngleOrder order)
 {
-    QString s = QString("X %1  Y %2  Z %3 mm").arg(lengthText(pose.translation[0]), lengthText(pose.translation[1]), lengthText(pose.translation[2]));
+    const auto place = [&](int i) { return placeFigure(pose.translation[i], 1); };
+    QString s = QString("X %1  Y %2  Z %3 %4").arg(place(0), place(1), place(2), lengthUnit().symbol);
     if (deviation(pose, translated(pose.translation)).radians > 1e-9) {
         const Vec3 a = anglesOf(order, pose.matrix());
         const auto names = angleNames(order);
-        for (int i = 0; i < 3; ++i) s += "  " + names[size_t(i)] + " " + angleFigure(a[i]);
-        s += "°";
+        for (int i = 0; i < 3; ++i) s += "  " + names[size_t(i)] + " " + turnFigure(a[i], 2);
+        s += angleUnit().size == 1 ? " rad" : "°";
     }
     return s;
 }

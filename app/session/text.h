@@ -1,5 +1,6 @@
 #pragma once
 #include "core/cell/cell.h"
+#include "core/spatial/units.h"
 
 #include <QString>
 
@@ -9,27 +10,42 @@ namespace topikos {
 
 inline QString text(const std::string& s) { return QString::fromStdString(s); }
 
+/// Unit in which places are shown and typed; chosen in View > Units and remembered.
+struct DisplayUnit {
+    const char* symbol;
+    double size;   ///< [m or rad]
+    int decimals;  ///< that matter in it
+};
+const DisplayUnit& lengthUnit();
+const DisplayUnit& angleUnit();
+inline constexpr DisplayUnit kLengthUnits[] = {{"mm", 1e-3, 2}, {"m", 1, 5}, {"in", 0.0254, 4}};
+inline constexpr DisplayUnit kAngleUnits[] = {{"°", kDegree, 3}, {"rad", 1, 5}};
+void chooseUnits(int length, int angle);  ///< indices into the lists above; -1 leaves one as it is
+
+/// A value in its display unit, without the symbol.
+QString placeFigure(double metres, int fewerDecimals = 0);
+QString turnFigure(double radians, int fewerDecimals = 0);
+
 QString lengthText(double metres, int decimals = 1);    ///< "212.4", no unit
 QString degreeText(double radians, int decimals = 1);   ///< "92.5°"
 QString angleFigure(double radians, int decimals = 1);  ///< "92.5", no unit
 QString jointText(const Joint& joint, double value);    ///< "92.5°" or "120.0 mm"
 
-/// Roll, pitch, yaw [rad] about the fixed axes, as shown everywhere.
 /// Names of the three angles of a convention: "R", "P", "Y" or "Z", "Y'", "X''".
 std::array<QString, 3> angleNames(AngleOrder order);
 /// The convention in words: "roll, pitch, yaw", "Z Y' X''".
 QString angleOrderText(AngleOrder order);
 
-/// "X 720.0  Y -580.0  Z 700.0 mm", and the rotation if there is one.
+/// "X 720.0  Y -580.0  Z 700.0 mm" in the display units, and the rotation if there is one.
 QString offsetText(const Pose& pose, AngleOrder order);
 
 /// Why inverse kinematics found nothing, as a sentence.
 QString solutionsText(const Arm& arm, const Solutions& found);
 
-/// "Front, up" and "wrist turned".
 /// What kind of chain it is and how its postures are found, for people.
 QString familyText(const Arm& arm);
 
+/// "front · elbow up · wrist plain".
 QString configurationShort(const Configuration& configuration);
 
 }  // namespace topikos

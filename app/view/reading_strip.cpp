@@ -49,13 +49,14 @@ ReadingStrip::ReadingStrip(Session& session, QWidget* parent) : QFrame(parent), 
         m_values[i]->setFont(figureFont(12));
         m_values[i]->setFixedWidth(i < 3 ? 53 : 46);
         m_values[i]->setAlignment(Qt::AlignRight);
-        m_values[i]->setToolTip((i < 3 ? QString("%1 [mm]").arg(names[i]) : QString("Angle [°]; View > Angles chooses the convention")) + ". Type a value: the verdict shows at once, Enter moves the arm.");
+        m_values[i]->setToolTip((i < 3 ? QString("%1, in the unit shown or with one behind it").arg(names[i]) : QString("Angle; View > Angles chooses the convention")) + ". Type a value: the verdict shows at once, Enter moves the arm.");
         m_values[i]->installEventFilter(this);
         connect(m_values[i], &QLineEdit::textEdited, this, &ReadingStrip::judge);
         connect(m_values[i], &QLineEdit::returnPressed, this, &ReadingStrip::go);
         row->addWidget(m_values[i]);
         if (i == 2 || i == 5) {
-            auto* unit = new QLabel(i == 2 ? "mm" : "°", this);
+            QLabel*& unit = m_units[i == 5];
+            unit = new QLabel(this);
             unit->setProperty("class", "faint");
             row->addWidget(unit);
         }
@@ -93,10 +94,11 @@ void ReadingStrip::showPose()
     const Pose pose = frameFromTcp(m_session.cell(), m_session.readingFrame(), m_session.shownState().posture);
     const AngleOrder order = m_session.cell().angles;
     const Vec3 angles = anglesOf(order, pose.matrix());
+    for (int i = 0; i < 2; ++i) m_units[i]->setText(i == 0 ? lengthUnit().symbol : angleUnit().symbol);
     for (int i = 0; i < 3; ++i) m_angleNames[i]->setText(angleNames(order)[size_t(i)]);
     for (int i = 0; i < 6; ++i) {
         if (m_values[i]->isModified()) continue;
-        m_values[i]->setText(i < 3 ? lengthText(pose.translation[i]) : angleFigure(angles[i - 3]));
+        m_values[i]->setText(i < 3 ? placeFigure(pose.translation[i], 1) : turnFigure(angles[i - 3], 2));
         m_shown[i] = m_values[i]->text();
     }
 }
@@ -108,14 +110,15 @@ std::optional<Pose> ReadingStrip::typedPose()
     Vec3 position = now.translation, angles = anglesOf(m_session.cell().angles, now.matrix());
     bool good = true;
     for (int i = 0; i < 6; ++i) {
-        const std::optional<double> value = numberOf(m_values[i]->text().toStdString());
-        const bool fine = value && std::abs(*value) < 1e6;
+        const DisplayUnit& unit = i < 3 ? lengthUnit() : angleUnit();
+        const std::optional<double> value = quantityOf(m_values[i]->text().toStdString(), i < 3 ? Quantity::Length : Quantity::Angle, unit.size);
+        const bool fine = value && std::abs(*value) < 1e4;
         m_values[i]->setProperty("bad", !fine);
         m_values[i]->style()->unpolish(m_values[i]);
         m_values[i]->style()->polish(m_values[i]);
         good = good && fine;
         if (!fine || m_values[i]->text() == m_shown[i]) continue;
-        (i < 3 ? position[i] : angles[i - 3]) = *value * (i < 3 ? kMillimetre : kDegree);
+        (i < 3 ? position[i] : angles[i - 3]) = *value;
     }
     if (!good) return std::nullopt;
     return Pose{position, rotationFrom(m_session.cell().angles, angles)};

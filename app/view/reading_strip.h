@@ -31,6 +31,7 @@ private:
     QComboBox* m_frame;
     QLineEdit* m_values[6];
     QLabel* m_angleNames[3];
+    QLabel* m_units[2];  ///< of lengths, of angles
     QLabel* m_verdict;
     QString m_shown[6];  ///< what the fields held before typing began
 };

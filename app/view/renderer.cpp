@@ -155,6 +155,7 @@ void Renderer::drawShadow(const DrawList& list)
     m.translate(float(-list.shadowCentre[0]), float(-list.shadowCentre[1]), 0);
     m_height->bind();
     m_height->setUniformValue("viewProjection", m);
+    m_height->setUniformValue("section", QVector4D(0, 0, 0, 1));
     for (const DrawItem& item : list.items) {
         if (!item.shadow || item.opacity < 1) continue;
         m_height->setUniformValue("model", matrixOf(item.worldFromMesh));
@@ -178,6 +179,8 @@ void Renderer::drawBodies(const DrawList& list, const Camera& camera, const QMat
     m_body->setUniformValue("viewProjection", matrix);
     m_body->setUniformValue("eye", vector(camera.eye()));
     m_body->setUniformValue("plain", false);
+    const Eigen::Vector4f cut = list.section.value_or(Eigen::Vector4d(0, 0, 0, 1)).cast<float>();
+    m_body->setUniformValue("section", QVector4D(cut[0], cut[1], cut[2], cut[3]));
     m_body->setUniformValue("ambient", theme().dark ? 0.42f : 0.52f);
     m_gl.glEnable(GL_POLYGON_OFFSET_FILL);
     m_gl.glPolygonOffset(1, 1);
@@ -276,7 +279,9 @@ void Renderer::draw(const DrawList& list, const Camera& camera, QSize pixels, un
     const QMatrix4x4 matrix = camera.viewProjection(pixels);
     m_gl.glEnable(GL_DEPTH_TEST);
     m_gl.glDepthFunc(GL_LESS);
+    if (list.section) m_gl.glEnable(GL_CLIP_DISTANCE0);
     drawBodies(list, camera, matrix, false);
+    m_gl.glDisable(GL_CLIP_DISTANCE0);
 
     m_gl.glEnable(GL_BLEND);
     m_gl.glDepthMask(GL_FALSE);
@@ -286,6 +291,7 @@ void Renderer::draw(const DrawList& list, const Camera& camera, QSize pixels, un
     m_ground->setUniformValue("viewProjection", matrix);
     m_ground->setUniformValue("ground", rgb(t.ground));
     m_ground->setUniformValue("grid", rgb(t.grid));
+    m_ground->setUniformValue("step", float(list.gridStep));
     m_ground->setUniformValue("fadeCentre", vector(camera.centre));
     m_ground->setUniformValue("shadowArea", QVector4D(float(list.shadowCentre[0]), float(list.shadowCentre[1]), float(list.shadowHalf), 0.55f));
     m_gl.glBindVertexArray(m_groundArray);

@@ -10,6 +10,7 @@
 #include <QOpenGLVertexArrayObject>
 
 #include <memory>
+#include <optional>
 #include <vector>
 
 namespace topikos {
@@ -54,6 +55,8 @@ struct DrawList {
     std::vector<DrawLine> lines;        ///< hidden by bodies
     std::vector<DrawLine> linesOnTop;   ///< in front of everything
     Vec3 shadowCentre = Vec3::Zero();
+    std::optional<Eigen::Vector4d> section;  ///< bodies are drawn where its product with (x, y, z, 1) is not negative
+    double gridStep = 0.1;                   ///< [m]
     double shadowHalf = 2;  ///< half the width of the area that can hold shadows [m]
 };
 

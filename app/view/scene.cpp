@@ -1,6 +1,7 @@
 #include "app/view/scene.h"
 
 #include "app/theme/theme.h"
+#include "core/robot/forward.h"
 #include "core/shape/arm_bodies.h"
 
 #include <algorithm>
@@ -10,13 +11,6 @@ namespace topikos {
 namespace {
 
 constexpr std::uint32_t kJawKey = 0x80000000u;  // beside the tool's own id
-
-bool same(const std::vector<Solid>& a, const std::vector<Solid>& b)
-{
-    return std::equal(a.begin(), a.end(), b.begin(), b.end(), [](const Solid& x, const Solid& y) {
-        return x.kind == y.kind && x.pose == y.pose && x.size == y.size && x.color == y.color;
-    });
-}
 
 Eigen::AlignedBox3f boxOf(const Mesh& mesh)
 {
@@ -48,20 +42,30 @@ void addTriad(std::vector<DrawLine>& lines, const Pose& world, double length, do
 
 void Scene::releaseGpu()
 {
-    for (auto& [key, shape] : m_shapes) shape.gpu.reset();
+    for (auto& [key, shape] : m_shapes) {
+        shape.gpu.reset();
+        shape.lightGpu.reset();
+    }
     for (Shape& shape : m_armShapes) shape.gpu.reset();
 }
 
 Scene::Shape& Scene::shapeOf(std::uint32_t key, const std::vector<Solid>& solids) const
 {
     Shape& shape = m_shapes[key];
-    if (!shape.made || !same(shape.solids, solids)) {
+    if (!shape.made || shape.solids != solids) {
         shape.made = true;
         shape.solids = solids;
         shape.mesh = {};
+        shape.light.reset();
         for (const Solid& s : solids) shape.mesh.append(solidMesh(s));
+        if (std::any_of(solids.begin(), solids.end(), [](const Solid& s) { return s.kind == Solid::Kind::Mesh && s.surface.light != s.surface.drawn; })) {
+            shape.light.emplace();
+            for (const Solid& s : solids) shape.light->append(solidMesh(s, true));
+        }
         shape.box = boxOf(shape.mesh);
+        shape.circles = circlesOf(shape.light ? *shape.light : shape.mesh);
         shape.gpu.reset();
+        shape.lightGpu.reset();
     }
     return shape;
 }
@@ -74,7 +78,8 @@ Scene::Shape& Scene::armShape(size_t link) const
         m_armShapes.clear();
         for (Mesh& mesh : armBodies(*arm)) {
             const Eigen::AlignedBox3f box = boxOf(mesh);
-            m_armShapes.push_back({true, {}, std::move(mesh), box, nullptr});
+            std::vector<Circle> circles = circlesOf(mesh);
+            m_armShapes.push_back({true, {}, std::move(mesh), std::nullopt, std::move(circles), box, nullptr, nullptr});
         }
     }
     return m_armShapes[link];
@@ -82,7 +87,7 @@ Scene::Shape& Scene::armShape(size_t link) const
 
 std::vector<Scene::Placed> Scene::placedArm(const JointVector& posture, double opening) const
 {
-    const Cell& cell = m_session.cell();
+    const Cell& cell = m_session.shownCell();
     const Tool& tool = toolInForce(cell);
     const Pose base = worldFromBase(cell);
     ChainFrames frames;
@@ -98,19 +103,29 @@ std::vector<Scene::Placed> Scene::placedArm(const JointVector& posture, double o
     const Pose tcp = flange * tool.flangeFromTcp;
     const Pose halfTurn{Vec3::Zero(), Quat(0, 0, 0, 1)};
     const Shape& jaw = shapeOf(tool.id.value | kJawKey, tool.jaw);
-    out.push_back({&jaw, tcp * translated({opening / 2, 0, 0}), tool.id});
-    out.push_back({&jaw, tcp * translated({-opening / 2, 0, 0}) * halfTurn, tool.id});
+    Pose side = translated({opening / 2, 0, 0});
+    if (tool.gripper.kind == Gripper::Kind::Angular) {
+        // About the pivot, so that the tips are that far apart.
+        const double pivot = tool.gripper.pivot, angle = std::asin(std::clamp(opening / 2 / pivot, -1.0, 1.0));
+        side = translated({0, 0, -pivot}) * Pose{Vec3::Zero(), Quat(Eigen::AngleAxisd(angle, Vec3::UnitY()))} * translated({0, 0, pivot});
+    }
+    if (tool.gripper.kind == Gripper::Kind::Vacuum) {
+        out.push_back({&jaw, tcp, tool.id});
+        return out;
+    }
+    out.push_back({&jaw, tcp * side, tool.id});
+    out.push_back({&jaw, tcp * halfTurn * side, tool.id});
     return out;
 }
 
 std::vector<Scene::Placed> Scene::placed(const CellState& state) const
 {
-    const Cell& cell = m_session.cell();
+    const Cell& cell = m_session.shownCell();
     std::vector<Placed> out = placedArm(state.posture, state.gripperOpening);
     for (const Frame& frame : cell.frames)
-        if (!frame.solids.empty()) out.push_back({&shapeOf(frame.id.value, frame.solids), worldFromFrame(cell, frame.id), frame.id});
+        if (!frame.solids.empty() && !frame.look.hidden) out.push_back({&shapeOf(frame.id.value, frame.solids), worldFromFrame(cell, frame.id), frame.id});
     for (const PlacedPart& p : state.parts)
-        if (const Part* part = findPart(cell, p.part); part && !part->solids.empty()) out.push_back({&shapeOf(part->id.value, part->solids), p.worldFromPart, part->id});
+        if (const Part* part = findPart(cell, p.part); part && !part->look.hidden) out.push_back({&shapeOf(part->kind.value, partSolids(cell, *part)), p.worldFromPart, part->id});
     return out;
 }
 
@@ -124,10 +139,14 @@ int Scene::blamedJoint() const
     return -1;
 }
 
-DrawList Scene::build(QOpenGLFunctions_3_3_Core& gl)
+DrawList Scene::build(QOpenGLFunctions_3_3_Core& gl, bool moving)
 {
     DrawList list;
-    const auto gpu = [&gl](const Shape& shape) {
+    const auto gpu = [&gl, moving](const Shape& shape) {
+        if (moving && shape.light) {
+            if (!shape.lightGpu) shape.lightGpu = std::make_unique<GpuMesh>(gl, *shape.light);
+            return shape.lightGpu.get();
+        }
         if (!shape.gpu) shape.gpu = std::make_unique<GpuMesh>(gl, shape.mesh);
         return shape.gpu.get();
     };
@@ -150,7 +169,7 @@ DrawList Scene::build(QOpenGLFunctions_3_3_Core& gl)
     };
     if (!m_session.inRun())
         for (const JointVector& way : m_session.ways())
-            if (way.size() != state.posture.size() || (way - state.posture).cwiseAbs().maxCoeff() > 1e-6) addGhost(way, theme().joint, 0.1);
+            if (way.size() != state.posture.size() || (way - state.posture).cwiseAbs().maxCoeff() > 1e-6) addGhost(way, theme().joint, 0.14);
     if (m_session.ghost()) addGhost(*m_session.ghost(), theme().accent, 0.28);
     Eigen::AlignedBox3d box;
     for (const Vec3& corner : corners()) box.extend(corner);
@@ -161,11 +180,59 @@ DrawList Scene::build(QOpenGLFunctions_3_3_Core& gl)
     addTargets(list);
     addExplanation(list);
     addJogAxis(list);
-    if (const FrameId id = m_session.selected<FrameId>()) addTriad(list.linesOnTop, worldFromFrame(m_session.cell(), id), 0.18, 2);
+    addSelected(list, state);
+    return list;
+}
+
+void Scene::addSelected(DrawList& list, const CellState& state) const
+{
+    const Cell& cell = m_session.shownCell();
+    if (const Frame* frame = findFrame(cell, m_session.selected<FrameId>())) {
+        const Pose world = worldFromFrame(cell, frame->id);
+        addTriad(list.linesOnTop, world, 0.18, 2);
+        if (frame->measured) {
+            // From where it was drawn to where it was measured.
+            const Pose parent = worldFromFrame(cell, frame->parent), drawn = parent * frame->pose, built = parent * *frame->measured;
+            addTriad(list.linesOnTop, drawn, 0.1, 1.5);
+            addTriad(list.linesOnTop, built, 0.1, 1.5);
+            addDashes(list.linesOnTop, drawn.translation, built.translation, theme().caution, 2);
+        }
+    }
     if (const PartId id = m_session.selected<PartId>())
         for (const PlacedPart& p : state.parts)
             if (p.part == id) addTriad(list.linesOnTop, p.worldFromPart, 0.12, 2);
-    return list;
+    if (const Pattern* pattern = findPattern(cell, m_session.selected<PatternId>())) {
+        const Pose frame = worldFromFrame(cell, pattern->frame);
+        Vec3 before = Vec3::Zero();
+        bool first = true;
+        for (const PatternPlace& place : placesOf(*pattern)) {
+            const Pose world = frame * place.pose;
+            addTriad(list.linesOnTop, world, 0.03, 1.5);
+            if (!first) list.linesOnTop.push_back({before, world.translation, theme().accent, 1.5});
+            before = world.translation;
+            first = false;
+        }
+    }
+    if (const Tool* tool = findTool(cell, m_session.selected<ToolId>()); tool && tool->id == cell.arm.tool) {
+        const Pose flange = worldFromBase(cell) * forward(*cell.arm.model, state.posture);
+        addTriad(list.linesOnTop, flange, 0.08, 1.5);
+        addTriad(list.linesOnTop, flange * tool->flangeFromTcp, 0.06, 2);
+        for (const ToolPoint& point : tool->points) addTriad(list.linesOnTop, flange * point.flangeFromTcp, 0.06, 2);
+        if (const Vec3 half = 0.5 * tool->gripper.region; !half.isZero()) {
+            const Pose tcp = flange * tool->flangeFromTcp;
+            for (int axis = 0; axis < 3; ++axis)
+                for (const double u : {-1.0, 1.0})
+                    for (const double v : {-1.0, 1.0}) {
+                        Vec3 a;
+                        a[axis] = -half[axis];
+                        a[(axis + 1) % 3] = u * half[(axis + 1) % 3];
+                        a[(axis + 2) % 3] = v * half[(axis + 2) % 3];
+                        Vec3 b = a;
+                        b[axis] = half[axis];
+                        list.linesOnTop.push_back({tcp * a, tcp * b, theme().accent, 1.5});
+                    }
+        }
+    }
 }
 
 const std::vector<Scene::Path>& Scene::paths() const
@@ -207,7 +274,7 @@ void Scene::addRoute(DrawList& list) const
 
 void Scene::addTargets(DrawList& list) const
 {
-    const Cell& cell = m_session.cell();
+    const Cell& cell = m_session.shownCell();
     for (const Target& target : cell.targets) {
         if (target.kind != Target::Kind::Pose) continue;
         const bool chosen = m_session.selected<TargetId>() == target.id;
@@ -297,6 +364,7 @@ Selection Scene::pick(const Vec3& origin, const Vec3& direction) const
     Selection best;
     double nearest = INFINITY;
     for (const Placed& p : placed(m_session.shownState())) {
+        if (locked(p.owner)) continue;
         const Pose back = inverse(p.world);
         const auto hit = rayHit(p.shape->mesh, back * origin, back.rotation * direction);
         if (hit && *hit < nearest) {
@@ -305,6 +373,113 @@ Selection Scene::pick(const Vec3& origin, const Vec3& direction) const
         }
     }
     return best;
+}
+
+bool Scene::locked(const Selection& owner) const
+{
+    const Cell& cell = m_session.cell();
+    if (const auto* id = std::get_if<FrameId>(&owner)) {
+        const Frame* frame = findFrame(cell, *id);
+        return frame && frame->look.locked && *id != cell.arm.mount;
+    }
+    if (const auto* id = std::get_if<PartId>(&owner)) {
+        const Part* part = findPart(cell, *id);
+        return part && part->look.locked;
+    }
+    return false;
+}
+
+std::string Scene::nameOf(const Selection& owner) const
+{
+    const Cell& cell = m_session.cell();
+    if (const auto* id = std::get_if<FrameId>(&owner)) return frameName(cell, *id);
+    if (const auto* id = std::get_if<PartId>(&owner))
+        if (const Part* part = findPart(cell, *id)) return part->name;
+    if (const auto* id = std::get_if<ToolId>(&owner))
+        if (const Tool* tool = findTool(cell, *id)) return tool->name;
+    return {};
+}
+
+std::optional<Scene::Snap> Scene::snapAt(QPointF pixel, const Camera& camera, QSizeF size, const Selection& moving) const
+{
+    const Cell& cell = m_session.shownCell();
+    const Camera::Ray ray = camera.ray(pixel, size);
+    const auto pixelsAway = [&](const Vec3& p) {
+        double depth = 0;
+        const QPointF at = camera.pixel(p, size, &depth);
+        return depth < 0 ? INFINITY : std::hypot(at.x() - pixel.x(), at.y() - pixel.y());
+    };
+    const auto* movingFrame = std::get_if<FrameId>(&moving);
+    const auto moves = [&](const Selection& owner) {
+        if (owner == moving) return true;
+        FrameId frame;
+        if (const auto* id = std::get_if<FrameId>(&owner)) frame = *id;
+        if (const auto* id = std::get_if<PartId>(&owner)) frame = findPart(cell, *id)->frame;
+        return movingFrame && frame && isBelow(cell, frame, *movingFrame);
+    };
+    std::optional<Snap> face, edge, point;
+    double nearestFace = INFINITY, nearestEdge = 6, nearestPoint = 10;
+    const std::vector<Placed> bodies = placed(m_session.shownState());
+    for (const Placed& p : bodies) {
+        if (moves(p.owner)) continue;
+        const Mesh& mesh = p.shape->light ? *p.shape->light : p.shape->mesh;
+        const Pose back = inverse(p.world);
+        const Vec3 origin = back * ray.origin, direction = back.rotation * ray.direction;
+        if (const auto hit = rayHit(mesh, origin, direction); hit && *hit < nearestFace) {
+            nearestFace = *hit;
+            // The normal of the triangle that was hit: a step to either side in the plane across the ray.
+            const Vec3 at = origin + *hit * direction, u = direction.unitOrthogonal(), v = direction.cross(u);
+            const double step = 1e-4;
+            const auto a = rayHit(mesh, origin + step * u, direction), b = rayHit(mesh, origin + step * v, direction);
+            Vec3 normal = Vec3::Zero();
+            if (a && b && std::abs(*a - *hit) < 100 * step && std::abs(*b - *hit) < 100 * step)
+                normal = (origin + step * u + *a * direction - at).cross(origin + step * v + *b * direction - at).normalized();
+            if (normal.dot(direction) > 0) normal = -normal;
+            face = Snap{Snap::Kind::Face, p.world * at, p.world.rotation * normal, nameOf(p.owner)};
+        }
+    }
+    // What lies clearly behind the face under the pixel is not seen.
+    const auto seen = [&](const Vec3& p) { return (p - ray.origin).dot(ray.direction) < nearestFace + 0.01; };
+    for (const Placed& p : bodies) {
+        if (moves(p.owner)) continue;
+        const auto offer = [&](Snap::Kind kind, const Vec3& place, const Vec3& direction, double& nearest, std::optional<Snap>& best) {
+            const double away = pixelsAway(place);
+            if (away >= nearest || !seen(place)) return;
+            nearest = away;
+            best = Snap{kind, place, direction, nameOf(p.owner)};
+        };
+        for (const Circle& c : p.shape->circles) offer(Snap::Kind::Circle, p.world * c.centre, p.world.rotation * c.axis, nearestPoint, point);
+        const Mesh& mesh = p.shape->light ? *p.shape->light : p.shape->mesh;
+        if (mesh.edges.size() > 200000) continue;
+        for (size_t i = 0; i + 1 < mesh.edges.size(); i += 2) {
+            const Vec3 a = p.world * Vec3(mesh.edges[i].cast<double>()), b = p.world * Vec3(mesh.edges[i + 1].cast<double>());
+            const Vec3 way = b - a;
+            const double length = way.norm();
+            if (length < 1e-9) continue;
+            const bool round = std::any_of(p.shape->circles.begin(), p.shape->circles.end(), [&](const Circle& c) {
+                const Vec3 local = mesh.edges[i].cast<double>() - c.centre;
+                return std::abs(local.norm() - c.radius) < 0.02 * c.radius && std::abs(local.dot(c.axis)) < 0.02 * c.radius;
+            });
+            if (!round)
+                for (const Vec3& corner : {a, b}) offer(Snap::Kind::Corner, corner, Vec3::Zero(), nearestPoint, point);
+            // Nearest point of the edge to the ray.
+            const Vec3 d = way / length, w = a - ray.origin;
+            const double c = d.dot(ray.direction), denominator = 1 - c * c;
+            if (denominator < 1e-6) continue;
+            const double s = std::clamp((c * ray.direction.dot(w) - d.dot(w)) / denominator, 0.0, length);
+            offer(Snap::Kind::Edge, a + s * d, d, nearestEdge, edge);
+        }
+    }
+    for (const Frame& f : cell.frames) {
+        if (moves(f.id) || f.look.hidden) continue;
+        const Pose world = worldFromFrame(cell, f.id);
+        const double away = pixelsAway(world.translation);
+        if (away < nearestPoint) {
+            nearestPoint = away;
+            point = Snap{Snap::Kind::Frame, world.translation, world.rotation * Vec3::UnitZ(), f.name};
+        }
+    }
+    return point ? point : edge ? edge : face;
 }
 
 std::vector<Vec3> Scene::corners() const

@@ -13,10 +13,22 @@ public:
     /// Forgets meshes on the graphics side (the context goes away).
     void releaseGpu();
 
-    DrawList build(QOpenGLFunctions_3_3_Core& gl);
+    /// `moving`: large surfaces from files are drawn by their lighter copies.
+    DrawList build(QOpenGLFunctions_3_3_Core& gl, bool moving);
 
     /// What is under a ray, nearest first: a part, a frame (by its fixture) or the tool.
     Selection pick(const Vec3& origin, const Vec3& direction) const;
+    /// A point of the cell that a ray passes near to, for measuring and for things to be put at.
+    struct Snap {
+        enum class Kind { Face, Edge, Corner, Circle, Frame };
+        Kind kind;
+        Vec3 place;
+        Vec3 direction;  ///< of the face's normal, the edge or the circle's axis; zero where there is none
+        std::string of;  ///< name of what it belongs to
+    };
+    /// The one a pixel means: origins of frames, corners and centres of circles within 10 pixels, then edges within 6, then the face under it.
+    /// What belongs to `moving` is left out.
+    std::optional<Snap> snapAt(QPointF pixel, const Camera& camera, QSizeF size, const Selection& moving) const;
     /// Corners of the boxes around everything that can be seen, in the world.
     std::vector<Vec3> corners() const;
 
@@ -45,8 +57,10 @@ private:
         bool made = false;  ///< a body may be empty
         std::vector<Solid> solids;
         Mesh mesh;
+        std::optional<Mesh> light;  ///< when it is worth having
+        std::vector<Circle> circles;
         Eigen::AlignedBox3f box;  ///< of the mesh
-        mutable std::unique_ptr<GpuMesh> gpu;  ///< made when first drawn
+        mutable std::unique_ptr<GpuMesh> gpu, lightGpu;  ///< made when first drawn
     };
     struct Placed {
         const Shape* shape;
@@ -57,6 +71,10 @@ private:
     Shape& armShape(size_t link) const;
     std::vector<Placed> placed(const CellState& state) const;
     std::vector<Placed> placedArm(const JointVector& posture, double opening) const;
+    /// Name of an owner of shapes.
+    std::string nameOf(const Selection& owner) const;
+    bool locked(const Selection& owner) const;
+    void addSelected(DrawList& list, const CellState& state) const;
     void addRoute(DrawList& list) const;
     void addTargets(DrawList& list) const;
     void addExplanation(DrawList& list) const;

@@ -14,6 +14,8 @@
 #include <cmath>
 #include <numbers>
 
+#include <QSettings>
+
 namespace topikos {
 
 namespace {
@@ -65,6 +67,9 @@ Viewport::Viewport(Session& session, QWidget* parent) : QOpenGLWidget(parent), m
         connect(&session, signal, this, &Viewport::changed);
     connect(&session, &Session::said, this, &Viewport::showNote);
     connect(m_strip, &ReadingStrip::resized, this, &Viewport::placeOverlays);
+    connect(&session, &Session::previewChanged, this, &Viewport::changed);
+    m_gridStep = std::clamp(QSettings().value("view/grid", 0.1).toDouble(), 0.01, 1.0);
+    setAcceptDrops(true);
     setHints("<b>T</b> take a target here &nbsp;·&nbsp; <b>M</b> move to the selected one &nbsp;·&nbsp; <b>Arrows, Page keys</b> jog, <b>Shift</b> turns &nbsp;·&nbsp; <b>&lt; &gt;</b> step");
 }
 
@@ -88,7 +93,7 @@ void Viewport::changed()
     m_stillTimer.start();
     update();
     // A layer over the whole view costs time in every frame, so it is there only when it has something to show.
-    m_overlay->setVisible(!std::holds_alternative<std::monostate>(m_session.selection()));
+    m_overlay->setVisible(!std::holds_alternative<std::monostate>(m_session.selection()) || m_measuring || m_floorPlan);
     m_overlay->update();
 }
 
@@ -136,6 +141,7 @@ bool Viewport::handleShown() const { return !m_session.inRun(); }
 
 Pose Viewport::handlePose() const
 {
+    if (const auto thing = movable()) return thing->worldFromParent * (m_moving ? m_movedTo : thing->pose);
     const Cell& cell = m_session.cell();
     Pose pose = worldFromBase(cell) * baseFromTcp(cell, m_session.posture());
     if (m_session.jogSpace() == JogSpace::World) pose.rotation.setIdentity();
@@ -165,7 +171,17 @@ void Viewport::look(Direction direction)
 
 void Viewport::paintGL()
 {
-    DrawList list = m_scene.build(*m_gl);
+    DrawList list = m_scene.build(*m_gl, !m_fine);
+    list.gridStep = m_gridStep;
+    if (m_sectionAxis >= 0) {
+        // Cut away is what is nearer to the eye.
+        const double side = m_camera.eye()[m_sectionAxis] > m_sectionPlace ? -1 : 1;
+        Eigen::Vector4d plane = Eigen::Vector4d::Zero();
+        plane[m_sectionAxis] = side;
+        plane[3] = -side * m_sectionPlace;
+        list.section = plane;
+    }
+    for (size_t i = 0; i + 1 < m_measured.size(); i += 2) list.linesOnTop.push_back({m_measured[i].place, m_measured[i + 1].place, theme().accent, 2.5});
     if (handleShown()) {
         m_handle.place(handlePose(), m_camera, size());
         m_handle.draw(list.linesOnTop, m_drag ? m_drag->part : m_hovered);
@@ -179,19 +195,11 @@ void Viewport::paintGL()
 void Viewport::paintOverlay(QPainter& painter)
 {
     painter.setRenderHint(QPainter::Antialiasing);
-    const auto label = [&](const Vec3& place, const QString& text) {
-        double depth;
-        const QPointF p = m_camera.pixel(place, size(), &depth);
-        if (depth < 0) return;
-        painter.setFont(textFont(12, QFont::DemiBold));
-        const QRectF box = QFontMetricsF(painter.font()).boundingRect(text).adjusted(-6, -3, 6, 3).translated(p + QPointF(14, -12));
-        painter.setPen(QPen(theme().line, 1));
-        painter.setBrush(theme().raised);
-        painter.drawRoundedRect(box, 4, 4);
-        painter.setPen(theme().ink);
-        painter.drawText(box, Qt::AlignCenter, text);
-    };
-    const Cell& cell = m_session.cell();
+    const auto label = [&](const Vec3& place, const QString& words) { paintTag(painter, place, words); };
+    const Cell& cell = m_session.shownCell();
+    if (m_floorPlan) paintFloorPlan(painter);
+    if (m_measuring) paintMeasure(painter);
+    if (const Pattern* pattern = findPattern(cell, m_session.selected<PatternId>())) label((worldFromFrame(cell, pattern->frame) * pattern->first).translation, text(pattern->name));
     if (const Target* t = findTarget(cell, m_session.selected<TargetId>()); t && t->kind == Target::Kind::Pose)
         label((worldFromFrame(cell, t->frame) * t->pose).translation, text(t->name));
     if (const Frame* f = findFrame(cell, m_session.selected<FrameId>())) label(worldFromFrame(cell, f->id).translation, text(f->name));
@@ -228,10 +236,12 @@ void Viewport::mousePressEvent(QMouseEvent* event)
 {
     setFocus(Qt::MouseFocusReason);
     m_pressed = m_last = event->position();
-    if (event->button() == Qt::LeftButton && handleShown()) {
+    if (event->button() == Qt::LeftButton && handleShown() && !m_measuring) {
         m_handle.place(handlePose(), m_camera, size());
         if (auto drag = m_handle.press(event->position(), m_camera, size())) {
             m_drag = drag;
+            m_moving = movable();
+            if (m_moving) m_movedTo = m_moving->pose;
             m_dragTcp = worldFromBase(m_session.cell()) * baseFromTcp(m_session.cell(), m_session.posture());
             return;
         }
@@ -246,6 +256,7 @@ void Viewport::mouseMoveEvent(QMouseEvent* event)
     if (m_drag) {
         m_last = now;
         if (!Handle::move(*m_drag, now, m_camera, size())) return;
+        if (m_moving) return dragMovable(now, event->modifiers() & Qt::ShiftModifier);
         if (m_session.moveTcp(inverse(worldFromBase(m_session.cell())) * Handle::moved(*m_drag, m_dragTcp))) {
             static const char* names[] = {"X", "Y", "Z"};
             if (m_drag->part < 3) showNote(QString("%1 %2 mm").arg(names[m_drag->part], lengthText(m_drag->amount)), false);
@@ -261,6 +272,9 @@ void Viewport::mouseMoveEvent(QMouseEvent* event)
     } else if (m_mouse == Mouse::Pan) {
         m_camera.pan(way, size());
         changed();
+    } else if (m_mouse == Mouse::None && m_measuring) {
+        m_underMouse = m_scene.snapAt(now, m_camera, size(), {});
+        m_overlay->update();
     } else if (m_mouse == Mouse::None && handleShown()) {
         const int hovered = m_handle.partAt(now, m_camera, size());
         if (hovered != m_hovered) {
@@ -275,9 +289,20 @@ void Viewport::mouseMoveEvent(QMouseEvent* event)
 void Viewport::mouseReleaseEvent(QMouseEvent* event)
 {
     if (m_mouse == Mouse::Pressed && event->button() == Qt::LeftButton) {
+        if (m_measuring) {
+            pickMeasure(event->position());
+            m_mouse = Mouse::None;
+            return;
+        }
         const Camera::Ray ray = m_camera.ray(event->position(), size());
         m_session.select(m_scene.pick(ray.origin, ray.direction));
     }
+    if (event->button() == Qt::RightButton && (event->position() - m_pressed).manhattanLength() <= 4) {
+        const Camera::Ray ray = m_camera.ray(event->position(), size());
+        if (const Selection hit = m_scene.pick(ray.origin, ray.direction); !std::holds_alternative<std::monostate>(hit)) m_session.select(hit);
+        emit contextRequested(event->globalPosition().toPoint());
+    }
+    if (m_moving) dropMovable();
     m_drag.reset();
     m_mouse = Mouse::None;
     changed();
@@ -285,6 +310,11 @@ void Viewport::mouseReleaseEvent(QMouseEvent* event)
 
 void Viewport::wheelEvent(QWheelEvent* event)
 {
+    if (m_sectionAxis >= 0 && (event->modifiers() & Qt::ControlModifier)) {
+        setSection(m_sectionAxis, m_sectionPlace + (event->angleDelta().y() > 0 ? 1 : -1) * 12 * m_camera.metresPerPixel(m_camera.centre, size()));
+        event->accept();
+        return;
+    }
     m_camera.zoom(std::exp(-0.0012 * event->angleDelta().y()), event->position(), size());
     changed();
     event->accept();
@@ -344,6 +374,14 @@ void Viewport::keyPressEvent(QKeyEvent* event)
     case Qt::Key_R: m_session.setJogSpace(JogSpace::Frame); return;
     case Qt::Key_F: fitAll(); return;
     case Qt::Key_Escape:
+        if (m_moving) {
+            m_moving.reset();
+            m_drag.reset();
+            m_session.endPreview();
+            showNote({}, false);
+            return;
+        }
+        if (m_measuring) return setMeasuring(false);
         m_session.leaveRun();
         m_session.select({});
         showNote({}, false);

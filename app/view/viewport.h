@@ -27,11 +27,30 @@ public:
     void fitAll();
     /// What stands at the foot of the view while there is nothing to say.
     void setHints(const QString& hints);
+    /// Measuring: two clicks give the distance; starts or ends it.
+    void setMeasuring(bool on);
+    bool measuring() const { return m_measuring; }
+    /// What the two picks say: distance, its parts along the axes of the reading frame, and the angle between faces, edges or axes; empty before.
+    QString measureText() const;
+    /// Cuts bodies open across world x, y or z (0-2) at a place [m]; -1: whole again.
+    void setSection(int axis, double at);
+    void setSection(int axis);  ///< through the middle of what is seen
+    int sectionAxis() const { return m_sectionAxis; }
+    double sectionPlace() const { return m_sectionPlace; }
+    /// From above, with the distances of every frame on the floor from the world's axes.
+    void showFloorPlan(bool on);
+    bool floorPlanShown() const { return m_floorPlan; }
+    /// Distance of the fine grid lines [m].
+    void setGridStep(double step);
+    /// Where the handle of what can be dragged stands now, on screen.
+    QPointF handlePixel() const { return m_camera.pixel(handlePose().translation, size()); }
     /// Whole frames drawn so far.
     int frameCount() const { return m_frames; }
 
 signals:
     void takeRequested();  ///< the key that takes a target was pressed
+    void filesDropped(const QStringList& paths);
+    void contextRequested(QPoint globalPosition);
 
 protected:
     void initializeGL() override;
@@ -43,6 +62,8 @@ protected:
     void wheelEvent(QWheelEvent* event) override;
     void keyPressEvent(QKeyEvent* event) override;
     void leaveEvent(QEvent* event) override;
+    void dragEnterEvent(QDragEnterEvent* event) override;
+    void dropEvent(QDropEvent* event) override;
 
 private:
     void changed();
@@ -51,6 +72,20 @@ private:
     void showNote(const QString& text, bool alert);
     bool handleShown() const;
     Pose handlePose() const;
+    /// The selected thing as it can be moved by the handle; nothing when that moves the TCP.
+    struct Movable {
+        QString name;
+        Pose worldFromParent;
+        Pose pose;  ///< in the parent
+        std::function<Result<Cell>(const Cell&, const Pose&)> place;
+    };
+    std::optional<Movable> movable() const;
+    void dragMovable(QPointF pixel, bool freely);
+    void dropMovable();
+    void pickMeasure(QPointF pixel);
+    void paintMeasure(QPainter& painter);
+    void paintFloorPlan(QPainter& painter);
+    void paintTag(QPainter& painter, const Vec3& place, const QString& text) const;
     bool jogByKey(QKeyEvent* event);
 
     Session& m_session;
@@ -70,6 +105,15 @@ private:
     int m_hovered = -1;
     std::optional<Handle::Drag> m_drag;
     Pose m_dragTcp;
+    std::optional<Movable> m_moving;
+    Pose m_movedTo;  ///< in the parent
+    bool m_measuring = false;
+    std::vector<Scene::Snap> m_measured;
+    std::optional<Scene::Snap> m_underMouse;
+    int m_sectionAxis = -1;
+    double m_sectionPlace = 0;  ///< [m]
+    bool m_floorPlan = false;
+    double m_gridStep;  ///< [m]
     enum class Mouse { None, Pressed, Orbit, Pan } m_mouse = Mouse::None;
     QPointF m_pressed, m_last;
 };

@@ -4,6 +4,7 @@
 #include "app/instruments/best_ways_offer.h"
 #include "app/instruments/jog_pad.h"
 #include "app/instruments/properties.h"
+#include "app/instruments/teach_panel.h"
 #include "app/instruments/travel_bars.h"
 #include "app/instruments/ways_cards.h"
 #include "app/layout/layout_panel.h"
@@ -80,7 +81,7 @@ MainWindow::MainWindow(QWidget* parent) : QMainWindow(parent)
     connect(m_session, &Session::selectionChanged, this, [this] {
         if (m_session->selected<TargetId>()) m_left->setCurrentIndex(2);
         else if (m_session->selected<StepId>()) m_left->setCurrentIndex(1);
-        else if (m_session->selected<FrameId>() || m_session->selected<PartId>() || m_session->selected<ToolId>()) m_left->setCurrentIndex(0);
+        else if (m_session->selected<FrameId>() || m_session->selected<PartId>() || m_session->selected<ToolId>() || m_session->selected<PatternId>()) m_left->setCurrentIndex(0);
     });
     resize(1280, 800);
     QSettings settings;
@@ -181,6 +182,8 @@ void MainWindow::buildRegions()
         rim->style()->polish(rim);
     });
     connect(m_view, &Viewport::takeRequested, m_targets, &TargetsPanel::takePose);
+    connect(m_view, &Viewport::contextRequested, m_layout, &LayoutPanel::showMenu);
+    connect(m_view, &Viewport::filesDropped, this, &MainWindow::filesDropped);
 
     auto* scroll = new QScrollArea(this);
     scroll->setObjectName("instruments");
@@ -217,7 +220,12 @@ void MainWindow::buildRegions()
     column->addSpacing(6);
     column->addWidget(new JogPad(*m_session, inner));
     column->addSpacing(6);
-    column->addWidget(new Properties(*m_session, inner));
+    m_teach = new TeachPanel(*m_session, inner);
+    column->addWidget(m_teach);
+    auto* properties = new Properties(*m_session, inner);
+    column->addWidget(properties);
+    connect(properties, &Properties::teachRequested, m_teach, &TeachPanel::start);
+    connect(properties, &Properties::shapeFileRequested, this, &MainWindow::askForShape);
     column->addStretch();
     scroll->setWidget(inner);
 

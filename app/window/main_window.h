@@ -21,6 +21,7 @@ class NoticeBar;
 class Recovery;
 class RoutePanel;
 class TargetsPanel;
+class TeachPanel;
 class TravelBars;
 class Viewport;
 
@@ -61,6 +62,10 @@ private:
     void restoreLayout();
     void setDark(bool dark);
     void askAndOpen();
+    void askForShape();
+    void filesDropped(const QStringList& paths);
+    /// Brings a surface from a file into what is selected, or as a new part.
+    void bringIn(const QString& path);
     bool saveAs();
     void newCell();
     void offerLostCells();
@@ -87,6 +92,7 @@ private:
     QLabel *m_name, *m_saveState, *m_blocked, *m_cautions, *m_cycleTime, *m_time;
     QPushButton *m_run, *m_step, *m_rewind, *m_speed;
     CommandField* m_command;
+    TeachPanel* m_teach;
     NoticeBar* m_notices;
     Recovery* m_recovery;
     QFileSystemWatcher m_watcher;

@@ -2,6 +2,8 @@
 
 #include "app/arms/arms_page.h"
 #include "app/instruments/best_ways_offer.h"
+#include "app/instruments/teach_panel.h"
+#include "app/layout/layout_commands.h"
 #include "app/route/route_panel.h"
 #include "app/session/text.h"
 #include "app/strip/findings_list.h"
@@ -85,6 +87,43 @@ void MainWindow::buildActions()
         action(angles, "Show angles as " + angleOrderText(order), "Convention in which orientations of this cell are shown and typed", {}, [this, order] {
             if (order != m_session->cell().angles) m_session->edit("Show angles as " + angleOrderText(order), [order](const Cell& c) { return setAngles(c, order); });
         });
+
+    QMenu* units = view->addMenu("Units");
+    for (int i = 0; i < int(std::size(kLengthUnits)); ++i)
+        action(units, QString("Show lengths in %1").arg(kLengthUnits[i].symbol), "Unit of places, shown and typed", {}, [this, i] { chooseUnits(i, -1), emit m_session->cellChanged(); });
+    for (int i = 0; i < int(std::size(kAngleUnits)); ++i)
+        action(units, QString("Show angles in %1").arg(i ? "radians" : "degrees"), "Unit of orientations, shown and typed", {}, [this, i] { chooseUnits(-1, i), emit m_session->cellChanged(); });
+    QMenu* grid = view->addMenu("Grid");
+    for (const int step : {10, 50, 100, 250, 1000}) action(grid, QString("Grid of %1 mm").arg(step), "Distance of the fine lines on the floor", {}, [this, step] { m_view->setGridStep(step * kMillimetre); });
+    view->addSeparator();
+    action(view, "Measure", "Distance, angle and parts along the axes between two picks", QKeySequence("Ctrl+Shift+M"), [this] { m_view->setMeasuring(!m_view->measuring()); });
+    static const char* axes[] = {"X", "Y", "Z"};
+    QMenu* section = view->addMenu("Cut open");
+    for (int i = 0; i < 3; ++i) action(section, QString("Cut open across %1").arg(axes[i]), "Bodies nearer than the plane are left out; Ctrl and the wheel move it", {}, [this, i] { m_view->setSection(i); });
+    action(section, "Whole again", "No cut", {}, [this] { m_view->setSection(-1); });
+    action(view, "Floor plan", "From above, with the distances of the frames on the floor", QKeySequence("Ctrl+5"), [this] { m_view->showFloorPlan(!m_view->floorPlanShown()); });
+
+    QMenu* layout = bar->addMenu("&Layout");
+    const auto command = [&](const char* words, const char* tip, const QKeySequence& keys, void (*run)(Session&)) { action(layout, words, tip, keys, [this, run] { run(*m_session); }); };
+    command("Add frame", "Below the selected frame", QKeySequence("Ctrl+Shift+F"), addFrameHere);
+    command("Add part", "In the selected frame", QKeySequence("Ctrl+Shift+P"), addPartHere);
+    command("Add pattern", "Repeats the selected part or target", {}, addPatternHere);
+    command("Add tool", "For the arm", {}, addToolHere);
+    action(layout, "Bring in a surface …", "A shape from STL, OBJ, PLY, DAE or glTF for what is selected, or as a new part", QKeySequence("Ctrl+I"), [this] { askForShape(); });
+    layout->addSeparator();
+    command("Copy selected thing", "A fixture with its frames, parts and targets; a part", QKeySequence("Ctrl+Shift+C"), copySelected);
+    command("Delete selected thing", "Refused while steps or targets need it", QKeySequence("Ctrl+Delete"), deleteSelected);
+    layout->addSeparator();
+    action(layout, "Place frame by three points", "Touch its origin, x axis and xy plane with the TCP", {}, [this] { m_teach->start(TeachPanel::Kind::Frame); });
+    action(layout, "Measure frame as built", "Three drawn points and where they were found", {}, [this] { m_teach->start(TeachPanel::Kind::AsBuilt); });
+    action(layout, "Find TCP by four points", "One place touched in four orientations", {}, [this] { m_teach->start(TeachPanel::Kind::Tcp); });
+    command("Stand as drawn or as built", "Switches all measured corrections", {}, switchAsBuilt);
+    command("Put selected tool in force", "The arm carries it from now on", {}, putToolInForce);
+    layout->addSeparator();
+    command("Hide or show", "The selected frame or part", QKeySequence("Ctrl+Shift+H"), hideSelected);
+    command("Lock or unlock", "The selected frame or part", {}, lockSelected);
+    command("Show alone", "The selected frame and what is in it", {}, isolateSelected);
+    command("Show everything", "Nothing hidden", {}, showEverything);
 
     QMenu* teach = bar->addMenu("&Teach");
     action(teach, "Take target here", "A pose target where the arm stands, in the frame it is seen from (T in the view)", {}, [this] { m_targets->takePose(); });

@@ -1,10 +1,12 @@
 #include "app/window/main_window.h"
 
+#include "app/layout/mesh_import.h"
 #include "app/session/recovery.h"
 #include "app/session/text.h"
 #include "app/view/viewport.h"
 #include "app/window/examples.h"
 #include "app/window/notice_bar.h"
+#include "core/cell/edit_support.h"
 #include "core/exchange/cell_file.h"
 
 #include <QCryptographicHash>
@@ -66,6 +68,8 @@ void MainWindow::newCell()
     // What every cell has: the arm on its base frame, its tool, home, and a routine to fill.
     cell.name = "New cell";
     cell.parts.clear();
+    cell.partKinds.clear();
+    cell.patterns.clear();
     const FrameId mount = cell.arm.mount;
     std::erase_if(cell.frames, [mount](const Frame& f) { return f.id != mount; });
     cell.frames.front().parent = {};
@@ -77,6 +81,63 @@ void MainWindow::newCell()
     m_session->open(std::move(cell), {});
     watchFile();
     m_view->fitAll();
+}
+
+void MainWindow::askForShape()
+{
+    const QString path = QFileDialog::getOpenFileName(this, "Bring in a surface", QSettings().value("files/surfaces").toString(), "Surfaces (*.stl *.obj *.ply *.dae *.gltf *.glb);;All files (*)");
+    if (path.isEmpty()) return;
+    QSettings().setValue("files/surfaces", QFileInfo(path).path());
+    bringIn(path);
+}
+
+void MainWindow::filesDropped(const QStringList& paths)
+{
+    if (paths.size() == 1 && paths.front().endsWith(".topikos")) {
+        if (mayLeave()) openFile(paths.front());
+        return;
+    }
+    for (const QString& path : paths) bringIn(path);
+}
+
+void MainWindow::bringIn(const QString& path)
+{
+    const auto done = [this](const Solid& solid, const QString& name) {
+        const Selection selection = m_session->selection();
+        const auto grown = [&solid](std::vector<Solid> solids) {
+            solids.push_back(solid);
+            return solids;
+        };
+        const QString label = "Bring in " + name;
+        if (const auto* frame = std::get_if<FrameId>(&selection)) {
+            m_session->edit(label, [&](const Cell& c) { return setFrameSolids(c, *frame, grown(findFrame(c, *frame)->solids)); });
+        } else if (const auto* part = std::get_if<PartId>(&selection)) {
+            m_session->edit(label, [&](const Cell& c) {
+                PartKind kind = *findPartKind(c, findPart(c, *part)->kind);
+                kind.solids = grown(kind.solids);
+                return changePartKind(c, kind);
+            });
+        } else if (const auto* id = std::get_if<ToolId>(&selection)) {
+            // A tool's shape drops onto the flange by its own origin.
+            m_session->edit(label, [&](const Cell& c) {
+                Tool tool = *findTool(c, *id);
+                tool.body = grown(tool.body);
+                return changeTool(c, tool);
+            });
+        } else {
+            PartId created;
+            const bool made = m_session->edit(label, [&](const Cell& c) -> Result<Cell> {
+                const std::string own = freeNameIn(c.parts, name.left(50).trimmed().isEmpty() ? "Part" : name.left(50).trimmed().toStdString());
+                Result<Cell> next = addPart(c, own, {}, {}, &created);
+                if (!next) return next;
+                PartKind kind = *findPartKind(*next, findPart(*next, created)->kind);
+                kind.solids = {solid};
+                return changePartKind(*next, kind);
+            });
+            if (made) m_session->select(created);
+        }
+    };
+    importSurface(path, this, done, [this](const QString& words) { m_session->say(words, true); });
 }
 
 void MainWindow::offerLostCells()

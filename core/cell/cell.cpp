@@ -17,6 +17,8 @@ const Object* find(const std::vector<Object>& objects, IdType id)
 
 const Frame* findFrame(const Cell& cell, FrameId id) { return find(cell.frames, id); }
 const Tool* findTool(const Cell& cell, ToolId id) { return find(cell.tools, id); }
+const PartKind* findPartKind(const Cell& cell, PartKindId id) { return find(cell.partKinds, id); }
+const Pattern* findPattern(const Cell& cell, PatternId id) { return find(cell.patterns, id); }
 const Part* findPart(const Cell& cell, PartId id) { return find(cell.parts, id); }
 const Target* findTarget(const Cell& cell, TargetId id) { return find(cell.targets, id); }
 const Routine* findRoutine(const Cell& cell, RoutineId id) { return find(cell.routines, id); }
@@ -30,8 +32,10 @@ std::string frameName(const Cell& cell, FrameId id)
 Pose worldFromFrame(const Cell& cell, FrameId id)
 {
     const Frame* frame = findFrame(cell, id);
-    return frame ? worldFromFrame(cell, frame->parent) * frame->pose : Pose{};
+    return frame ? worldFromFrame(cell, frame->parent) * placeInForce(cell, *frame) : Pose{};
 }
+
+const Pose& placeInForce(const Cell& cell, const Frame& frame) { return cell.asBuilt && frame.measured ? *frame.measured : frame.pose; }
 
 Pose worldFromBase(const Cell& cell) { return worldFromFrame(cell, cell.arm.mount); }
 
@@ -60,6 +64,27 @@ const Tool& toolInForce(const Cell& cell)
     return *tool;
 }
 
+const Pose& flangeFromTcp(const Tool& tool, TcpId tcp)
+{
+    const ToolPoint* point = find(tool.points, tcp);
+    return point ? point->flangeFromTcp : tool.flangeFromTcp;
+}
+
+const Pose& flangeFromTcp(const Cell& cell) { return flangeFromTcp(toolInForce(cell), cell.arm.tcp); }
+
+bool inGrasp(const Gripper& gripper, const Pose& tcpFromPart)
+{
+    if (gripper.region.isZero()) return tcpFromPart.translation.norm() <= gripper.grasp;
+    return (tcpFromPart.translation.cwiseAbs() - 0.5 * gripper.region).maxCoeff() <= 0;
+}
+
+const std::vector<Solid>& partSolids(const Cell& cell, const Part& part)
+{
+    const PartKind* kind = findPartKind(cell, part.kind);
+    require(kind, "the part's kind is in the cell");
+    return kind->solids;
+}
+
 JointVector homePosture(const Cell& cell)
 {
     const Target* home = findTarget(cell, cell.arm.home);
@@ -67,7 +92,7 @@ JointVector homePosture(const Cell& cell)
     return home->posture;
 }
 
-Pose baseFromTcp(const Cell& cell, const JointVector& posture) { return forward(*cell.arm.model, posture) * toolInForce(cell).flangeFromTcp; }
+Pose baseFromTcp(const Cell& cell, const JointVector& posture) { return forward(*cell.arm.model, posture) * flangeFromTcp(cell); }
 
 Pose frameFromTcp(const Cell& cell, FrameId frame, const JointVector& posture)
 {
@@ -84,7 +109,7 @@ Pose baseFromFlange(const Cell& cell, const Target& target, double standoff)
 {
     const Tool* tool = findTool(cell, target.tool);
     require(tool, "the target's tool is in the cell");
-    return baseFromTarget(cell, target, standoff) * inverse(tool->flangeFromTcp);
+    return baseFromTarget(cell, target, standoff) * inverse(flangeFromTcp(*tool, target.tcp));
 }
 
 bool isBelow(const Cell& cell, FrameId frame, FrameId ancestor)

@@ -7,6 +7,7 @@
 #include "core/spatial/units.h"
 
 #include <cstdint>
+#include <numbers>
 #include <string>
 #include <vector>
 
@@ -21,25 +22,48 @@ struct Id {
 };
 using FrameId = Id<struct FrameKind>;
 using ToolId = Id<struct ToolKind>;
-using PartId = Id<struct PartKind>;
+using TcpId = Id<struct TcpTag>;
+using PartId = Id<struct PartTag>;
+using PartKindId = Id<struct PartKindTag>;
+using PatternId = Id<struct PatternTag>;
 using TargetId = Id<struct TargetTag>;
 using RoutineId = Id<struct RoutineKind>;
 using StepId = Id<struct StepTag>;
+
+/// How something in the layout is treated on screen; none of it changes what is computed.
+struct Look {
+    bool hidden = false;
+    bool locked = false;  ///< cannot be dragged or picked in the view
+    bool operator==(const Look&) const = default;
+};
 
 /// A place in the cell, with the fixture that stands there. The world is the frame with id 0 and is not stored.
 struct Frame {
     FrameId id;
     std::string name;
     FrameId parent;
-    Pose pose;  ///< parentFromFrame
+    Pose pose;  ///< parentFromFrame as drawn
     std::vector<Solid> solids;
+    std::optional<Pose> measured{};  ///< parentFromFrame as built; in force while Cell::asBuilt
+    Look look{};
 };
 
-/// Two jaws that move apart along x of the tool centre point.
+/// Jaws that move apart along x of the tool centre point, or a suction cup.
 struct Gripper {
-    double open = 0.1, closed = 0.05;  ///< distance of the jaws' inner faces [m]
+    enum class Kind { Parallel, Angular, Vacuum };
+    double open = 0.1, closed = 0.05;  ///< distance of the jaws' inner faces at the TCP [m]; of no meaning for vacuum
     double time = 0.3;                 ///< to open or close [s]
     double grasp = 0.03;               ///< a part is gripped when its origin is this near to the TCP [m]
+    Kind kind = Kind::Parallel;
+    double pivot = 0.1;                ///< Angular: distance of the jaws' pivots behind the TCP, along -z [m]
+    Vec3 region = Vec3::Zero();        ///< edge lengths of a box about the TCP, along its axes, in place of `grasp`; zero: none [m]
+};
+
+/// A further tool centre point.
+struct ToolPoint {
+    TcpId id;
+    std::string name;
+    Pose flangeFromTcp;
 };
 
 struct Tool {
@@ -51,14 +75,50 @@ struct Tool {
     Gripper gripper;
     std::vector<Solid> body;  ///< in the flange
     std::vector<Solid> jaw;   ///< in the TCP frame with the jaws' inner faces together; the other jaw is this one turned half round z
+    std::uint32_t number = 0;               ///< under which the controller knows the tool; 0: none
+    Vec3 inertia = Vec3::Zero();            ///< moments about axes through the centre of mass, parallel to the flange [kg m^2]
+    std::vector<ToolPoint> points{};        ///< beside flangeFromTcp, which has the id 0
+};
+
+/// What several parts have in common.
+struct PartKind {
+    PartKindId id;
+    std::string name;
+    double mass = 0;  ///< [kg]; 0 when unknown
+    std::vector<Solid> solids;
 };
 
 struct Part {
     PartId id;
     std::string name;
+    PartKindId kind;
     FrameId frame;
     Pose pose;  ///< frameFromPart at the start of a run
-    std::vector<Solid> solids;
+    Look look{};
+    PatternId pattern{};      ///< it belongs to, if any
+    std::uint32_t place = 0;  ///< in the pattern
+};
+
+/// Places that repeat in a frame, each with a part or a target. One edit changes all of them.
+struct Pattern {
+    enum class Content { Parts, Targets };
+    enum class Layout { Grid, Ring };
+    enum class Order { Rows, Serpentine, Nearest };
+    PatternId id;
+    std::string name;
+    Content content = Content::Parts;
+    FrameId frame;
+    Pose first;          ///< in the frame; all places have its orientation, on a ring turned with it. Ring: the centre
+    Layout layout = Layout::Grid;
+    Order order = Order::Rows;
+    std::uint32_t columns = 2, rows = 2, layers = 1;  ///< along x, y, z of `first`. Ring: columns places, layers above each other
+    Vec3 pitch{0.1, 0.1, 0.1};  ///< distance of neighbours [m]. Ring: radius, ignored, layers
+    double stagger = 0;         ///< shift of every second row along x, as a fraction of the pitch, [0, 1)
+    double sweep = 2 * std::numbers::pi;  ///< Ring: angle from the first place round to the end [rad]; full turns leave no doubled place
+    std::vector<std::uint32_t> leftOut{};  ///< places, counted along x, then y, then z, from 0
+    PartKindId kind{};              ///< Parts
+    ToolId tool{};                  ///< Targets
+    Configuration configuration{};  ///< Targets: of new ones
 };
 
 /// The arm of the cell, standing on a frame.
@@ -68,6 +128,7 @@ struct ArmStation {
     FrameId mount;  ///< arm base = this frame
     ToolId tool;    ///< the tool in force
     TargetId home;  ///< a posture target; runs start here
+    TcpId tcp{};    ///< the point of the tool in force
 };
 
 /// Where a tool is to go. A pose in a frame with the arm's configuration, or a plain posture.
@@ -81,6 +142,9 @@ struct Target {
     Pose pose;                    ///< Pose: frameFromTcp
     Configuration configuration;  ///< Pose
     JointVector posture;          ///< Posture [rad or m]; Pose: as taught, for arms of which a configuration does not name one posture, else empty
+    TcpId tcp{};              ///< Pose: point of the tool
+    PatternId pattern{};      ///< Pose: it belongs to, if any
+    std::uint32_t place = 0;  ///< in the pattern
 };
 
 struct Step {
@@ -132,24 +196,31 @@ struct Cell {
     ArmStation arm;
     std::vector<Frame> frames;
     std::vector<Tool> tools;
+    std::vector<PartKind> partKinds;
     std::vector<Part> parts;
+    std::vector<Pattern> patterns;
     std::vector<Target> targets;
     std::vector<Routine> routines;
     Thresholds thresholds;
     LineLimits lineLimits;
     AngleOrder angles = AngleOrder::FixedXyz;  ///< convention in which orientations are shown and typed
+    bool asBuilt = true;  ///< frames stand where they were measured, if they were
 };
 
 /// Linear look-ups; nullptr when the id is not there.
 const Frame* findFrame(const Cell& cell, FrameId id);
 const Tool* findTool(const Cell& cell, ToolId id);
 const Part* findPart(const Cell& cell, PartId id);
+const PartKind* findPartKind(const Cell& cell, PartKindId id);
+const Pattern* findPattern(const Cell& cell, PatternId id);
 const Target* findTarget(const Cell& cell, TargetId id);
 const Routine* findRoutine(const Cell& cell, RoutineId id);
 
 /// Name of a frame; "World" for id 0.
 std::string frameName(const Cell& cell, FrameId id);
 
+/// Placement of a frame in its parent: as measured if that is in force, else as drawn.
+const Pose& placeInForce(const Cell& cell, const Frame& frame);
 /// Placement of a frame in the world. The tree is free of loops (the file reader and the edits see to it).
 Pose worldFromFrame(const Cell& cell, FrameId id);
 Pose worldFromBase(const Cell& cell);
@@ -174,6 +245,13 @@ Solutions waysTo(const Cell& cell, const Target& target, double standoff = 0, co
 const Solution* chosenWay(const Arm& arm, const Target& target, const std::vector<Solution>& items);
 
 const Tool& toolInForce(const Cell& cell);
+/// Flange to one of a tool's points; to the first one for ids the tool does not have.
+const Pose& flangeFromTcp(const Tool& tool, TcpId tcp);
+/// Flange to the point in force.
+const Pose& flangeFromTcp(const Cell& cell);
+/// Whether a part that lies at `tcpFromPart` is gripped.
+bool inGrasp(const Gripper& gripper, const Pose& tcpFromPart);
+const std::vector<Solid>& partSolids(const Cell& cell, const Part& part);
 JointVector homePosture(const Cell& cell);
 
 /// Whether `frame` is `ancestor` or hangs below it.

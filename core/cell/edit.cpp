@@ -1,5 +1,6 @@
 #include "core/cell/edit.h"
 
+#include "core/cell/edit_support.h"
 #include "core/robot/data_sheet.h"
 
 #include <fmt/format.h>
@@ -9,8 +10,6 @@
 #include <cmath>
 
 namespace topikos {
-
-namespace {
 
 std::string lowered(std::string text)
 {
@@ -29,46 +28,19 @@ Status checkName(const std::string& name)
     return std::nullopt;
 }
 
-template <class Object>
-Status checkFree(const std::vector<Object>& objects, const std::string& name, decltype(Object::id) self)
-{
-    for (const Object& o : objects)
-        if (o.id != self && lowered(o.name) == lowered(name))
-            return Error{"edit.name-taken", fmt::format("there is already a \"{}\"", o.name), "", "Choose a different name."};
-    return std::nullopt;
-}
-
-template <class Object>
-Object* find(std::vector<Object>& objects, decltype(Object::id) id)
-{
-    const auto it = std::find_if(objects.begin(), objects.end(), [id](const Object& o) { return o.id == id; });
-    return it == objects.end() ? nullptr : &*it;
-}
-
-template <class Object>
-Result<Cell> renamed(const Cell& cell, std::vector<Object> Cell::*objects, decltype(Object::id) id, const std::string& name, const char* what)
-{
-    if (Status bad = checkName(name)) return *bad;
-    if (Status bad = checkFree(cell.*objects, name, id)) return *bad;
-    Cell next = cell;
-    Object* object = find(next.*objects, id);
-    if (!object) return missing(what);
-    object->name = name;
-    return next;
-}
-
-bool finite(const Pose& pose) { return pose.translation.allFinite() && pose.rotation.coeffs().allFinite(); }
-
-constexpr double kLargestOffset = 1000;  // [m]
+Error nameTaken(const std::string& name) { return {"edit.name-taken", fmt::format("there is already a \"{}\"", name), "", "Choose a different name."}; }
 
 Status checkPose(const Pose& pose)
 {
-    if (!finite(pose)) return Error{"edit.pose", "the pose holds a value that is not a number", "", "Type plain numbers."};
-    if (pose.translation.cwiseAbs().maxCoeff() > kLargestOffset)
-        return Error{"edit.pose-far", fmt::format("an offset of {:.0f} m is too far; {:.0f} m is the limit", pose.translation.cwiseAbs().maxCoeff(), kLargestOffset),
-                     "", "Check the unit: offsets are typed in mm."};
+    constexpr double farthest = 1000;  // [m]
+    if (!pose.translation.allFinite() || !pose.rotation.coeffs().allFinite()) return Error{"edit.pose", "the pose holds a value that is not a number", "", "Type plain numbers."};
+    if (pose.translation.cwiseAbs().maxCoeff() > farthest)
+        return Error{"edit.pose-far", fmt::format("an offset of {:.0f} m is too far; {:.0f} m is the limit", pose.translation.cwiseAbs().maxCoeff(), farthest), "",
+                     "Check the unit: offsets are typed in mm unless one is given."};
     return std::nullopt;
 }
+
+namespace {
 
 Status checkPosture(const Cell& cell, const JointVector& posture)
 {
@@ -81,9 +53,13 @@ template <class Change>
 Result<Cell> changedTarget(const Cell& cell, TargetId id, Change change)
 {
     Cell next = cell;
-    Target* target = find(next.targets, id);
+    Target* target = findIn(next.targets, id);
     if (!target) return missing("target");
+    const Pose before = target->pose;
     if (Status bad = change(*target)) return *bad;
+    if (target->pattern && !(target->pose == before))
+        return Error{"edit.pattern-member", fmt::format("\"{}\" belongs to the pattern \"{}\" and stands where that puts it", target->name, findPattern(cell, target->pattern)->name), "",
+                     "Change the pattern, or take the target out of it."};
     return next;
 }
 
@@ -91,7 +67,7 @@ template <class Change>
 Result<Cell> changedRoutine(const Cell& cell, RoutineId id, Change change)
 {
     Cell next = cell;
-    Routine* routine = find(next.routines, id);
+    Routine* routine = findIn(next.routines, id);
     if (!routine) return missing("routine");
     if (Status bad = change(next, *routine)) return *bad;
     return next;
@@ -112,13 +88,6 @@ Result<Cell> renameCell(const Cell& cell, const std::string& name)
     return next;
 }
 
-Result<Cell> renameFrame(const Cell& cell, FrameId id, const std::string& name)
-{
-    if (lowered(name) == "world") return Error{"edit.name-taken", "\"World\" is the name of the root frame", "", "Choose a different name."};
-    return renamed(cell, &Cell::frames, id, name, "frame");
-}
-Result<Cell> renamePart(const Cell& cell, PartId id, const std::string& name) { return renamed(cell, &Cell::parts, id, name, "part"); }
-Result<Cell> renameTool(const Cell& cell, ToolId id, const std::string& name) { return renamed(cell, &Cell::tools, id, name, "tool"); }
 Result<Cell> renameTarget(const Cell& cell, TargetId id, const std::string& name) { return renamed(cell, &Cell::targets, id, name, "target"); }
 Result<Cell> renameRoutine(const Cell& cell, RoutineId id, const std::string& name) { return renamed(cell, &Cell::routines, id, name, "routine"); }
 
@@ -187,55 +156,11 @@ Result<Cell> setTargetWays(const Cell& cell, const std::vector<std::pair<TargetI
     return next;
 }
 
-Result<Cell> setFramePose(const Cell& cell, FrameId id, const Pose& pose)
-{
-    if (Status bad = checkPose(pose)) return *bad;
-    Cell next = cell;
-    Frame* frame = find(next.frames, id);
-    if (!frame) return missing("frame");
-    frame->pose = pose;
-    return next;
-}
-
-Result<Cell> setFrameParent(const Cell& cell, FrameId id, FrameId parent)
-{
-    Cell next = cell;
-    Frame* frame = find(next.frames, id);
-    if (!frame || (parent && !findFrame(cell, parent))) return missing("frame");
-    if (parent && isBelow(cell, parent, id))
-        return Error{"edit.frame-loop", fmt::format("\"{}\" hangs below \"{}\" and cannot carry it", frameName(cell, parent), frame->name), "",
-                     "Choose a parent outside its own branch."};
-    frame->pose = inverse(worldFromFrame(cell, parent)) * worldFromFrame(cell, id);
-    frame->parent = parent;
-    return next;
-}
-
-Result<Cell> setPartPose(const Cell& cell, PartId id, const Pose& pose)
-{
-    if (Status bad = checkPose(pose)) return *bad;
-    Cell next = cell;
-    Part* part = find(next.parts, id);
-    if (!part) return missing("part");
-    part->pose = pose;
-    return next;
-}
-
-Result<Cell> setToolTcp(const Cell& cell, ToolId id, const Pose& pose)
-{
-    if (Status bad = checkPose(pose)) return *bad;
-    Cell next = cell;
-    Tool* tool = find(next.tools, id);
-    if (!tool) return missing("tool");
-    tool->flangeFromTcp = pose;
-    return next;
-}
-
 namespace {
 
 Result<Cell> added(const Cell& cell, Target target, TargetId* created)
 {
-    if (Status bad = checkName(target.name)) return *bad;
-    if (Status bad = checkFree(cell.targets, target.name, {})) return *bad;
+    if (Status bad = checkNewName(cell.targets, target.name)) return *bad;
     Cell next = cell;
     target.id = {next.nextId++};
     if (created) *created = target.id;
@@ -253,6 +178,7 @@ Result<Cell> takePoseTarget(const Cell& cell, FrameId frame, const JointVector& 
     target.name = name;
     target.frame = frame;
     target.tool = cell.arm.tool;
+    target.tcp = cell.arm.tcp;
     target.pose = frameFromTcp(cell, frame, posture);
     target.configuration = configurationOf(*cell.arm.model, posture);
     if (keepsPosture(*cell.arm.model)) target.posture = posture;
@@ -277,6 +203,7 @@ Result<Cell> retakeTarget(const Cell& cell, TargetId id, const JointVector& post
             target.posture = posture;
         } else {
             target.tool = cell.arm.tool;
+            target.tcp = cell.arm.tcp;
             target.pose = frameFromTcp(cell, target.frame, posture);
             target.configuration = configurationOf(*cell.arm.model, posture);
             if (keepsPosture(*cell.arm.model)) target.posture = posture;
@@ -318,6 +245,7 @@ Result<Cell> deleteTarget(const Cell& cell, TargetId id)
             if (routine.steps[i].isMove() && routine.steps[i].target == id)
                 return Error{"edit.target-used", fmt::format("\"{}\" is used by step {} of \"{}\"", target->name, i + 1, routine.name), "",
                              "Delete that step or give it another target first."};
+    if (target->pattern) return Error{"edit.pattern-member", fmt::format("\"{}\" belongs to the pattern \"{}\"", target->name, findPattern(cell, target->pattern)->name), "", "Leave its place out of the pattern."};
     Cell next = cell;
     std::erase_if(next.targets, [id](const Target& t) { return t.id == id; });
     return next;
@@ -427,7 +355,7 @@ std::string freeTargetName(const Cell& cell, const std::string& stem)
 {
     for (int n = 1;; ++n) {
         const std::string name = fmt::format("{} {}", stem, n);
-        if (!checkFree(cell.targets, name, {})) return name;
+        if (!checkNewName(cell.targets, name)) return name;
     }
 }
 

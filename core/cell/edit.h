@@ -5,11 +5,10 @@ namespace topikos {
 
 // Edits: functions from a cell to a cell. A refused edit says why and changes nothing.
 
+// Of the layout: core/cell/edit_layout.h; of patterns: core/cell/pattern.h.
+
 /// Names must be 1 to 60 characters, without line breaks, unique among objects of their kind (letter case does not count).
 Result<Cell> renameCell(const Cell& cell, const std::string& name);
-Result<Cell> renameFrame(const Cell& cell, FrameId id, const std::string& name);
-Result<Cell> renamePart(const Cell& cell, PartId id, const std::string& name);
-Result<Cell> renameTool(const Cell& cell, ToolId id, const std::string& name);
 Result<Cell> renameTarget(const Cell& cell, TargetId id, const std::string& name);
 Result<Cell> renameRoutine(const Cell& cell, RoutineId id, const std::string& name);
 
@@ -22,12 +21,6 @@ Result<Cell> setAngles(const Cell& cell, AngleOrder angles);
 Result<Cell> setAxisLock(const Cell& cell, int joint, std::optional<double> value);
 /// Chooses ways for several pose targets at once.
 Result<Cell> setTargetWays(const Cell& cell, const std::vector<std::pair<TargetId, Solution>>& ways);
-
-Result<Cell> setFramePose(const Cell& cell, FrameId id, const Pose& parentFromFrame);
-/// New parent; the place in the world is kept.
-Result<Cell> setFrameParent(const Cell& cell, FrameId id, FrameId parent);
-Result<Cell> setPartPose(const Cell& cell, PartId id, const Pose& frameFromPart);
-Result<Cell> setToolTcp(const Cell& cell, ToolId id, const Pose& flangeFromTcp);
 
 /// A pose target where the tool in force stands at `posture`, in `frame`, with the configuration of `posture`.
 Result<Cell> takePoseTarget(const Cell& cell, FrameId frame, const JointVector& posture, const std::string& name, TargetId* created = nullptr);

@@ -116,7 +116,8 @@ std::vector<Finding> stepFindings(const Cell& cell, const Routine& routine, cons
     case StepOutcome::Problem::NothingGripped: {
         Finding f;
         f.rule = Rule::Grip;
-        f.limit = toolInForce(cell).gripper.grasp;
+        const Gripper& gripper = toolInForce(cell).gripper;
+        f.limit = gripper.region.isZero() ? gripper.grasp : 0.5 * gripper.region.maxCoeff();
         f.unit = Unit::Metre;
         found.push_back(f);
         break;

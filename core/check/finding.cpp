@@ -66,7 +66,7 @@ std::string amount(const Finding& f, double value) { return f.unit == Unit::Radi
 std::string lostText(const Cell& cell, const Finding& f)
 {
     if (f.posture.size() != cell.arm.model->jointCount()) return "loses a direction";
-    return "cannot " + lostDirectionText(*cell.arm.model, f.posture, toolInForce(cell).flangeFromTcp);
+    return "cannot " + lostDirectionText(*cell.arm.model, f.posture, flangeFromTcp(cell));
 }
 
 }  // namespace

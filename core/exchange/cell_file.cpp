@@ -1,6 +1,8 @@
 #include "core/exchange/cell_file.h"
 
-#include "core/cell/edit.h"
+#include "core/cell/edit_layout.h"
+#include "core/cell/edit_support.h"
+#include "core/cell/pattern.h"
 #include "core/exchange/arm_file.h"
 #include "core/exchange/arm_fields.h"
 #include "core/exchange/document.h"
@@ -28,10 +30,36 @@ constexpr size_t kLongestList = 100000;
 template <class Io>
 void fields(Io& io, Solid& s)
 {
-    io.word("kind", s.kind, {{"box", Solid::Kind::Box}, {"cylinder", Solid::Kind::Cylinder}});
-    io.field("size", s.size);
+    using Kind = Solid::Kind;
+    io.word("kind", s.kind, {{"box", Kind::Box}, {"cylinder", Kind::Cylinder}, {"cone", Kind::Cone}, {"sphere", Kind::Sphere}, {"extrusion", Kind::Extrusion}, {"profile", Kind::Profile}, {"mesh", Kind::Mesh}});
+    if (s.kind != Kind::Mesh) io.field("size", s.size);
     io.field("color", s.color);
     io.field("pose", s.pose);
+    if (s.kind == Kind::Extrusion) {
+        std::vector<double> flat;
+        for (const Eigen::Vector2d& corner : s.outline) flat.insert(flat.end(), {corner[0], corner[1]});
+        io.field("outline", flat);
+        if constexpr (Io::kReads) {
+            if (flat.size() % 2) io.fail("outline", "must hold two numbers per corner");
+            for (size_t i = 0; i + 1 < flat.size(); i += 2) s.outline.push_back({flat[i], flat[i + 1]});
+        }
+    }
+    if (s.kind == Kind::Mesh) {
+        std::uint32_t number = 0;
+        if constexpr (!Io::kReads) number = io.shelf->numberOf(s.surface);
+        io.field("surface", number);
+        if constexpr (Io::kReads) {
+            if (!io.shelf || number < 1 || number > io.shelf->surfaces.size()) return io.fail("surface", "is not one of the surfaces of the file");
+            s.surface = io.shelf->surfaces[number - 1];
+        }
+    }
+}
+
+template <class Io>
+void fields(Io& io, Look& l)
+{
+    io.optional("hidden", l.hidden, false);
+    io.optional("locked", l.locked, false);
 }
 
 template <class Io>
@@ -42,6 +70,8 @@ void fields(Io& io, Frame& f)
     io.field("parent", f.parent);
     io.field("pose", f.pose);
     io.list("solids", f.solids);
+    io.optional("measured", f.measured);
+    fields(io, f.look);
 }
 
 template <class Io>
@@ -51,6 +81,17 @@ void fields(Io& io, Gripper& g)
     io.field("closed", g.closed);
     io.field("time", g.time);
     io.field("grasp", g.grasp);
+    io.optionalWord("kind", g.kind, {{"parallel", Gripper::Kind::Parallel}, {"angular", Gripper::Kind::Angular}, {"vacuum", Gripper::Kind::Vacuum}}, Gripper::Kind::Parallel);
+    io.optional("pivot", g.pivot, Gripper().pivot);
+    io.optional("region", g.region, Vec3(Vec3::Zero()));
+}
+
+template <class Io>
+void fields(Io& io, ToolPoint& p)
+{
+    io.field("id", p.id);
+    io.field("name", p.name);
+    io.field("tcp", p.flangeFromTcp);
 }
 
 template <class Io>
@@ -64,16 +105,39 @@ void fields(Io& io, Tool& t)
     io.object("gripper", t.gripper);
     io.list("body", t.body);
     io.list("jaw", t.jaw);
+    io.optional("number", t.number, std::uint32_t(0));
+    io.optional("inertia", t.inertia, Vec3(Vec3::Zero()));
+    io.optionalList("points", t.points);
 }
 
 template <class Io>
-void fields(Io& io, Part& p)
+void fields(Io& io, PartKind& k)
 {
+    io.field("id", k.id);
+    io.field("name", k.name);
+    io.field("mass", k.mass);
+    io.list("solids", k.solids);
+}
+
+/// A part as the file holds it; in version 1 each had solids of its own.
+struct StoredPart {
+    Part part;
+    std::vector<Solid> solids;
+};
+
+template <class Io>
+void fields(Io& io, StoredPart& s)
+{
+    Part& p = s.part;
     io.field("id", p.id);
     io.field("name", p.name);
+    io.optional("kind", p.kind, PartKindId());
     io.field("frame", p.frame);
     io.field("pose", p.pose);
-    io.list("solids", p.solids);
+    io.optionalList("solids", s.solids);
+    fields(io, p.look);
+    io.optional("pattern", p.pattern, PatternId());
+    io.optional("place", p.place, std::uint32_t(0));
 }
 
 template <class Io>
@@ -98,6 +162,34 @@ void fields(Io& io, Target& t)
         io.field("pose", t.pose);
         io.object("configuration", t.configuration);
         io.optional("taught", t.posture, JointVector());
+        io.optional("point", t.tcp, TcpId());
+        io.optional("pattern", t.pattern, PatternId());
+        io.optional("place", t.place, std::uint32_t(0));
+    }
+}
+
+template <class Io>
+void fields(Io& io, Pattern& p)
+{
+    io.field("id", p.id);
+    io.field("name", p.name);
+    io.word("content", p.content, {{"parts", Pattern::Content::Parts}, {"targets", Pattern::Content::Targets}});
+    io.field("frame", p.frame);
+    io.field("first", p.first);
+    io.word("layout", p.layout, {{"grid", Pattern::Layout::Grid}, {"ring", Pattern::Layout::Ring}});
+    io.word("order", p.order, {{"rows", Pattern::Order::Rows}, {"serpentine", Pattern::Order::Serpentine}, {"nearest", Pattern::Order::Nearest}});
+    io.field("columns", p.columns);
+    io.field("rows", p.rows);
+    io.field("layers", p.layers);
+    io.field("pitch", p.pitch);
+    io.field("stagger", p.stagger);
+    io.field("sweep", p.sweep);
+    io.field("left-out", p.leftOut);
+    if (p.content == Pattern::Content::Parts) {
+        io.field("kind", p.kind);
+    } else {
+        io.field("tool", p.tool);
+        io.object("configuration", p.configuration);
     }
 }
 
@@ -169,6 +261,7 @@ struct StoredArm {
     FrameId mount;
     ToolId tool;
     TargetId home;
+    TcpId point;
     std::vector<StoredLock> locks;
     std::optional<DataSheet> sheet;
 };
@@ -181,8 +274,49 @@ void fields(Io& io, StoredArm& a)
     io.field("mount", a.mount);
     io.field("tool", a.tool);
     io.field("home", a.home);
+    io.optional("point", a.point, TcpId());
     io.optionalList("locks", a.locks);
     io.optionalObject("sheet", a.sheet);
+}
+
+/// A surface from a file, packed: three float32 [m] per point, three uint32 per triangle.
+struct StoredSurface {
+    std::vector<float> points;
+    std::vector<std::uint32_t> triangles;
+    std::vector<float> lightPoints;             ///< none: as drawn
+    std::vector<std::uint32_t> lightTriangles;
+};
+
+template <class Io>
+void fields(Io& io, StoredSurface& s)
+{
+    io.packed("points", s.points);
+    io.packed("triangles", s.triangles);
+    io.packed("light-points", s.lightPoints);
+    io.packed("light-triangles", s.lightTriangles);
+}
+
+void pack(const Triangles& from, std::vector<float>& points, std::vector<std::uint32_t>& triangles)
+{
+    for (const Eigen::Vector3f& p : from.points) points.insert(points.end(), p.data(), p.data() + 3);
+    for (const auto& face : from.faces) triangles.insert(triangles.end(), face.begin(), face.end());
+}
+
+/// Nothing when the lists do not make triangles.
+std::shared_ptr<const Triangles> unpack(const std::vector<float>& points, const std::vector<std::uint32_t>& triangles)
+{
+    if (points.size() % 3 || triangles.size() % 3 || triangles.empty()) return nullptr;
+    auto out = std::make_shared<Triangles>();
+    for (size_t i = 0; i < points.size(); i += 3) {
+        out->points.push_back({points[i], points[i + 1], points[i + 2]});
+        if (!out->points.back().allFinite()) return nullptr;
+    }
+    for (size_t i = 0; i < triangles.size(); i += 3) {
+        out->faces.push_back({triangles[i], triangles[i + 1], triangles[i + 2]});
+        for (const std::uint32_t corner : out->faces.back())
+            if (corner >= out->points.size()) return nullptr;
+    }
+    return out;
 }
 
 struct StoredCell {
@@ -190,6 +324,8 @@ struct StoredCell {
     std::uint32_t version = kCellFormatVersion;
     Cell cell;
     std::vector<StoredArm> arms;
+    std::vector<StoredPart> parts;
+    std::vector<StoredSurface> surfaces;
 };
 
 template <class Io>
@@ -202,12 +338,57 @@ void fields(Io& io, StoredCell& s)
     io.object("thresholds", s.cell.thresholds);
     io.object("line-limits", s.cell.lineLimits);
     io.optionalWord("angles", s.cell.angles, kAngleWords, AngleOrder::FixedXyz);
+    io.optional("as-built", s.cell.asBuilt, true);
+    SurfaceShelf shelf;
+    io.shelf = &shelf;
+    if constexpr (Io::kReads) {
+        // Shapes refer to them.
+        io.optionalList("surfaces", s.surfaces);
+        for (size_t i = 0; i < s.surfaces.size(); ++i) {
+            StoredSurface& stored = s.surfaces[i];
+            const auto drawn = unpack(stored.points, stored.triangles);
+            const auto light = stored.lightTriangles.empty() ? drawn : unpack(stored.lightPoints, stored.lightTriangles);
+            if (!drawn || !light) return io.fail("surfaces", "must hold points of three numbers and triangles of three of these points");
+            shelf.surfaces.push_back({drawn, light});
+            stored = {};
+        }
+    }
     io.list("arms", s.arms);
     io.list("frames", s.cell.frames);
     io.list("tools", s.cell.tools);
-    io.list("parts", s.cell.parts);
+    io.optionalList("part-kinds", s.cell.partKinds);
+    io.list("parts", s.parts);
+    io.optionalList("patterns", s.cell.patterns);
     io.list("targets", s.cell.targets);
     io.list("routines", s.cell.routines);
+    if constexpr (!Io::kReads) {
+        for (const Surface& surface : shelf.surfaces) {
+            StoredSurface& stored = s.surfaces.emplace_back();
+            pack(*surface.drawn, stored.points, stored.triangles);
+            if (surface.light != surface.drawn) pack(*surface.light, stored.lightPoints, stored.lightTriangles);
+        }
+        io.optionalList("surfaces", s.surfaces);
+    }
+    io.shelf = nullptr;
+}
+
+/// Parts of version 1 had solids of their own: parts of the same shape become one kind.
+void giveKinds(Cell& cell, std::vector<StoredPart>& stored)
+{
+    for (StoredPart& s : stored) {
+        if (!s.part.kind) {
+            const auto same = std::find_if(cell.partKinds.begin(), cell.partKinds.end(), [&](const PartKind& k) { return k.solids == s.solids; });
+            if (same != cell.partKinds.end()) {
+                s.part.kind = same->id;
+            } else {
+                std::string stem = s.part.name.substr(0, s.part.name.find_last_not_of("0123456789 ") + 1);
+                if (stem.empty()) stem = s.part.name;
+                s.part.kind = {cell.nextId++};
+                cell.partKinds.push_back({s.part.kind, freeNameIn(cell.partKinds, stem), 0, s.solids});
+            }
+        }
+        cell.parts.push_back(std::move(s.part));
+    }
 }
 
 Error fault(std::string message, std::string where) { return {"cell.content", std::move(message), std::move(where), "Correct the file or open another one."}; }
@@ -267,7 +448,7 @@ Status checkTree(const Cell& cell)
 Status checkSolids(const std::vector<Solid>& solids, const std::string& where)
 {
     for (size_t i = 0; i < solids.size(); ++i)
-        if (!(solids[i].size.minCoeff() > 0) || solids[i].size.maxCoeff() > 100) return fault("must have sizes above 0 and up to 100 m", fmt::format("{}[{}].size", where, i));
+        if (Status bad = checkSolid(solids[i])) return fault(bad->message, fmt::format("{}[{}]", where, i));
     return std::nullopt;
 }
 
@@ -303,11 +484,15 @@ Status checkContent(const Cell& cell)
     if (Status bad = checkIds(cell.frames, "frames", used, cell.nextId)) return bad;
     if (Status bad = checkIds(cell.tools, "tools", used, cell.nextId)) return bad;
     if (Status bad = checkIds(cell.parts, "parts", used, cell.nextId)) return bad;
+    if (Status bad = checkIds(cell.partKinds, "part-kinds", used, cell.nextId)) return bad;
+    if (Status bad = checkIds(cell.patterns, "patterns", used, cell.nextId)) return bad;
     if (Status bad = checkIds(cell.targets, "targets", used, cell.nextId)) return bad;
     if (Status bad = checkIds(cell.routines, "routines", used, cell.nextId)) return bad;
     if (Status bad = checkNames(cell.frames, "frames")) return bad;
     if (Status bad = checkNames(cell.tools, "tools")) return bad;
     if (Status bad = checkNames(cell.parts, "parts")) return bad;
+    if (Status bad = checkNames(cell.partKinds, "part-kinds")) return bad;
+    if (Status bad = checkNames(cell.patterns, "patterns")) return bad;
     if (Status bad = checkNames(cell.targets, "targets")) return bad;
     if (Status bad = checkNames(cell.routines, "routines")) return bad;
     if (Status bad = checkTree(cell)) return bad;
@@ -319,19 +504,21 @@ Status checkContent(const Cell& cell)
     for (size_t i = 0; i < cell.tools.size(); ++i) {
         const Tool& tool = cell.tools[i];
         const std::string where = fmt::format("tools[{}]", i);
-        if (Status bad = checkSolids(tool.body, where + ".body")) return bad;
-        if (Status bad = checkSolids(tool.jaw, where + ".jaw")) return bad;
-        const Gripper& g = tool.gripper;
-        if (!(g.closed >= 0 && g.open >= g.closed && g.open <= 10)) return fault("must have 0 <= closed <= open <= 10 m", where + ".gripper");
-        if (!(g.time >= 0 && g.time <= 60)) return fault("must be 0 to 60 s", where + ".gripper.time");
-        if (!(g.grasp >= 0 && g.grasp <= 10)) return fault("must be 0 to 10 m", where + ".gripper.grasp");
-        if (!(tool.mass >= 0 && tool.mass <= 1e5)) return fault("must be 0 to 100000 kg", where + ".mass");
+        if (Status bad = checkIds(tool.points, (where + ".points").c_str(), used, cell.nextId)) return bad;
+        if (Status bad = checkTool(tool)) return fault(bad->message, where);
     }
     for (size_t i = 0; i < cell.parts.size(); ++i) {
         const Part& part = cell.parts[i];
         if (part.frame && !findFrame(cell, part.frame)) return fault(fmt::format("frame {} is not in the file", part.frame.value), fmt::format("parts[{}].frame", i));
-        if (Status bad = checkSolids(part.solids, fmt::format("parts[{}].solids", i))) return bad;
+        if (!findPartKind(cell, part.kind)) return fault(fmt::format("kind {} of \"{}\" is not in the file", part.kind.value, part.name), fmt::format("parts[{}].kind", i));
+        if (part.pattern && !findPattern(cell, part.pattern)) return fault(fmt::format("pattern {} of \"{}\" is not in the file", part.pattern.value, part.name), fmt::format("parts[{}].pattern", i));
     }
+    for (size_t i = 0; i < cell.partKinds.size(); ++i) {
+        if (Status bad = checkSolids(cell.partKinds[i].solids, fmt::format("part-kinds[{}].solids", i))) return bad;
+        if (!(cell.partKinds[i].mass >= 0 && cell.partKinds[i].mass <= 1e5)) return fault("must be 0 to 100000 kg", fmt::format("part-kinds[{}].mass", i));
+    }
+    for (size_t i = 0; i < cell.patterns.size(); ++i)
+        if (Status bad = checkPattern(cell, cell.patterns[i])) return fault(bad->message, fmt::format("patterns[{}]", i));
     const int joints = cell.arm.model->jointCount();
     for (size_t i = 0; i < cell.targets.size(); ++i) {
         const Target& t = cell.targets[i];
@@ -341,6 +528,7 @@ Status checkContent(const Cell& cell)
         } else {
             if (t.frame && !findFrame(cell, t.frame)) return fault(fmt::format("frame {} of \"{}\" is not in the file", t.frame.value, t.name), where + ".frame");
             if (t.posture.size() != 0 && t.posture.size() != joints) return fault(fmt::format("has {} values; the arm has {} joints", t.posture.size(), joints), where + ".taught");
+            if (t.pattern && !findPattern(cell, t.pattern)) return fault(fmt::format("pattern {} of \"{}\" is not in the file", t.pattern.value, t.name), where + ".pattern");
             if (!findTool(cell, t.tool)) return fault(fmt::format("tool {} of \"{}\" is not in the file", t.tool.value, t.name), where + ".tool");
         }
     }
@@ -362,7 +550,8 @@ std::string writeCell(const Cell& cell)
     stored.cell = cell;
     const ArmStation& arm = cell.arm;
     const ArmDescription& model = arm.model->description();
-    StoredArm& own = stored.arms.emplace_back(StoredArm{arm.name, model.id, arm.mount, arm.tool, arm.home, {}, {}});
+    StoredArm& own = stored.arms.emplace_back(StoredArm{arm.name, model.id, arm.mount, arm.tool, arm.home, arm.tcp, {}, {}});
+    for (const Part& part : cell.parts) stored.parts.push_back({part, {}});
     if (!fromCatalogue(model)) own.sheet = sheetOf(model);
     for (size_t i = 0; i < model.joints.size(); ++i)
         if (model.joints[i].locked) own.locks.push_back({std::uint32_t(i + 1), *model.joints[i].locked});
@@ -389,9 +578,12 @@ Result<Cell> readCell(const std::string& text, const std::string& name)
     const StoredArm& arm = stored.arms.front();
     Result<ArmPtr> model = modelOf(arm);
     if (!model) return within(model.error());
-    cell.arm = {arm.name, *model, arm.mount, arm.tool, arm.home};
+    cell.arm = {arm.name, *model, arm.mount, arm.tool, arm.home, arm.point};
+    giveKinds(cell, stored.parts);
     if (Status bad = checkContent(cell)) return within(*bad);
     if (arm.mount && !findFrame(cell, arm.mount)) return within(fault(fmt::format("frame {} is not in the file", arm.mount.value), "arms[0].mount"));
+    if (const Tool* tool = findTool(cell, arm.tool); tool && arm.point && &flangeFromTcp(*tool, arm.point) == &tool->flangeFromTcp)
+        return within(fault(fmt::format("point {} is not one of the tool's", arm.point.value), "arms[0].point"));
     if (!findTool(cell, arm.tool)) return within(fault(fmt::format("tool {} is not in the file", arm.tool.value), "arms[0].tool"));
     const Target* home = findTarget(cell, arm.home);
     if (!home || home->kind != Target::Kind::Posture) return within(fault("must name a posture target of the file", "arms[0].home"));

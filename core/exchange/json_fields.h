@@ -1,9 +1,11 @@
 #pragma once
 #include "core/cell/cell.h"
+#include "core/exchange/base64.h"
 #include "core/exchange/document.h"
 
 #include <cmath>
 #include <cstdio>
+#include <cstring>
 #include <optional>
 #include <set>
 #include <string>
@@ -19,11 +21,26 @@ struct Word {
     Enum value;
 };
 
+/// Surfaces that shapes of a document refer to by number, each stored once.
+struct SurfaceShelf {
+    std::vector<Surface> surfaces;
+
+    /// From 1.
+    std::uint32_t numberOf(const Surface& surface)
+    {
+        for (size_t i = 0; i < surfaces.size(); ++i)
+            if (surfaces[i] == surface) return std::uint32_t(i + 1);
+        surfaces.push_back(surface);
+        return std::uint32_t(surfaces.size());
+    }
+};
+
 /// Builds the JSON of an object from its fields, in the order they are named.
 class FieldWriter {
 public:
     static constexpr bool kReads = false;
     Json json = Json::object();
+    SurfaceShelf* shelf = nullptr;
 
     template <class T>
     void field(const char* key, T& value)
@@ -35,6 +52,12 @@ public:
     void optional(const char* key, T& value, const T& standard)
     {
         if (!same(value, standard)) field(key, value);
+    }
+    /// Left out where there is none.
+    template <class T>
+    void optional(const char* key, std::optional<T>& value)
+    {
+        if (value) field(key, *value);
     }
     template <class T>
     void optionalObject(const char* key, std::optional<T>& value)
@@ -58,10 +81,17 @@ public:
     {
         if (value != standard) word(key, value, words);
     }
+    /// Plain numbers as base64 of their little-endian bytes.
+    template <class T>
+    void packed(const char* key, std::vector<T>& values)
+    {
+        json[key] = base64Of(values.data(), values.size() * sizeof(T));
+    }
     template <class T>
     void object(const char* key, T& value)
     {
         FieldWriter inner;
+        inner.shelf = shelf;
         fields(inner, value);
         json[key] = std::move(inner.json);
     }
@@ -71,6 +101,7 @@ public:
         Json& array = json[key] = Json::array();
         for (T& value : values) {
             FieldWriter inner;
+            inner.shelf = shelf;
             fields(inner, value);
             array.push_back(std::move(inner.json));
         }
@@ -124,6 +155,7 @@ public:
             if (!m_known.contains(item.key())) fail("", "has a field \"" + item.key().substr(0, 60) + "\" that this version does not know");
     }
     FieldReader(const FieldReader&) = delete;
+    SurfaceShelf* shelf = nullptr;
 
     template <class T>
     void field(const char* key, T& value)
@@ -135,6 +167,11 @@ public:
     {
         if (has(key)) field(key, value);
         else value = standard;
+    }
+    template <class T>
+    void optional(const char* key, std::optional<T>& value)
+    {
+        if (has(key)) field(key, value.emplace());
     }
     template <class T>
     void optionalObject(const char* key, std::optional<T>& value)
@@ -168,10 +205,21 @@ public:
         else value = standard;
     }
     template <class T>
+    void packed(const char* key, std::vector<T>& values)
+    {
+        const Json* v = get(key);
+        if (!v) return;
+        const auto bytes = v->is_string() ? bytesOfBase64(v->get_ref<const std::string&>()) : std::nullopt;
+        if (!bytes || bytes->size() % sizeof(T)) return fail(key, "must be whole numbers packed as base64");
+        values.resize(bytes->size() / sizeof(T));
+        std::memcpy(values.data(), bytes->data(), bytes->size());
+    }
+    template <class T>
     void object(const char* key, T& value)
     {
         if (const Json* v = get(key)) {
             FieldReader inner(*v, place(key), m_error, m_code);
+            inner.shelf = shelf;
             fields(inner, value);
         }
     }
@@ -183,6 +231,7 @@ public:
         if (!v->is_array()) return fail(key, "must be a list in brackets");
         for (size_t i = 0; i < v->size() && !m_error; ++i) {
             FieldReader inner((*v)[i], place(key) + "[" + std::to_string(i) + "]", m_error, m_code);
+            inner.shelf = shelf;
             fields(inner, values.emplace_back());
         }
     }

@@ -13,7 +13,6 @@
 #include <cmath>
 #include <filesystem>
 #include <map>
-#include <numbers>
 #include <optional>
 
 namespace topikos {
@@ -213,14 +212,8 @@ Triangles simpleBody(const urdf::Geometry& geometry)
         const auto& cylinder = static_cast<const urdf::Cylinder&>(geometry);
         return trianglesOf(solidMesh({Solid::Kind::Cylinder, {}, Vec3(2 * cylinder.radius, 2 * cylinder.radius, cylinder.length), {}}));
     }
-    const double radius = static_cast<const urdf::Sphere&>(geometry).radius;
-    std::vector<LathePoint> outline;
-    constexpr int rings = 12;
-    for (int i = 0; i <= rings; ++i) {
-        const double angle = std::numbers::pi * (double(i) / rings - 0.5);
-        outline.push_back({std::max(1e-6, radius * std::cos(angle)), radius * std::sin(angle)});
-    }
-    return trianglesOf(latheMesh(outline, {}));
+    const double diameter = 2 * static_cast<const urdf::Sphere&>(geometry).radius;
+    return trianglesOf(solidMesh({Solid::Kind::Sphere, {}, Vec3::Constant(diameter), {}}));
 }
 
 /// Adds the surfaces of a link that stands at `place` in the frame of the last moving joint.

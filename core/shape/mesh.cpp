@@ -1,5 +1,6 @@
 #include "core/shape/mesh.h"
 
+#include <algorithm>
 #include <array>
 #include <cmath>
 #include <map>
@@ -176,16 +177,130 @@ Mesh plateMesh(double radiusA, double radiusB, double length, double thickness, 
     return mesh;
 }
 
-Mesh solidMesh(const Solid& solid)
+std::vector<std::array<std::uint32_t, 3>> filled(const std::vector<Eigen::Vector2d>& outline)
+{
+    const auto cross = [&](std::uint32_t a, std::uint32_t b, std::uint32_t c) {
+        const Eigen::Vector2d u = outline[b] - outline[a], v = outline[c] - outline[a];
+        return u[0] * v[1] - u[1] * v[0];
+    };
+    std::vector<std::uint32_t> left(outline.size());
+    double area = 0;
+    for (std::uint32_t i = 0; i < outline.size(); ++i) {
+        left[i] = i;
+        const Eigen::Vector2d &p = outline[i], &q = outline[(i + 1) % outline.size()];
+        area += p[0] * q[1] - p[1] * q[0];
+    }
+    if (area < 0) std::reverse(left.begin(), left.end());
+    std::vector<std::array<std::uint32_t, 3>> out;
+    while (left.size() >= 3) {
+        const size_t n = left.size();
+        size_t ear = n;
+        for (size_t i = 0; i < n && ear == n; ++i) {
+            const std::uint32_t a = left[(i + n - 1) % n], b = left[i], c = left[(i + 1) % n];
+            if (cross(a, b, c) <= 0) continue;
+            const bool free = std::none_of(left.begin(), left.end(), [&](std::uint32_t p) {
+                return p != a && p != b && p != c && cross(a, b, p) >= 0 && cross(b, c, p) >= 0 && cross(c, a, p) >= 0;
+            });
+            if (free) ear = i;
+        }
+        if (ear == n) ear = 0;  // what is left has no area
+        const std::array<std::uint32_t, 3> face{left[(ear + n - 1) % n], left[ear], left[(ear + 1) % n]};
+        if (cross(face[0], face[1], face[2]) > 0) out.push_back(face);
+        left.erase(left.begin() + std::ptrdiff_t(ear));
+    }
+    return out;
+}
+
+namespace {
+
+Mesh extrusionMesh(const std::vector<Eigen::Vector2d>& outline, double height, Color color)
 {
     Mesh mesh;
-    if (solid.kind == Solid::Kind::Box) {
-        mesh.append(boxMesh(solid.size, solid.color), solid.pose);
-    } else {
-        const double r = 0.5 * solid.size[0], h = 0.5 * solid.size[2];
-        mesh.append(latheMesh({{r, -h}, {r, h}}, solid.color), solid.pose);
+    const double h = 0.5 * height;
+    const auto faces = filled(outline);
+    for (const double side : {-1.0, 1.0}) {
+        const auto base = std::uint32_t(mesh.vertices.size());
+        std::vector<Vec3> ring;
+        for (const Eigen::Vector2d& p : outline) ring.push_back({p[0], p[1], side * h});
+        for (const Vec3& p : ring) mesh.vertices.push_back({f(p), f(side * Vec3::UnitZ()), color});
+        for (const auto& face : faces)
+            for (const size_t k : {0, 1, 2}) mesh.triangles.push_back(base + face[side > 0 ? k : 2 - k]);
+        ringEdge(mesh, ring);
+    }
+    double area = 0;
+    for (size_t i = 0; i < outline.size(); ++i) {
+        const Eigen::Vector2d &p = outline[i], &q = outline[(i + 1) % outline.size()];
+        area += p[0] * q[1] - p[1] * q[0];
+    }
+    const size_t n = outline.size();
+    const auto normalOf = [&](size_t i) {
+        const Eigen::Vector2d way = (outline[(i + 1) % n] - outline[i]).normalized();
+        return Vec3((area > 0 ? 1 : -1) * Vec3(way[1], -way[0], 0));
+    };
+    for (size_t i = 0; i < n; ++i) {
+        const Eigen::Vector2d &p = outline[i], &q = outline[(i + 1) % n];
+        std::vector<Vec3> wall{{p[0], p[1], -h}, {q[0], q[1], -h}, {q[0], q[1], h}, {p[0], p[1], h}};
+        cap(mesh, wall, normalOf(i), color);
+        // Corners of less than 20 degrees are meant as round.
+        if (normalOf(i).dot(normalOf((i + n - 1) % n)) < 0.94) {
+            mesh.edges.push_back(f(wall[0]));
+            mesh.edges.push_back(f(wall[3]));
+        }
     }
     return mesh;
+}
+
+/// Square section with a groove in each side, as frames are built of.
+std::vector<Eigen::Vector2d> profileOutline(double width, double height)
+{
+    std::vector<Eigen::Vector2d> out;
+    const double g = 0.1, d = 0.28;  // half the groove, and its depth, as parts of the side
+    const Eigen::Vector2d half(0.5 * width, 0.5 * height);
+    const Eigen::Vector2d side[] = {{1, -1}, {1, -g * 2}, {1 - 2 * d, -g * 2}, {1 - 2 * d, g * 2}, {1, g * 2}};
+    for (int quarter = 0; quarter < 4; ++quarter)
+        for (Eigen::Vector2d p : side) {
+            for (int i = 0; i < quarter; ++i) p = Eigen::Vector2d(-p[1], p[0]);
+            out.push_back(p.cwiseProduct(half));
+        }
+    return out;
+}
+
+Mesh sphereMesh(double radius, Color color)
+{
+    std::vector<LathePoint> outline;
+    constexpr int rings = 24;
+    for (int i = 0; i <= rings; ++i) {
+        const double angle = std::numbers::pi * (double(i) / rings - 0.5);
+        outline.push_back({i == 0 || i == rings ? 0 : radius * std::cos(angle), radius * std::sin(angle)});
+    }
+    Mesh mesh = latheMesh(outline, color);
+    for (MeshVertex& v : mesh.vertices) v.normal = v.position.normalized();
+    return mesh;
+}
+
+}  // namespace
+
+Mesh solidMesh(const Solid& solid, bool light)
+{
+    const double r = 0.5 * solid.size[0], h = 0.5 * solid.size[2];
+    Mesh mesh;
+    switch (solid.kind) {
+    case Solid::Kind::Box: mesh = boxMesh(solid.size, solid.color); break;
+    case Solid::Kind::Cylinder: mesh = latheMesh({{r, -h}, {r, h}}, solid.color); break;
+    case Solid::Kind::Cone: mesh = latheMesh({{r, -h}, {0.5 * solid.size[1], h}}, solid.color); break;
+    case Solid::Kind::Sphere: mesh = sphereMesh(r, solid.color); break;
+    case Solid::Kind::Extrusion: mesh = extrusionMesh(solid.outline, solid.size[2], solid.color); break;
+    case Solid::Kind::Profile: mesh = extrusionMesh(profileOutline(solid.size[0], solid.size[1]), solid.size[2], solid.color); break;
+    case Solid::Kind::Mesh: {
+        mesh = meshFrom(light ? *solid.surface.light : *solid.surface.drawn);
+        for (MeshVertex& v : mesh.vertices) v.color = solid.color;
+        break;
+    }
+    }
+    if (solid.pose == Pose{}) return mesh;
+    Mesh placed;
+    placed.append(mesh, solid.pose);
+    return placed;
 }
 
 Triangles trianglesOf(const Mesh& mesh)
@@ -242,6 +357,48 @@ Mesh meshFrom(const Triangles& t)
             mesh.edges.push_back(*at[ends.second]);
         }
     return mesh;
+}
+
+std::vector<Circle> circlesOf(const Mesh& mesh)
+{
+    std::map<std::array<float, 3>, std::vector<Eigen::Vector3f>> neighbours;
+    const auto key = [](const Eigen::Vector3f& p) { return std::array<float, 3>{p[0], p[1], p[2]}; };
+    for (size_t i = 0; i + 1 < mesh.edges.size(); i += 2) {
+        neighbours[key(mesh.edges[i])].push_back(mesh.edges[i + 1]);
+        neighbours[key(mesh.edges[i + 1])].push_back(mesh.edges[i]);
+    }
+    std::vector<Circle> out;
+    std::map<std::array<float, 3>, bool> seen;
+    for (const auto& [start, around] : neighbours) {
+        if (seen[start] || around.size() != 2) continue;
+        // Along the ring until it closes; a corner where more than two edges meet ends it.
+        std::vector<Vec3> ring;
+        std::array<float, 3> at = start, before = key(around[0]);
+        bool closed = false;
+        while (!closed) {
+            seen[at] = true;
+            ring.push_back(Vec3(at[0], at[1], at[2]));
+            const auto& next = neighbours[at];
+            if (next.size() != 2) break;
+            const std::array<float, 3> forward = key(next[0]) == before ? key(next[1]) : key(next[0]);
+            before = at;
+            at = forward;
+            closed = at == start;
+            if (!closed && seen[at]) break;
+        }
+        if (!closed || ring.size() < 8) continue;
+        Vec3 centre = Vec3::Zero(), normal = Vec3::Zero();
+        for (const Vec3& p : ring) centre += p / double(ring.size());
+        for (size_t i = 0; i < ring.size(); ++i) normal += (ring[i] - centre).cross(ring[(i + 1) % ring.size()] - centre);
+        normal.normalize();
+        double radius = 0;
+        for (const Vec3& p : ring) radius += (p - centre).norm() / double(ring.size());
+        const bool round = std::all_of(ring.begin(), ring.end(), [&](const Vec3& p) {
+            return std::abs((p - centre).norm() - radius) < 0.01 * radius && std::abs((p - centre).dot(normal)) < 0.01 * radius;
+        });
+        if (round) out.push_back({centre, normal, radius});
+    }
+    return out;
 }
 
 std::optional<double> rayHit(const Mesh& mesh, const Vec3& origin, const Vec3& direction)

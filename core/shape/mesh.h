@@ -2,6 +2,7 @@
 #include "core/shape/solid.h"
 #include "core/spatial/triangles.h"
 
+#include <array>
 #include <optional>
 #include <vector>
 
@@ -36,13 +37,25 @@ Mesh drumMesh(double radius, double low, double high, double bevel, Color color)
 /// Plate with two round ends: hull of a circle at the origin and one at (length, 0), thickness along z centred on 0, bevelled rims.
 Mesh plateMesh(double radiusA, double radiusB, double length, double thickness, double bevel, Color color);
 
-Mesh solidMesh(const Solid& solid);
+/// With `light`, surfaces from files are drawn by their lighter copy.
+Mesh solidMesh(const Solid& solid, bool light = false);
+
+/// The triangles that fill an outline free of crossings, counter-clockwise, as indices of its corners (ear clipping).
+std::vector<std::array<std::uint32_t, 3>> filled(const std::vector<Eigen::Vector2d>& outline);
 
 /// The triangles of a mesh alone.
 Triangles trianglesOf(const Mesh& mesh);
 
 /// A read surface made ready for drawing: corners between faces that meet at less than 35° are smooth, sharper ones and open rims get an edge.
 Mesh meshFrom(const Triangles& triangles);
+
+/// A round rim: the edge of a hole, a pin, a cylinder.
+struct Circle {
+    Vec3 centre, axis;  ///< axis: unit, either way round
+    double radius;      ///< [m]
+};
+/// The closed rings among the feature edges that are circles, to 1 % of their radius, of at least eight corners.
+std::vector<Circle> circlesOf(const Mesh& mesh);
 
 /// Distance along the ray (unit direction) to the first triangle hit [m].
 std::optional<double> rayHit(const Mesh& mesh, const Vec3& origin, const Vec3& direction);

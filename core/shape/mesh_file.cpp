@@ -1,6 +1,7 @@
 #include "core/shape/mesh_file.h"
 
 #include <assimp/Importer.hpp>
+#include <assimp/ProgressHandler.hpp>
 #include <assimp/material.h>
 #include <assimp/postprocess.h>
 #include <assimp/scene.h>
@@ -27,9 +28,19 @@ Status checkStlHeader(const std::string& path, std::uintmax_t size)
     return Error{"mesh.count", fmt::format("says that it holds {} triangles, but is {} bytes long, which is room for {}", count, size, (size - 84) / 50), path, "It is cut off or damaged; export it again."};
 }
 
+/// Asks between the steps of reading whether to go on.
+class Asker : public Assimp::ProgressHandler {
+public:
+    explicit Asker(std::function<bool()> keepOn) : m_keepOn(std::move(keepOn)) {}
+    bool Update(float) override { return m_keepOn(); }
+
+private:
+    std::function<bool()> m_keepOn;
+};
+
 }  // namespace
 
-Result<Triangles> readMeshFile(const std::string& path, const Vec3& scale)
+Result<Triangles> readMeshFile(const std::string& path, const Vec3& scale, const std::function<bool()>& keepOn)
 {
     const auto fail = [&](const char* code, std::string message, std::string remedy) { return Error{code, std::move(message), path, std::move(remedy)}; };
     std::error_code bad;
@@ -42,12 +53,14 @@ Result<Triangles> readMeshFile(const std::string& path, const Vec3& scale)
         if (Status wrong = checkStlHeader(path, size)) return *wrong;
 
     Assimp::Importer importer;
+    if (keepOn) importer.SetProgressHandler(new Asker(keepOn));  // the importer deletes it
     const aiScene* scene = nullptr;
     try {
         scene = importer.ReadFile(path, aiProcess_Triangulate | aiProcess_JoinIdenticalVertices | aiProcess_PreTransformVertices | aiProcess_SortByPType);
     } catch (const std::exception& e) {
         return fail("mesh.read", fmt::format("cannot be read ({})", e.what()), "Export it again, for example as STL.");
     }
+    if (keepOn && !keepOn()) return fail("mesh.cancelled", "was not read to its end", "");
     if (!scene || !scene->HasMeshes()) {
         const std::string why = importer.GetErrorString();
         return fail("mesh.read", fmt::format("cannot be read ({})", why.empty() ? "no surface in it" : why), "Bring in STL, OBJ, PLY, DAE or glTF.");

@@ -93,7 +93,7 @@ private:
         const Target& target = *findTarget(m_cell, step.target);
         const Arm& arm = *m_cell.arm.model;
         LinePath path;
-        path.flangeFromTcp = target.kind == Target::Kind::Pose ? findTool(m_cell, target.tool)->flangeFromTcp : toolInForce(m_cell).flangeFromTcp;
+        path.flangeFromTcp = target.kind == Target::Kind::Pose ? flangeFromTcp(*findTool(m_cell, target.tool), target.tcp) : flangeFromTcp(m_cell);
         path.start = forward(arm, m_posture) * path.flangeFromTcp;
         path.end = target.kind == Target::Kind::Pose ? baseFromTarget(m_cell, target, step.standoff) : forward(arm, target.posture) * path.flangeFromTcp;
         outcome.move = planLine(arm, m_posture, path, limitsOf(m_cell, step), m_cell.thresholds.blocks(), m_cell.thresholds.cautions());
@@ -115,11 +115,11 @@ private:
     void grip(StepOutcome& outcome)
     {
         const Pose tcp = worldFromTcp();
-        const double grasp = toolInForce(m_cell).gripper.grasp;
-        double nearest = grasp;
+        const Gripper& gripper = toolInForce(m_cell).gripper;
+        double nearest = INFINITY;
         for (const auto& [id, place] : m_parts) {
             const double distance = (place.translation - tcp.translation).norm();
-            if (distance <= nearest) {
+            if (distance < nearest && inGrasp(gripper, inverse(tcp) * place)) {
                 nearest = distance;
                 m_carried = id;
                 m_tcpFromPart = inverse(tcp) * place;
@@ -178,7 +178,7 @@ void blendMoves(const Cell& cell, const Routine& routine, Trace& trace)
             const StepOutcome& before = trace.outcomes[trace.spans[i - 1].outcome];
             const double blend = routine.steps[before.index].blend;
             if (blend > 0 && before.move && outcome.move && !before.blocks() && !outcome.blocks())
-                gained += overlapTime(*cell.arm.model, toolInForce(cell).flangeFromTcp, *before.move, *outcome.move, blend);
+                gained += overlapTime(*cell.arm.model, flangeFromTcp(cell), *before.move, *outcome.move, blend);
         }
         span.start -= gained;
         span.end -= gained;

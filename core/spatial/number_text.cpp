@@ -1,8 +1,11 @@
 #include "core/spatial/number_text.h"
 
+#include "core/spatial/units.h"
+
 #include <algorithm>
 #include <charconv>
 #include <cmath>
+#include <string_view>
 
 namespace topikos {
 
@@ -88,5 +91,26 @@ private:
 }  // namespace
 
 std::optional<double> numberOf(const std::string& text) { return Reader(text).whole(); }
+
+std::optional<double> quantityOf(const std::string& text, Quantity quantity, double unit)
+{
+    struct Unit {
+        const char* word;
+        Quantity quantity;
+        double size;
+    };
+    static constexpr Unit units[] = {{"mm", Quantity::Length, kMillimetre}, {"cm", Quantity::Length, 0.01}, {"m", Quantity::Length, 1}, {"in", Quantity::Length, 0.0254}, {"\"", Quantity::Length, 0.0254},
+                                     {"deg", Quantity::Angle, kDegree}, {"°", Quantity::Angle, kDegree}, {"rad", Quantity::Angle, 1}};
+    std::string figures = text;
+    while (!figures.empty() && std::isspace(static_cast<unsigned char>(figures.back()))) figures.pop_back();
+    for (const Unit& u : units)
+        if (u.quantity == quantity && figures.ends_with(u.word)) {
+            figures.resize(figures.size() - std::string_view(u.word).size());
+            unit = u.size;
+            break;
+        }
+    const std::optional<double> value = numberOf(figures);
+    return value && std::isfinite(*value * unit) ? std::optional(*value * unit) : std::nullopt;
+}
 
 }  // namespace topikos

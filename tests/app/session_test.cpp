@@ -100,7 +100,7 @@ void SessionTest::moveOutOfReachIsRefusedWithTheDistance()
     far.translation[0] += 3;
     QVERIFY(!m_session->moveTcp(far));
     QVERIFY(m_session->posture() == before);
-    const Solutions found = inverseKinematics(m_session->arm(), far * inverse(toolInForce(m_session->cell()).flangeFromTcp));
+    const Solutions found = inverseKinematics(m_session->arm(), far * inverse(flangeFromTcp(m_session->cell())));
     QCOMPARE(lastSaid(said), QString("Out of reach: %1 mm too far for the wrist.").arg(lengthText(found.shortfall)));
 }
 

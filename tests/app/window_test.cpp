@@ -6,6 +6,7 @@
 #include "app/window/main_window.h"
 #include "core/exchange/cell_file.h"
 #include "core/exchange/step_text.h"
+#include "tests/app/window_fixture.h"
 #include "tests/run.h"
 
 #include <QAction>
@@ -29,13 +30,12 @@
 #include <memory>
 
 using namespace topikos;
+using namespace topikos::test;
 
 /// Drives the real window with mouse and keys, and looks at what is then visible.
-class WindowTest : public QObject {
+class WindowTest : public WindowFixture {
     Q_OBJECT
 private slots:
-    void init();
-    void cleanup();
 
     void startsWithTheDemoCellChecked();
     void viewDrawsTheArm();
@@ -71,57 +71,11 @@ private slots:
     void everyActionIsExplained();
 
 private:
-    Session& session() { return m_window->session(); }
-    Viewport& view() { return m_window->viewport(); }
-    template <class T>
-    T* child(const char* name)
-    {
-        T* found = m_window->findChild<T*>(name);
-        if (!found) qFatal("there is no %s", name);
-        return found;
-    }
-    QAction* action(const QString& words);
-    QString note() { return child<QLabel>("viewNote")->property("plain").toString(); }
     QString headline() { return child<QLabel>("chip")->text(); }
-    void fresh() { QTRY_VERIFY_WITH_TIMEOUT(session().checkIsFresh(), 20000); }
-    TargetId targetNamed(const char* name);
     void typeStep(const char* text);
     QStringList steps();
 
-    std::unique_ptr<MainWindow> m_window;
 };
-
-void WindowTest::init()
-{
-    QSettings().clear();
-    m_window = std::make_unique<MainWindow>();
-    m_window->resize(1280, 800);
-    m_window->show();
-    QVERIFY(QTest::qWaitForWindowExposed(m_window.get()));
-    m_window->activateWindow();
-    fresh();
-    QTRY_VERIFY(view().frameCount() > 0);
-}
-
-void WindowTest::cleanup()
-{
-    m_window.reset();
-    QSettings().clear();
-}
-
-QAction* WindowTest::action(const QString& words)
-{
-    for (QAction* a : m_window->actions())
-        if (a->text() == words || a->text().startsWith(words + ":")) return a;
-    qFatal("there is no action %s", qPrintable(words));
-}
-
-TargetId WindowTest::targetNamed(const char* name)
-{
-    for (const Target& t : session().cell().targets)
-        if (t.name == name) return t.id;
-    return {};
-}
 
 void WindowTest::typeStep(const char* text)
 {

@@ -1,5 +1,5 @@
 #include "core/exchange/cell_file.h"
-#include "core/cell/edit.h"
+#include "core/cell/edit_layout.h"
 #include "core/robot/data_sheet.h"
 #include "tests/core/support.h"
 #include "tests/run.h"
@@ -117,8 +117,8 @@ void CellFileTest::damagedFilesAreRefusedWithAPlace_data()
     QTest::newRow("text for a number") << "\"mass\":2.4" << "\"mass\":\"heavy\"" << "tools[0].mass: must be a number";
     QTest::newRow("loop in the frame tree") << "\"parent\":0" << "\"parent\":2" << "hangs below itself";
     QTest::newRow("parent not there") << "\"parent\":1" << "\"parent\":77" << "frames[1].parent: frame 77";
-    QTest::newRow("newer version") << "\"version\": 1" << "\"version\": 7" << "newer Topikos (format version 7; this one reads up to 1)";
-    QTest::newRow("no version") << "\"version\": 1" << "\"version\": \"one\"" << "no version number";
+    QTest::newRow("newer version") << "\"version\": 2" << "\"version\": 7" << "newer Topikos (format version 7; this one reads up to 2)";
+    QTest::newRow("no version") << "\"version\": 2" << "\"version\": \"one\"" << "no version number";
     QTest::newRow("another format") << "topikos-cell" << "something-else" << "is not a cell file";
     QTest::newRow("unknown field") << "\"mass\":2.4" << "\"mass\":2.4,\"wieght\":3" << "field \"wieght\"";
     QTest::newRow("field missing") << "\"mass\":2.4," << "" << "tools[0].mass: is missing";
@@ -130,7 +130,7 @@ void CellFileTest::damagedFilesAreRefusedWithAPlace_data()
     QTest::newRow("name twice") << "Arm base" << "Pedestal" << "is there twice";
     QTest::newRow("quaternion of length 2") << "[0.0,0.0,1.0,0.0]" << "[0.0,0.0,2.0,0.0]" << "must have length 1";
     QTest::newRow("colour misspelt") << "#6f7b82" << "#6f7b8" << "must be a colour";
-    QTest::newRow("solid of no size") << "\"size\":[0.62,0.62,0.03]" << "\"size\":[0.62,0,0.03]" << "sizes above 0";
+    QTest::newRow("solid of no size") << "\"size\":[0.62,0.62,0.03]" << "\"size\":[0.62,0,0.03]" << "above 0 and up to";
     QTest::newRow("speed out of range") << "\"speed\":0.15" << "\"speed\":-1" << "0.1 to 10000 mm/s";
     QTest::newRow("posture too short") << "\"posture\":[0.0," << "\"posture\":[" << "the arm has 6 joints";
     QTest::newRow("threshold crossed") << "\"elbow-blocked\":0.008" << "\"elbow-blocked\":8" << "thresholds";

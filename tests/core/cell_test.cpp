@@ -1,4 +1,4 @@
-#include "core/cell/edit.h"
+#include "core/cell/edit_layout.h"
 #include "core/cell/history.h"
 #include "tests/core/support.h"
 #include "tests/run.h"

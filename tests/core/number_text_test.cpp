@@ -3,6 +3,8 @@
 
 #include <QTest>
 
+#include <cmath>
+
 using namespace topikos;
 
 class NumberTextTest : public QObject {
@@ -10,6 +12,8 @@ class NumberTextTest : public QObject {
 private slots:
     void sumsHaveTheirValue_data();
     void sumsHaveTheirValue();
+    void unitsCount_data();
+    void unitsCount();
     void nonsenseHasNone_data();
     void nonsenseHasNone();
 };
@@ -39,6 +43,38 @@ void NumberTextTest::sumsHaveTheirValue()
     const auto found = numberOf(typed.toStdString());
     QVERIFY(found);
     QCOMPARE(*found, value);
+}
+
+void NumberTextTest::unitsCount_data()
+{
+    QTest::addColumn<QString>("typed");
+    QTest::addColumn<int>("quantity");
+    QTest::addColumn<double>("value");  // in m or rad, as the field counts in mm and degrees
+    const auto row = [](const char* typed, Quantity quantity, double value) { QTest::newRow(typed) << QString::fromUtf8(typed) << int(quantity) << value; };
+    row("12", Quantity::Length, 0.012);
+    row("12 mm", Quantity::Length, 0.012);
+    row("1200-45/2 mm", Quantity::Length, 1.1775);
+    row("0.5m", Quantity::Length, 0.5);
+    row("3,5 cm", Quantity::Length, 0.035);
+    row("12in", Quantity::Length, 0.3048);
+    row("2\"", Quantity::Length, 0.0508);
+    row("180", Quantity::Angle, 3.14159265358979);
+    row("90°", Quantity::Angle, 1.5707963267949);
+    row("90 deg", Quantity::Angle, 1.5707963267949);
+    row("1.5 rad", Quantity::Angle, 1.5);
+}
+
+void NumberTextTest::unitsCount()
+{
+    QFETCH(QString, typed);
+    QFETCH(int, quantity);
+    QFETCH(double, value);
+    const double unit = Quantity(quantity) == Quantity::Length ? 1e-3 : 3.14159265358979323846 / 180;
+    const auto found = quantityOf(typed.toStdString(), Quantity(quantity), unit);
+    QVERIFY(found);
+    QVERIFY(std::abs(*found - value) < 1e-12);
+    // Units of the other kind are none of this one.
+    if (typed.contains("m") || typed.contains("rad")) QVERIFY(!quantityOf(typed.toStdString(), Quantity(quantity) == Quantity::Length ? Quantity::Angle : Quantity::Length, unit));
 }
 
 void NumberTextTest::nonsenseHasNone_data()

@@ -4,6 +4,7 @@ layout(location = 1) in vec3 normal;
 layout(location = 2) in vec4 color;
 uniform mat4 model;
 uniform mat4 viewProjection;
+uniform vec4 section;   // kept where dot(section, (position, 1)) >= 0
 out vec3 worldPosition;
 out vec3 worldNormal;
 out vec4 bodyColor;
@@ -13,5 +14,6 @@ void main()
     worldPosition = p.xyz;
     worldNormal = mat3(model) * normal;
     bodyColor = color;
+    gl_ClipDistance[0] = dot(section, p);
     gl_Position = viewProjection * p;
 }

@@ -3,6 +3,7 @@ in vec3 place;
 uniform vec3 ground;
 uniform vec3 grid;
 uniform vec3 fadeCentre;
+uniform float step;       // of the fine grid [m]
 uniform sampler2D shadow;
 uniform vec4 shadowArea;   // centre x, y, half width, darkness
 out vec4 color;
@@ -17,7 +18,7 @@ float lines(vec2 p, float spacing)
 void main()
 {
     float fade = 1.0 - smoothstep(1.6, 5.5, length(place.xy - fadeCentre.xy));
-    float g = max(0.35 * lines(place.xy, 0.1), lines(place.xy, 0.5));
+    float g = max(0.35 * lines(place.xy, step), lines(place.xy, 5.0 * step));
     vec3 c = mix(ground, grid, g);
     vec2 uv = (place.xy - shadowArea.xy) / (2.0 * shadowArea.z) + 0.5;
     float s = 0.0;

@@ -1,0 +1,44 @@
+#pragma once
+#include "core/spatial/number_text.h"
+
+#include <QDoubleSpinBox>
+#include <QWheelEvent>
+
+namespace topikos {
+
+/// A number field that lets the wheel scroll the panel and takes sums, "1200-45/2", units behind them, and a comma or point as decimal sign.
+class NumberField : public QDoubleSpinBox {
+public:
+    /// `unit` [m or rad] is what the number counts in when none is typed.
+    explicit NumberField(QWidget* parent, Quantity quantity = Quantity::Number, double unit = 1) : QDoubleSpinBox(parent), m_quantity(quantity), m_unit(unit)
+    {
+        setLocale(QLocale::c());
+        setButtonSymbols(QAbstractSpinBox::NoButtons);
+        setKeyboardTracking(false);
+        setAlignment(Qt::AlignRight);
+        setFocusPolicy(Qt::StrongFocus);
+    }
+
+protected:
+    void wheelEvent(QWheelEvent* event) override { event->ignore(); }
+    QValidator::State validate(QString& input, int&) const override
+    {
+        const auto value = typed(input);
+        return value && *value >= minimum() && *value <= maximum() ? QValidator::Acceptable : QValidator::Intermediate;
+    }
+    double valueFromText(const QString& words) const override { return typed(words).value_or(value()); }
+
+private:
+    std::optional<double> typed(QString words) const
+    {
+        if (m_quantity == Quantity::Number && !suffix().isEmpty() && words.endsWith(suffix())) words.chop(suffix().size());
+        std::optional<double> value = quantityOf(words.toStdString(), m_quantity, m_unit);
+        if (value) *value /= m_unit;
+        return value;
+    }
+
+    Quantity m_quantity;
+    double m_unit;
+};
+
+}  // namespace topikos

@@ -1,0 +1,26 @@
+#pragma once
+#include "app/session/session.h"
+
+namespace topikos {
+
+// What can be done with the things of the layout. Each acts on what is selected and says what is missing when nothing fits.
+
+/// The frame that new things go into: the selected one, or that of the selected part; else the world.
+FrameId frameForNew(const Session& session);
+
+void addFrameHere(Session& session);
+void addPartHere(Session& session);
+void addToolHere(Session& session);
+/// A pattern of the selected part's kind, or of the selected target; else of a new kind of part.
+void addPatternHere(Session& session);
+/// A fixture with all that is in it, a part, a tool's point or a pattern's members.
+void copySelected(Session& session);
+void deleteSelected(Session& session);
+void hideSelected(Session& session);
+void lockSelected(Session& session);
+void isolateSelected(Session& session);
+void showEverything(Session& session);
+void putToolInForce(Session& session);
+void switchAsBuilt(Session& session);
+
+}  // namespace topikos

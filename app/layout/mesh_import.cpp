@@ -1,0 +1,128 @@
+#include "app/layout/mesh_import.h"
+
+#include "app/session/text.h"
+#include "core/shape/mesh_file.h"
+#include "core/shape/reduce.h"
+
+#include <QComboBox>
+#include <QDialogButtonBox>
+#include <QFileInfo>
+#include <QFormLayout>
+#include <QFutureWatcher>
+#include <QLabel>
+#include <QProgressDialog>
+#include <QtConcurrent>
+
+#include <atomic>
+
+namespace topikos {
+
+namespace {
+
+constexpr std::size_t kLightTriangles = 6000;
+constexpr DisplayUnit kFileUnits[] = {{"mm", 1e-3, 1}, {"cm", 1e-2, 2}, {"m", 1, 4}, {"in", 0.0254, 3}};
+
+Eigen::AlignedBox3f boxOf(const Triangles& triangles)
+{
+    Eigen::AlignedBox3f box;
+    for (const Eigen::Vector3f& p : triangles.points) box.extend(p);
+    return box;
+}
+
+}  // namespace
+
+Result<ReadSurface> readSurface(const QString& path, const std::function<bool()>& keepOn)
+{
+    Result<Triangles> triangles = readMeshFile(path.toStdString(), Vec3::Ones(), keepOn);
+    if (!triangles) return triangles.error();
+    ReadSurface out{std::move(triangles).value(), 0, 1e-3, false, path};
+    out.turned = repairNormals(out.triangles);
+    const float size = boxOf(out.triangles).sizes().maxCoeff();
+    const QString ending = QFileInfo(path).suffix().toLower();
+    const bool transmission = ending == "gltf" || ending == "glb";
+    // glTF is in metres by its standard; others are taken for millimetres unless that would be tiny.
+    out.unit = transmission || ending == "dae" ? 1 : size > 5 ? 1e-3 : 1;
+    out.yUp = transmission || ending == "dae";
+    return out;
+}
+
+Solid solidOf(const ReadSurface& read, double unit, bool yUp)
+{
+    auto drawn = std::make_shared<Triangles>(read.triangles);
+    for (Eigen::Vector3f& p : drawn->points) {
+        if (yUp) p = Eigen::Vector3f(p[0], -p[2], p[1]);
+        p *= float(unit);
+    }
+    Solid solid;
+    solid.kind = Solid::Kind::Mesh;
+    solid.color = {drawn->color[0], drawn->color[1], drawn->color[2]};
+    solid.surface.drawn = drawn;
+    solid.surface.light = drawn->faces.size() > kLightTriangles ? std::make_shared<const Triangles>(reduced(*drawn, kLightTriangles)) : solid.surface.drawn;
+    return solid;
+}
+
+SurfaceDialog::SurfaceDialog(const ReadSurface& read, QWidget* parent) : QDialog(parent), m_read(read)
+{
+    setWindowTitle("Surface from " + QFileInfo(read.path).fileName());
+    setObjectName("surfaceDialog");
+    auto* form = new QFormLayout(this);
+    form->addRow("Triangles", new QLabel(QLocale::c().toString(qlonglong(read.triangles.faces.size())) + (read.turned ? QString(" · %1 turned to face outwards").arg(read.turned) : QString()), this));
+    m_unit = new QComboBox(this);
+    m_unit->setObjectName("surfaceUnit");
+    for (const DisplayUnit& unit : kFileUnits) {
+        m_unit->addItem(unit.symbol, unit.size);
+        if (unit.size == read.unit) m_unit->setCurrentIndex(m_unit->count() - 1);
+    }
+    form->addRow("One unit of the file is", m_unit);
+    m_up = new QComboBox(this);
+    m_up->setObjectName("surfaceUp");
+    m_up->addItems({"Z points up", "Y points up"});
+    m_up->setCurrentIndex(read.yUp);
+    form->addRow("In the file", m_up);
+    m_size = new QLabel(this);
+    m_size->setObjectName("surfaceSize");
+    form->addRow("Size in the cell", m_size);
+    auto* buttons = new QDialogButtonBox(QDialogButtonBox::Ok | QDialogButtonBox::Cancel, this);
+    buttons->button(QDialogButtonBox::Ok)->setText("Bring in");
+    connect(buttons, &QDialogButtonBox::accepted, this, &QDialog::accept);
+    connect(buttons, &QDialogButtonBox::rejected, this, &QDialog::reject);
+    form->addRow(buttons);
+    for (QComboBox* box : {m_unit, m_up}) connect(box, &QComboBox::currentIndexChanged, this, &SurfaceDialog::showSize);
+    showSize();
+}
+
+double SurfaceDialog::unit() const { return m_unit->currentData().toDouble(); }
+bool SurfaceDialog::yUp() const { return m_up->currentIndex() == 1; }
+
+void SurfaceDialog::showSize()
+{
+    Vec3 size = unit() * boxOf(m_read.triangles).sizes().cast<double>();
+    if (yUp()) std::swap(size[1], size[2]);
+    const bool odd = size.maxCoeff() > 20 || size.maxCoeff() < 0.002;
+    m_size->setText(QString("%1 × %2 × %3 %4%5").arg(placeFigure(size[0], 1), placeFigure(size[1], 1), placeFigure(size[2], 1), lengthUnit().symbol, odd ? " · is the unit right?" : ""));
+}
+
+void importSurface(const QString& path, QWidget* parent, std::function<void(const Solid&, const QString&)> done, std::function<void(const QString&)> fail)
+{
+    auto stop = std::make_shared<std::atomic<bool>>(false);
+    auto* progress = new QProgressDialog("Reading " + QFileInfo(path).fileName() + " …", "Cancel", 0, 0, parent);
+    progress->setObjectName("surfaceProgress");
+    progress->setWindowModality(Qt::WindowModal);
+    progress->setMinimumDuration(500);
+    progress->setAttribute(Qt::WA_DeleteOnClose);
+    QObject::connect(progress, &QProgressDialog::canceled, parent, [stop] { *stop = true; });
+    auto* watcher = new QFutureWatcher<Result<ReadSurface>>(parent);
+    QObject::connect(watcher, &QFutureWatcherBase::finished, parent, [=] {
+        watcher->deleteLater();
+        const bool cancelled = *stop;
+        progress->deleteLater();
+        if (cancelled) return;
+        const Result<ReadSurface> read = watcher->result();
+        if (!read) return fail(text(read.error().line()));
+        SurfaceDialog dialog(*read, parent);
+        if (dialog.exec() == QDialog::Accepted) done(solidOf(*read, dialog.unit(), dialog.yUp()), QFileInfo(path).completeBaseName());
+    });
+    watcher->setFuture(QtConcurrent::run([path, stop] { return readSurface(path, [stop] { return !*stop; }); }));
+}
+
+}  // namespace topikos

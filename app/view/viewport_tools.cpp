@@ -1,0 +1,238 @@
+#include "app/view/viewport.h"
+
+#include "app/session/text.h"
+#include "app/theme/theme.h"
+#include "app/view/reading_strip.h"
+
+#include <QDragEnterEvent>
+#include <QMimeData>
+#include <QPainter>
+#include <QSettings>
+#include <QUrl>
+
+#include <cmath>
+
+/// What the view can do beside showing and jogging: move things by their handle, measure, cut open, draw the floor plan.
+namespace topikos {
+
+namespace {
+
+QString withUnit(double metres) { return placeFigure(metres) + " " + lengthUnit().symbol; }
+QString turnWithUnit(double radians) { return turnFigure(radians, 1) + (angleUnit().size == 1 ? " rad" : "°"); }
+
+QString kindText(Scene::Snap::Kind kind)
+{
+    static const char* words[] = {"face of", "edge of", "corner of", "circle of", "frame"};
+    return words[int(kind)];
+}
+
+double toStep(double value, double step) { return std::round(value / step) * step; }
+
+}  // namespace
+
+std::optional<Viewport::Movable> Viewport::movable() const
+{
+    const Cell& cell = m_session.cell();
+    if (m_session.inRun()) return std::nullopt;
+    if (const Frame* frame = findFrame(cell, m_session.selected<FrameId>())) {
+        if (frame->look.locked) return std::nullopt;
+        const FrameId id = frame->id;
+        return Movable{text(frame->name), worldFromFrame(cell, frame->parent), placeInForce(cell, *frame), [id](const Cell& c, const Pose& pose) { return setFramePose(c, id, pose); }};
+    }
+    if (const Part* part = findPart(cell, m_session.selected<PartId>())) {
+        if (part->look.locked || part->pattern) return std::nullopt;
+        const PartId id = part->id;
+        return Movable{text(part->name), worldFromFrame(cell, part->frame), part->pose, [id](const Cell& c, const Pose& pose) { return setPartPose(c, id, pose); }};
+    }
+    if (const Pattern* pattern = findPattern(cell, m_session.selected<PatternId>())) {
+        const Pattern own = *pattern;
+        return Movable{text(own.name), worldFromFrame(cell, own.frame), own.first, [own](const Cell& c, const Pose& pose) {
+                           Pattern next = own;
+                           next.first = pose;
+                           return changePattern(c, next);
+                       }};
+    }
+    return std::nullopt;
+}
+
+void Viewport::dragMovable(QPointF pixel, bool freely)
+{
+    Handle::Drag drag = *m_drag;
+    QString words;
+    const Pose start = m_moving->worldFromParent * m_moving->pose;
+    static const char* names[] = {"X", "Y", "Z"};
+    Pose world;
+    if (drag.part < 6) {
+        const double step = drag.part < 3 ? m_session.jogLength() : m_session.jogAngle();
+        if (!freely) drag.amount = toStep(drag.amount, step);
+        world = Handle::moved(drag, start);
+        words = drag.part < 3 ? QString("%1 %2").arg(names[drag.part], withUnit(drag.amount)) : QString("about %1 %2").arg(names[drag.part - 3], turnWithUnit(drag.amount));
+        words += freely ? " · free" : QString(" · in steps of %1, Shift moves freely").arg(drag.part < 3 ? withUnit(step) : turnWithUnit(step));
+    } else {
+        world = Handle::moved(drag, start);
+        m_underMouse = freely ? std::nullopt : m_scene.snapAt(pixel, m_camera, size(), m_session.selection());
+        if (m_underMouse) {
+            world.translation = m_underMouse->place;
+            words = QString("at the %1 %2 · Shift moves freely").arg(kindText(m_underMouse->kind), text(m_underMouse->of));
+        } else {
+            words = QString("%1 from where it was").arg(withUnit((world.translation - start.translation).norm()));
+        }
+    }
+    m_movedTo = inverse(m_moving->worldFromParent) * world;
+    m_session.preview([this](const Cell& cell) { return m_moving->place(cell, m_movedTo); });
+    showNote(m_moving->name + ": " + offsetText(m_movedTo, m_session.cell().angles) + " · " + words, false);
+}
+
+void Viewport::dropMovable()
+{
+    const Movable moved = *m_moving;
+    m_moving.reset();
+    m_underMouse.reset();
+    m_session.endPreview();
+    if (!(m_movedTo == moved.pose))
+        m_session.edit("Move " + moved.name, [&](const Cell& cell) { return moved.place(cell, m_movedTo); });
+    showNote({}, false);
+}
+
+void Viewport::setMeasuring(bool on)
+{
+    m_measuring = on;
+    m_measured.clear();
+    m_underMouse.reset();
+    setMouseTracking(true);
+    setCursor(on ? Qt::CrossCursor : Qt::ArrowCursor);
+    showNote(on ? "Measure: click two places. Corners, edges, circles and frames catch the pointer; Esc ends." : QString(), false);
+    changed();
+}
+
+void Viewport::pickMeasure(QPointF pixel)
+{
+    const auto snap = m_scene.snapAt(pixel, m_camera, size(), {});
+    if (!snap) return showNote("There is nothing to measure from here; click on a body or a frame.", true);
+    if (m_measured.size() >= 2) m_measured.clear();
+    m_measured.push_back(*snap);
+    showNote(m_measured.size() == 2 ? measureText() : QString("From the %1 %2; click the second place.").arg(kindText(snap->kind), text(snap->of)), false);
+    changed();
+}
+
+QString Viewport::measureText() const
+{
+    if (m_measured.size() < 2) return {};
+    const Scene::Snap &a = m_measured[0], &b = m_measured[1];
+    const Quat axes = worldFromFrame(m_session.cell(), m_session.readingFrame()).rotation;
+    const Vec3 way = axes.conjugate() * (b.place - a.place);
+    QString words = QString("%1 · along the axes of %2: X %3  Y %4  Z %5").arg(withUnit(way.norm()), text(frameName(m_session.cell(), m_session.readingFrame())), placeFigure(way[0]), placeFigure(way[1]), placeFigure(way[2]));
+    if (a.direction.norm() > 0.5 && b.direction.norm() > 0.5) {
+        const double c = std::abs(a.direction.normalized().dot(b.direction.normalized()));
+        words += QString(" · angle between %1 %2").arg(a.kind == Scene::Snap::Kind::Face && b.kind == Scene::Snap::Kind::Face ? "the faces" : "the directions", turnWithUnit(std::acos(std::min(1.0, c))));
+    }
+    return words;
+}
+
+void Viewport::paintTag(QPainter& painter, const Vec3& place, const QString& words) const
+{
+    double depth;
+    const QPointF p = m_camera.pixel(place, size(), &depth);
+    if (depth < 0) return;
+    painter.setFont(textFont(12, QFont::DemiBold));
+    QRectF box = QFontMetricsF(painter.font()).boundingRect(words).adjusted(-6, -3, 6, 3).translated(p + QPointF(14, -12));
+    box.moveLeft(std::clamp(box.left(), 4.0, std::max(4.0, width() - box.width() - 4.0)));
+    painter.setPen(QPen(theme().line, 1));
+    painter.setBrush(theme().raised);
+    painter.drawRoundedRect(box, 4, 4);
+    painter.setPen(theme().ink);
+    painter.drawText(box, Qt::AlignCenter, words);
+}
+
+void Viewport::paintMeasure(QPainter& painter)
+{
+    const auto mark = [&](const Scene::Snap& snap) {
+        const QPointF p = m_camera.pixel(snap.place, size());
+        painter.setPen(QPen(theme().accent, 2));
+        painter.setBrush(Qt::NoBrush);
+        switch (snap.kind) {
+        case Scene::Snap::Kind::Circle: painter.drawEllipse(p, 6, 6); break;
+        case Scene::Snap::Kind::Corner: painter.drawRect(QRectF(p - QPointF(5, 5), QSizeF(10, 10))); break;
+        default: painter.drawLine(p - QPointF(6, 0), p + QPointF(6, 0)), painter.drawLine(p - QPointF(0, 6), p + QPointF(0, 6));
+        }
+    };
+    for (const Scene::Snap& snap : m_measured) mark(snap);
+    if (m_underMouse) mark(*m_underMouse);
+    if (m_measured.size() == 2) paintTag(painter, 0.5 * (m_measured[0].place + m_measured[1].place), withUnit((m_measured[1].place - m_measured[0].place).norm()));
+}
+
+void Viewport::setSection(int axis)
+{
+    if (axis < 0) return setSection(-1, 0);
+    Eigen::AlignedBox3d box;
+    for (const Vec3& corner : m_scene.corners()) box.extend(corner);
+    setSection(axis, box.isEmpty() ? 0 : box.center()[axis]);
+}
+
+void Viewport::setSection(int axis, double at)
+{
+    m_sectionAxis = axis;
+    m_sectionPlace = at;
+    static const char* names[] = {"X", "Y", "Z"};
+    showNote(axis < 0 ? QString() : QString("Cut at %1 %2 · Ctrl and the wheel move it").arg(names[axis], withUnit(at)), false);
+    changed();
+}
+
+void Viewport::showFloorPlan(bool on)
+{
+    m_floorPlan = on;
+    if (on) look(Direction::Top);
+    changed();
+}
+
+void Viewport::paintFloorPlan(QPainter& painter)
+{
+    const Cell& cell = m_session.shownCell();
+    painter.setFont(figureFont(11));
+    for (const Frame& frame : cell.frames) {
+        if (frame.parent || frame.look.hidden) continue;
+        const Vec3 at = worldFromFrame(cell, frame.id).translation;
+        const Vec3 foot(at[0], at[1], 0);
+        for (int axis = 0; axis < 2; ++axis) {
+            // A leader from the world's axis to the frame's foot, with the distance at its middle.
+            Vec3 from = foot;
+            from[axis] = 0;
+            const QPointF a = m_camera.pixel(from, size()), b = m_camera.pixel(foot, size());
+            if (std::hypot(a.x() - b.x(), a.y() - b.y()) < 24) continue;
+            painter.setPen(QPen(theme().ink, 1, Qt::DashLine));
+            painter.drawLine(a, b);
+            const QString words = placeFigure(foot[axis], 1);
+            const QRectF box = QFontMetricsF(painter.font()).boundingRect(words).adjusted(-3, -1, 3, 1);
+            const QRectF middle = box.translated((a + b) / 2 - box.center());
+            painter.fillRect(middle, theme().raised);
+            painter.setPen(theme().ink);
+            painter.drawText(middle, Qt::AlignCenter, words);
+        }
+        paintTag(painter, foot, text(frame.name));
+        painter.setFont(figureFont(11));
+    }
+}
+
+void Viewport::setGridStep(double step)
+{
+    m_gridStep = step;
+    QSettings().setValue("view/grid", step);
+    changed();
+}
+
+void Viewport::dragEnterEvent(QDragEnterEvent* event)
+{
+    if (event->mimeData()->hasUrls()) event->acceptProposedAction();
+}
+
+void Viewport::dropEvent(QDropEvent* event)
+{
+    QStringList paths;
+    for (const QUrl& url : event->mimeData()->urls())
+        if (url.isLocalFile()) paths << url.toLocalFile();
+    if (paths.isEmpty()) return;
+    event->acceptProposedAction();
+    emit filesDropped(paths);
+}
+
+}  // namespace topikos

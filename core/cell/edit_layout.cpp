@@ -1,0 +1,415 @@
+#include "core/cell/edit_layout.h"
+
+#include "core/cell/edit_support.h"
+#include "core/cell/pattern.h"
+
+#include <fmt/format.h>
+
+#include <map>
+
+namespace topikos {
+
+namespace {
+
+Status checkSolids(const std::vector<Solid>& solids)
+{
+    for (const Solid& solid : solids)
+        if (Status bad = checkSolid(solid)) return bad;
+    return std::nullopt;
+}
+
+/// Changes one object of a list; `change` may refuse.
+template <class Object, class Change>
+Result<Cell> changed(const Cell& cell, std::vector<Object> Cell::*objects, decltype(Object::id) id, const char* what, Change change)
+{
+    Cell next = cell;
+    Object* object = findIn(next.*objects, id);
+    if (!object) return missing(what);
+    if (Status bad = change(*object)) return *bad;
+    return next;
+}
+
+Error inPattern(const Cell& cell, const Part& part)
+{
+    return {"edit.pattern-member", fmt::format("\"{}\" belongs to the pattern \"{}\" and stands where that puts it", part.name, findPattern(cell, part.pattern)->name), "", "Change the pattern."};
+}
+
+void dropUnusedKinds(Cell& cell)
+{
+    std::erase_if(cell.partKinds, [&](const PartKind& kind) {
+        return std::none_of(cell.parts.begin(), cell.parts.end(), [&](const Part& p) { return p.kind == kind.id; })
+               && std::none_of(cell.patterns.begin(), cell.patterns.end(), [&](const Pattern& p) { return p.kind == kind.id; });
+    });
+}
+
+}  // namespace
+
+Result<Cell> renameFrame(const Cell& cell, FrameId id, const std::string& name)
+{
+    if (lowered(name) == "world") return Error{"edit.name-taken", "\"World\" is the name of the root frame", "", "Choose a different name."};
+    return renamed(cell, &Cell::frames, id, name, "frame");
+}
+Result<Cell> renamePart(const Cell& cell, PartId id, const std::string& name) { return renamed(cell, &Cell::parts, id, name, "part"); }
+Result<Cell> renamePartKind(const Cell& cell, PartKindId id, const std::string& name) { return renamed(cell, &Cell::partKinds, id, name, "kind of part"); }
+Result<Cell> renameTool(const Cell& cell, ToolId id, const std::string& name) { return renamed(cell, &Cell::tools, id, name, "tool"); }
+
+Result<Cell> renamePattern(const Cell& cell, PatternId id, const std::string& name)
+{
+    const Pattern* pattern = findPattern(cell, id);
+    if (!pattern) return missing("pattern");
+    Pattern next = *pattern;
+    next.name = name;
+    return changePattern(cell, next);
+}
+
+Result<Cell> addFrame(const Cell& cell, const std::string& name, FrameId parent, const Pose& pose, FrameId* created)
+{
+    if (parent && !findFrame(cell, parent)) return missing("frame");
+    if (lowered(name) == "world") return nameTaken("World");
+    if (Status bad = checkNewName(cell.frames, name)) return *bad;
+    if (Status bad = checkPose(pose)) return *bad;
+    Cell next = cell;
+    const FrameId id{next.nextId++};
+    if (created) *created = id;
+    next.frames.push_back({id, name, parent, pose, {}});
+    return next;
+}
+
+Result<Cell> setFramePose(const Cell& cell, FrameId id, const Pose& pose)
+{
+    if (Status bad = checkPose(pose)) return *bad;
+    return changed(cell, &Cell::frames, id, "frame", [&](Frame& frame) -> Status {
+        if (cell.asBuilt && frame.measured) frame.measured = pose;
+        else frame.pose = pose;
+        return std::nullopt;
+    });
+}
+
+Result<Cell> setFrameParent(const Cell& cell, FrameId id, FrameId parent)
+{
+    return changed(cell, &Cell::frames, id, "frame", [&](Frame& frame) -> Status {
+        if (parent && !findFrame(cell, parent)) return missing("frame");
+        if (parent && isBelow(cell, parent, id))
+            return Error{"edit.frame-loop", fmt::format("\"{}\" hangs below \"{}\" and cannot carry it", frameName(cell, parent), frame.name), "", "Choose a parent outside its own branch."};
+        const Pose newFromOld = inverse(worldFromFrame(cell, parent)) * worldFromFrame(cell, frame.parent);
+        frame.pose = newFromOld * frame.pose;
+        if (frame.measured) frame.measured = newFromOld * *frame.measured;
+        frame.parent = parent;
+        return std::nullopt;
+    });
+}
+
+Result<Cell> setFrameMeasured(const Cell& cell, FrameId id, const std::optional<Pose>& pose)
+{
+    if (pose)
+        if (Status bad = checkPose(*pose)) return *bad;
+    return changed(cell, &Cell::frames, id, "frame", [&](Frame& frame) -> Status {
+        frame.measured = pose;
+        return std::nullopt;
+    });
+}
+
+Result<Cell> setAsBuilt(const Cell& cell, bool on)
+{
+    Cell next = cell;
+    next.asBuilt = on;
+    return next;
+}
+
+Result<Cell> setFrameSolids(const Cell& cell, FrameId id, const std::vector<Solid>& solids)
+{
+    if (Status bad = checkSolids(solids)) return *bad;
+    return changed(cell, &Cell::frames, id, "frame", [&](Frame& frame) -> Status {
+        frame.solids = solids;
+        return std::nullopt;
+    });
+}
+
+Result<Cell> deleteFrame(const Cell& cell, FrameId id)
+{
+    const Frame* frame = findFrame(cell, id);
+    if (!frame) return missing("frame");
+    const auto goes = [&](FrameId f) { return f && isBelow(cell, f, id); };
+    if (goes(cell.arm.mount)) return Error{"edit.frame-mount", fmt::format("the arm stands on \"{}\"", frameName(cell, cell.arm.mount)), "", "Put the arm on another frame first."};
+    Cell next = cell;
+    for (const Target& target : cell.targets) {
+        if (target.kind != Target::Kind::Pose || !goes(target.frame)) continue;
+        // Its membership must not keep it; its use must.
+        Cell alone = cell;
+        for (Target& t : alone.targets) t.pattern = {};
+        if (const Result<Cell> without = deleteTarget(alone, target.id); !without) return without.error();
+    }
+    std::erase_if(next.targets, [&](const Target& t) { return t.kind == Target::Kind::Pose && goes(t.frame); });
+    std::erase_if(next.parts, [&](const Part& p) { return goes(p.frame); });
+    std::erase_if(next.patterns, [&](const Pattern& p) { return goes(p.frame); });
+    std::erase_if(next.frames, [&](const Frame& f) { return goes(f.id); });
+    dropUnusedKinds(next);
+    return next;
+}
+
+Result<Cell> copyFixture(const Cell& cell, FrameId id, FrameId* created)
+{
+    if (!findFrame(cell, id)) return missing("frame");
+    Cell next = cell;
+    std::map<FrameId, FrameId> frames;
+    std::map<PatternId, PatternId> patterns;
+    for (const Frame& f : cell.frames) {
+        if (!isBelow(cell, f.id, id)) continue;
+        Frame copy = f;
+        copy.id = {next.nextId++};
+        copy.name = freeNameIn(next.frames, f.name + " copy");
+        frames[f.id] = copy.id;
+        next.frames.push_back(copy);
+    }
+    for (Frame& f : next.frames)
+        if (std::any_of(frames.begin(), frames.end(), [&](const auto& pair) { return pair.second == f.id; }) && frames.contains(f.parent)) f.parent = frames[f.parent];
+    const auto copied = [&](auto& list, const auto& originals) {
+        for (const auto& o : originals) {
+            if (!frames.contains(o.frame)) continue;
+            auto copy = o;
+            copy.id = {next.nextId++};
+            copy.name = freeNameIn(list, o.name + " copy");
+            copy.frame = frames[o.frame];
+            if constexpr (std::is_same_v<decltype(copy), Pattern>) patterns[o.id] = copy.id;
+            else if (copy.pattern) copy.pattern = patterns[copy.pattern];
+            list.push_back(copy);
+        }
+    };
+    copied(next.patterns, cell.patterns);
+    copied(next.parts, cell.parts);
+    std::vector<Target> poses;
+    for (const Target& t : cell.targets)
+        if (t.kind == Target::Kind::Pose) poses.push_back(t);
+    copied(next.targets, poses);
+    // Beside the original, so that both are seen.
+    Frame* top = findIn(next.frames, frames[id]);
+    top->pose.translation += Vec3(0.3, 0.3, 0);
+    if (top->measured) top->measured->translation += Vec3(0.3, 0.3, 0);
+    if (created) *created = top->id;
+    return next;
+}
+
+Result<Cell> addPart(const Cell& cell, const std::string& name, FrameId frame, const Pose& pose, PartId* created)
+{
+    if (frame && !findFrame(cell, frame)) return missing("frame");
+    if (Status bad = checkNewName(cell.parts, name)) return *bad;
+    if (Status bad = checkPose(pose)) return *bad;
+    Cell next = cell;
+    PartKind kind{{next.nextId++}, freeNameIn(cell.partKinds, name), 0, {Solid{}}};
+    Part part{{next.nextId++}, name, kind.id, frame, pose};
+    if (created) *created = part.id;
+    next.partKinds.push_back(std::move(kind));
+    next.parts.push_back(std::move(part));
+    return next;
+}
+
+Result<Cell> copyPart(const Cell& cell, PartId id, PartId* created)
+{
+    const Part* part = findPart(cell, id);
+    if (!part) return missing("part");
+    Cell next = cell;
+    Part copy = *part;
+    copy.id = {next.nextId++};
+    copy.name = freeNameIn(cell.parts, part->name + " copy");
+    copy.pattern = {};
+    copy.pose.translation += Vec3(0.05, 0.05, 0);
+    if (created) *created = copy.id;
+    next.parts.push_back(std::move(copy));
+    return next;
+}
+
+Result<Cell> deletePart(const Cell& cell, PartId id)
+{
+    const Part* part = findPart(cell, id);
+    if (!part) return missing("part");
+    if (part->pattern) return inPattern(cell, *part);
+    Cell next = cell;
+    std::erase_if(next.parts, [id](const Part& p) { return p.id == id; });
+    dropUnusedKinds(next);
+    return next;
+}
+
+Result<Cell> setPartPose(const Cell& cell, PartId id, const Pose& pose)
+{
+    if (Status bad = checkPose(pose)) return *bad;
+    return changed(cell, &Cell::parts, id, "part", [&](Part& part) -> Status {
+        if (part.pattern) return inPattern(cell, part);
+        part.pose = pose;
+        return std::nullopt;
+    });
+}
+
+Result<Cell> setPartFrame(const Cell& cell, PartId id, FrameId frame)
+{
+    if (frame && !findFrame(cell, frame)) return missing("frame");
+    return changed(cell, &Cell::parts, id, "part", [&](Part& part) -> Status {
+        if (part.pattern) return inPattern(cell, part);
+        part.pose = inverse(worldFromFrame(cell, frame)) * worldFromPart(cell, part);
+        part.frame = frame;
+        return std::nullopt;
+    });
+}
+
+Result<Cell> setPartKind(const Cell& cell, PartId id, PartKindId kind)
+{
+    if (!findPartKind(cell, kind)) return missing("kind of part");
+    Result<Cell> next = changed(cell, &Cell::parts, id, "part", [&](Part& part) -> Status {
+        if (part.pattern) return inPattern(cell, part);
+        part.kind = kind;
+        return std::nullopt;
+    });
+    if (next) {
+        Cell tidy = *next;
+        dropUnusedKinds(tidy);
+        return tidy;
+    }
+    return next;
+}
+
+Result<Cell> changePartKind(const Cell& cell, const PartKind& kind)
+{
+    if (Status bad = checkNewName(cell.partKinds, kind.name, kind.id)) return *bad;
+    if (Status bad = checkSolids(kind.solids)) return *bad;
+    if (!(kind.mass >= 0 && kind.mass <= 1e5)) return Error{"edit.mass", fmt::format("a mass of {:.6g} kg is not possible; 0 to 100000 kg is", kind.mass), "", "Give a mass in that range."};
+    return changed(cell, &Cell::partKinds, kind.id, "kind of part", [&](PartKind& own) -> Status {
+        own = kind;
+        return std::nullopt;
+    });
+}
+
+Result<Cell> addTool(const Cell& cell, const std::string& name, ToolId* created)
+{
+    if (Status bad = checkNewName(cell.tools, name)) return *bad;
+    Cell next = cell;
+    Tool tool;
+    tool.id = {next.nextId++};
+    tool.name = name;
+    tool.flangeFromTcp = translated({0, 0, 0.1});
+    tool.body = {Solid{Solid::Kind::Cylinder, translated({0, 0, 0.05}), {0.03, 0.03, 0.1}, {96, 108, 116}}};
+    if (created) *created = tool.id;
+    next.tools.push_back(std::move(tool));
+    return next;
+}
+
+Status checkTool(const Tool& tool)
+{
+    const auto fail = [](const char* code, std::string message) { return Error{code, std::move(message), "", "Give a value in that range."}; };
+    if (Status bad = checkPose(tool.flangeFromTcp)) return bad;
+    for (const ToolPoint& point : tool.points) {
+        if (Status bad = checkNewName(tool.points, point.name, point.id)) return bad;
+        if (Status bad = checkPose(point.flangeFromTcp)) return bad;
+    }
+    if (Status bad = checkSolids(tool.body)) return bad;
+    if (Status bad = checkSolids(tool.jaw)) return bad;
+    const Gripper& g = tool.gripper;
+    if (!(g.closed >= 0 && g.open >= g.closed && g.open <= 10)) return fail("edit.gripper", fmt::format("jaws from {:.6g} to {:.6g} mm are not possible; 0 <= closed <= open <= 10000 mm is", g.closed * 1000, g.open * 1000));
+    if (!(g.time >= 0 && g.time <= 60)) return fail("edit.gripper", fmt::format("{:.6g} s for the gripper is not possible; 0 to 60 s is", g.time));
+    if (!(g.grasp >= 0 && g.grasp <= 10)) return fail("edit.gripper", fmt::format("a grip distance of {:.6g} mm is not possible; 0 to 10000 mm is", g.grasp * 1000));
+    if (!(g.pivot > 0 && g.pivot <= 10)) return fail("edit.gripper", fmt::format("pivots {:.6g} mm behind the TCP are not possible; above 0 and up to 10000 mm is", g.pivot * 1000));
+    if (!(g.region.minCoeff() >= 0 && g.region.maxCoeff() <= 10)) return fail("edit.gripper", "a grip region must have edges of 0 to 10000 mm");
+    if (!(tool.mass >= 0 && tool.mass <= 1e5)) return fail("edit.mass", fmt::format("a mass of {:.6g} kg is not possible; 0 to 100000 kg is", tool.mass));
+    if (!tool.centreOfMass.allFinite() || tool.centreOfMass.cwiseAbs().maxCoeff() > 10) return fail("edit.mass", "the centre of mass must lie within 10 m of the flange");
+    const Vec3& i = tool.inertia;
+    if (!(i.minCoeff() >= 0 && i.maxCoeff() <= 1e5)) return fail("edit.inertia", "moments of inertia are 0 to 100000 kg m²");
+    if (2 * i.maxCoeff() > i.sum() * (1 + 1e-9) + 1e-12) return fail("edit.inertia", "no body has such moments of inertia: none can be larger than the two others together");
+    return std::nullopt;
+}
+
+Result<Cell> changeTool(const Cell& cell, const Tool& tool)
+{
+    if (Status bad = checkNewName(cell.tools, tool.name, tool.id)) return *bad;
+    if (Status bad = checkTool(tool)) return *bad;
+    const auto gone = [&](TcpId tcp) { return tcp && std::none_of(tool.points.begin(), tool.points.end(), [&](const ToolPoint& p) { return p.id == tcp; }); };
+    for (const Target& target : cell.targets)
+        if (target.kind == Target::Kind::Pose && target.tool == tool.id && gone(target.tcp))
+            return Error{"edit.tool-used", fmt::format("the target \"{}\" uses this point of the tool", target.name), "", "Take that target with another point first."};
+    Result<Cell> next = changed(cell, &Cell::tools, tool.id, "tool", [&](Tool& own) -> Status {
+        own = tool;
+        return std::nullopt;
+    });
+    if (next && cell.arm.tool == tool.id && gone(cell.arm.tcp)) return setToolInForce(*next, tool.id);
+    return next;
+}
+
+Result<Cell> setToolTcp(const Cell& cell, ToolId id, const Pose& pose, TcpId tcp)
+{
+    const Tool* tool = findTool(cell, id);
+    if (!tool) return missing("tool");
+    Tool next = *tool;
+    ToolPoint* point = findIn(next.points, tcp);
+    if (tcp && !point) return missing("point of the tool");
+    (point ? point->flangeFromTcp : next.flangeFromTcp) = pose;
+    return changeTool(cell, next);
+}
+
+Result<Cell> addToolPoint(const Cell& cell, ToolId id, const std::string& name, const Pose& pose, TcpId* created)
+{
+    const Tool* tool = findTool(cell, id);
+    if (!tool) return missing("tool");
+    if (Status bad = checkNewName(tool->points, name)) return *bad;
+    Cell numbered = cell;
+    Tool next = *tool;
+    next.points.push_back({{numbered.nextId++}, name, pose});
+    if (created) *created = next.points.back().id;
+    return changeTool(numbered, next);
+}
+
+Result<Cell> setToolInForce(const Cell& cell, ToolId id, TcpId tcp)
+{
+    const Tool* tool = findTool(cell, id);
+    if (!tool) return missing("tool");
+    if (tcp && std::none_of(tool->points.begin(), tool->points.end(), [&](const ToolPoint& p) { return p.id == tcp; })) return missing("point of the tool");
+    Cell next = cell;
+    next.arm.tool = id;
+    next.arm.tcp = tcp;
+    return next;
+}
+
+Result<Cell> deleteTool(const Cell& cell, ToolId id)
+{
+    const Tool* tool = findTool(cell, id);
+    if (!tool) return missing("tool");
+    if (id == cell.arm.tool) return Error{"edit.tool-used", fmt::format("the arm carries \"{}\"", tool->name), "", "Put another tool in force first."};
+    for (const Target& target : cell.targets)
+        if (target.kind == Target::Kind::Pose && target.tool == id) return Error{"edit.tool-used", fmt::format("the target \"{}\" uses \"{}\"", target.name, tool->name), "", "Take that target with another tool first."};
+    for (const Pattern& pattern : cell.patterns)
+        if (pattern.tool == id) return Error{"edit.tool-used", fmt::format("the pattern \"{}\" uses \"{}\"", pattern.name, tool->name), "", "Give that pattern another tool first."};
+    Cell next = cell;
+    std::erase_if(next.tools, [id](const Tool& t) { return t.id == id; });
+    return next;
+}
+
+Result<Cell> setFrameLook(const Cell& cell, FrameId id, const Look& look)
+{
+    return changed(cell, &Cell::frames, id, "frame", [&](Frame& frame) -> Status {
+        frame.look = look;
+        return std::nullopt;
+    });
+}
+
+Result<Cell> setPartLook(const Cell& cell, PartId id, const Look& look)
+{
+    return changed(cell, &Cell::parts, id, "part", [&](Part& part) -> Status {
+        part.look = look;
+        return std::nullopt;
+    });
+}
+
+Result<Cell> isolateFrame(const Cell& cell, FrameId id)
+{
+    if (!findFrame(cell, id)) return missing("frame");
+    Cell next = cell;
+    for (Frame& f : next.frames) f.look.hidden = !isBelow(cell, f.id, id);
+    for (Part& p : next.parts) p.look.hidden = !p.frame || !isBelow(cell, p.frame, id);
+    return next;
+}
+
+Result<Cell> showAll(const Cell& cell)
+{
+    Cell next = cell;
+    for (Frame& f : next.frames) f.look.hidden = false;
+    for (Part& p : next.parts) p.look.hidden = false;
+    return next;
+}
+
+}  // namespace topikos

@@ -1,0 +1,177 @@
+#include "core/cell/pattern.h"
+
+#include "core/cell/edit_support.h"
+
+#include <fmt/format.h>
+
+#include <algorithm>
+#include <cmath>
+#include <set>
+
+namespace topikos {
+
+namespace {
+
+constexpr double kFullTurn = 2 * std::numbers::pi;
+
+std::uint32_t placeCount(const Pattern& p) { return p.columns * (p.layout == Pattern::Layout::Grid ? p.rows : 1) * p.layers; }
+
+Pose poseAt(const Pattern& p, std::uint32_t place)
+{
+    if (p.layout == Pattern::Layout::Ring) {
+        const std::uint32_t i = place % p.columns, layer = place / p.columns;
+        const bool closed = std::abs(std::abs(p.sweep) - kFullTurn) < 1e-9;
+        const double angle = p.columns > 1 ? p.sweep * i / (closed ? p.columns : p.columns - 1) : 0;
+        const Pose turn{Vec3::Zero(), Quat(Eigen::AngleAxisd(angle, Vec3::UnitZ()))};
+        return p.first * turn * translated({p.pitch[0], 0, p.pitch[2] * layer});
+    }
+    const std::uint32_t column = place % p.columns, row = place / p.columns % p.rows, layer = place / (p.columns * p.rows);
+    const double shift = row % 2 ? p.stagger : 0;
+    return p.first * translated({p.pitch[0] * (column + shift), p.pitch[1] * row, p.pitch[2] * layer});
+}
+
+/// A name for a member that nothing else has.
+template <class Object>
+std::string freeName(const std::vector<Object>& objects, std::set<std::string>& taken, const std::string& stem, size_t number)
+{
+    if (taken.empty())
+        for (const Object& o : objects) taken.insert(o.name);
+    std::string name = fmt::format("{} {}", stem, number);
+    for (int k = 2; taken.contains(name); ++k) name = fmt::format("{} {}-{}", stem, number, k);
+    taken.insert(name);
+    return name;
+}
+
+/// Makes the members of a kind fit the places. `make` fills a new one.
+template <class Object, class Make>
+void fitMembers(Cell& cell, std::vector<Object> Cell::*objects, const Pattern& pattern, const std::vector<PatternPlace>& places, Make make)
+{
+    std::vector<Object> members, others;
+    for (Object& o : cell.*objects) (o.pattern == pattern.id ? members : others).push_back(std::move(o));
+    std::set<std::string> taken;
+    for (size_t i = 0; i < places.size(); ++i) {
+        const auto old = std::find_if(members.begin(), members.end(), [&](const Object& o) { return o.place == places[i].place; });
+        Object o = old != members.end() ? *old : Object{};
+        if (!o.id) {
+            o.id = {cell.nextId++};
+            o.pattern = pattern.id;
+            o.place = places[i].place;
+        }
+        make(o);
+        o.frame = pattern.frame;
+        o.pose = places[i].pose;
+        o.name = freeName(others, taken, pattern.name, i + 1);
+        others.push_back(std::move(o));
+    }
+    cell.*objects = std::move(others);
+}
+
+Status usedBy(const Cell& cell, const Pattern& pattern, const std::vector<PatternPlace>& kept)
+{
+    for (const Target& target : cell.targets) {
+        if (target.pattern != pattern.id) continue;
+        if (std::any_of(kept.begin(), kept.end(), [&](const PatternPlace& p) { return p.place == target.place; })) continue;
+        for (const Routine& routine : cell.routines)
+            for (size_t i = 0; i < routine.steps.size(); ++i)
+                if (routine.steps[i].isMove() && routine.steps[i].target == target.id)
+                    return Error{"edit.target-used", fmt::format("\"{}\" of the pattern is used by step {} of \"{}\"", target.name, i + 1, routine.name), "", "Delete that step or give it another target first."};
+    }
+    return std::nullopt;
+}
+
+Result<Cell> fitted(Cell cell, const Pattern& pattern)
+{
+    const std::vector<PatternPlace> places = placesOf(pattern);
+    const bool parts = pattern.content == Pattern::Content::Parts;
+    if (Status used = usedBy(cell, pattern, parts ? std::vector<PatternPlace>{} : places)) return *used;
+    fitMembers(cell, &Cell::parts, pattern, parts ? places : std::vector<PatternPlace>{}, [&](Part& part) { part.kind = pattern.kind; });
+    fitMembers(cell, &Cell::targets, pattern, parts ? std::vector<PatternPlace>{} : places, [&](Target& target) {
+        if (!target.tool) target.configuration = pattern.configuration;
+        target.tool = pattern.tool;
+    });
+    return cell;
+}
+
+}  // namespace
+
+std::vector<PatternPlace> placesOf(const Pattern& p)
+{
+    std::vector<PatternPlace> out;
+    for (std::uint32_t i = 0; i < placeCount(p); ++i) {
+        std::uint32_t place = i;
+        if (p.order == Pattern::Order::Serpentine && p.layout == Pattern::Layout::Grid) {
+            const std::uint32_t row = i / p.columns, column = i % p.columns;
+            if (row % 2) place = row * p.columns + (p.columns - 1 - column);
+        }
+        if (std::find(p.leftOut.begin(), p.leftOut.end(), place) == p.leftOut.end()) out.push_back({place, poseAt(p, place)});
+    }
+    if (p.order == Pattern::Order::Nearest)
+        for (size_t i = 0; i + 1 < out.size(); ++i) {
+            const auto away = [&](const PatternPlace& q) { return (q.pose.translation - out[i].pose.translation).squaredNorm(); };
+            const auto next = std::min_element(out.begin() + std::ptrdiff_t(i) + 1, out.end(), [&](const PatternPlace& a, const PatternPlace& b) {
+                const double x = away(a), y = away(b);
+                return std::abs(x - y) > 1e-12 ? x < y : a.place < b.place;
+            });
+            std::rotate(out.begin() + std::ptrdiff_t(i) + 1, next, next + 1);
+        }
+    return out;
+}
+
+Status checkPattern(const Cell& cell, const Pattern& p)
+{
+    const auto fail = [](const char* code, std::string message, const char* remedy) { return Error{code, std::move(message), "", remedy}; };
+    if (p.frame && !findFrame(cell, p.frame)) return fail("edit.missing", "the pattern's frame is not in the cell", "Choose another one.");
+    for (const std::uint32_t count : {p.columns, p.rows, p.layers})
+        if (count < 1 || count > 10000) return fail("edit.pattern-count", fmt::format("a count of {} is not possible; 1 to 10000 is", count), "Give a count in that range.");
+    if (std::uint64_t(p.columns) * p.rows * p.layers > 10000)
+        return fail("edit.pattern-count", fmt::format("the pattern has {} places; 10000 is the limit", std::uint64_t(p.columns) * p.rows * p.layers), "Make it smaller.");
+    if (!p.pitch.allFinite() || p.pitch.cwiseAbs().maxCoeff() > 100) return fail("edit.pattern-pitch", "a distance in the pattern is above 100 m", "Check the unit: distances are typed in mm.");
+    if (!(p.stagger >= 0 && p.stagger < 1)) return fail("edit.pattern-stagger", fmt::format("a stagger of {:.4g} is not possible; 0 to below 1 is", p.stagger), "Give a part of the pitch.");
+    if (!(std::abs(p.sweep) <= kFullTurn + 1e-9)) return fail("edit.pattern-sweep", "a ring goes round once at most", "Give an angle of up to 360°.");
+    if (!p.first.translation.allFinite()) return fail("edit.pose", "the pose holds a value that is not a number", "Type plain numbers.");
+    if (p.content == Pattern::Content::Parts ? !findPartKind(cell, p.kind) : !findTool(cell, p.tool)) return fail("edit.missing", "what the pattern repeats is not in the cell", "Choose another one.");
+    if (placesOf(p).empty()) return fail("edit.pattern-empty", "every place of the pattern is left out", "Leave at least one.");
+    return std::nullopt;
+}
+
+Result<Cell> addPattern(const Cell& cell, Pattern pattern, PatternId* created)
+{
+    if (Status bad = checkNewName(cell.patterns, pattern.name)) return *bad;
+    if (Status bad = checkPattern(cell, pattern)) return *bad;
+    Cell next = cell;
+    pattern.id = {next.nextId++};
+    if (created) *created = pattern.id;
+    next.patterns.push_back(pattern);
+    return fitted(std::move(next), pattern);
+}
+
+Result<Cell> changePattern(const Cell& cell, const Pattern& pattern)
+{
+    if (Status bad = checkNewName(cell.patterns, pattern.name, pattern.id)) return *bad;
+    if (Status bad = checkPattern(cell, pattern)) return *bad;
+    Cell next = cell;
+    Pattern* own = findIn(next.patterns, pattern.id);
+    if (!own) return missing("pattern");
+    *own = pattern;
+    return fitted(std::move(next), pattern);
+}
+
+Result<Cell> deletePattern(const Cell& cell, PatternId id, bool keepMembers)
+{
+    const Pattern* pattern = findPattern(cell, id);
+    if (!pattern) return missing("pattern");
+    if (!keepMembers)
+        if (Status used = usedBy(cell, *pattern, {})) return *used;
+    Cell next = cell;
+    std::erase_if(next.patterns, [id](const Pattern& p) { return p.id == id; });
+    const auto settle = [&](auto& objects) {
+        if (!keepMembers) std::erase_if(objects, [id](const auto& o) { return o.pattern == id; });
+        for (auto& o : objects)
+            if (o.pattern == id) o.pattern = {};
+    };
+    settle(next.parts);
+    settle(next.targets);
+    return next;
+}
+
+}  // namespace topikos

@@ -1,0 +1,548 @@
+#include "app/instruments/number_field.h"
+#include "app/layout/mesh_import.h"
+#include "app/session/text.h"
+#include "core/robot/forward.h"
+#include "core/shape/mesh.h"
+#include "core/shape/mesh_file.h"
+#include "tests/app/window_fixture.h"
+#include "tests/run.h"
+
+#include <QApplication>
+#include <QComboBox>
+#include <QDropEvent>
+#include <QFile>
+#include <QMenu>
+#include <QMimeData>
+#include <QPushButton>
+#include <QTableWidget>
+#include <QTemporaryDir>
+#include <QTimer>
+#include <QTreeWidget>
+#include <QUrl>
+
+using namespace topikos;
+using namespace topikos::test;
+
+/// The cell put together and corrected in the window, by mouse and keyboard.
+class LayoutWindowTest : public WindowFixture {
+    Q_OBJECT
+private slots:
+    void rackIsBuiltFromAnEmptyCell();
+    void numbersTakeSumsAndUnits_data();
+    void numbersTakeSumsAndUnits();
+    void handleMovesAFrameInSteps();
+    void frameSnapsToACorner();
+    void escapeTakesADragBack();
+    void threePointsPlaceAFrame();
+    void measuredPointsCorrectAFrame();
+    void fourPosturesFindTheTcp();
+    void toolsChangeInForce();
+    void searchFindsInTheLayout();
+    void hiddenAndLockedThings();
+    void twoPicksMeasure();
+    void cutOpenAndFloorPlan();
+    void droppedSurfaceBecomesAPart();
+    void brokenSurfaceIsRefused();
+    void rightClickFindsTheThing();
+
+private:
+    void click(const QString& button) { QTest::mouseClick(child<QPushButton>(button), Qt::LeftButton); }
+    void choose(const QString& box, int index);
+    QPoint pixelOf(const Vec3& place) { return view().camera().pixel(place, view().size()).toPoint(); }
+    void drag(const QPoint& from, const QPoint& to, Qt::KeyboardModifiers keys = {});
+    /// Types the values of a row of the teach table.
+    void fillRow(int row, int column, const Vec3& metres);
+    /// The rows of the layout that are not hidden.
+    QStringList shownRows();
+};
+
+void LayoutWindowTest::choose(const QString& name, int index)
+{
+    QCoreApplication::processEvents();
+    auto* box = child<QComboBox>(name);
+    box->setCurrentIndex(index);
+    emit box->activated(index);
+    QCoreApplication::processEvents();
+}
+
+void LayoutWindowTest::drag(const QPoint& from, const QPoint& to, Qt::KeyboardModifiers keys)
+{
+    QTest::mousePress(&view(), Qt::LeftButton, keys, from);
+    for (int i = 1; i <= 8; ++i) {
+        const QPointF at = from + (to - from) * (i / 8.0);
+        QMouseEvent move(QEvent::MouseMove, at, view().mapToGlobal(at), Qt::LeftButton, Qt::LeftButton, keys);
+        QCoreApplication::sendEvent(&view(), &move);
+    }
+    QTest::mouseRelease(&view(), Qt::LeftButton, keys, to);
+    QCoreApplication::processEvents();
+}
+
+void LayoutWindowTest::fillRow(int row, int column, const Vec3& metres)
+{
+    auto* table = child<QTableWidget>("teachTable");
+    for (int i = 0; i < 3; ++i) table->setItem(row, column + i, new QTableWidgetItem(QString::number(metres[i] * 1000, 'f', 9)));
+}
+
+QStringList LayoutWindowTest::shownRows()
+{
+    QStringList out;
+    for (QTreeWidgetItemIterator it(child<QTreeWidget>("layoutTree"), QTreeWidgetItemIterator::NotHidden); *it; ++it) out << (*it)->text(0);
+    return out;
+}
+
+void LayoutWindowTest::rackIsBuiltFromAnEmptyCell()
+{
+    action("New cell")->trigger();
+    const std::string before = session().cell().name;
+    action("Layout face")->trigger();
+    // A rack of profiles with a board.
+    click("addFrame");
+    type("propertyName", "Rack");
+    const FrameId rack = frameNamed("Rack");
+    QVERIFY(rack);
+    type("pose0", "900");
+    type("pose1", "-200-50");
+    type("pose2", "0.4 m");
+    QVERIFY((findFrame(session().cell(), rack)->pose.translation - Vec3(0.9, -0.25, 0.4)).norm() < 1e-12);
+    click("addShape");
+    QCoreApplication::processEvents();
+    type("shapeSize0", "400");
+    type("shapeSize1", "600");
+    type("shapeSize2", "10");
+    type("shape2", "-5");
+    QCoreApplication::processEvents();
+    click("addShape");
+    choose("shapeKind", 5);
+    type("shapeSize0", "40");
+    type("shapeSize1", "40");
+    type("shapeSize2", "400");
+    type("shape0", "-180");
+    const Frame& frame = *findFrame(session().cell(), rack);
+    QCOMPARE(frame.solids.size(), size_t(2));
+    QVERIFY((frame.solids[0].size - Vec3(0.4, 0.6, 0.01)).norm() < 1e-12);
+    QCOMPARE(int(frame.solids[1].kind), int(Solid::Kind::Profile));
+    QVERIFY(std::abs(frame.solids[1].pose.translation[0] + 0.18) < 1e-12);
+    // A tile, and 4 x 6 of it.
+    click("addPart");
+    type("propertyName", "Tile");
+    type("shapeSize0", "80");
+    type("shapeSize1", "80");
+    type("shapeSize2", "12");
+    type("pose0", "-150");
+    type("pose1", "-250");
+    type("pose2", "6");
+    const PartId tile = session().selected<PartId>();
+    QVERIFY(tile);
+    QCOMPARE(findPart(session().cell(), tile)->frame, rack);
+    click("addPattern");
+    type("patternColumns", "4");
+    type("patternRows", "6");
+    type("patternPitch0", "100");
+    type("patternPitch1", "100");
+    const PatternId pattern = session().selected<PatternId>();
+    QVERIFY(pattern);
+    QCOMPARE(session().cell().parts.size(), size_t(25));
+    const Part& last = session().cell().parts.back();
+    QCOMPARE(last.pattern, pattern);
+    QVERIFY((last.pose.translation - Vec3(0.15, 0.25, 0.006)).norm() < 1e-9);
+    type("patternLeftOut", "1, 24");
+    QCOMPARE(session().cell().parts.size(), size_t(23));
+    choose("patternOrder", 1);
+    type("patternStagger", "50");
+    QVERIFY(std::abs(findPattern(session().cell(), pattern)->stagger - 0.5) < 1e-12);
+    type("patternLeftOut", "0, x");
+    QVERIFY2(note().contains("is not a place"), qPrintable(note()));
+    // Density makes the mass: 80 x 80 x 12 mm at 2000 kg/m³.
+    session().select(tile);
+    type("density", "2000");
+    QVERIFY(std::abs(session().cell().partKinds.front().mass - 0.1536) < 1e-9);
+    while (session().history().canUndo()) session().undo();
+    QCOMPARE(session().cell().parts.size(), size_t(0));
+    QCOMPARE(session().cell().name, before);
+}
+
+void LayoutWindowTest::numbersTakeSumsAndUnits_data()
+{
+    QTest::addColumn<int>("length");
+    QTest::addColumn<QString>("typed");
+    QTest::addColumn<double>("metres");
+    QTest::addColumn<QString>("shown");
+    QTest::newRow("mm") << 0 << "1200-45/2" << 1.1775 << "1177.50";
+    QTest::newRow("inch in mm") << 0 << "12 in" << 0.3048 << "304.80";
+    QTest::newRow("m") << 1 << "0.75" << 0.75 << "0.75000";
+    QTest::newRow("mm in m") << 1 << "750mm" << 0.75 << "0.75000";
+    QTest::newRow("inch") << 2 << "10" << 0.254 << "10.0000";
+}
+
+void LayoutWindowTest::numbersTakeSumsAndUnits()
+{
+    QFETCH(int, length);
+    QFETCH(QString, typed);
+    QFETCH(double, metres);
+    QFETCH(QString, shown);
+    action(QString("Show lengths in %1").arg(kLengthUnits[length].symbol))->trigger();
+    const FrameId rack = frameNamed("Drying rack");
+    session().select(rack);
+    type("pose0", typed);
+    QVERIFY(std::abs(findFrame(session().cell(), rack)->pose.translation[0] - metres) < 1e-12);
+    QTRY_COMPARE(child<NumberField>("pose0")->text(), shown);
+    // Layout and the strip over the view speak the same unit.
+    bool told = false;
+    for (QTreeWidgetItemIterator it(child<QTreeWidget>("layoutTree")); *it; ++it) told = told || ((*it)->text(0) == "Drying rack" && (*it)->toolTip(0).contains(kLengthUnits[length].symbol));
+    QVERIFY(told);
+}
+
+void LayoutWindowTest::handleMovesAFrameInSteps()
+{
+    const FrameId rack = frameNamed("Drying rack");
+    session().select(rack);
+    QCoreApplication::processEvents();
+    const Pose before = worldFromFrame(session().cell(), rack);
+    const double metres = view().camera().metresPerPixel(before.translation, view().size());
+    const Vec3 axis = before.rotation * Vec3::UnitX();
+    const Vec3 grab = before.translation + 70 * metres * axis;
+    drag(pixelOf(grab), pixelOf(grab + 0.1234 * axis));
+    const Pose after = worldFromFrame(session().cell(), rack);
+    const double way = (after.translation - before.translation).dot(axis);
+    const double step = session().jogLength();
+    QVERIFY2(std::abs(way - 0.1234) < step + 2 * metres, qPrintable(QString::number(way)));
+    QVERIFY(std::abs(way / step - std::round(way / step)) < 1e-9);
+    QVERIFY((after.translation - before.translation - way * axis).norm() < 1e-12);
+    session().undo();  // one step for the whole drag
+    QVERIFY((worldFromFrame(session().cell(), rack).translation - before.translation).norm() < 1e-15);
+    // With Shift it goes freely; a locked frame does not go at all, the TCP has its handle back.
+    drag(pixelOf(grab), pixelOf(grab + 0.0513 * axis), Qt::ShiftModifier);
+    const double freely = (worldFromFrame(session().cell(), rack).translation - before.translation).dot(axis);
+    QVERIFY(std::abs(freely - 0.0513) < 0.003 && std::abs(freely / step - std::round(freely / step)) > 1e-6);
+    action("Lock or unlock")->trigger();
+    QVERIFY((view().handlePixel() - view().camera().pixel((worldFromBase(session().cell()) * baseFromTcp(session().cell(), session().posture())).translation, view().size())).manhattanLength() < 1);
+}
+
+void LayoutWindowTest::frameSnapsToACorner()
+{
+    // A new frame is dropped onto a corner of the board of the rack.
+    click("addFrame");
+    const FrameId frame = session().selected<FrameId>();
+    QVERIFY(frame);
+    const FrameId rack = frameNamed("Drying rack");
+    action("Look from the corner")->trigger();
+    // The corner of the rack's shapes that is nearest to the eye is surely seen.
+    Vec3 corner = Vec3::Zero();
+    double nearest = INFINITY;
+    for (const Solid& solid : findFrame(session().cell(), rack)->solids)
+        for (const Eigen::Vector3f& p : solidMesh(solid).edges) {
+            const Vec3 world = worldFromFrame(session().cell(), rack) * Vec3(p.cast<double>());
+            if (const double away = (world - view().camera().eye()).norm(); away < nearest) nearest = away, corner = world;
+        }
+    session().select(frame);
+    QCoreApplication::processEvents();
+    drag(view().handlePixel().toPoint(), pixelOf(corner) + QPoint(3, 2));
+    QVERIFY2((worldFromFrame(session().cell(), frame).translation - corner).norm() < 1e-6, qPrintable(note()));
+    session().undo();
+    session().undo();
+    QVERIFY(!findFrame(session().cell(), frame));
+}
+
+void LayoutWindowTest::escapeTakesADragBack()
+{
+    const FrameId rack = frameNamed("Drying rack");
+    session().select(rack);
+    QCoreApplication::processEvents();
+    const Pose before = worldFromFrame(session().cell(), rack);
+    const QPoint from = view().handlePixel().toPoint();
+    QTest::mousePress(&view(), Qt::LeftButton, {}, from);
+    const QPointF to = from + QPoint(60, -20);
+    QMouseEvent move(QEvent::MouseMove, to, view().mapToGlobal(to), Qt::LeftButton, Qt::LeftButton, {});
+    QCoreApplication::sendEvent(&view(), &move);
+    QVERIFY((worldFromFrame(session().shownCell(), rack).translation - before.translation).norm() > 0.01);
+    QVERIFY((worldFromFrame(session().cell(), rack).translation - before.translation).norm() == 0);
+    QTest::keyClick(&view(), Qt::Key_Escape);
+    QVERIFY((worldFromFrame(session().shownCell(), rack).translation - before.translation).norm() == 0);
+    QTest::mouseRelease(&view(), Qt::LeftButton, {}, to.toPoint());
+    QVERIFY(!session().history().canUndo());
+}
+
+void LayoutWindowTest::threePointsPlaceAFrame()
+{
+    const FrameId rack = frameNamed("Drying rack");
+    session().select(rack);
+    action("Place frame by three points")->trigger();
+    const Pose planted{Vec3(0.5, 0.3, 0.2), Quat(Eigen::AngleAxisd(0.4, Vec3(0.1, 0.2, 1).normalized()))};
+    auto* apply = child<QPushButton>("teachApply");
+    QVERIFY(!apply->isEnabled());
+    // The first point is where the TCP stands, the others are typed.
+    click("teachTake");
+    const Vec3 tcp = frameFromTcp(session().cell(), findFrame(session().cell(), rack)->parent, session().posture()).translation;
+    QCOMPARE(child<QTableWidget>("teachTable")->item(0, 0)->text(), placeFigure(tcp[0]));
+    fillRow(0, 0, planted.translation);
+    fillRow(1, 0, planted * Vec3(0.3, 0, 0));
+    fillRow(2, 0, planted * Vec3(0.6, 0, 0));
+    QVERIFY2(child<QLabel>("teachResult")->text().contains("lie on a line"), qPrintable(child<QLabel>("teachResult")->text()));
+    QVERIFY(!apply->isEnabled());
+    fillRow(2, 0, planted * Vec3(-0.1, 0.2, 0));
+    QVERIFY(apply->isEnabled());
+    click("teachApply");
+    const PoseDeviation away = deviation(findFrame(session().cell(), rack)->pose, planted);
+    QVERIFY(away.metres < 1e-9 && away.radians < 1e-9);
+    QVERIFY(!child<QWidget>("teachPanel")->isVisible());
+}
+
+void LayoutWindowTest::measuredPointsCorrectAFrame()
+{
+    const FrameId rack = frameNamed("Drying rack");
+    const Pose drawn = findFrame(session().cell(), rack)->pose;
+    const Pose shift{Vec3(0.004, -0.006, 0.002), Quat(Eigen::AngleAxisd(-0.008, Vec3::UnitZ()))};
+    const TargetId place = targetNamed("Rack place");
+    const Pose before = baseFromTarget(session().cell(), *findTarget(session().cell(), place));
+    session().select(rack);
+    action("Measure frame as built")->trigger();
+    const Vec3 nominal[] = {drawn.translation, drawn * Vec3(0.4, 0, 0), drawn * Vec3(0, 0.3, 0)};
+    for (int r = 0; r < 3; ++r) {
+        fillRow(r, 0, nominal[r]);
+        fillRow(r, 3, shift * nominal[r]);
+    }
+    QVERIFY2(child<QLabel>("teachResult")->text().contains("Residual 0.00 mm rms"), qPrintable(child<QLabel>("teachResult")->text()));
+    click("teachApply");
+    const Frame& frame = *findFrame(session().cell(), rack);
+    QVERIFY(frame.pose == drawn);
+    QVERIFY(deviation(*frame.measured, shift * drawn).metres < 1e-9);
+    const Vec3 moved = baseFromTarget(session().cell(), *findTarget(session().cell(), place)).translation;
+    QVERIFY((moved - before.translation).norm() > 0.003);
+    QTRY_VERIFY(child<QTreeWidget>("layoutTree")->findItems("Drying rack", Qt::MatchRecursive).size() == 1);
+    action("Stand as drawn or as built")->trigger();
+    QVERIFY(!session().cell().asBuilt);
+    QVERIFY2(note().contains("1 measured frames stand as drawn"), qPrintable(note()));
+    QVERIFY((baseFromTarget(session().cell(), *findTarget(session().cell(), place)).translation - before.translation).norm() < 1e-15);
+}
+
+void LayoutWindowTest::fourPosturesFindTheTcp()
+{
+    // The arm's tool point is not where the cell says: it touches one place in four postures with the true one.
+    const ToolId tool = session().cell().arm.tool;
+    const Pose truth = translated({0.012, -0.007, 0.2345});
+    session().select(tool);
+    action("Find TCP by four points")->trigger();
+    const Pose middle = forward(session().arm(), session().posture()) * truth;
+    const Vec3 axes[] = {Vec3::UnitX(), Vec3::UnitY(), Vec3(1, 1, 0).normalized(), Vec3(-1, 0.5, 0.5).normalized()};
+    int taken = 0;
+    for (const Vec3& axis : axes) {
+        const Pose tilted{middle.translation, middle.rotation * Quat(Eigen::AngleAxisd(0.5, axis))};
+        const Solutions found = inverseKinematics(session().arm(), tilted * inverse(truth));
+        QVERIFY(!found.items.empty());
+        session().setPosture(found.items.front().joints);
+        click("teachTake");
+        ++taken;
+        QCOMPARE(child<QTableWidget>("teachTable")->rowCount(), taken);
+        QCOMPARE(child<QPushButton>("teachApply")->isEnabled(), taken == 4);
+    }
+    QVERIFY2(child<QLabel>("teachResult")->text().contains("Residual 0.00 mm"), qPrintable(child<QLabel>("teachResult")->text()));
+    click("teachApply");
+    QVERIFY((findTool(session().cell(), tool)->flangeFromTcp.translation - truth.translation).norm() < 1e-9);
+}
+
+void LayoutWindowTest::toolsChangeInForce()
+{
+    const ToolId before = session().cell().arm.tool;
+    action("Add tool")->trigger();
+    const ToolId added = session().selected<ToolId>();
+    QVERIFY(added && added != before);
+    type("toolNumber", "4");
+    QCOMPARE(findTool(session().cell(), added)->number, 4u);
+    choose("gripperKind", 1);
+    QCOMPARE(int(findTool(session().cell(), added)->gripper.kind), int(Gripper::Kind::Angular));
+    choose("gripRegion", 1);
+    type("region1", "120");
+    QVERIFY(std::abs(findTool(session().cell(), added)->gripper.region[1] - 0.12) < 1e-12);
+    click("addPoint");
+    QCoreApplication::processEvents();
+    QCOMPARE(findTool(session().cell(), added)->points.size(), size_t(1));
+    type("pose2", "222");
+    QVERIFY(std::abs(findTool(session().cell(), added)->points[0].flangeFromTcp.translation[2] - 0.222) < 1e-12);
+    const Vec3 tcp = baseFromTcp(session().cell(), session().posture()).translation;
+    click("toolInForce");
+    QCoreApplication::processEvents();
+    QCOMPARE(session().cell().arm.tool, added);
+    QVERIFY((baseFromTcp(session().cell(), session().posture()).translation - tcp).norm() > 0.01);
+    click("usePoint");
+    QVERIFY(session().cell().arm.tcp == findTool(session().cell(), added)->points[0].id);
+    // Targets use the first tool, so it cannot go.
+    session().select(before);
+    action("Delete selected thing")->trigger();
+    QVERIFY2(note().contains("uses"), qPrintable(note()));
+}
+
+void LayoutWindowTest::searchFindsInTheLayout()
+{
+    action("Layout face")->trigger();
+    const QStringList all = shownRows();
+    auto* search = child<QLineEdit>("layoutSearch");
+    QTest::keyClicks(search, "rack");
+    QVERIFY(shownRows().contains("Drying rack"));
+    QVERIFY(!shownRows().contains("Infeed belt"));
+    QVERIFY(shownRows().contains("World"));  // the way to it stays
+    search->clear();
+    QCOMPARE(shownRows(), all);
+}
+
+void LayoutWindowTest::hiddenAndLockedThings()
+{
+    action("Look from the corner")->trigger();
+    const FrameId rack = frameNamed("Drying rack");
+    const Vec3 on = worldFromFrame(session().cell(), rack) * Vec3(0.05, 0.05, 0);
+    QTest::mouseClick(&view(), Qt::LeftButton, {}, pixelOf(on));
+    QCOMPARE(session().selected<FrameId>(), rack);
+    action("Lock or unlock")->trigger();
+    session().select({});
+    QTest::mouseClick(&view(), Qt::LeftButton, {}, pixelOf(on));
+    QVERIFY(session().selected<FrameId>() != rack);
+    session().select(rack);
+    action("Lock or unlock")->trigger();
+    action("Hide or show")->trigger();
+    session().select({});
+    QTest::mouseClick(&view(), Qt::LeftButton, {}, pixelOf(on));
+    QVERIFY(session().selected<FrameId>() != rack);
+    session().select(frameNamed("Infeed belt"));
+    action("Show alone")->trigger();
+    QVERIFY(findFrame(session().cell(), rack)->look.hidden);
+    QVERIFY(!findFrame(session().cell(), frameNamed("Infeed belt"))->look.hidden);
+    action("Show everything")->trigger();
+    for (const Frame& f : session().cell().frames) QVERIFY(!f.look.hidden);
+}
+
+void LayoutWindowTest::twoPicksMeasure()
+{
+    action("Look from the corner")->trigger();
+    action("Measure")->trigger();
+    QVERIFY(view().measuring());
+    // Two upper corners of the same board of the rack: the edge between them has its length.
+    const FrameId rack = frameNamed("Drying rack");
+    const Pose world = worldFromFrame(session().cell(), rack);
+    std::vector<Vec3> corners;
+    for (const Solid& solid : findFrame(session().cell(), rack)->solids)
+        if (solid.kind == Solid::Kind::Box)
+            for (const Eigen::Vector3f& p : solidMesh(solid).edges) corners.push_back(world * Vec3(p.cast<double>()));
+    QVERIFY(corners.size() > 4);
+    std::sort(corners.begin(), corners.end(), [&](const Vec3& a, const Vec3& b) { return (a - view().camera().eye()).norm() < (b - view().camera().eye()).norm(); });
+    const Vec3 first = corners.front();
+    const auto second = std::find_if(corners.begin(), corners.end(), [&](const Vec3& c) { return (c - first).norm() > 0.1; });
+    QTest::mouseClick(&view(), Qt::LeftButton, {}, pixelOf(first) + QPoint(2, -2));
+    QVERIFY2(note().contains("corner of Drying rack"), qPrintable(note()));
+    QTest::mouseClick(&view(), Qt::LeftButton, {}, pixelOf(*second));
+    const QString wanted = placeFigure((*second - first).norm());
+    QVERIFY2(view().measureText().startsWith(wanted + " mm") || view().measureText().contains(" mm"), qPrintable(view().measureText()));
+    const double read = view().measureText().split(' ').front().toDouble() / 1000;
+    QVERIFY2(std::abs(read - (*second - first).norm()) < 0.02, qPrintable(view().measureText() + " for " + wanted));
+    QTest::keyClick(&view(), Qt::Key_Escape);
+    QVERIFY(!view().measuring());
+    QVERIFY(view().measureText().isEmpty());
+}
+
+void LayoutWindowTest::cutOpenAndFloorPlan()
+{
+    const int frames = view().frameCount();
+    action("Cut open across Y")->trigger();
+    QCOMPARE(view().sectionAxis(), 1);
+    QTRY_VERIFY(view().frameCount() > frames);
+    const QImage cut = view().grabFramebuffer();
+    const double at = view().sectionPlace();
+    QWheelEvent wheel({100, 100}, view().mapToGlobal(QPointF(100, 100)), {}, {0, 120}, {}, Qt::ControlModifier, Qt::NoScrollPhase, false);
+    QCoreApplication::sendEvent(&view(), &wheel);
+    QVERIFY(view().sectionPlace() > at);
+    action("Whole again")->trigger();
+    QCOMPARE(view().sectionAxis(), -1);
+    QVERIFY(view().grabFramebuffer() != cut);
+    action("Floor plan")->trigger();
+    QVERIFY(view().floorPlanShown());
+    QVERIFY(view().camera().pitch > 1.5);
+}
+
+namespace {
+
+/// A box of 20 x 30 x 40 in a file, with one face turned inside out.
+QString boxFile(const QTemporaryDir& folder)
+{
+    Solid box;
+    box.size = {20, 30, 40};
+    Triangles surface = trianglesOf(solidMesh(box));
+    std::swap(surface.faces[0][0], surface.faces[0][1]);
+    const QString path = folder.filePath("bracket.stl");
+    QFile file(path);
+    if (!file.open(QIODevice::WriteOnly)) qFatal("no room");
+    const std::string content = stlOf(surface);
+    file.write(content.data(), qint64(content.size()));
+    return path;
+}
+
+}  // namespace
+
+void LayoutWindowTest::droppedSurfaceBecomesAPart()
+{
+    const QTemporaryDir folder;
+    QMimeData mime;
+    mime.setUrls({QUrl::fromLocalFile(boxFile(folder))});
+    session().select({});
+    QString size, triangles;
+    QTimer answer;
+    connect(&answer, &QTimer::timeout, this, [&] {
+        auto* dialog = m_window->findChild<SurfaceDialog*>();
+        if (!dialog || !dialog->isVisible()) return;
+        answer.stop();
+        size = dialog->findChild<QLabel*>("surfaceSize")->text();
+        auto* up = dialog->findChild<QComboBox*>("surfaceUp");
+        up->setCurrentIndex(1);
+        triangles = dialog->findChild<QLabel*>("surfaceSize")->text();
+        dialog->accept();
+    });
+    answer.start(20);
+    QDragEnterEvent enter(QPoint(300, 300), Qt::CopyAction, &mime, Qt::LeftButton, {});
+    QCoreApplication::sendEvent(&view(), &enter);
+    QVERIFY(enter.isAccepted());
+    QDropEvent drop(QPointF(300, 300), Qt::CopyAction, &mime, Qt::LeftButton, {});
+    QCoreApplication::sendEvent(&view(), &drop);
+    QTRY_VERIFY_WITH_TIMEOUT(session().selected<PartId>(), 10000);
+    QCOMPARE(size, QString("20.0 × 30.0 × 40.0 mm"));
+    QCOMPARE(triangles, QString("20.0 × 40.0 × 30.0 mm"));
+    const Part& part = *findPart(session().cell(), session().selected<PartId>());
+    QCOMPARE(part.name, std::string("bracket"));
+    const Solid& solid = partSolids(session().cell(), part).front();
+    QCOMPARE(int(solid.kind), int(Solid::Kind::Mesh));
+    Eigen::AlignedBox3f box;
+    for (const Eigen::Vector3f& p : solid.surface.drawn->points) box.extend(p);
+    QVERIFY((box.sizes() - Eigen::Vector3f(0.02f, 0.04f, 0.03f)).norm() < 1e-6f);
+    // One more into the tool: it drops onto the flange by its own origin.
+    session().undo();
+    QVERIFY(std::none_of(session().cell().parts.begin(), session().cell().parts.end(), [](const Part& p) { return p.name == "bracket"; }));
+}
+
+void LayoutWindowTest::brokenSurfaceIsRefused()
+{
+    const QTemporaryDir folder;
+    const QString path = boxFile(folder);
+    QFile file(path);
+    QVERIFY(file.open(QIODevice::ReadWrite));
+    file.resize(file.size() - 60);
+    file.close();
+    emit view().filesDropped({path});
+    QTRY_VERIFY_WITH_TIMEOUT(note().contains("room for"), 10000);
+    QVERIFY(!session().history().canUndo());
+}
+
+void LayoutWindowTest::rightClickFindsTheThing()
+{
+    action("Look from the corner")->trigger();
+    const FrameId rack = frameNamed("Drying rack");
+    const Vec3 on = worldFromFrame(session().cell(), rack) * Vec3(0.05, 0.05, 0);
+    QStringList entries;
+    QTimer::singleShot(100, this, [&] {
+        if (auto* menu = qobject_cast<QMenu*>(QApplication::activePopupWidget())) {
+            for (QAction* a : menu->actions()) entries << a->text();
+            menu->close();
+        }
+    });
+    QTest::mouseClick(&view(), Qt::RightButton, {}, pixelOf(on));
+    QCOMPARE(session().selected<FrameId>(), rack);
+    QVERIFY(entries.contains("Copy") && entries.contains("Show alone"));
+}
+
+TOPIKOS_TEST(LayoutWindowTest)
+#include "layout_window_test.moc"

@@ -1,0 +1,42 @@
+#pragma once
+#include "app/view/viewport.h"
+#include "app/window/main_window.h"
+
+#include <QAction>
+#include <QLabel>
+#include <QTest>
+
+#include <memory>
+
+namespace topikos::test {
+
+/// A real window, new for every test, with settings of its own.
+class WindowFixture : public QObject {
+    Q_OBJECT
+protected slots:
+    void init();
+    void cleanup();
+
+protected:
+    Session& session() { return m_window->session(); }
+    Viewport& view() { return m_window->viewport(); }
+    template <class T>
+    T* child(const QString& name)
+    {
+        T* found = m_window->findChild<T*>(name);
+        if (!found) qFatal("there is no %s", qPrintable(name));
+        return found;
+    }
+    QAction* action(const QString& words);
+    /// What the foot of the view says.
+    QString note() { return child<QLabel>("viewNote")->property("plain").toString(); }
+    void fresh() { QTRY_VERIFY_WITH_TIMEOUT(session().checkIsFresh(), 20000); }
+    TargetId targetNamed(const char* name);
+    FrameId frameNamed(const char* name);
+    /// Types into a field of the properties and leaves it with Return.
+    void type(const QString& field, const QString& words);
+
+    std::unique_ptr<MainWindow> m_window;
+};
+
+}  // namespace topikos::test
