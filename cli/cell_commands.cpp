@@ -147,7 +147,11 @@ int exportCell(const std::string& file, const std::string& out)
         std::vector<std::pair<std::string, JointVector>> postures;
         for (const Target& target : cell->targets)
             if (target.kind == Target::Kind::Posture) postures.push_back({target.name, target.posture});
-        Result<Exported> arm = exportArm(*cell->arm.model, postures, out);
+        std::vector<LinksApart> apart;
+        for (const ContactPair& p : cell->contact.pairs)
+            if (!p.checked && p.a.kind == ContactMember::Kind::Link && p.b.kind == ContactMember::Kind::Link)
+                apart.push_back({int(p.a.id), int(p.b.id), p.reason == ContactPair::Reason::Always ? "Always" : p.reason == ContactPair::Reason::Never ? "Never" : "User"});
+        Result<Exported> arm = out.ends_with(".srdf") ? Result<Exported>(Exported{writeSrdf(*cell->arm.model, postures, apart), {}, {}}) : exportArm(*cell->arm.model, postures, out);
         if (!arm) {
             Error error = arm.error();
             if (error.code == "export.ending") error.remedy = "End it in .csv, .urdf, .srdf or .topikos-arm.";

@@ -237,18 +237,15 @@ void Properties::showPattern(const Pattern& pattern)
         addNumber(label, name, pattern.*value, "", 1, 10000, 0, [=](double v) { change([&](Pattern& p) { p.*value = std::uint32_t(v); }); });
     };
     const auto pitch = [&](const QString& label, int axis) {
-        addNumber(label, QString("patternPitch%1").arg(axis), millimetres(pattern.pitch[axis]), "mm", -kLargest, kLargest, 2, [=](double v) { change([&](Pattern& p) { p.pitch[axis] = v * kMillimetre; }); });
+        addNumber(label, QString("patternPitch%1").arg(axis), millimetres(pattern.pitch[axis]), "mm", -kLargest, kLargest, 2, [=](double v) { change([&](Pattern& p) { p.pitch[axis] = v * kMillimetre; }); }, true);
     };
     count(ring ? "Places" : "Columns", "patternColumns", &Pattern::columns);
-    pitch(ring ? "Radius" : "every", 0);
-    if (ring) {
-        addNumber("Over", "patternSweep", degrees(pattern.sweep), "°", -360, 360, 2, [=](double v) { change([&](Pattern& p) { p.sweep = v * kDegree; }); }, true);
-    } else {
-        count("Rows", "patternRows", &Pattern::rows);
-        pitch("every", 1);
-    }
+    if (!ring) count("Rows", "patternRows", &Pattern::rows);
     count("Layers", "patternLayers", &Pattern::layers);
-    pitch("every", 2);
+    if (ring) addNumber("Over", "patternSweep", degrees(pattern.sweep), "°", -360, 360, 2, [=](double v) { change([&](Pattern& p) { p.sweep = v * kDegree; }); }, true);
+    pitch(ring ? "Radius" : "Pitch X", 0);
+    if (!ring) pitch("Pitch Y", 1);
+    if (pattern.layers > 1) pitch("Pitch Z", 2);
     if (!ring) addNumber("Stagger", "patternStagger", pattern.stagger * 100, "%", 0, 99.9, 1, [=](double v) { change([&](Pattern& p) { p.stagger = v / 100; }); });
     addChoice("Order", "patternOrder", {"row by row", "serpentine", "nearest next"}, int(pattern.order), [=](int i) { change([&](Pattern& p) { p.order = Pattern::Order(i); }); });
     auto* left = new QLineEdit(this);

@@ -168,11 +168,24 @@ void Properties::addPose(const Pose& pose, std::function<void(const Pose&)> appl
 
 void Properties::addButtons(const std::vector<Button>& buttons)
 {
+    // In as many rows as the panel's width asks for.
+    constexpr int room = 226;
     auto* box = new QWidget(this);
-    auto* row = new QHBoxLayout(box);
-    row->setContentsMargins(0, 0, 0, 0);
-    row->setSpacing(3);
+    auto* rows = new QVBoxLayout(box);
+    rows->setContentsMargins(0, 0, 0, 0);
+    rows->setSpacing(3);
+    QHBoxLayout* row = nullptr;
+    int used = room;
     for (const Button& button : buttons) {
+        const int wide = QFontMetrics(textFont(11)).horizontalAdvance(button.words) + 18;
+        if (used + wide > room) {
+            if (row) row->addStretch();
+            row = new QHBoxLayout;
+            row->setSpacing(3);
+            rows->addLayout(row);
+            used = 0;
+        }
+        used += wide + 3;
         auto* b = new QPushButton(button.words, box);
         b->setObjectName(button.name);
         b->setToolTip(button.tip);
@@ -181,7 +194,7 @@ void Properties::addButtons(const std::vector<Button>& buttons)
         connect(b, &QPushButton::clicked, this, button.run);
         row->addWidget(b);
     }
-    row->addStretch();
+    if (row) row->addStretch();
     addField("", box, true);
 }
 

@@ -75,15 +75,15 @@ void TeachPanel::start(Kind kind)
     const QString unit = lengthUnit().symbol;
     if (kind == Kind::AsBuilt) {
         m_title->setText("Measure " + text(frame->name) + " as built");
-        m_help->setText(QString("In %1 [%2]: where three or more points of the fixture were drawn, and where they were found. Drawn points are prefilled with the frame's own axes.").arg(text(frameName(cell, frame->parent)), unit));
-        m_table->setColumnCount(6);
-        m_table->setHorizontalHeaderLabels({"X", "Y", "Z", "found X", "found Y", "found Z"});
-        m_table->setRowCount(3);
+        m_help->setText(QString("In %1 [%2]: three points of the fixture as drawn (at first on the frame's axes), and where each was found.").arg(text(frameName(cell, frame->parent)), unit));
+        m_table->setColumnCount(3);
+        m_table->setHorizontalHeaderLabels({"X", "Y", "Z"});
+        m_table->setRowCount(6);
         const Vec3 nominal[] = {frame->pose.translation, frame->pose * Vec3(0.2, 0, 0), frame->pose * Vec3(0, 0.2, 0)};
         for (int r = 0; r < 3; ++r)
-            for (int c = 0; c < 3; ++c) m_table->setItem(r, c, new QTableWidgetItem(placeFigure(nominal[r][c])));
-        m_table->setVerticalHeaderLabels({"1", "2", "3"});
-        m_table->setCurrentCell(0, 3);
+            for (int c = 0; c < 3; ++c) m_table->setItem(2 * r, c, new QTableWidgetItem(placeFigure(nominal[r][c])));
+        m_table->setVerticalHeaderLabels({"drawn", "found", "drawn", "found", "drawn", "found"});
+        m_table->setCurrentCell(1, 0);
     } else if (kind == Kind::Frame) {
         m_title->setText("Place " + text(frame->name) + " by three points");
         m_help->setText(QString("In %1 [%2]. Bring the TCP to the place and take it, or type it.").arg(text(frameName(cell, frame->parent)), unit));
@@ -99,16 +99,17 @@ void TeachPanel::start(Kind kind)
         m_table->setHorizontalHeaderLabels({"turned", "off [" + unit + "]"});
         m_table->setRowCount(0);
     }
-    m_table->setFixedHeight(30 + 24 * (kind == Kind::Tcp ? 5 : 3) + 4);
+    m_table->setFixedHeight(30 + 24 * (kind == Kind::Tcp ? 5 : m_table->rowCount()) + 4);
     show();
     judge();
+    emit started();
 }
 
-std::optional<Vec3> TeachPanel::pointAt(int row, int column) const
+std::optional<Vec3> TeachPanel::pointAt(int row) const
 {
     Vec3 out;
     for (int i = 0; i < 3; ++i) {
-        const QTableWidgetItem* item = m_table->item(row, column + i);
+        const QTableWidgetItem* item = m_table->item(row, i);
         const auto value = item ? quantityOf(item->text().toStdString(), Quantity::Length, lengthUnit().size) : std::nullopt;
         if (!value) return std::nullopt;
         out[i] = *value;
@@ -118,9 +119,8 @@ std::optional<Vec3> TeachPanel::pointAt(int row, int column) const
 
 void TeachPanel::fillRow(int row, const Vec3& measured)
 {
-    const int column = m_kind == Kind::AsBuilt ? 3 : 0;
     const QSignalBlocker quiet(m_table);
-    for (int i = 0; i < 3; ++i) m_table->setItem(row, column + i, new QTableWidgetItem(placeFigure(measured[i])));
+    for (int i = 0; i < 3; ++i) m_table->setItem(row, i, new QTableWidgetItem(placeFigure(measured[i])));
 }
 
 void TeachPanel::take()
@@ -141,12 +141,10 @@ void TeachPanel::take()
         const Frame* frame = findFrame(cell, m_frame);
         if (!frame) return;
         // The first row that has nothing yet, else the current one.
-        const int column = m_kind == Kind::AsBuilt ? 3 : 0;
         int row = std::max(0, m_table->currentRow());
         for (int r = m_table->rowCount() - 1; r >= 0; --r)
-            if (!pointAt(r, column)) row = r;
+            if (!pointAt(r)) row = r;
         fillRow(row, frameFromTcp(cell, frame->parent, posture).translation);
-        if (row + 1 < m_table->rowCount()) m_table->setCurrentCell(row + 1, column);
     }
     judge();
 }
@@ -176,9 +174,9 @@ void TeachPanel::judge()
         }
     } else {
         std::vector<Vec3> nominal, measured;
-        const int column = m_kind == Kind::AsBuilt ? 3 : 0;
-        for (int r = 0; r < m_table->rowCount(); ++r) {
-            const auto found = pointAt(r, column), drawn = pointAt(r, 0);
+        const int each = m_kind == Kind::AsBuilt ? 2 : 1;  // rows of a point
+        for (int r = 0; r < m_table->rowCount(); r += each) {
+            const auto drawn = pointAt(r), found = pointAt(r + each - 1);
             if (!found || !drawn) continue;
             measured.push_back(*found);
             nominal.push_back(*drawn);

@@ -19,12 +19,15 @@ public:
     /// Begins anew for the selected frame or tool.
     void start(Kind kind);
 
+signals:
+    void started();
+
 private:
     void take();
     void apply();
     void judge();
     void fillRow(int row, const Vec3& measured);
-    std::optional<Vec3> pointAt(int row, int column) const;
+    std::optional<Vec3> pointAt(int row) const;
 
     Session& m_session;
     Kind m_kind = Kind::Frame;

@@ -2,6 +2,7 @@
 
 #include "app/session/text.h"
 #include "core/cell/edit_support.h"
+#include "core/cell/fixture.h"
 
 namespace topikos {
 

@@ -58,7 +58,7 @@ LayoutPanel::LayoutPanel(Session& session, QWidget* parent) : QWidget(parent), m
     setObjectName("face");
     setAttribute(Qt::WA_StyledBackground);
     auto* column = new QVBoxLayout(this);
-    column->setContentsMargins(4, 6, 0, 6);
+    column->setContentsMargins(6, 6, 6, 6);
     m_search = new QLineEdit(this);
     m_search->setObjectName("layoutSearch");
     m_search->setPlaceholderText("Find in the layout …");

@@ -11,6 +11,7 @@
 #include "app/route/route_panel.h"
 #include "app/session/recovery.h"
 #include "app/session/text.h"
+#include "app/strip/contact_matrix.h"
 #include "app/strip/cycle_strip.h"
 #include "app/strip/findings_list.h"
 #include "app/targets/targets_panel.h"
@@ -228,6 +229,10 @@ void MainWindow::buildRegions()
     connect(properties, &Properties::shapeFileRequested, this, &MainWindow::askForShape);
     column->addStretch();
     scroll->setWidget(inner);
+    connect(m_teach, &TeachPanel::started, scroll, [this, scroll] {
+        // Once it has its size.
+        QTimer::singleShot(0, scroll, [this, scroll] { scroll->ensureWidgetVisible(m_teach); });
+    });
 
     m_columns = new QSplitter(Qt::Horizontal, this);
     m_columns->setChildrenCollapsible(false);
@@ -244,6 +249,7 @@ void MainWindow::buildRegions()
     m_findings = new FindingsList(*m_session);
     m_bottom->addTab(m_cycle, "Cycle");
     m_bottom->addTab(m_findings, "Findings");
+    m_bottom->addTab(new ContactMatrix(*m_session), "Contact");
     m_time = new QLabel(this);
     m_time->setObjectName("runTime");
     m_time->setFont(figureFont(12));

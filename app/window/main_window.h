@@ -36,6 +36,8 @@ public:
 
     /// Opens a cell file; a refusal is shown and leaves what is open as it is.
     bool openFile(const QString& path);
+    /// Brings frames, tools or the arm of another cell file in, as chosen in a list.
+    void bringFromCell(const QString& path);
     /// Opens a shipped example as a cell without a file.
     bool openExample(const QString& name);
     bool saveTo(const QString& path);
@@ -69,7 +71,11 @@ private:
     bool saveAs();
     void newCell();
     void offerLostCells();
-    void watchFile();
+    /// Reads a cell file beside the interface, with progress and cancel when it takes long; a refusal is told.
+    std::optional<Cell> readBeside(const QString& path);
+    void bringFromCell();
+    /// `known`: digest of the file, when it has just been read.
+    void watchFile(const QByteArray& known = {});
     void fileChangedOutside();
     void remember(const QString& path);
     void fillRecent();
@@ -96,6 +102,7 @@ private:
     NoticeBar* m_notices;
     Recovery* m_recovery;
     QFileSystemWatcher m_watcher;
+    QByteArray m_readDigest;  ///< of the file read last
     QByteArray m_onDisk;  ///< digest of the file as this window knows it
     QMenu* m_recent;
     QAction *m_undo, *m_redo;

@@ -110,6 +110,7 @@ void MainWindow::buildActions()
     command("Add pattern", "Repeats the selected part or target", {}, addPatternHere);
     command("Add tool", "For the arm", {}, addToolHere);
     action(layout, "Bring in a surface …", "A shape from STL, OBJ, PLY, DAE or glTF for what is selected, or as a new part", QKeySequence("Ctrl+I"), [this] { askForShape(); });
+    action(layout, "Bring in from another cell …", "Frames with all that is in them, tools, or the arm", {}, [this] { bringFromCell(); });
     layout->addSeparator();
     command("Copy selected thing", "A fixture with its frames, parts and targets; a part", QKeySequence("Ctrl+Shift+C"), copySelected);
     command("Delete selected thing", "Refused while steps or targets need it", QKeySequence("Ctrl+Delete"), deleteSelected);
@@ -174,6 +175,8 @@ void MainWindow::buildActions()
         m_bottom->setCurrentIndex(1);
         m_findings->selectNext(-1);
     });
+
+    action(check, "Contact pairs", "Which bodies are checked against each other, and why", QKeySequence("Alt+5"), [this] { m_bottom->setCurrentIndex(2); });
 
     QMenu* run = bar->addMenu("R&un");
     action(run, "Run or pause", "Once from the top", QKeySequence("F5"), [this] { m_run->click(); });

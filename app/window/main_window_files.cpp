@@ -3,19 +3,28 @@
 #include "app/layout/mesh_import.h"
 #include "app/session/recovery.h"
 #include "app/session/text.h"
+#include "app/theme/theme.h"
 #include "app/view/viewport.h"
 #include "app/window/examples.h"
 #include "app/window/notice_bar.h"
 #include "core/cell/edit_support.h"
+#include "core/cell/fixture.h"
 #include "core/exchange/cell_file.h"
 
 #include <QCryptographicHash>
+#include <QDialogButtonBox>
+#include <QEventLoop>
 #include <QFile>
 #include <QFileDialog>
 #include <QFileInfo>
+#include <QFutureWatcher>
+#include <QListWidget>
 #include <QMenu>
 #include <QMessageBox>
+#include <QProgressDialog>
 #include <QSettings>
+#include <QVBoxLayout>
+#include <QtConcurrent>
 
 /// Cells and their files: opening, saving, what is lost, what changed on disk.
 namespace topikos {
@@ -32,15 +41,51 @@ void MainWindow::showProblem(const QString& words)
     m_session->say(words, true);
 }
 
+std::optional<Cell> MainWindow::readBeside(const QString& path)
+{
+    struct Read {
+        Result<Cell> cell;
+        QByteArray digest;
+    };
+    QFutureWatcher<std::shared_ptr<Read>> watcher;
+    QProgressDialog progress("Reading " + QFileInfo(path).fileName() + " …", "Cancel", 0, 0, this);
+    progress.setObjectName("openProgress");
+    progress.setWindowModality(Qt::WindowModal);
+    progress.setMinimumDuration(500);
+    progress.setValue(0);
+    QEventLoop loop;
+    connect(&watcher, &QFutureWatcherBase::finished, &loop, &QEventLoop::quit);
+    connect(&progress, &QProgressDialog::canceled, &loop, &QEventLoop::quit);
+    watcher.setFuture(QtConcurrent::run([path] {
+        auto read = std::make_shared<Read>(Read{Error{}, {}});
+        QFile file(path);
+        if (file.open(QIODevice::ReadOnly)) {
+            QCryptographicHash hash(QCryptographicHash::Sha1);
+            if (hash.addData(&file)) read->digest = hash.result();
+        }
+        read->cell = openCell(path.toStdString());
+        return read;
+    }));
+    if (!watcher.isFinished()) loop.exec();
+    if (!watcher.isFinished()) {
+        m_session->say("Not opened: " + QFileInfo(path).fileName() + " was not read to its end.");
+        return std::nullopt;
+    }
+    const std::shared_ptr<Read> read = watcher.result();
+    if (!read->cell) {
+        showProblem(text(read->cell.error().line()));
+        return std::nullopt;
+    }
+    m_readDigest = read->digest;
+    return std::move(read->cell).value();
+}
+
 bool MainWindow::openFile(const QString& path)
 {
-    Result<Cell> cell = openCell(path.toStdString());
-    if (!cell) {
-        showProblem(text(cell.error().line()));
-        return false;
-    }
-    m_session->open(std::move(cell).value(), path);
-    watchFile();
+    std::optional<Cell> cell = readBeside(path);
+    if (!cell) return false;
+    m_session->open(std::move(*cell), path);
+    watchFile(m_readDigest);
     remember(path);
     m_view->fitAll();
     m_session->say("Opened " + QFileInfo(path).fileName());
@@ -89,6 +134,58 @@ void MainWindow::askForShape()
     if (path.isEmpty()) return;
     QSettings().setValue("files/surfaces", QFileInfo(path).path());
     bringIn(path);
+}
+
+void MainWindow::bringFromCell()
+{
+    const QString path = QFileDialog::getOpenFileName(this, "Bring in from another cell", QFileInfo(m_session->path()).path(), "Topikos cells (*.topikos)");
+    if (!path.isEmpty()) bringFromCell(path);
+}
+
+void MainWindow::bringFromCell(const QString& path)
+{
+    const std::optional<Cell> from = readBeside(path);
+    if (!from) return;
+    QDialog dialog(this);
+    dialog.setObjectName("bringDialog");
+    dialog.setWindowTitle("Bring in from " + text(from->name));
+    auto* column = new QVBoxLayout(&dialog);
+    column->addWidget(new QLabel("Frames bring everything below them: shapes, parts, patterns and targets.", &dialog));
+    auto* list = new QListWidget(&dialog);
+    list->setObjectName("bringList");
+    enum { FrameRow, ToolRow, ArmRow };
+    const auto add = [&](int kind, std::uint32_t id, const QString& words, const char* glyph) {
+        auto* item = new QListWidgetItem(glyphIcon(glyph), words, list);
+        item->setFlags(Qt::ItemIsEnabled | Qt::ItemIsUserCheckable | Qt::ItemIsSelectable);
+        item->setCheckState(Qt::Unchecked);
+        item->setData(Qt::UserRole, kind);
+        item->setData(Qt::UserRole + 1, id);
+    };
+    add(ArmRow, 0, "Arm: " + text(from->arm.model->description().name), "arm");
+    for (const Frame& f : from->frames)
+        if (f.id != from->arm.mount) add(FrameRow, f.id.value, "Frame: " + text(f.name), "frame");
+    for (const Tool& t : from->tools) add(ToolRow, t.id.value, "Tool: " + text(t.name), "tool");
+    column->addWidget(list);
+    auto* buttons = new QDialogButtonBox(QDialogButtonBox::Ok | QDialogButtonBox::Cancel, &dialog);
+    buttons->button(QDialogButtonBox::Ok)->setText("Bring in");
+    connect(buttons, &QDialogButtonBox::accepted, &dialog, &QDialog::accept);
+    connect(buttons, &QDialogButtonBox::rejected, &dialog, &QDialog::reject);
+    column->addWidget(buttons);
+    if (dialog.exec() != QDialog::Accepted) return;
+    m_session->edit("Bring in from " + text(from->name), [&](const Cell& cell) {
+        Result<Cell> next = cell;
+        for (int i = 0; i < list->count() && next; ++i) {
+            const QListWidgetItem* item = list->item(i);
+            if (item->checkState() != Qt::Checked) continue;
+            const std::uint32_t id = item->data(Qt::UserRole + 1).toUInt();
+            switch (item->data(Qt::UserRole).toInt()) {
+            case FrameRow: next = bringFixture(*next, *from, {id}); break;
+            case ToolRow: next = bringTool(*next, *from, {id}); break;
+            default: next = setArmModel(*next, from->arm.model);
+            }
+        }
+        return next;
+    });
 }
 
 void MainWindow::filesDropped(const QStringList& paths)
@@ -157,14 +254,14 @@ void MainWindow::offerLostCells()
     }
 }
 
-void MainWindow::watchFile()
+void MainWindow::watchFile(const QByteArray& known)
 {
     if (!m_watcher.files().isEmpty()) m_watcher.removePaths(m_watcher.files());
     m_notices->withdraw("disk");
-    m_onDisk.clear();
+    m_onDisk = known;
     QFile file(m_session->path());
     if (m_session->path().isEmpty() || !file.open(QIODevice::ReadOnly)) return;
-    m_onDisk = QCryptographicHash::hash(file.readAll(), QCryptographicHash::Sha1);
+    if (known.isEmpty()) m_onDisk = QCryptographicHash::hash(file.readAll(), QCryptographicHash::Sha1);
     m_watcher.addPath(m_session->path());
 }
 

@@ -189,6 +189,28 @@ struct LineLimits {
     double turnAcceleration = 10; ///< [rad/s^2]
 };
 
+/// A body that contact is asked of: a link of the arm (0 the base, i moves with joint i), the tool in force, or a frame with its shapes.
+struct ContactMember {
+    enum class Kind { Link, Tool, Frame };
+    Kind kind = Kind::Link;
+    std::uint32_t id = 0;  ///< number of the link, or id of the frame; 0 for the tool
+    auto operator<=>(const ContactMember&) const = default;
+};
+
+/// Whether two bodies are checked for contact, and why.
+struct ContactPair {
+    enum class Reason { Sometimes, Adjacent, Always, Never, ByHand };
+    ContactMember a, b;  ///< in the order of contactMembers()
+    bool checked = true;
+    Reason reason = Reason::Sometimes;
+    std::uint32_t touched = 0;  ///< of the samples
+};
+struct ContactPairs {
+    std::uint32_t samples = 0;  ///< 0: not sampled
+    std::uint32_t seed = 0;
+    std::vector<ContactPair> pairs;
+};
+
 /// The document. A plain value; copies are cheap enough to keep one per edit.
 struct Cell {
     std::string name;
@@ -204,6 +226,7 @@ struct Cell {
     Thresholds thresholds;
     LineLimits lineLimits;
     AngleOrder angles = AngleOrder::FixedXyz;  ///< convention in which orientations are shown and typed
+    ContactPairs contact;
     bool asBuilt = true;  ///< frames stand where they were measured, if they were
 };
 

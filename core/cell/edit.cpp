@@ -97,6 +97,7 @@ Result<Cell> setArmModel(const Cell& cell, const ArmPtr& model)
     const Arm& before = *cell.arm.model;
     Cell next = cell;
     next.arm.model = model;
+    next.contact = {};  // other links, other pairs
     if (model->description().sheet) next.angles = model->description().sheet->orientation;
     const bool sameJoints = std::equal(model->joints().begin(), model->joints().end(), before.joints().begin(), before.joints().end(), [](const Joint& a, const Joint& b) { return a.kind == b.kind; });
     for (Target& target : next.targets) {

@@ -5,8 +5,6 @@
 
 #include <fmt/format.h>
 
-#include <map>
-
 namespace topikos {
 
 namespace {
@@ -143,49 +141,9 @@ Result<Cell> deleteFrame(const Cell& cell, FrameId id)
     std::erase_if(next.parts, [&](const Part& p) { return goes(p.frame); });
     std::erase_if(next.patterns, [&](const Pattern& p) { return goes(p.frame); });
     std::erase_if(next.frames, [&](const Frame& f) { return goes(f.id); });
+    const auto lost = [&](const ContactMember& m) { return m.kind == ContactMember::Kind::Frame && goes({m.id}); };
+    std::erase_if(next.contact.pairs, [&](const ContactPair& p) { return lost(p.a) || lost(p.b); });
     dropUnusedKinds(next);
-    return next;
-}
-
-Result<Cell> copyFixture(const Cell& cell, FrameId id, FrameId* created)
-{
-    if (!findFrame(cell, id)) return missing("frame");
-    Cell next = cell;
-    std::map<FrameId, FrameId> frames;
-    std::map<PatternId, PatternId> patterns;
-    for (const Frame& f : cell.frames) {
-        if (!isBelow(cell, f.id, id)) continue;
-        Frame copy = f;
-        copy.id = {next.nextId++};
-        copy.name = freeNameIn(next.frames, f.name + " copy");
-        frames[f.id] = copy.id;
-        next.frames.push_back(copy);
-    }
-    for (Frame& f : next.frames)
-        if (std::any_of(frames.begin(), frames.end(), [&](const auto& pair) { return pair.second == f.id; }) && frames.contains(f.parent)) f.parent = frames[f.parent];
-    const auto copied = [&](auto& list, const auto& originals) {
-        for (const auto& o : originals) {
-            if (!frames.contains(o.frame)) continue;
-            auto copy = o;
-            copy.id = {next.nextId++};
-            copy.name = freeNameIn(list, o.name + " copy");
-            copy.frame = frames[o.frame];
-            if constexpr (std::is_same_v<decltype(copy), Pattern>) patterns[o.id] = copy.id;
-            else if (copy.pattern) copy.pattern = patterns[copy.pattern];
-            list.push_back(copy);
-        }
-    };
-    copied(next.patterns, cell.patterns);
-    copied(next.parts, cell.parts);
-    std::vector<Target> poses;
-    for (const Target& t : cell.targets)
-        if (t.kind == Target::Kind::Pose) poses.push_back(t);
-    copied(next.targets, poses);
-    // Beside the original, so that both are seen.
-    Frame* top = findIn(next.frames, frames[id]);
-    top->pose.translation += Vec3(0.3, 0.3, 0);
-    if (top->measured) top->measured->translation += Vec3(0.3, 0.3, 0);
-    if (created) *created = top->id;
     return next;
 }
 

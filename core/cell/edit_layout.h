@@ -24,9 +24,6 @@ Result<Cell> setFrameSolids(const Cell& cell, FrameId id, const std::vector<Soli
 /// Takes away the frame, all frames below it, and the parts, targets and patterns in them. Refused for what the arm stands on and while steps
 /// use one of the targets.
 Result<Cell> deleteFrame(const Cell& cell, FrameId id);
-/// A copy beside it of a frame with everything below it: frames, parts, patterns and pose targets, each under a new name. Targets keep their ways.
-Result<Cell> copyFixture(const Cell& cell, FrameId id, FrameId* created = nullptr);
-
 /// A part of a kind of its own, which is a box of 100 mm until it gets another shape.
 Result<Cell> addPart(const Cell& cell, const std::string& name, FrameId frame, const Pose& frameFromPart, PartId* created = nullptr);
 /// One more part of the same kind, beside it.

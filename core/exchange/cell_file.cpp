@@ -240,6 +240,24 @@ void fields(Io& io, LineLimits& l)
     io.field("turn-acceleration", l.turnAcceleration);
 }
 
+template <class Io>
+void fields(Io& io, ContactMember& m)
+{
+    io.word("kind", m.kind, {{"link", ContactMember::Kind::Link}, {"tool", ContactMember::Kind::Tool}, {"frame", ContactMember::Kind::Frame}});
+    io.optional("id", m.id, std::uint32_t(0));
+}
+
+template <class Io>
+void fields(Io& io, ContactPair& p)
+{
+    using Reason = ContactPair::Reason;
+    io.object("a", p.a);
+    io.object("b", p.b);
+    io.field("checked", p.checked);
+    io.word("reason", p.reason, {{"sometimes", Reason::Sometimes}, {"adjacent", Reason::Adjacent}, {"always", Reason::Always}, {"never", Reason::Never}, {"by-hand", Reason::ByHand}});
+    io.field("touched", p.touched);
+}
+
 namespace {
 
 /// An axis held in place.
@@ -361,6 +379,9 @@ void fields(Io& io, StoredCell& s)
     io.optionalList("patterns", s.cell.patterns);
     io.list("targets", s.cell.targets);
     io.list("routines", s.cell.routines);
+    io.optional("contact-samples", s.cell.contact.samples, std::uint32_t(0));
+    io.optional("contact-seed", s.cell.contact.seed, std::uint32_t(0));
+    io.optionalList("contact-pairs", s.cell.contact.pairs);
     if constexpr (!Io::kReads) {
         for (const Surface& surface : shelf.surfaces) {
             StoredSurface& stored = s.surfaces.emplace_back();
@@ -532,6 +553,11 @@ Status checkContent(const Cell& cell)
             if (!findTool(cell, t.tool)) return fault(fmt::format("tool {} of \"{}\" is not in the file", t.tool.value, t.name), where + ".tool");
         }
     }
+    for (size_t i = 0; i < cell.contact.pairs.size(); ++i)
+        for (const ContactMember& m : {cell.contact.pairs[i].a, cell.contact.pairs[i].b}) {
+            const bool known = m.kind == ContactMember::Kind::Tool || (m.kind == ContactMember::Kind::Link ? m.id <= std::uint32_t(joints) : findFrame(cell, {m.id}) != nullptr);
+            if (!known) return fault("names a body that is not in the file", fmt::format("contact-pairs[{}]", i));
+        }
     if (cell.routines.empty()) return fault("must hold at least one routine", "routines");
     for (size_t r = 0; r < cell.routines.size(); ++r) {
         const std::vector<Step>& steps = cell.routines[r].steps;

@@ -406,7 +406,7 @@ Exported writeUrdf(const Arm& arm, const std::string& name)
     return out;
 }
 
-std::string writeSrdf(const Arm& arm, const std::vector<std::pair<std::string, JointVector>>& postures)
+std::string writeSrdf(const Arm& arm, const std::vector<std::pair<std::string, JointVector>>& postures, const std::vector<LinksApart>& apart)
 {
     std::string t = fmt::format("<?xml version=\"1.0\"?>\n<robot name=\"{}\">\n  <group name=\"arm\">\n    <chain base_link=\"base_link\" tip_link=\"flange\"/>\n  </group>\n", escaped(arm.description().name));
     for (const auto& [name, q] : postures) {
@@ -419,6 +419,9 @@ std::string writeSrdf(const Arm& arm, const std::vector<std::pair<std::string, J
         t += fmt::format("  <disable_collisions link1=\"{}\" link2=\"link_{}\" reason=\"Adjacent\"/>\n", before, i);
         before = fmt::format("link_{}", i);
     }
+    const auto link = [](int i) { return i == 0 ? std::string("base_link") : fmt::format("link_{}", i); };
+    for (const LinksApart& pair : apart)
+        if (pair.b > pair.a + 1) t += fmt::format("  <disable_collisions link1=\"{}\" link2=\"{}\" reason=\"{}\"/>\n", link(pair.a), link(pair.b), pair.reason);
     return t + fmt::format("  <disable_collisions link1=\"{}\" link2=\"flange\" reason=\"Adjacent\"/>\n</robot>\n", before);
 }
 

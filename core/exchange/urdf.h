@@ -48,7 +48,13 @@ struct Exported {
 /// The arm as URDF: links base_link, link_1 …, flange. `check_urdf` accepts it. Surfaces of links become STL files in the folder `NAME-meshes` beside it.
 Exported writeUrdf(const Arm& arm, const std::string& name = "arm");
 
-/// Companion of writeUrdf(): the group from base_link to flange, its named postures, and the pairs of neighbouring links that always touch.
-std::string writeSrdf(const Arm& arm, const std::vector<std::pair<std::string, JointVector>>& postures);
+/// Two links, 0 the base, that are not checked for contact, and why: "Never", "Always", "User".
+struct LinksApart {
+    int a = 0, b = 0;
+    std::string reason;
+};
+/// Companion of writeUrdf(): the group from base_link to flange, its named postures, and the pairs of links that are not checked: neighbours, and
+/// those of `apart`.
+std::string writeSrdf(const Arm& arm, const std::vector<std::pair<std::string, JointVector>>& postures, const std::vector<LinksApart>& apart = {});
 
 }  // namespace topikos

@@ -10,10 +10,13 @@
 #include <QApplication>
 #include <QComboBox>
 #include <QDropEvent>
+#include <QFileInfo>
+#include <QListWidget>
 #include <QFile>
 #include <QMenu>
 #include <QMimeData>
 #include <QPushButton>
+#include <QSpinBox>
 #include <QTableWidget>
 #include <QTemporaryDir>
 #include <QTimer>
@@ -44,6 +47,9 @@ private slots:
     void droppedSurfaceBecomesAPart();
     void brokenSurfaceIsRefused();
     void rightClickFindsTheThing();
+    void rackComesFromAnotherCell();
+    void largeCellOpensWithItsSurfaces();
+    void pairsAreFoundAndSwitched();
 
 private:
     void click(const QString& button) { QTest::mouseClick(child<QPushButton>(button), Qt::LeftButton); }
@@ -51,7 +57,7 @@ private:
     QPoint pixelOf(const Vec3& place) { return view().camera().pixel(place, view().size()).toPoint(); }
     void drag(const QPoint& from, const QPoint& to, Qt::KeyboardModifiers keys = {});
     /// Types the values of a row of the teach table.
-    void fillRow(int row, int column, const Vec3& metres);
+    void fillRow(int row, const Vec3& metres);
     /// The rows of the layout that are not hidden.
     QStringList shownRows();
 };
@@ -77,10 +83,10 @@ void LayoutWindowTest::drag(const QPoint& from, const QPoint& to, Qt::KeyboardMo
     QCoreApplication::processEvents();
 }
 
-void LayoutWindowTest::fillRow(int row, int column, const Vec3& metres)
+void LayoutWindowTest::fillRow(int row, const Vec3& metres)
 {
     auto* table = child<QTableWidget>("teachTable");
-    for (int i = 0; i < 3; ++i) table->setItem(row, column + i, new QTableWidgetItem(QString::number(metres[i] * 1000, 'f', 9)));
+    for (int i = 0; i < 3; ++i) table->setItem(row, i, new QTableWidgetItem(QString::number(metres[i] * 1000, 'f', 9)));
 }
 
 QStringList LayoutWindowTest::shownRows()
@@ -274,12 +280,12 @@ void LayoutWindowTest::threePointsPlaceAFrame()
     click("teachTake");
     const Vec3 tcp = frameFromTcp(session().cell(), findFrame(session().cell(), rack)->parent, session().posture()).translation;
     QCOMPARE(child<QTableWidget>("teachTable")->item(0, 0)->text(), placeFigure(tcp[0]));
-    fillRow(0, 0, planted.translation);
-    fillRow(1, 0, planted * Vec3(0.3, 0, 0));
-    fillRow(2, 0, planted * Vec3(0.6, 0, 0));
+    fillRow(0, planted.translation);
+    fillRow(1, planted * Vec3(0.3, 0, 0));
+    fillRow(2, planted * Vec3(0.6, 0, 0));
     QVERIFY2(child<QLabel>("teachResult")->text().contains("lie on a line"), qPrintable(child<QLabel>("teachResult")->text()));
     QVERIFY(!apply->isEnabled());
-    fillRow(2, 0, planted * Vec3(-0.1, 0.2, 0));
+    fillRow(2, planted * Vec3(-0.1, 0.2, 0));
     QVERIFY(apply->isEnabled());
     click("teachApply");
     const PoseDeviation away = deviation(findFrame(session().cell(), rack)->pose, planted);
@@ -298,8 +304,8 @@ void LayoutWindowTest::measuredPointsCorrectAFrame()
     action("Measure frame as built")->trigger();
     const Vec3 nominal[] = {drawn.translation, drawn * Vec3(0.4, 0, 0), drawn * Vec3(0, 0.3, 0)};
     for (int r = 0; r < 3; ++r) {
-        fillRow(r, 0, nominal[r]);
-        fillRow(r, 3, shift * nominal[r]);
+        fillRow(2 * r, nominal[r]);
+        fillRow(2 * r + 1, shift * nominal[r]);
     }
     QVERIFY2(child<QLabel>("teachResult")->text().contains("Residual 0.00 mm rms"), qPrintable(child<QLabel>("teachResult")->text()));
     click("teachApply");
@@ -542,6 +548,90 @@ void LayoutWindowTest::rightClickFindsTheThing()
     QTest::mouseClick(&view(), Qt::RightButton, {}, pixelOf(on));
     QCOMPARE(session().selected<FrameId>(), rack);
     QVERIFY(entries.contains("Copy") && entries.contains("Show alone"));
+}
+
+void LayoutWindowTest::rackComesFromAnotherCell()
+{
+    const QTemporaryDir folder;
+    const QString path = folder.filePath("other.topikos");
+    QVERIFY(m_window->saveTo(path));
+    action("New cell")->trigger();
+    QVERIFY(!frameNamed("Drying rack"));
+    QTimer answer;
+    connect(&answer, &QTimer::timeout, this, [&] {
+        auto* dialog = m_window->findChild<QDialog*>("bringDialog");
+        if (!dialog || !dialog->isVisible()) return;
+        answer.stop();
+        auto* list = dialog->findChild<QListWidget*>("bringList");
+        list->findItems("Frame: Drying rack", Qt::MatchExactly).front()->setCheckState(Qt::Checked);
+        dialog->accept();
+    });
+    answer.start(20);
+    m_window->bringFromCell(path);
+    QVERIFY(frameNamed("Drying rack"));
+    QVERIFY(targetNamed("Rack place"));
+    QCOMPARE(session().cell().tools.size(), size_t(1));  // the jaws are the same in both
+    session().undo();
+    QVERIFY(!frameNamed("Drying rack"));
+}
+
+void LayoutWindowTest::largeCellOpensWithItsSurfaces()
+{
+    // A surface of 320,000 triangles: into the cell, drawn lighter while moving, saved, opened.
+    Triangles wave;
+    constexpr int n = 400;
+    for (int r = 0; r <= n; ++r)
+        for (int c = 0; c <= n; ++c) wave.points.push_back({0.002f * float(c), 0.002f * float(r), 0.02f * std::sin(0.05f * float(r)) * std::cos(0.04f * float(c))});
+    for (std::uint32_t r = 0; r < n; ++r)
+        for (std::uint32_t c = 0; c < n; ++c) {
+            const std::uint32_t at = r * (n + 1) + c;
+            wave.faces.push_back({at, at + 1, at + n + 2});
+            wave.faces.push_back({at, at + n + 2, at + n + 1});
+        }
+    const Solid solid = solidOf({wave, 0, 1, false, "wave.stl"}, 1, false);
+    QVERIFY(solid.surface.light->faces.size() < 10000 && solid.surface.light->faces.size() > 1000);
+    const FrameId rack = frameNamed("Drying rack");
+    QVERIFY(session().edit("Wave", [&](const Cell& c) { return setFrameSolids(c, rack, {solid}); }));
+    const QTemporaryDir folder;
+    const QString path = folder.filePath("large.topikos");
+    QVERIFY(m_window->saveTo(path));
+    QVERIFY(QFileInfo(path).size() > 6000000);
+    action("New cell")->trigger();
+    QVERIFY(m_window->openFile(path));
+    const Solid& back = findFrame(session().cell(), frameNamed("Drying rack"))->solids.front();
+    QVERIFY(back.surface.drawn->points == wave.points && back.surface.drawn->faces == wave.faces);
+    QVERIFY(back.surface.light->faces == solid.surface.light->faces);
+    const int frames = view().frameCount();
+    QTRY_VERIFY_WITH_TIMEOUT(view().frameCount() > frames, 20000);
+    // Opened and watched: nobody is told that the file changed.
+    QVERIFY(!child<QWidget>("noticeBar")->isVisible());
+}
+
+void LayoutWindowTest::pairsAreFoundAndSwitched()
+{
+    action("Contact pairs")->trigger();
+    child<QSpinBox>("contactSamples")->setValue(100);
+    QTest::mouseClick(child<QPushButton>("contactFind"), Qt::LeftButton);
+    QTRY_VERIFY_WITH_TIMEOUT(!session().cell().contact.pairs.empty(), 60000);
+    QCOMPARE(session().cell().contact.samples, 100u);
+    auto* table = child<QTableWidget>("contactTable");
+    QTRY_VERIFY(table->rowCount() > 8 && table->item(0, 1));
+    QCOMPARE(table->item(0, 1)->text(), QString("– adjacent"));
+    QVERIFY(!table->item(0, 0));
+    QVERIFY2(child<QLabel>("contactCounts")->text().contains("7 adjacent"), qPrintable(child<QLabel>("contactCounts")->text()));
+    // A click switches a pair, and says that it was a hand that did.
+    QTest::mouseClick(table->viewport(), Qt::LeftButton, {}, table->visualItemRect(table->item(0, 1)).center());
+    QTRY_COMPARE(table->item(0, 1)->text(), QString("✓ by hand"));
+    QCOMPARE(table->item(1, 0)->text(), QString("✓ by hand"));
+    session().undo();
+    QTRY_COMPARE(table->item(0, 1)->text(), QString("– adjacent"));
+    // Cancelled, nothing changes.
+    child<QSpinBox>("contactSamples")->setValue(1000000);
+    QTest::mouseClick(child<QPushButton>("contactFind"), Qt::LeftButton);
+    QCOMPARE(child<QPushButton>("contactFind")->text(), QString("Cancel"));
+    QTest::mouseClick(child<QPushButton>("contactFind"), Qt::LeftButton);
+    QTRY_COMPARE_WITH_TIMEOUT(child<QPushButton>("contactFind")->text(), QString("Find pairs"), 20000);
+    QCOMPARE(session().cell().contact.samples, 100u);
 }
 
 TOPIKOS_TEST(LayoutWindowTest)

@@ -1,4 +1,4 @@
-#include "core/cell/edit_layout.h"
+#include "core/cell/fixture.h"
 #include "core/cell/history.h"
 #include "core/cell/pattern.h"
 #include "core/check/check.h"
@@ -17,6 +17,7 @@ private slots:
     void measuredFrameCarriesItsTargets();
     void newParentKeepsDrawnAndMeasuredPlaces();
     void copiedFixtureBringsAllThatIsInIt();
+    void fixtureComesFromAnotherCell();
     void deletedFrameTakesItsContents();
     void refusalsSayWhy_data();
     void refusalsSayWhy();
@@ -210,6 +211,40 @@ void LayoutTest::copiedFixtureBringsAllThatIsInIt()
     QVERIFY(countIn(grown, copy, grown.targets) > countIn(both, copy, both.targets));
     QCOMPARE(countIn(grown, rack, grown.targets), countIn(both, rack, both.targets));
     QCOMPARE(writeCell(readCell(writeCell(grown), "copied").value()), writeCell(grown));
+}
+
+void LayoutTest::fixtureComesFromAnotherCell()
+{
+    Cell from = patterned();
+    const FrameId rack = frameNamed(from, "Drying rack");
+    TcpId tip;
+    from = addToolPoint(from, from.arm.tool, "Tip", translated({0, 0, 0.3}), &tip).value();
+    from = setToolInForce(from, from.arm.tool, tip).value();
+    from = takePoseTarget(from, rack, homePosture(from), "By the tip").value();
+    // Into a cell that has none of it, and into one that has the same kinds.
+    Cell bare = example("planted-mistakes");
+    for (const Frame& f : std::vector<Frame>(bare.frames))
+        if (f.name == "Drying rack") bare = renameFrame(bare, f.id, "Old rack").value();
+    FrameId top;
+    const Cell both = bringFixture(bare, from, rack, &top).value();
+    QCOMPARE(frameName(both, top), std::string("Drying rack"));
+    QVERIFY(deviation(worldFromFrame(both, top), worldFromFrame(from, rack)).metres < 1e-12);
+    const auto countIn = [](const Cell& c, FrameId frame, const auto& list) {
+        return std::count_if(list.begin(), list.end(), [&](const auto& o) { return o.frame && isBelow(c, o.frame, frame); });
+    };
+    QCOMPARE(countIn(both, top, both.parts), countIn(from, rack, from.parts));
+    QCOMPARE(countIn(both, top, both.targets), countIn(from, rack, from.targets));
+    QCOMPARE(both.partKinds.size(), bare.partKinds.size());  // the tiles are the same in both
+    const auto tipped = std::find_if(both.targets.begin(), both.targets.end(), [](const Target& t) { return t.name == "By the tip"; });
+    QVERIFY(tipped != both.targets.end() && tipped->tcp);
+    QVERIFY(flangeFromTcp(*findTool(both, tipped->tool), tipped->tcp).translation[2] == 0.3);
+    const std::string text = writeCell(both);
+    const Result<Cell> read = readCell(text, "both");
+    QVERIFY2(read.ok(), read.ok() ? "" : read.error().line().c_str());
+    ToolId brought;
+    const Cell tooled = bringTool(bare, from, from.arm.tool, &brought).value();
+    QCOMPARE(tooled.tools.size(), bare.tools.size() + 1);
+    QCOMPARE(findTool(tooled, brought)->points.size(), size_t(1));
 }
 
 void LayoutTest::deletedFrameTakesItsContents()

@@ -1,0 +1,169 @@
+#include "app/strip/contact_matrix.h"
+
+#include "app/session/text.h"
+#include "app/theme/theme.h"
+
+#include <QHBoxLayout>
+#include <QHeaderView>
+#include <QTimer>
+#include <QVBoxLayout>
+#include <QtConcurrent>
+
+namespace topikos {
+
+namespace {
+
+const char* reasonText(ContactPair::Reason reason)
+{
+    switch (reason) {
+    case ContactPair::Reason::Sometimes: return "touch in some postures";
+    case ContactPair::Reason::Adjacent: return "neighbours that always touch at their joint";
+    case ContactPair::Reason::Always: return "touched in every sample";
+    case ContactPair::Reason::Never: return "touched in no sample";
+    case ContactPair::Reason::ByHand: return "set by hand";
+    }
+    return "";
+}
+
+}  // namespace
+
+ContactMatrix::ContactMatrix(Session& session, QWidget* parent) : QWidget(parent), m_session(session)
+{
+    setObjectName("contactFace");
+    auto* row = new QHBoxLayout(this);
+    row->setContentsMargins(8, 6, 8, 6);
+    auto* left = new QVBoxLayout;
+    row->addLayout(left);
+    const auto number = [&](const char* name, const char* label, int low, int high, int value, const char* tip) {
+        auto* line = new QHBoxLayout;
+        line->addWidget(new QLabel(label, this));
+        auto* spin = new QSpinBox(this);
+        spin->setObjectName(name);
+        spin->setRange(low, high);
+        spin->setValue(value);
+        spin->setToolTip(tip);
+        line->addWidget(spin);
+        left->addLayout(line);
+        return spin;
+    };
+    m_samples = number("contactSamples", "Samples", 10, 1000000, 1000, "Random postures inside all ranges");
+    m_seed = number("contactSeed", "Seed", 0, 999999, 1, "The same seed gives the same postures");
+    m_find = new QPushButton("Find pairs", this);
+    m_find->setObjectName("contactFind");
+    m_find->setToolTip("Try random postures and see which bodies touch; what was set by hand stays");
+    left->addWidget(m_find);
+    left->addStretch();
+    auto* right = new QVBoxLayout;
+    row->addLayout(right, 1);
+    m_counts = new QLabel(this);
+    m_counts->setObjectName("contactCounts");
+    m_counts->setWordWrap(true);
+    right->addWidget(m_counts);
+    m_table = new QTableWidget(this);
+    m_table->setObjectName("contactTable");
+    m_table->setEditTriggers(QAbstractItemView::NoEditTriggers);
+    m_table->setSelectionMode(QAbstractItemView::SingleSelection);
+    m_table->horizontalHeader()->setDefaultSectionSize(86);
+    m_table->verticalHeader()->setDefaultSectionSize(22);
+    m_table->setFont(textFont(11));
+    right->addWidget(m_table, 1);
+
+    connect(m_find, &QPushButton::clicked, this, &ContactMatrix::search);
+    connect(&m_watcher, &QFutureWatcherBase::finished, this, &ContactMatrix::finished);
+    const auto flip = [this](int r, int c) {
+        if (size_t(std::max(r, c)) >= m_members.size()) return;
+        const ContactMember a = m_members[size_t(std::min(r, c))], b = m_members[size_t(std::max(r, c))];
+        for (const ContactPair& p : m_session.cell().contact.pairs)
+            if (p.a == a && p.b == b) {
+                const bool checked = !p.checked;
+                m_session.edit(QString(checked ? "Check %1 against %2" : "Leave %1 against %2 out").arg(text(memberName(m_session.cell(), a)), text(memberName(m_session.cell(), b))),
+                               [=](const Cell& cell) { return setPairChecked(cell, a, b, checked); });
+                return;
+            }
+    };
+    connect(m_table, &QTableWidget::cellActivated, this, flip);
+    connect(m_table, &QTableWidget::cellClicked, this, flip);
+    connect(&session, &Session::cellChanged, this, &ContactMatrix::fill, Qt::QueuedConnection);
+    fill();
+}
+
+ContactMatrix::~ContactMatrix()
+{
+    if (m_stop) *m_stop = true;
+    m_watcher.waitForFinished();
+}
+
+void ContactMatrix::search()
+{
+    if (m_watcher.isRunning()) {
+        *m_stop = true;
+        return;
+    }
+    m_stop = std::make_shared<std::atomic<bool>>(false);
+    m_done = std::make_shared<std::atomic<int>>(0);
+    m_searched = m_session.history().revision();
+    const SamplingOptions options{std::uint32_t(m_samples->value()), std::uint32_t(m_seed->value())};
+    m_find->setText("Cancel");
+    m_watcher.setFuture(QtConcurrent::run([cell = m_session.history().current(), options, stop = m_stop, done = m_done] {
+        return sampleContactPairs(*cell, options, [&](double part) {
+            *done = int(100 * part);
+            return !*stop;
+        });
+    }));
+    auto* timer = new QTimer(this);
+    connect(timer, &QTimer::timeout, this, [this, timer] {
+        if (!m_watcher.isRunning()) return timer->deleteLater();
+        m_counts->setText(QString("Trying postures … %1 %").arg(int(*m_done)));
+    });
+    timer->start(100);
+}
+
+void ContactMatrix::finished()
+{
+    m_find->setText("Find pairs");
+    const std::optional<ContactPairs> found = m_watcher.result();
+    if (!found) return fill();
+    if (m_searched != m_session.history().revision()) {
+        m_session.say("The cell changed while its pairs were being found; find them again.", true);
+        return fill();
+    }
+    m_session.edit("Find contact pairs", [&](const Cell& cell) { return setContactPairs(cell, *found); });
+}
+
+void ContactMatrix::fill()
+{
+    const Cell& cell = m_session.cell();
+    const ContactPairs& contact = cell.contact;
+    m_members = contact.pairs.empty() ? std::vector<ContactMember>() : contactMembers(cell);
+    if (contact.pairs.empty()) {
+        m_counts->setText("Which bodies may touch is not known yet. Find pairs tries random postures and sorts them into adjacent, always, never and sometimes.");
+    } else {
+        const auto checked = std::count_if(contact.pairs.begin(), contact.pairs.end(), [](const ContactPair& p) { return p.checked; });
+        m_counts->setText(QString("<b>%1 of %2 pairs are checked.</b> %3, in %4 samples with seed %5. Click a pair to switch it.").arg(checked).arg(contact.pairs.size()).arg(text(pairCounts(contact))).arg(contact.samples).arg(contact.seed));
+    }
+    m_table->setVisible(!contact.pairs.empty());
+    m_table->clear();
+    const int n = int(m_members.size());
+    m_table->setRowCount(n);
+    m_table->setColumnCount(n);
+    QStringList names;
+    for (const ContactMember& m : m_members) names << text(memberName(cell, m));
+    m_table->setHorizontalHeaderLabels(names);
+    m_table->setVerticalHeaderLabels(names);
+    const auto indexOf = [&](const ContactMember& m) { return int(std::find(m_members.begin(), m_members.end(), m) - m_members.begin()); };
+    for (const ContactPair& p : contact.pairs) {
+        const int i = indexOf(p.a), k = indexOf(p.b);
+        if (i >= n || k >= n) continue;
+        static const char* words[] = {"sometimes", "adjacent", "always", "never", "by hand"};
+        for (const auto& [r, c] : {std::pair{i, k}, {k, i}}) {
+            auto* item = new QTableWidgetItem((p.checked ? "✓ " : "– ") + QString(words[int(p.reason)]));
+            item->setTextAlignment(Qt::AlignCenter);
+            item->setBackground(p.checked ? QBrush(theme().accentSoft) : QBrush());
+            item->setForeground(p.checked ? theme().ink : theme().faint);
+            item->setToolTip(QString("%1 and %2: %3; touched in %4 of %5 samples. %6").arg(names[i], names[k], reasonText(p.reason)).arg(p.touched).arg(contact.samples).arg(p.checked ? "Checked for contact." : "Not checked."));
+            m_table->setItem(r, c, item);
+        }
+    }
+}
+
+}  // namespace topikos

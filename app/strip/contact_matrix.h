@@ -1,0 +1,39 @@
+#pragma once
+#include "app/session/session.h"
+#include "core/check/contact_pairs.h"
+
+#include <QFutureWatcher>
+#include <QLabel>
+#include <QPushButton>
+#include <QSpinBox>
+#include <QTableWidget>
+
+#include <atomic>
+
+namespace topikos {
+
+/// Which pairs of bodies are checked for contact: found by sampling, then switched by hand, each with its reason.
+class ContactMatrix : public QWidget {
+    Q_OBJECT
+public:
+    ContactMatrix(Session& session, QWidget* parent = nullptr);
+    ~ContactMatrix() override;
+
+private:
+    void fill();
+    void search();
+    void finished();
+
+    Session& m_session;
+    QSpinBox *m_samples, *m_seed;
+    QPushButton* m_find;
+    QLabel* m_counts;
+    QTableWidget* m_table;
+    QFutureWatcher<std::optional<ContactPairs>> m_watcher;
+    std::shared_ptr<std::atomic<bool>> m_stop;
+    std::shared_ptr<std::atomic<int>> m_done;  ///< [%]
+    std::uint64_t m_searched = 0;              ///< revision that is being searched
+    std::vector<ContactMember> m_members;      ///< rows and columns
+};
+
+}  // namespace topikos

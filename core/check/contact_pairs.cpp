@@ -1,0 +1,159 @@
+#include "core/check/contact_pairs.h"
+
+#include "core/robot/forward.h"
+#include "core/shape/arm_bodies.h"
+#include "core/shape/contact.h"
+
+#include <fmt/format.h>
+
+#include <algorithm>
+#include <random>
+
+namespace topikos {
+
+namespace {
+
+using Kind = ContactMember::Kind;
+using Reason = ContactPair::Reason;
+
+bool moves(const ContactMember& m) { return m.kind == Kind::Tool || (m.kind == Kind::Link && m.id > 0); }
+
+/// The jaws count with the body, open.
+std::vector<Solid> toolSolids(const Tool& tool)
+{
+    std::vector<Solid> out = tool.body;
+    const double half = tool.gripper.kind == Gripper::Kind::Vacuum ? 0 : 0.5 * tool.gripper.open;
+    for (const double side : {1.0, -1.0})
+        for (Solid s : tool.jaw) {
+            const Pose turn = side > 0 ? Pose{} : Pose{Vec3::Zero(), Quat(0, 0, 0, 1)};
+            s.pose = tool.flangeFromTcp * turn * translated({half, 0, 0}) * s.pose;
+            out.push_back(s);
+        }
+    return out;
+}
+
+ContactBody bodyOf(const Cell& cell, const ContactMember& m, const std::vector<Mesh>& links)
+{
+    switch (m.kind) {
+    case Kind::Link: return ContactBody({trianglesOf(links[m.id])});
+    case Kind::Tool: return ContactBody::of(toolSolids(toolInForce(cell)));
+    case Kind::Frame: return ContactBody::of(findFrame(cell, {m.id})->solids);
+    }
+    return ContactBody(std::vector<Triangles>{});
+}
+
+std::vector<Pose> placesOf(const Cell& cell, const std::vector<ContactMember>& members, const JointVector& posture)
+{
+    ChainFrames frames;
+    chainFrames(*cell.arm.model, posture, frames);
+    const Pose base = worldFromBase(cell);
+    std::vector<Pose> out;
+    for (const ContactMember& m : members)
+        switch (m.kind) {
+        case Kind::Link: out.push_back(m.id == 0 ? base : base * makePose(frames.joints[m.id - 1].rotation, frames.joints[m.id - 1].origin)); break;
+        case Kind::Tool: out.push_back(base * makePose(frames.flange.rotation, frames.flange.origin)); break;
+        case Kind::Frame: out.push_back(worldFromFrame(cell, {m.id})); break;
+        }
+    return out;
+}
+
+/// Parts of the arm that a joint, or the flange, holds together; the arm's base and what it stands on.
+bool adjacent(const Cell& cell, const ContactMember& a, const ContactMember& b)
+{
+    const auto last = std::uint32_t(cell.arm.model->jointCount());
+    if (a.kind == Kind::Link && b.kind == Kind::Link) return b.id == a.id + 1;
+    if (a.kind == Kind::Link && b.kind == Kind::Tool) return a.id == last;
+    return false;
+}
+
+}  // namespace
+
+std::vector<ContactMember> contactMembers(const Cell& cell)
+{
+    std::vector<ContactMember> out;
+    for (std::uint32_t i = 0; i <= std::uint32_t(cell.arm.model->jointCount()); ++i) out.push_back({Kind::Link, i});
+    out.push_back({Kind::Tool, 0});
+    for (const Frame& f : cell.frames)
+        if (!f.solids.empty()) out.push_back({Kind::Frame, f.id.value});
+    return out;
+}
+
+std::string memberName(const Cell& cell, const ContactMember& m)
+{
+    if (m.kind == Kind::Link) return m.id == 0 ? "Arm base" : fmt::format("Link {}", m.id);
+    return m.kind == Kind::Tool ? toolInForce(cell).name : frameName(cell, {m.id});
+}
+
+std::optional<ContactPairs> sampleContactPairs(const Cell& cell, const SamplingOptions& options, const std::function<bool(double)>& keepOn)
+{
+    const Arm& arm = *cell.arm.model;
+    std::vector<ContactMember> members = contactMembers(cell);
+    const std::vector<Mesh> links = armBodies(arm);
+    std::vector<ContactBody> bodies;
+    for (const ContactMember& m : members) bodies.push_back(bodyOf(cell, m, links));
+
+    ContactPairs out{options.samples, options.seed, {}};
+    std::vector<std::pair<size_t, size_t>> places;
+    for (size_t i = 0; i < members.size(); ++i)
+        for (size_t k = i + 1; k < members.size(); ++k) {
+            if ((!moves(members[i]) && !moves(members[k])) || bodies[i].empty() || bodies[k].empty()) continue;
+            out.pairs.push_back({members[i], members[k]});
+            places.push_back({i, k});
+        }
+    // Uniform over the ranges; the generator is fixed by the standard, the distribution is spelt out so that every library gives the same.
+    std::mt19937_64 random(options.seed);
+    for (std::uint32_t n = 0; n < options.samples; ++n) {
+        if (n % 16 == 0 && keepOn && !keepOn(double(n) / options.samples)) return std::nullopt;
+        JointVector q(arm.jointCount());
+        for (int j = 0; j < arm.jointCount(); ++j) {
+            const Joint& joint = arm.joints()[size_t(j)];
+            q[j] = joint.lower + (joint.upper - joint.lower) * double(random() >> 11) * 0x1p-53;
+        }
+        const std::vector<Pose> at = placesOf(cell, members, q);
+        for (size_t p = 0; p < places.size(); ++p) {
+            if (adjacent(cell, out.pairs[p].a, out.pairs[p].b)) continue;
+            const auto& [i, k] = places[p];
+            out.pairs[p].touched += bodies[i].touches(at[i], bodies[k], at[k]);
+        }
+    }
+    for (ContactPair& p : out.pairs) {
+        const bool own = p.b.kind != Kind::Frame;
+        if (adjacent(cell, p.a, p.b)) p.reason = Reason::Adjacent;
+        else if (options.samples > 0 && p.touched == options.samples) p.reason = Reason::Always;
+        else if (p.touched == 0) p.reason = Reason::Never;
+        p.checked = p.reason == Reason::Sometimes || (p.reason == Reason::Never && !own);
+        for (const ContactPair& before : cell.contact.pairs)
+            if (before.reason == Reason::ByHand && before.a == p.a && before.b == p.b) {
+                p.checked = before.checked;
+                p.reason = Reason::ByHand;
+            }
+    }
+    return out;
+}
+
+std::string pairCounts(const ContactPairs& pairs)
+{
+    const auto count = [&](Reason r) { return std::count_if(pairs.pairs.begin(), pairs.pairs.end(), [r](const ContactPair& p) { return p.reason == r; }); };
+    return fmt::format("{} adjacent, {} always, {} never, {} sometimes, {} by hand", count(Reason::Adjacent), count(Reason::Always), count(Reason::Never), count(Reason::Sometimes), count(Reason::ByHand));
+}
+
+Result<Cell> setContactPairs(const Cell& cell, const ContactPairs& pairs)
+{
+    Cell next = cell;
+    next.contact = pairs;
+    return next;
+}
+
+Result<Cell> setPairChecked(const Cell& cell, const ContactMember& a, const ContactMember& b, bool checked)
+{
+    Cell next = cell;
+    for (ContactPair& p : next.contact.pairs)
+        if (p.a == a && p.b == b) {
+            p.checked = checked;
+            p.reason = Reason::ByHand;
+            return next;
+        }
+    return Error{"edit.pair", "these two bodies are no pair that can touch", "", "Find the pairs anew."};
+}
+
+}  // namespace topikos
