@@ -1,12 +1,18 @@
 // One benchmark for each figure that concerns the core. Run: build/bench/topikos-bench --benchmark_repetitions=5 --benchmark_report_aggregates_only=true
 #include "core/cell/edit.h"
 #include "core/check/check.h"
+#include "core/check/contact_pairs.h"
 #include "core/exchange/cell_file.h"
 #include "core/robot/catalogue.h"
 #include "core/robot/singularity.h"
+#include "core/shape/mesh.h"
+#include "core/shape/mesh_file.h"
+#include "core/shape/reduce.h"
 
 #include <benchmark/benchmark.h>
 
+#include <array>
+#include <cmath>
 #include <cstdio>
 #include <random>
 
@@ -218,6 +224,79 @@ void saveFiveThousandSteps(benchmark::State& state)
     std::remove(path.c_str());
 }
 BENCHMARK(saveFiveThousandSteps)->Unit(benchmark::kMillisecond);
+
+/// A closed wavy slab of 2 n² triangles above and as many below.
+Triangles slab(int n)
+{
+    Triangles t;
+    for (const float z : {0.0f, 0.05f})
+        for (int r = 0; r <= n; ++r)
+            for (int c = 0; c <= n; ++c) t.points.push_back({float(c) / float(n), float(r) / float(n), z + 0.01f * std::sin(0.03f * float(r)) * std::cos(0.02f * float(c))});
+    const auto at = [n](int side, int r, int c) { return std::uint32_t((side * (n + 1) + r) * (n + 1) + c); };
+    for (int side = 0; side < 2; ++side)
+        for (int r = 0; r < n; ++r)
+            for (int c = 0; c < n; ++c)
+                for (const auto& f : {std::array{at(side, r, c), at(side, r, c + 1), at(side, r + 1, c + 1)}, std::array{at(side, r, c), at(side, r + 1, c + 1), at(side, r + 1, c)}})
+                    t.faces.push_back(side ? f : std::array{f[0], f[2], f[1]});
+    return t;
+}
+
+Solid surfaceOf(const Triangles& t)
+{
+    Solid s;
+    s.kind = Solid::Kind::Mesh;
+    s.surface.drawn = std::make_shared<const Triangles>(t);
+    s.surface.light = std::make_shared<const Triangles>(reduced(t, 6000));
+    return s;
+}
+
+/// From an STL file of 400,000 triangles to a shape that can be drawn.
+void bringInSurface(benchmark::State& state)
+{
+    const std::string path = "/tmp/topikos-bench.stl";
+    if (saveFile(path, stlOf(slab(316)))) return state.SkipWithError("no room in /tmp");
+    for (auto _ : state) {
+        Triangles t = readMeshFile(path).value();
+        repairNormals(t);
+        benchmark::DoNotOptimize(solidMesh(surfaceOf(t)));
+    }
+    std::remove(path.c_str());
+}
+BENCHMARK(bringInSurface)->Unit(benchmark::kMillisecond);
+
+/// Eight surfaces, together 100 MB of file.
+Cell heavyCell()
+{
+    Cell cell = demo();
+    for (int i = 0; i < 8; ++i) cell.frames.back().solids.push_back(surfaceOf(slab(360 + i)));
+    return cell;
+}
+
+void openHundredMegabytes(benchmark::State& state)
+{
+    const std::string path = "/tmp/topikos-bench.topikos";
+    if (saveCell(path, heavyCell())) return state.SkipWithError("no room in /tmp");
+    for (auto _ : state) benchmark::DoNotOptimize(openCell(path));
+    state.counters["MB"] = double(readFile(path, std::size_t(1) << 30).value().size()) / 1e6;
+    std::remove(path.c_str());
+}
+BENCHMARK(openHundredMegabytes)->Unit(benchmark::kMillisecond);
+
+void saveHundredMegabytes(benchmark::State& state)
+{
+    const Cell cell = heavyCell();
+    const std::string path = "/tmp/topikos-bench.topikos";
+    for (auto _ : state) benchmark::DoNotOptimize(saveCell(path, cell));
+    std::remove(path.c_str());
+}
+BENCHMARK(saveHundredMegabytes)->Unit(benchmark::kMillisecond);
+
+void contactPairsOfThousandPostures(benchmark::State& state)
+{
+    const Cell cell = demo();
+    for (auto _ : state) benchmark::DoNotOptimize(sampleContactPairs(cell, {1000, 1}));
+}
+BENCHMARK(contactPairsOfThousandPostures)->Unit(benchmark::kMillisecond);
 
 }  // namespace
 

@@ -315,7 +315,7 @@ void Properties::addSolids(const std::vector<Solid>& solids, std::function<void(
                             if (n.kind == Solid::Kind::Cylinder && i == 0) n.size[1] = n.size[0];
                             if (n.kind == Solid::Kind::Sphere) n.size = Vec3::Constant(v * kMillimetre);
                         });
-                    });
+                    }, true);
             if (s.kind == Solid::Kind::Extrusion) {
                 auto* corners = new QLineEdit(outlineText(s.outline), this);
                 corners->setObjectName("shapeOutline");

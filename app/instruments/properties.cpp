@@ -47,6 +47,11 @@ void Properties::rebuild()
     const QWidget* focus = focusWidget();
     const QString focused = focus && focus->hasFocus() ? focus->objectName() : QString();
     clear();
+    if (m_shown != m_session.selection()) {
+        m_shown = m_session.selection();
+        m_shape = m_point = 0;
+        QMetaObject::invokeMethod(this, &Properties::selectionShown, Qt::QueuedConnection);  // once the layout has its size
+    }
     const Cell& cell = m_session.cell();
     if (const StepId id = m_session.selected<StepId>()) {
         for (const Step& s : m_session.routine().steps)

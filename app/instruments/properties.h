@@ -17,6 +17,8 @@ public:
     Properties(Session& session, QWidget* parent = nullptr);
 
 signals:
+    /// The properties of another selection are in place.
+    void selectionShown();
     /// Somebody wants to teach what is selected by points.
     void teachRequested(TeachPanel::Kind kind);
     /// A shape is to be read from a file into what is selected.
@@ -59,6 +61,7 @@ private:
     QGridLayout* m_grid;
     int m_cell = 0;  ///< next free half row
     bool m_stale = false;
+    Selection m_shown;
     size_t m_shape = 0;           ///< of the shapes shown, the one in full
     size_t m_point = 0;           ///< of a tool's points, the one in full
     double m_density = 2700;      ///< typed last [kg/m^3]

@@ -72,7 +72,8 @@ void TeachPanel::start(Kind kind)
     m_tcp = kind == Kind::Tcp && cell.arm.tool == m_tool ? cell.arm.tcp : TcpId{};
     const QSignalBlocker quiet(m_table);
     m_table->clear();
-    const QString unit = lengthUnit().symbol;
+    m_unit = &lengthUnit();
+    const QString unit = m_unit->symbol;
     if (kind == Kind::AsBuilt) {
         m_title->setText("Measure " + text(frame->name) + " as built");
         m_help->setText(QString("In %1 [%2]: three points of the fixture as drawn (at first on the frame's axes), and where each was found.").arg(text(frameName(cell, frame->parent)), unit));
@@ -99,8 +100,8 @@ void TeachPanel::start(Kind kind)
         m_table->setHorizontalHeaderLabels({"turned", "off [" + unit + "]"});
         m_table->setRowCount(0);
     }
-    m_table->setFixedHeight(30 + 24 * (kind == Kind::Tcp ? 5 : m_table->rowCount()) + 4);
     show();
+    m_table->setFixedHeight(m_table->horizontalHeader()->sizeHint().height() + 24 * (kind == Kind::Tcp ? 5 : m_table->rowCount()) + 2 * m_table->frameWidth());
     judge();
     emit started();
 }
@@ -110,7 +111,7 @@ std::optional<Vec3> TeachPanel::pointAt(int row) const
     Vec3 out;
     for (int i = 0; i < 3; ++i) {
         const QTableWidgetItem* item = m_table->item(row, i);
-        const auto value = item ? quantityOf(item->text().toStdString(), Quantity::Length, lengthUnit().size) : std::nullopt;
+        const auto value = item ? quantityOf(item->text().toStdString(), Quantity::Length, m_unit->size) : std::nullopt;
         if (!value) return std::nullopt;
         out[i] = *value;
     }
@@ -120,7 +121,7 @@ std::optional<Vec3> TeachPanel::pointAt(int row) const
 void TeachPanel::fillRow(int row, const Vec3& measured)
 {
     const QSignalBlocker quiet(m_table);
-    for (int i = 0; i < 3; ++i) m_table->setItem(row, i, new QTableWidgetItem(placeFigure(measured[i])));
+    for (int i = 0; i < 3; ++i) m_table->setItem(row, i, new QTableWidgetItem(QString::number(measured[i] / m_unit->size, 'f', m_unit->decimals)));
 }
 
 void TeachPanel::take()

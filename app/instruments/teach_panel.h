@@ -1,5 +1,6 @@
 #pragma once
 #include "app/session/session.h"
+#include "app/session/text.h"
 
 #include <QFrame>
 #include <QLabel>
@@ -34,6 +35,7 @@ private:
     FrameId m_frame;
     ToolId m_tool;
     TcpId m_tcp;
+    const DisplayUnit* m_unit = nullptr;  ///< in which the points stand in the table
     std::vector<Pose> m_postures;  ///< Tcp: baseFromFlange at each take
     std::function<Result<Cell>(const Cell&)> m_edit;  ///< what Apply would do; empty while the points do not tell
     QLabel *m_title, *m_result, *m_help;

@@ -44,22 +44,31 @@ void addPatternHere(Session& session)
 {
     Pattern pattern;
     const Cell& cell = session.cell();
-    pattern.name = freeNameIn(cell.patterns, "Pattern");
+    std::string name = "Pattern";
+    // What is repeated becomes the first place, and lends the pattern its name: "Tile" for "Tile 1".
+    const auto stem = [](const std::string& of) {
+        const size_t end = of.find_last_not_of("0123456789 ");
+        return end == std::string::npos ? of : of.substr(0, end + 1);
+    };
+    PartId firstPart;
+    TargetId firstTarget;
     if (const Target* target = findTarget(cell, session.selected<TargetId>()); target && target->kind == Target::Kind::Pose) {
         pattern.content = Pattern::Content::Targets;
         pattern.frame = target->frame;
         pattern.first = target->pose;
         pattern.tool = target->tool;
         pattern.configuration = target->configuration;
-        // The pitch goes along the target's own axes; a tool that points down has z down.
+        if (!target->pattern) firstTarget = target->id, name = stem(target->name);
     } else if (const Part* part = findPart(cell, session.selected<PartId>())) {
         pattern.frame = part->frame;
         pattern.first = part->pose;
         pattern.kind = part->kind;
+        if (!part->pattern) firstPart = part->id, name = stem(part->name);
     } else {
         pattern.frame = frameForNew(session);
         pattern.first = translated(pattern.frame ? Vec3(0, 0, 0.05) : Vec3(0.8, 0, 0.05));
     }
+    pattern.name = freeNameIn(cell.patterns, name);
     PatternId created;
     const auto make = [&](const Cell& before) -> Result<Cell> {
         Pattern own = pattern;
@@ -68,7 +77,7 @@ void addPatternHere(Session& session)
             own.kind = {next.nextId++};
             next.partKinds.push_back({own.kind, freeNameIn(before.partKinds, "Kind"), 0, {Solid{Solid::Kind::Box, {}, Vec3::Constant(0.06), {}}}});
         }
-        return addPattern(next, own, &created);
+        return addPattern(next, own, &created, firstPart, firstTarget);
     };
     if (session.edit("Add " + text(pattern.name), make)) session.select(created);
 }

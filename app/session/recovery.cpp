@@ -7,7 +7,6 @@
 #include <QDir>
 #include <QSettings>
 #include <QStandardPaths>
-#include <QThreadPool>
 
 #include <csignal>
 
@@ -15,7 +14,7 @@ namespace topikos {
 
 namespace {
 
-constexpr int kDelay = 2000;  // [ms] after the last edit
+constexpr int kDelay = 2000;  // [ms] after an edit
 
 QString noteOf(const QString& copy) { return copy + ".note"; }
 
@@ -25,12 +24,13 @@ Recovery::Recovery(Session& session, const QString& folder, QObject* parent)
     : QObject(parent), m_session(session), m_file(QDir(folder).filePath(QString("%1.topikos").arg(QCoreApplication::applicationPid())))
 {
     QDir().mkpath(folder);
+    m_writer.setMaxThreadCount(1);
     m_timer.setSingleShot(true);
     m_timer.setInterval(kDelay);
     connect(&m_timer, &QTimer::timeout, this, &Recovery::write);
     connect(&session, &Session::saveStateChanged, this, [this] {
         if (m_session.isSaved()) drop();
-        else m_timer.start();
+        else if (!m_timer.isActive()) m_timer.start();  // who never pauses has copies, too
     });
 }
 
@@ -46,20 +46,20 @@ void Recovery::write()
     note.setValue("when", QDateTime::currentDateTime());
     note.sync();
     // A copy that cannot be written costs nothing but itself; the person's own file is never touched here.
-    QThreadPool::globalInstance()->start([file = m_file.toStdString(), cell = m_session.history().current()] { (void)saveCell(file, *cell); });
+    m_writer.start([file = m_file.toStdString(), cell = m_session.history().current()] { (void)saveCell(file, *cell); });
 }
 
 void Recovery::writeNow()
 {
     m_timer.stop();
     if (!m_session.isSaved()) write();
-    QThreadPool::globalInstance()->waitForDone();
+    m_writer.waitForDone();
 }
 
 void Recovery::drop()
 {
     m_timer.stop();
-    QThreadPool::globalInstance()->waitForDone();
+    m_writer.waitForDone();
     QFile::remove(m_file);
     QFile::remove(noteOf(m_file));
 }

@@ -1,6 +1,8 @@
 #pragma once
 #include "app/session/session.h"
 
+#include <QThreadPool>
+
 #include <QDateTime>
 
 namespace topikos {
@@ -38,6 +40,7 @@ private:
     Session& m_session;
     QString m_file;
     QTimer m_timer;
+    QThreadPool m_writer;  ///< one thread of its own: waiting for a copy must not wait for other work
 };
 
 }  // namespace topikos

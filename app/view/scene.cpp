@@ -482,13 +482,40 @@ std::optional<Scene::Snap> Scene::snapAt(QPointF pixel, const Camera& camera, QS
     return point ? point : edge ? edge : face;
 }
 
+namespace {
+
+void addCorners(std::vector<Vec3>& out, const Eigen::AlignedBox3f& box, const Pose& world)
+{
+    for (int i = 0; i < 8 && !box.isEmpty(); ++i) out.push_back(world * Vec3(box.corner(Eigen::AlignedBox3f::CornerType(i)).cast<double>()));
+}
+
+}  // namespace
+
 std::vector<Vec3> Scene::corners() const
 {
     std::vector<Vec3> out;
+    for (const Placed& p : placed(m_session.shownState())) addCorners(out, p.shape->box, p.world);
+    return out;
+}
+
+std::vector<Vec3> Scene::corners(const Selection& thing) const
+{
+    const Cell& cell = m_session.shownCell();
+    const auto* frame = std::get_if<FrameId>(&thing);
+    const auto* pattern = std::get_if<PatternId>(&thing);
+    std::vector<Vec3> out;
     for (const Placed& p : placed(m_session.shownState())) {
-        const Eigen::AlignedBox3f& box = p.shape->box;
-        for (int i = 0; i < 8 && !box.isEmpty(); ++i) out.push_back(p.world * Vec3(box.corner(Eigen::AlignedBox3f::CornerType(i)).cast<double>()));
+        FrameId in;
+        if (const auto* id = std::get_if<FrameId>(&p.owner)) in = *id;
+        const auto* part = std::get_if<PartId>(&p.owner);
+        if (part) in = findPart(cell, *part)->frame;
+        const bool member = pattern && part && findPart(cell, *part)->pattern == *pattern;
+        if (p.owner == thing || member || (frame && in && isBelow(cell, in, *frame))) addCorners(out, p.shape->box, p.world);
     }
+    if (!out.empty()) return out;
+    if (frame && findFrame(cell, *frame)) out.push_back(worldFromFrame(cell, *frame).translation);
+    if (const auto* id = std::get_if<TargetId>(&thing))
+        if (const Target* t = findTarget(cell, *id); t && t->kind == Target::Kind::Pose) out.push_back((worldFromFrame(cell, t->frame) * t->pose).translation);
     return out;
 }
 

@@ -31,6 +31,8 @@ public:
     std::optional<Snap> snapAt(QPointF pixel, const Camera& camera, QSizeF size, const Selection& moving) const;
     /// Corners of the boxes around everything that can be seen, in the world.
     std::vector<Vec3> corners() const;
+    /// The same of one thing, with what hangs below a frame; its place alone if it has no body.
+    std::vector<Vec3> corners(const Selection& thing) const;
 
     /// Where the finding of the selected step happens, in the world, and its words; nothing if the step has none.
     struct Callout {

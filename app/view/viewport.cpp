@@ -157,6 +157,20 @@ void Viewport::fitAll()
     changed();
 }
 
+bool Viewport::fitSelected()
+{
+    std::vector<Vec3> corners = m_scene.corners(m_session.selection());
+    if (corners.empty()) return false;
+    // Something small is shown with some room around it.
+    Eigen::AlignedBox3d box;
+    for (const Vec3& corner : corners) box.extend(corner);
+    const Vec3 room = Vec3::Constant(std::max(0.05, 0.25 * box.sizes().maxCoeff()));
+    corners = {box.min() - room, box.max() + room};
+    m_camera.fit(corners, size(), 56);
+    changed();
+    return true;
+}
+
 void Viewport::look(Direction direction)
 {
     constexpr double pi = std::numbers::pi;

@@ -25,6 +25,8 @@ public:
     ReadingStrip& readingStrip() const { return *m_strip; }
     void look(Direction direction);
     void fitAll();
+    /// Moves near to what is selected; false when it has no body or place.
+    bool fitSelected();
     /// What stands at the foot of the view while there is nothing to say.
     void setHints(const QString& hints);
     /// Measuring: two clicks give the distance; starts or ends it.

@@ -33,6 +33,7 @@
 #include <QMenuBar>
 #include <QMessageBox>
 #include <QScrollArea>
+#include <QScrollBar>
 #include <QSettings>
 #include <QStyle>
 #include <QTimer>
@@ -229,6 +230,19 @@ void MainWindow::buildRegions()
     connect(properties, &Properties::shapeFileRequested, this, &MainWindow::askForShape);
     column->addStretch();
     scroll->setWidget(inner);
+    connect(properties, &Properties::selectionShown, scroll, [this, scroll, properties] {
+        // Who lays out the cell wants to see what the thing is made of; else the instruments of the arm come first.
+        const Selection& s = m_session->selection();
+        const bool thing = std::holds_alternative<FrameId>(s) || std::holds_alternative<PartId>(s) || std::holds_alternative<ToolId>(s) || std::holds_alternative<PatternId>(s);
+        QScrollBar* bar = scroll->verticalScrollBar();
+        if (!m_teach->isHidden()) return;
+        if (!thing) return bar->setValue(0);
+        // The room to scroll grows when the new fields are laid out; until then every change of it counts.
+        const auto bringUp = [bar, properties] { bar->setValue(properties->y() - 6); };
+        const auto following = connect(bar, &QScrollBar::rangeChanged, properties, bringUp);
+        bringUp();
+        QTimer::singleShot(150, properties, [following] { disconnect(following); });
+    });
     connect(m_teach, &TeachPanel::started, scroll, [this, scroll] {
         // Once it has its size.
         QTimer::singleShot(0, scroll, [this, scroll] { scroll->ensureWidgetVisible(m_teach); });

@@ -71,6 +71,9 @@ void MainWindow::buildActions()
 
     QMenu* view = bar->addMenu("&View");
     action(view, "Fit all", "Show the whole cell (F in the view)", QKeySequence("Ctrl+F"), [this] { m_view->fitAll(); });
+    action(view, "Go near the selected thing", "Frames with all that is in them, parts, targets", QKeySequence("Ctrl+Shift+E"), [this] {
+        if (!m_view->fitSelected()) m_session->say("Select something that stands in the cell to go near it.", true);
+    });
     const std::tuple<const char*, const char*, Viewport::Direction> looks[] = {{"Look from the front", "Ctrl+1", Viewport::Direction::Front},
         {"Look from the left", "Ctrl+2", Viewport::Direction::Left}, {"Look from above", "Ctrl+3", Viewport::Direction::Top}, {"Look from the corner", "Ctrl+4", Viewport::Direction::Corner}};
     for (const auto& [words, keys, direction] : looks) action(view, words, "Standard view", QKeySequence(keys), [this, d = direction] { m_view->look(d); });

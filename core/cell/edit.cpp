@@ -30,6 +30,11 @@ Status checkName(const std::string& name)
 
 Error nameTaken(const std::string& name) { return {"edit.name-taken", fmt::format("there is already a \"{}\"", name), "", "Choose a different name."}; }
 
+Error inPattern(const std::string& member, const std::string& pattern)
+{
+    return {"edit.pattern-member", fmt::format("\"{}\" belongs to the pattern \"{}\", which names and places it", member, pattern), "", "Change the pattern."};
+}
+
 Status checkPose(const Pose& pose)
 {
     constexpr double farthest = 1000;  // [m]
@@ -57,9 +62,8 @@ Result<Cell> changedTarget(const Cell& cell, TargetId id, Change change)
     if (!target) return missing("target");
     const Pose before = target->pose;
     if (Status bad = change(*target)) return *bad;
-    if (target->pattern && !(target->pose == before))
-        return Error{"edit.pattern-member", fmt::format("\"{}\" belongs to the pattern \"{}\" and stands where that puts it", target->name, findPattern(cell, target->pattern)->name), "",
-                     "Change the pattern, or take the target out of it."};
+    if (!(target->pose == before))
+        if (Status bad = checkNoMember(cell, *target)) return *bad;
     return next;
 }
 
@@ -246,7 +250,7 @@ Result<Cell> deleteTarget(const Cell& cell, TargetId id)
             if (routine.steps[i].isMove() && routine.steps[i].target == id)
                 return Error{"edit.target-used", fmt::format("\"{}\" is used by step {} of \"{}\"", target->name, i + 1, routine.name), "",
                              "Delete that step or give it another target first."};
-    if (target->pattern) return Error{"edit.pattern-member", fmt::format("\"{}\" belongs to the pattern \"{}\"", target->name, findPattern(cell, target->pattern)->name), "", "Leave its place out of the pattern."};
+    if (Status bad = checkNoMember(cell, *target)) return *bad;
     Cell next = cell;
     std::erase_if(next.targets, [id](const Target& t) { return t.id == id; });
     return next;

@@ -27,11 +27,6 @@ Result<Cell> changed(const Cell& cell, std::vector<Object> Cell::*objects, declt
     return next;
 }
 
-Error inPattern(const Cell& cell, const Part& part)
-{
-    return {"edit.pattern-member", fmt::format("\"{}\" belongs to the pattern \"{}\" and stands where that puts it", part.name, findPattern(cell, part.pattern)->name), "", "Change the pattern."};
-}
-
 void dropUnusedKinds(Cell& cell)
 {
     std::erase_if(cell.partKinds, [&](const PartKind& kind) {
@@ -180,7 +175,7 @@ Result<Cell> deletePart(const Cell& cell, PartId id)
 {
     const Part* part = findPart(cell, id);
     if (!part) return missing("part");
-    if (part->pattern) return inPattern(cell, *part);
+    if (Status bad = checkNoMember(cell, *part)) return *bad;
     Cell next = cell;
     std::erase_if(next.parts, [id](const Part& p) { return p.id == id; });
     dropUnusedKinds(next);
@@ -191,7 +186,7 @@ Result<Cell> setPartPose(const Cell& cell, PartId id, const Pose& pose)
 {
     if (Status bad = checkPose(pose)) return *bad;
     return changed(cell, &Cell::parts, id, "part", [&](Part& part) -> Status {
-        if (part.pattern) return inPattern(cell, part);
+        if (Status bad = checkNoMember(cell, part)) return bad;
         part.pose = pose;
         return std::nullopt;
     });
@@ -201,7 +196,7 @@ Result<Cell> setPartFrame(const Cell& cell, PartId id, FrameId frame)
 {
     if (frame && !findFrame(cell, frame)) return missing("frame");
     return changed(cell, &Cell::parts, id, "part", [&](Part& part) -> Status {
-        if (part.pattern) return inPattern(cell, part);
+        if (Status bad = checkNoMember(cell, part)) return bad;
         part.pose = inverse(worldFromFrame(cell, frame)) * worldFromPart(cell, part);
         part.frame = frame;
         return std::nullopt;
@@ -212,7 +207,7 @@ Result<Cell> setPartKind(const Cell& cell, PartId id, PartKindId kind)
 {
     if (!findPartKind(cell, kind)) return missing("kind of part");
     Result<Cell> next = changed(cell, &Cell::parts, id, "part", [&](Part& part) -> Status {
-        if (part.pattern) return inPattern(cell, part);
+        if (Status bad = checkNoMember(cell, part)) return bad;
         part.kind = kind;
         return std::nullopt;
     });
@@ -318,6 +313,11 @@ Result<Cell> setToolInForce(const Cell& cell, ToolId id, TcpId tcp)
     if (!tool) return missing("tool");
     if (tcp && std::none_of(tool->points.begin(), tool->points.end(), [&](const ToolPoint& p) { return p.id == tcp; })) return missing("point of the tool");
     Cell next = cell;
+    if (next.arm.tool != id) {
+        // What the other tool touched says nothing about this one.
+        const auto isTool = [](const ContactMember& m) { return m.kind == ContactMember::Kind::Tool; };
+        std::erase_if(next.contact.pairs, [&](const ContactPair& p) { return isTool(p.a) || isTool(p.b); });
+    }
     next.arm.tool = id;
     next.arm.tcp = tcp;
     return next;

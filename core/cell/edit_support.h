@@ -11,6 +11,7 @@ Error missing(const char* what);
 /// Names are 1 to 60 characters, without line breaks and outer spaces.
 Status checkName(const std::string& name);
 Error nameTaken(const std::string& name);
+Error inPattern(const std::string& member, const std::string& pattern);
 /// Offsets are finite and at most 1000 m.
 Status checkPose(const Pose& pose);
 
@@ -31,6 +32,14 @@ Object* findIn(std::vector<Object>& objects, decltype(Object::id) id)
     return it == objects.end() ? nullptr : &*it;
 }
 
+/// What belongs to a pattern is named and placed by it.
+template <class Object>
+Status checkNoMember(const Cell& cell, const Object& object)
+{
+    if (!object.pattern) return std::nullopt;
+    return inPattern(object.name, findPattern(cell, object.pattern)->name);
+}
+
 template <class Object>
 Result<Cell> renamed(const Cell& cell, std::vector<Object> Cell::*objects, decltype(Object::id) id, const std::string& name, const char* what)
 {
@@ -38,6 +47,8 @@ Result<Cell> renamed(const Cell& cell, std::vector<Object> Cell::*objects, declt
     Cell next = cell;
     Object* object = findIn(next.*objects, id);
     if (!object) return missing(what);
+    if constexpr (requires { object->pattern; })
+        if (Status bad = checkNoMember(cell, *object)) return *bad;
     object->name = name;
     return next;
 }

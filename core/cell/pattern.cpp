@@ -134,7 +134,7 @@ Status checkPattern(const Cell& cell, const Pattern& p)
     return std::nullopt;
 }
 
-Result<Cell> addPattern(const Cell& cell, Pattern pattern, PatternId* created)
+Result<Cell> addPattern(const Cell& cell, Pattern pattern, PatternId* created, PartId firstPart, TargetId firstTarget)
 {
     if (Status bad = checkNewName(cell.patterns, pattern.name)) return *bad;
     if (Status bad = checkPattern(cell, pattern)) return *bad;
@@ -142,6 +142,14 @@ Result<Cell> addPattern(const Cell& cell, Pattern pattern, PatternId* created)
     pattern.id = {next.nextId++};
     if (created) *created = pattern.id;
     next.patterns.push_back(pattern);
+    const auto adopt = [&](auto& list, auto id) {
+        if (auto* member = findIn(list, id); id && member && !member->pattern) {
+            member->pattern = pattern.id;
+            member->place = 0;
+        }
+    };
+    if (pattern.content == Pattern::Content::Parts) adopt(next.parts, firstPart);
+    else adopt(next.targets, firstTarget);
     return fitted(std::move(next), pattern);
 }
 

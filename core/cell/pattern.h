@@ -15,8 +15,9 @@ std::vector<PatternPlace> placesOf(const Pattern& pattern);
 /// What is wrong with a pattern's values, or nothing: counts from 1, at most 10,000 places, pitches up to 100 m, at least one place not left out.
 Status checkPattern(const Cell& cell, const Pattern& pattern);
 
-/// Adds a pattern with its parts or targets. They are named after it: "Rack 1", "Rack 2" … in its order.
-Result<Cell> addPattern(const Cell& cell, Pattern pattern, PatternId* created = nullptr);
+/// Adds a pattern with its parts or targets. They are named after it: "Rack 1", "Rack 2" … in its order. A single part or target given by its id becomes
+/// its first place, and stays what steps refer to.
+Result<Cell> addPattern(const Cell& cell, Pattern pattern, PatternId* created = nullptr, PartId firstPart = {}, TargetId firstTarget = {});
 
 /// Replaces the pattern with the same id; its parts and targets follow. Those of places that stay keep their identity and the way a target is
 /// reached. Refused when a target that would go is used by a step.

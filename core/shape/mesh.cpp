@@ -5,6 +5,7 @@
 #include <cmath>
 #include <map>
 #include <numbers>
+#include <unordered_map>
 
 namespace topikos {
 
@@ -317,44 +318,52 @@ Mesh meshFrom(const Triangles& t)
     const float crease = std::cos(35.0f * float(std::numbers::pi) / 180);
     std::vector<Eigen::Vector3f> normals;
     normals.reserve(t.faces.size());
-    // Points at the same place are one corner of the surface, however often the file repeats them.
-    std::map<std::array<float, 3>, std::uint32_t> places;
-    std::vector<std::uint32_t> place(t.points.size());
-    for (size_t i = 0; i < t.points.size(); ++i)
-        place[i] = places.try_emplace({t.points[i][0], t.points[i][1], t.points[i][2]}, std::uint32_t(places.size())).first->second;
-    std::vector<std::vector<std::uint32_t>> around(places.size());
-    for (size_t f = 0; f < t.faces.size(); ++f) {
-        const auto& face = t.faces[f];
+    std::uint32_t places = 0;
+    const std::vector<std::uint32_t> place = placeNumbers(t.points, &places);
+    // Faces around each place, one list behind the other.
+    std::vector<std::uint32_t> begin(places + 1, 0), around(3 * t.faces.size());
+    for (const auto& face : t.faces) {
         normals.push_back((t.points[face[1]] - t.points[face[0]]).cross(t.points[face[2]] - t.points[face[0]]));
-        for (const std::uint32_t corner : face) around[place[corner]].push_back(std::uint32_t(f));
+        for (const std::uint32_t corner : face) ++begin[place[corner] + 1];
     }
+    for (size_t i = 0; i < places; ++i) begin[i + 1] += begin[i];
+    std::vector<std::uint32_t> fill(begin.begin(), begin.end() - 1);
+    for (std::uint32_t f = 0; f < t.faces.size(); ++f)
+        for (const std::uint32_t corner : t.faces[f]) around[fill[place[corner]]++] = f;
     Mesh mesh;
     mesh.vertices.reserve(3 * t.faces.size());
     mesh.triangles.reserve(3 * t.faces.size());
     const Color color{t.color[0], t.color[1], t.color[2]};
-    std::map<std::pair<std::uint32_t, std::uint32_t>, std::pair<std::uint32_t, int>> rims;  // first face, number of faces
+    struct Rim {
+        std::uint32_t a, b, first;  ///< ends, and the first face at it
+        int faces;
+        bool drawn;
+    };
+    std::vector<Rim> rims;
+    std::unordered_map<std::uint64_t, std::uint32_t> rimAt;
+    rimAt.reserve(2 * t.faces.size());
     const auto sharp = [&](std::uint32_t a, std::uint32_t b) { return normals[a].dot(normals[b]) < crease * normals[a].norm() * normals[b].norm(); };
-    std::map<std::pair<std::uint32_t, std::uint32_t>, bool> edges;
     for (std::uint32_t f = 0; f < t.faces.size(); ++f) {
         for (size_t k = 0; k < 3; ++k) {
             const std::uint32_t corner = t.faces[f][k];
             Eigen::Vector3f normal = Eigen::Vector3f::Zero();
-            for (const std::uint32_t other : around[place[corner]])
-                if (!sharp(f, other)) normal += normals[other];
+            for (std::uint32_t i = begin[place[corner]]; i < begin[place[corner] + 1]; ++i)
+                if (!sharp(f, around[i])) normal += normals[around[i]];
             mesh.triangles.push_back(std::uint32_t(mesh.vertices.size()));
             mesh.vertices.push_back({t.points[corner], normal.normalized(), color});
             const std::uint32_t a = place[corner], b = place[t.faces[f][(k + 1) % 3]];
-            const auto [rim, fresh] = rims.try_emplace({std::min(a, b), std::max(a, b)}, f, 0);
-            if (++rim->second.second == 2) edges[rim->first] = sharp(f, rim->second.first);
-            else if (fresh) edges[rim->first] = true;
+            const auto [at, fresh] = rimAt.try_emplace((std::uint64_t(std::min(a, b)) << 32) | std::max(a, b), std::uint32_t(rims.size()));
+            if (fresh) rims.push_back({std::min(a, b), std::max(a, b), f, 0, true});
+            Rim& rim = rims[at->second];
+            if (++rim.faces == 2) rim.drawn = sharp(f, rim.first);
         }
     }
-    std::vector<const Eigen::Vector3f*> at(places.size());
+    std::vector<const Eigen::Vector3f*> at(places);
     for (size_t i = 0; i < t.points.size(); ++i) at[place[i]] = &t.points[i];
-    for (const auto& [ends, drawn] : edges)
-        if (drawn) {
-            mesh.edges.push_back(*at[ends.first]);
-            mesh.edges.push_back(*at[ends.second]);
+    for (const Rim& rim : rims)
+        if (rim.drawn) {
+            mesh.edges.push_back(*at[rim.a]);
+            mesh.edges.push_back(*at[rim.b]);
         }
     return mesh;
 }

@@ -2,7 +2,6 @@
 
 #include <algorithm>
 #include <cmath>
-#include <map>
 #include <unordered_map>
 
 namespace topikos {
@@ -79,21 +78,25 @@ Triangles reduced(const Triangles& surface, std::size_t most, double* moved)
 
 std::size_t repairNormals(Triangles& surface)
 {
-    // Points at one place are one corner.
-    std::map<std::array<float, 3>, std::uint32_t> places;
-    std::vector<std::uint32_t> place(surface.points.size());
-    for (size_t i = 0; i < surface.points.size(); ++i)
-        place[i] = places.try_emplace({surface.points[i][0], surface.points[i][1], surface.points[i][2]}, std::uint32_t(places.size())).first->second;
+    const std::vector<std::uint32_t> place = placeNumbers(surface.points);
     struct Side {
         std::uint32_t face;
         bool upward;  ///< runs from the lower to the higher corner
     };
-    std::unordered_map<std::uint64_t, std::vector<Side>> edges;
+    /// The first two faces at an edge, and how many there are.
+    struct Meeting {
+        std::array<Side, 2> sides;
+        std::uint32_t count = 0;
+    };
+    std::unordered_map<std::uint64_t, Meeting> edges;
+    edges.reserve(2 * surface.faces.size());
     const auto key = [](std::uint32_t a, std::uint32_t b) { return (std::uint64_t(std::min(a, b)) << 32) | std::max(a, b); };
     for (std::uint32_t f = 0; f < surface.faces.size(); ++f)
         for (size_t k = 0; k < 3; ++k) {
             const std::uint32_t a = place[surface.faces[f][k]], b = place[surface.faces[f][(k + 1) % 3]];
-            edges[key(a, b)].push_back({f, a < b});
+            Meeting& m = edges[key(a, b)];
+            if (m.count < 2) m.sides[m.count] = {f, a < b};
+            ++m.count;
         }
     std::vector<signed char> turn(surface.faces.size(), -1);  // -1 unseen, 0 as it is, 1 turned
     std::size_t count = 0;
@@ -106,8 +109,8 @@ std::size_t repairNormals(Triangles& surface)
             const auto& face = surface.faces[piece[i]];
             for (size_t k = 0; k < 3; ++k) {
                 const std::uint32_t a = place[face[k]], b = place[face[(k + 1) % 3]];
-                const std::vector<Side>& sides = edges[key(a, b)];
-                if (sides.size() != 2) {
+                const auto& [sides, meeting] = edges[key(a, b)];
+                if (meeting != 2) {
                     closed = false;
                     continue;
                 }

@@ -41,6 +41,7 @@ private slots:
     void fourPosturesFindTheTcp();
     void toolsChangeInForce();
     void searchFindsInTheLayout();
+    void viewGoesNearAThing();
     void hiddenAndLockedThings();
     void twoPicksMeasure();
     void cutOpenAndFloorPlan();
@@ -147,12 +148,14 @@ void LayoutWindowTest::rackIsBuiltFromAnEmptyCell()
     type("patternPitch1", "100");
     const PatternId pattern = session().selected<PatternId>();
     QVERIFY(pattern);
-    QCOMPARE(session().cell().parts.size(), size_t(25));
+    QCOMPARE(session().cell().parts.size(), size_t(24));  // the tile is the first of them
+    QCOMPARE(findPattern(session().cell(), pattern)->name, std::string("Tile"));
+    QCOMPARE(findPart(session().cell(), tile)->name, std::string("Tile 1"));
     const Part& last = session().cell().parts.back();
     QCOMPARE(last.pattern, pattern);
     QVERIFY((last.pose.translation - Vec3(0.15, 0.25, 0.006)).norm() < 1e-9);
-    type("patternLeftOut", "1, 24");
-    QCOMPARE(session().cell().parts.size(), size_t(23));
+    type("patternLeftOut", "2, 24");
+    QCOMPARE(session().cell().parts.size(), size_t(22));
     choose("patternOrder", 1);
     type("patternStagger", "50");
     QVERIFY(std::abs(findPattern(session().cell(), pattern)->stagger - 0.5) < 1e-12);
@@ -388,6 +391,23 @@ void LayoutWindowTest::searchFindsInTheLayout()
     QVERIFY(shownRows().contains("World"));  // the way to it stays
     search->clear();
     QCOMPARE(shownRows(), all);
+}
+
+void LayoutWindowTest::viewGoesNearAThing()
+{
+    session().select({});
+    action("Go near the selected thing")->trigger();
+    QVERIFY2(note().contains("Select something"), qPrintable(note()));
+    const FrameId rack = frameNamed("Drying rack");
+    session().select(rack);
+    const double before = view().camera().distance;
+    action("Go near the selected thing")->trigger();
+    QVERIFY(view().camera().distance < before);
+    const Vec3 at = worldFromFrame(session().cell(), rack).translation;
+    QVERIFY((view().camera().centre - at).norm() < 1);
+    // Its properties have come up, too.
+    QTRY_VERIFY(m_window->findChild<QLineEdit*>("propertyName"));
+    QTRY_VERIFY(!child<QLineEdit>("propertyName")->visibleRegion().isEmpty());
 }
 
 void LayoutWindowTest::hiddenAndLockedThings()

@@ -1,5 +1,6 @@
 // Makes the pictures of docs/screenshots from the shipped examples, in a real window.
 #include "app/arms/arms_page.h"
+#include "app/layout/layout_commands.h"
 #include "app/strip/cycle_strip.h"
 #include "app/theme/theme.h"
 #include "app/view/surface.h"
@@ -10,6 +11,7 @@
 #include <QApplication>
 #include <QDir>
 #include <QLineEdit>
+#include <QPushButton>
 #include <QSettings>
 #include <QTabWidget>
 #include <QTest>
@@ -75,9 +77,34 @@ int main(int argc, char** argv)
     good = shoot(window, folder.filePath("typed-pose.png")) && good;
     QTest::keyClick(z, Qt::Key_Escape);
 
-    session.select(session.cell().frames.back().id);
+    const FrameId rack = session.cell().frames.back().id;
+    session.select(rack);
     left->setCurrentIndex(0);
     good = shoot(window, folder.filePath("layout.png")) && good;
+    session.edit("Measure", [=](const Cell& c) {
+        return setFrameMeasured(c, rack, findFrame(c, rack)->pose * Pose{Vec3(0.034, 0.042, -0.006), Quat(Eigen::AngleAxisd(0.03, Vec3::UnitZ()))});
+    });
+    good = shoot(window, folder.filePath("as-built.png")) && good;
+    session.undo();
+    session.select(session.cell().targets.back().id);
+    addPatternHere(session);
+    session.edit("Pattern", [&](const Cell& c) {
+        Pattern p = *findPattern(c, session.selected<PatternId>());
+        p.columns = 2;
+        p.rows = 4;
+        p.pitch = {-0.16, 0.13, 0};
+        p.order = Pattern::Order::Serpentine;
+        return changePattern(c, p);
+    });
+    good = shoot(window, folder.filePath("pattern.png")) && good;
+    while (session.history().canUndo()) session.undo();
+    session.select({});
+    bottom->setCurrentIndex(2);
+    window.findChild<QPushButton*>("contactFind")->click();
+    while (session.cell().contact.pairs.empty()) QTest::qWait(20);
+    good = shoot(window, folder.filePath("contact.png")) && good;
+    session.undo();
+    bottom->setCurrentIndex(0);
 
     window.openExample("planted-mistakes");
     while (!session.checkIsFresh()) QTest::qWait(20);

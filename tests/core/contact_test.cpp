@@ -24,7 +24,7 @@ private slots:
 void ContactTest::boxesTouchWhenTheyOverlap()
 {
     std::mt19937_64 random(5);
-    std::uniform_real_distribution<double> place(-0.4, 0.4), size(0.05, 0.4);
+    std::uniform_real_distribution<double> place(-0.22, 0.22), size(0.05, 0.4);
     const auto vector = [&](auto& d) { return Vec3(d(random), d(random), d(random)); };
     int touching = 0, clear = 0;
     for (int n = 0; n < 3000; ++n) {

@@ -25,6 +25,7 @@ private slots:
     void gridPlaces();
     void ringPlaces();
     void patternEditKeepsIdentities();
+    void patternTakesInWhatItRepeats();
     void patternOfTargetsIsReachedLikeOneTarget();
     void pointsOfAToolAreMeantByTargets();
     void gripRegionDecides();
@@ -417,6 +418,28 @@ void LayoutTest::patternEditKeepsIdentities()
     const Cell apart = deletePattern(used, targets, true).value();
     QCOMPARE(apart.targets.size(), used.targets.size());
     QVERIFY(setTargetPose(apart, {third}, Pose{}).ok());
+}
+
+void LayoutTest::patternTakesInWhatItRepeats()
+{
+    // Steps go on using the target that became the first place.
+    const Cell cell = example("tile-glazing-line");
+    const Target& place = cell.targets.back();
+    Pattern p;
+    p.name = "Rack";
+    p.content = Pattern::Content::Targets;
+    p.frame = place.frame;
+    p.first = place.pose;
+    p.tool = place.tool;
+    p.configuration = place.configuration;
+    const Cell next = addPattern(cell, p, nullptr, {}, place.id).value();
+    QCOMPARE(next.targets.size(), cell.targets.size() + 3);
+    const Target& member = *findTarget(next, place.id);
+    QVERIFY(member.pattern && member.place == 0);
+    QCOMPARE(member.name, std::string("Rack 1"));
+    QVERIFY(member.pose == place.pose && member.configuration == place.configuration);
+    const CheckResult before = check(cell, cell.routines.front()), after = check(next, next.routines.front());
+    QCOMPARE(after.trace.duration, before.trace.duration);
 }
 
 void LayoutTest::patternOfTargetsIsReachedLikeOneTarget()

@@ -82,7 +82,7 @@ void ShapeTest::massIsExact()
     Vec3 first = Vec3::Zero();
     Mat3 second = Mat3::Zero();
     double sum = 0;
-    constexpr int n = 60;
+    constexpr int n = 64;
     for (int i = 0; i < n * n * n; ++i) {
         const Vec3 p = 0.4 * (Vec3(i % n, i / n % n, i / n / n) + Vec3::Constant(0.5)) / n - Vec3::Constant(0.2);
         const double r = p.head<2>().norm(), h = std::abs(p[2]);
