@@ -4,6 +4,7 @@
 #include "app/layout/layout_commands.h"
 #include "app/session/text.h"
 #include "app/theme/theme.h"
+#include "core/cell/edit_support.h"
 #include "core/shape/mass.h"
 #include "core/shape/mesh.h"
 
@@ -85,7 +86,7 @@ void Properties::showFrame(const Frame& frame)
     std::vector<Button> buttons{{"Three points", "teachFrame", "Place this frame by touching its origin, its x axis and its xy plane with the TCP", [this] { emit teachRequested(TeachPanel::Kind::Frame); }},
                                 {frame.measured ? "Measure anew" : "As built …", "teachBuilt", "Enter where three points of the drawing were measured; targets and parts in it follow", [this] { emit teachRequested(TeachPanel::Kind::AsBuilt); }}};
     if (frame.measured) buttons.push_back({"Forget", "forgetBuilt", "Take the measurement away; the frame stands as drawn", [=, this] { m_session.edit("Forget measurement", [=](const Cell& c) { return setFrameMeasured(c, id, std::nullopt); }); }});
-    else buttons.push_back({"Type it", "typeBuilt", "Start a measurement equal to the drawn place, to be typed in", [=, this] { m_session.edit("Measure " + text(frame.name), [=](const Cell& c) { return setFrameMeasured(c, id, frame.pose); }); }});
+    else buttons.push_back({"Type as built", "typeBuilt", "Start a measurement equal to the drawn place, to be typed in", [=, this] { m_session.edit("Measure " + text(frame.name), [=](const Cell& c) { return setFrameMeasured(c, id, frame.pose); }); }});
     addButtons(buttons);
     addLook(frame.look);
     addSolids(frame.solids, [=, this](const std::vector<Solid>& solids, const QString& label) { m_session.edit(label, [=](const Cell& c) { return setFrameSolids(c, id, solids); }); });
@@ -171,7 +172,7 @@ void Properties::showTool(const Tool& tool)
     addPose(flangeFromTcp(tool, tcp), [=, this](const Pose& pose) { m_session.edit("Move TCP of " + text(tool.name), [=](const Cell& c) { return setToolTcp(c, id, pose, tcp); }); });
     std::vector<Button> buttons{{"Four points", "teachTcp", "Find the TCP by bringing it to one place in four or more orientations", [this] { emit teachRequested(TeachPanel::Kind::Tcp); }},
                                 {"Add point", "addPoint", "A further TCP of this tool", [=, this] {
-                                     const std::string name = "Point " + std::to_string(tool.points.size() + 2);
+                                     const std::string name = freeNameIn(tool.points, "Point");
                                      m_point = tool.points.size() + 1;
                                      m_session.edit("Add a point to " + text(tool.name), [=](const Cell& c) { return addToolPoint(c, id, name, tool.flangeFromTcp); });
                                  }}};
@@ -306,7 +307,7 @@ void Properties::addSolids(const std::vector<Solid>& solids, std::function<void(
                     if (n.kind == Solid::Kind::Sphere) n.size = Vec3::Constant(n.size[0]);
                 });
             });
-            static const char* labels[6][3] = {{"X", "Y", "Z"}, {"Diameter", nullptr, "Height"}, {"Below", "Above", "Height"}, {"Diameter", nullptr, nullptr}, {nullptr, nullptr, "Height"}, {"Width", "Depth", "Length"}};
+            static const char* labels[6][3] = {{"Size X", "Size Y", "Size Z"}, {"Diameter", nullptr, "Height"}, {"Below", "Above", "Height"}, {"Diameter", nullptr, nullptr}, {nullptr, nullptr, "Height"}, {"Width", "Depth", "Length"}};
             for (int i = 0; i < 3; ++i)
                 if (const char* label = labels[int(s.kind)][i])
                     addNumber(label, QString("shapeSize%1").arg(i), millimetres(s.size[i]), "mm", s.kind == Solid::Kind::Cone && i == 1 ? 0 : 0.01, kLargest, 2, [=](double v) {

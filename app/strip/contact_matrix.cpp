@@ -63,7 +63,7 @@ ContactMatrix::ContactMatrix(Session& session, QWidget* parent) : QWidget(parent
     m_table->setObjectName("contactTable");
     m_table->setEditTriggers(QAbstractItemView::NoEditTriggers);
     m_table->setSelectionMode(QAbstractItemView::SingleSelection);
-    m_table->horizontalHeader()->setDefaultSectionSize(100);
+    m_table->horizontalHeader()->setDefaultSectionSize(90);
     m_table->verticalHeader()->setDefaultSectionSize(22);
     m_table->setFont(textFont(11));
     right->addWidget(m_table, 1);

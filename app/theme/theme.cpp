@@ -70,6 +70,7 @@ QPushButton:checked, QToolButton:checked { background: %accent; color: %accentTe
 QLineEdit, QDoubleSpinBox, QComboBox { background: %raised; border: 1px solid %line; border-radius: 4px; padding: 2px 5px; selection-background-color: %accent; selection-color: %accentText; }
 QLineEdit:focus, QDoubleSpinBox:focus, QComboBox:focus { border-color: %accent; }
 QLineEdit[bad="true"], QDoubleSpinBox[bad="true"] { border-color: %blocked; }
+QDoubleSpinBox { padding: 2px 3px; }
 QDoubleSpinBox, .figure { font-family: "JetBrains Mono", "DejaVu Sans Mono", monospace; font-size: 12px; }
 QComboBox::drop-down { border: none; width: 18px; }
 QComboBox::down-arrow { image: url(:/glyphs/down.svg); width: 12px; height: 12px; }

@@ -125,6 +125,10 @@ void UrdfTest::writtenFilesComeBack()
     const std::string srdf = writeSrdf(*arm, {{"home", armHome(*arm)}});
     QCOMPARE(QString::fromStdString(srdf).count("reason=\"Adjacent\""), arm->jointCount() + 1);
     QVERIFY(srdf.find("<group_state name=\"home\" group=\"arm\">") != std::string::npos);
+    // Pairs that are not checked come along, neighbours once only.
+    const std::string apart = writeSrdf(*arm, {}, {{0, 3, "Never"}, {1, 2, "User"}});
+    QVERIFY(apart.find("<disable_collisions link1=\"base_link\" link2=\"link_3\" reason=\"Never\"/>") != std::string::npos);
+    QCOMPARE(QString::fromStdString(apart).count("link1=\"link_1\" link2=\"link_2\""), 1);
 }
 
 TOPIKOS_TEST(UrdfTest)

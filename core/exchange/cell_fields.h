@@ -1,0 +1,240 @@
+#pragma once
+#include "core/cell/cell.h"
+#include "core/exchange/json_fields.h"
+
+namespace topikos {
+
+// One description of each object serves reading and writing. A field that is not named here is not in the file.
+
+template <class Io>
+void fields(Io& io, Solid& s)
+{
+    using Kind = Solid::Kind;
+    io.word("kind", s.kind, {{"box", Kind::Box}, {"cylinder", Kind::Cylinder}, {"cone", Kind::Cone}, {"sphere", Kind::Sphere}, {"extrusion", Kind::Extrusion}, {"profile", Kind::Profile}, {"mesh", Kind::Mesh}});
+    if (s.kind != Kind::Mesh) io.field("size", s.size);
+    io.field("color", s.color);
+    io.field("pose", s.pose);
+    if (s.kind == Kind::Extrusion) {
+        std::vector<double> flat;
+        for (const Eigen::Vector2d& corner : s.outline) flat.insert(flat.end(), {corner[0], corner[1]});
+        io.field("outline", flat);
+        if constexpr (Io::kReads) {
+            if (flat.size() % 2) io.fail("outline", "must hold two numbers per corner");
+            for (size_t i = 0; i + 1 < flat.size(); i += 2) s.outline.push_back({flat[i], flat[i + 1]});
+        }
+    }
+    if (s.kind == Kind::Mesh) {
+        std::uint32_t number = 0;
+        if constexpr (!Io::kReads) number = io.shelf->numberOf(s.surface);
+        io.field("surface", number);
+        if constexpr (Io::kReads) {
+            if (!io.shelf || number < 1 || number > io.shelf->surfaces.size()) return io.fail("surface", "is not one of the surfaces of the file");
+            s.surface = io.shelf->surfaces[number - 1];
+        }
+    }
+}
+
+template <class Io>
+void fields(Io& io, Look& l)
+{
+    io.optional("hidden", l.hidden, false);
+    io.optional("locked", l.locked, false);
+}
+
+template <class Io>
+void fields(Io& io, Frame& f)
+{
+    io.field("id", f.id);
+    io.field("name", f.name);
+    io.field("parent", f.parent);
+    io.field("pose", f.pose);
+    io.list("solids", f.solids);
+    io.optional("measured", f.measured);
+    fields(io, f.look);
+}
+
+template <class Io>
+void fields(Io& io, Gripper& g)
+{
+    io.field("open", g.open);
+    io.field("closed", g.closed);
+    io.field("time", g.time);
+    io.field("grasp", g.grasp);
+    io.optionalWord("kind", g.kind, {{"parallel", Gripper::Kind::Parallel}, {"angular", Gripper::Kind::Angular}, {"vacuum", Gripper::Kind::Vacuum}}, Gripper::Kind::Parallel);
+    io.optional("pivot", g.pivot, Gripper().pivot);
+    io.optional("region", g.region, Vec3(Vec3::Zero()));
+}
+
+template <class Io>
+void fields(Io& io, ToolPoint& p)
+{
+    io.field("id", p.id);
+    io.field("name", p.name);
+    io.field("tcp", p.flangeFromTcp);
+}
+
+template <class Io>
+void fields(Io& io, Tool& t)
+{
+    io.field("id", t.id);
+    io.field("name", t.name);
+    io.field("tcp", t.flangeFromTcp);
+    io.field("mass", t.mass);
+    io.field("centre-of-mass", t.centreOfMass);
+    io.object("gripper", t.gripper);
+    io.list("body", t.body);
+    io.list("jaw", t.jaw);
+    io.optional("number", t.number, std::uint32_t(0));
+    io.optional("inertia", t.inertia, Vec3(Vec3::Zero()));
+    io.optionalList("points", t.points);
+}
+
+template <class Io>
+void fields(Io& io, PartKind& k)
+{
+    io.field("id", k.id);
+    io.field("name", k.name);
+    io.field("mass", k.mass);
+    io.list("solids", k.solids);
+}
+
+/// A part as the file holds it; in version 1 each had solids of its own.
+struct StoredPart {
+    Part part;
+    std::vector<Solid> solids;
+};
+
+template <class Io>
+void fields(Io& io, StoredPart& s)
+{
+    Part& p = s.part;
+    io.field("id", p.id);
+    io.field("name", p.name);
+    io.optional("kind", p.kind, PartKindId());
+    io.field("frame", p.frame);
+    io.field("pose", p.pose);
+    io.optionalList("solids", s.solids);
+    fields(io, p.look);
+    io.optional("pattern", p.pattern, PatternId());
+    io.optional("place", p.place, std::uint32_t(0));
+}
+
+template <class Io>
+void fields(Io& io, Configuration& c)
+{
+    io.word("shoulder", c.shoulderBack, {{"front", false}, {"back", true}});
+    io.word("elbow", c.elbowDown, {{"up", false}, {"down", true}});
+    io.word("wrist", c.wristTurned, {{"plain", false}, {"turned", true}});
+}
+
+template <class Io>
+void fields(Io& io, Target& t)
+{
+    io.field("id", t.id);
+    io.field("name", t.name);
+    io.word("kind", t.kind, {{"pose", Target::Kind::Pose}, {"posture", Target::Kind::Posture}});
+    if (t.kind == Target::Kind::Posture) {
+        io.field("posture", t.posture);
+    } else {
+        io.field("frame", t.frame);
+        io.field("tool", t.tool);
+        io.field("pose", t.pose);
+        io.object("configuration", t.configuration);
+        io.optional("taught", t.posture, JointVector());
+        io.optional("point", t.tcp, TcpId());
+        io.optional("pattern", t.pattern, PatternId());
+        io.optional("place", t.place, std::uint32_t(0));
+    }
+}
+
+template <class Io>
+void fields(Io& io, Pattern& p)
+{
+    io.field("id", p.id);
+    io.field("name", p.name);
+    io.word("content", p.content, {{"parts", Pattern::Content::Parts}, {"targets", Pattern::Content::Targets}});
+    io.field("frame", p.frame);
+    io.field("first", p.first);
+    io.word("layout", p.layout, {{"grid", Pattern::Layout::Grid}, {"ring", Pattern::Layout::Ring}});
+    io.word("order", p.order, {{"rows", Pattern::Order::Rows}, {"serpentine", Pattern::Order::Serpentine}, {"nearest", Pattern::Order::Nearest}});
+    io.field("columns", p.columns);
+    io.field("rows", p.rows);
+    io.field("layers", p.layers);
+    io.field("pitch", p.pitch);
+    io.field("stagger", p.stagger);
+    io.field("sweep", p.sweep);
+    io.field("left-out", p.leftOut);
+    if (p.content == Pattern::Content::Parts) {
+        io.field("kind", p.kind);
+    } else {
+        io.field("tool", p.tool);
+        io.object("configuration", p.configuration);
+    }
+}
+
+template <class Io>
+void fields(Io& io, Step& s)
+{
+    using Kind = Step::Kind;
+    io.field("id", s.id);
+    io.word("kind", s.kind, {{"joint", Kind::JointMove}, {"line", Kind::Line}, {"grip", Kind::Grip}, {"release", Kind::Release}, {"wait", Kind::Wait}});
+    if (s.isMove()) {
+        io.field("target", s.target);
+        io.field("standoff", s.standoff);
+        io.field("speed", s.kind == Kind::Line ? s.lineSpeed : s.jointSpeed);
+        io.field("blend", s.blend);
+    }
+    if (s.kind == Kind::Wait) io.field("seconds", s.seconds);
+    io.field("off", s.off);
+}
+
+template <class Io>
+void fields(Io& io, Routine& r)
+{
+    io.field("id", r.id);
+    io.field("name", r.name);
+    io.list("steps", r.steps);
+}
+
+template <class Io>
+void fields(Io& io, Thresholds& t)
+{
+    io.field("joint-margin", t.jointMargin);
+    io.field("wrist-caution", t.wristCaution);
+    io.field("wrist-blocked", t.wristBlocked);
+    io.field("elbow-caution", t.elbowCaution);
+    io.field("elbow-blocked", t.elbowBlocked);
+    io.field("shoulder-caution", t.shoulderCaution);
+    io.field("shoulder-blocked", t.shoulderBlocked);
+    io.optional("slide-margin", t.slideMargin, Thresholds().slideMargin);
+    io.optional("direction-caution", t.directionCaution, Thresholds().directionCaution);
+    io.optional("direction-blocked", t.directionBlocked, Thresholds().directionBlocked);
+}
+
+template <class Io>
+void fields(Io& io, LineLimits& l)
+{
+    io.field("acceleration", l.acceleration);
+    io.field("turn-speed", l.turnSpeed);
+    io.field("turn-acceleration", l.turnAcceleration);
+}
+
+template <class Io>
+void fields(Io& io, ContactMember& m)
+{
+    io.word("kind", m.kind, {{"link", ContactMember::Kind::Link}, {"tool", ContactMember::Kind::Tool}, {"frame", ContactMember::Kind::Frame}});
+    io.optional("id", m.id, std::uint32_t(0));
+}
+
+template <class Io>
+void fields(Io& io, ContactPair& p)
+{
+    using Reason = ContactPair::Reason;
+    io.object("a", p.a);
+    io.object("b", p.b);
+    io.field("checked", p.checked);
+    io.word("reason", p.reason, {{"sometimes", Reason::Sometimes}, {"adjacent", Reason::Adjacent}, {"always", Reason::Always}, {"never", Reason::Never}, {"by-hand", Reason::ByHand}});
+    io.field("touched", p.touched);
+}
+
+}  // namespace topikos
