@@ -153,7 +153,7 @@ void LayoutTest::measuredFrameCarriesItsTargets()
 {
     Cell cell = example("tile-glazing-line");
     const FrameId rack = frameNamed(cell, "Drying rack");
-    const Target& place = cell.targets.back();
+    const Target place = cell.targets.back();  // the cell is replaced below
     QVERIFY(place.frame == rack);
     const Pose drawn = worldFromFrame(cell, rack), before = baseFromTarget(cell, place);
     const Pose built = findFrame(cell, rack)->pose * Pose{Vec3(0.004, -0.003, 0.001), Quat(Eigen::AngleAxisd(0.01, Vec3::UnitZ()))};
