@@ -4,6 +4,7 @@
 #include "app/view/viewport.h"
 #include "app/layout/mesh_import.h"
 #include "app/window/main_window.h"
+#include "core/shape/reduce.h"
 
 #include <QApplication>
 #include <QElapsedTimer>
@@ -114,7 +115,10 @@ int main(int argc, char** argv)
             wave.faces.push_back({at, at + 1, at + n + 2});
             wave.faces.push_back({at, at + n + 2, at + n + 1});
         }
-    const Solid large = solidOf({wave, 0, 1, false, {}}, 1, false);
+    ReadSurface read;
+    read.triangles = wave;
+    read.light = reduced(wave, kLightTriangles);
+    const Solid large = solidOf(read, 1, false);
     const FrameId rack = window.session().cell().frames.back().id;
     clock.restart();
     window.session().edit("Wave", [&](const Cell& cell) { return setFrameSolids(cell, rack, {large}); });

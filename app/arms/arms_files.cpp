@@ -1,5 +1,7 @@
 #include "app/arms/arms_page.h"
 
+#include "app/layout/mesh_import.h"
+#include "app/session/beside.h"
 #include "app/session/text.h"
 #include "app/view/viewport.h"
 #include "core/exchange/arm_file.h"
@@ -101,21 +103,21 @@ void ArmsPage::chooseChain()
 
 bool ArmsPage::addSurface(int link, const QString& path)
 {
-    Result<Triangles> read = readMeshFile(path.toStdString());
-    if (!read) {
-        say(text(read.error().line()), true);
+    const auto read = doBeside(this, "Reading " + QFileInfo(path).fileName() + " …", [path](const std::function<bool()>& keepOn) { return readSurface(path, keepOn); });
+    if (!read) return false;
+    if (!*read) {
+        say(text(read->error().line()), true);
         return false;
     }
-    Triangles triangles = std::move(read).value();
-    Eigen::AlignedBox3f box;
-    for (const Eigen::Vector3f& p : triangles.points) box.extend(p);
-    const bool inMillimetres = box.sizes().maxCoeff() > 10;
-    if (inMillimetres)
-        for (Eigen::Vector3f& p : triangles.points) p *= 0.001f;
-    const Vec3 size = (inMillimetres ? 0.001 : 1.0) * box.sizes().cast<double>();
+    const ReadSurface& surface = **read;
+    const bool inMillimetres = surface.unit < 1;
+    const Solid solid = solidOf(surface, surface.unit, false);
+    Eigen::AlignedBox3d box;
+    for (const Eigen::Vector3f& p : solid.surface.drawn->points) box.extend(Vec3(p.cast<double>()));
+    const Vec3 size = box.sizes();
     changeWhole([&](DataSheet& sheet) {
         std::erase_if(sheet.meshes, [link](const LinkMesh& m) { return m.link == link; });
-        sheet.meshes.push_back({link, std::make_shared<const Triangles>(std::move(triangles))});
+        sheet.meshes.push_back({link, solid.surface.drawn});
     });
     say(QString("Link %1 is drawn from %2: %3 x %4 x %5 mm, taken as %6.").arg(link).arg(QFileInfo(path).fileName(), lengthText(size[0], 0), lengthText(size[1], 0), lengthText(size[2], 0), inMillimetres ? "millimetres" : "metres"));
     return true;

@@ -3,6 +3,7 @@
 #include "app/arms/arm_picture.h"
 #include "app/instruments/travel_bars.h"
 #include "app/session/text.h"
+#include "app/theme/button.h"
 #include "app/theme/theme.h"
 #include "app/theme/typed_delegate.h"
 #include "app/view/reading_strip.h"
@@ -145,14 +146,7 @@ QWidget* ArmsPage::buildBar()
     auto* row = new QHBoxLayout;
     row->setSpacing(7);
     column->addLayout(row);
-    const auto button = [&](const char* name, const QString& words, const QString& tip, auto run) {
-        auto* b = new QPushButton(words, bar);
-        b->setObjectName(name);
-        b->setToolTip(tip);
-        connect(b, &QPushButton::clicked, this, run);
-        row->addWidget(b);
-        return b;
-    };
+    const auto button = [&](const char* name, const QString& words, const QString& tip, auto run) { return addButton(row, bar, name, words, tip, run); };
     const auto label = [&](const QString& words) {
         auto* l = new QLabel(words, bar);
         l->setProperty("class", "faint");
@@ -289,14 +283,7 @@ QWidget* ArmsPage::buildFacts()
     column->addWidget(new TravelBars(*m_bench, face));
     auto* buttons = new QHBoxLayout;
     buttons->setSpacing(4);
-    const auto button = [&](const char* name, const QString& words, const QString& tip, auto run) {
-        auto* b = new QPushButton(words, face);
-        b->setObjectName(name);
-        b->setToolTip(tip);
-        connect(b, &QPushButton::clicked, this, run);
-        buttons->addWidget(b);
-        return b;
-    };
+    const auto button = [&](const char* name, const QString& words, const QString& tip, auto run) { return addButton(buttons, face, name, words, tip, run); };
     m_sweep = button("armSweep", "Sweep", "Move the selected axis from its home to both ends and back (F6)", [this] { sweep(); });
     button("armHome", "Home", "Show the home posture", [this] { m_bench->setPosture(armHome(m_bench->arm())); });
     button("armDrawn", "Drawing", "Show the posture of the drawing", [this] {
@@ -378,13 +365,7 @@ QWidget* ArmsPage::buildSheet()
         below->addWidget(edit);
     }
     below->addStretch();
-    const auto button = [&](const char* name, const QString& words, const QString& tip, auto run) {
-        auto* b = new QPushButton(words, face);
-        b->setObjectName(name);
-        b->setToolTip(tip);
-        connect(b, &QPushButton::clicked, this, run);
-        below->addWidget(b);
-    };
+    const auto button = [&](const char* name, const QString& words, const QString& tip, auto run) { return addButton(below, face, name, words, tip, run); };
     button("addAxis", "Add axis", "A new axis after the selected one (Ctrl+Return)", [this] {
         const int at = row();
         m_model->addAxis(at < 0 ? m_model->rowCount() - 1 : at);

@@ -137,11 +137,11 @@ void Properties::addMass(double mass, const std::vector<Solid>& solids, std::fun
         body.mass = kg;
         body.inertia *= scale;
         apply(body);
-    });
+    }, true);
     addNumber("Density", "density", m_density, "kg/m³", 0.1, 30000, 0, [=, this](double density) {
         m_density = density;
         apply(inertialOf(solids, density));
-    });
+    }, true);
     double volume = 0;
     for (const Solid& solid : solids) volume += bulkOf(solid).volume;
     addText("Volume", QString("%1 cm³; typing a density gives the mass").arg(volume * 1e6, 0, 'f', 1));
@@ -185,8 +185,8 @@ void Properties::showTool(const Tool& tool)
     const auto grip = [=](auto set) { change("Change gripper", [&](Tool& t) { set(t.gripper); }); };
     addChoice("Kind", "gripperKind", {"parallel jaws", "angular jaws", "vacuum"}, int(g.kind), [=](int kind) { grip([&](Gripper& n) { n.kind = Gripper::Kind(kind); }); });
     if (g.kind != Gripper::Kind::Vacuum) {
-        addNumber("Open", "gripperOpen", millimetres(g.open), "mm", 0, 10000, 1, [=](double v) { grip([&](Gripper& n) { n.open = v * kMillimetre; }); });
-        addNumber("Closed", "gripperClosed", millimetres(g.closed), "mm", 0, 10000, 1, [=](double v) { grip([&](Gripper& n) { n.closed = v * kMillimetre; }); });
+        addNumber("Open", "gripperOpen", millimetres(g.open), "mm", 0, 10000, 1, [=](double v) { grip([&](Gripper& n) { n.open = v * kMillimetre; }); }, true);
+        addNumber("Closed", "gripperClosed", millimetres(g.closed), "mm", 0, 10000, 1, [=](double v) { grip([&](Gripper& n) { n.closed = v * kMillimetre; }); }, true);
     }
     if (g.kind == Gripper::Kind::Angular) addNumber("Pivot", "gripperPivot", millimetres(g.pivot), "mm", 0.1, 10000, 1, [=](double v) { grip([&](Gripper& n) { n.pivot = v * kMillimetre; }); });
     addNumber("Time", "gripperTime", g.time, "s", 0, 60, 2, [=](double v) { grip([&](Gripper& n) { n.time = v; }); });
@@ -210,7 +210,7 @@ void Properties::showTool(const Tool& tool)
         });
     });
     for (int i = 0; i < 3; ++i) addNumber(QString("C%1").arg(axes[i]), QString("centre%1").arg(i), millimetres(tool.centreOfMass[i]), "mm", -10000, 10000, 1, [=](double v) { change("Centre of mass", [&](Tool& t) { t.centreOfMass[i] = v * kMillimetre; }); });
-    for (int i = 0; i < 3; ++i) addNumber(QString("I%1").arg(axes[i]), QString("inertia%1").arg(i), tool.inertia[i], "kg m²", 0, 1e5, 5, [=](double v) { change("Inertia", [&](Tool& t) { t.inertia[i] = v; }); });
+    for (int i = 0; i < 3; ++i) addNumber(QString("I%1").arg(axes[i]), QString("inertia%1").arg(i), tool.inertia[i], "kg m²", 0, 1e5, 5, [=](double v) { change("Inertia", [&](Tool& t) { t.inertia[i] = v; }); }, true);
     addSolids(tool.body, [=](const std::vector<Solid>& solids, const QString& label) { change(label, [&](Tool& t) { t.body = solids; }); });
 }
 
@@ -219,7 +219,7 @@ void Properties::showPattern(const Pattern& pattern)
     const Cell& cell = m_session.cell();
     const PatternId id = pattern.id;
     const bool targets = pattern.content == Pattern::Content::Targets, ring = pattern.layout == Pattern::Layout::Ring;
-    m_title->setText(QString("Pattern of %1 %2").arg(placesOf(pattern).size()).arg(targets ? "targets" : "parts"));
+    m_title->setText(QString("Pattern of %1 %2").arg(membersOf(cell, pattern).size()).arg(targets ? "targets" : "parts"));
     addName(pattern.name, [=, this](const std::string& name) { m_session.edit("Rename pattern", [=](const Cell& c) { return renamePattern(c, id, name); }); });
     const auto change = [=, this](auto set) {
         Pattern next = pattern;

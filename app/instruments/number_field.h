@@ -31,7 +31,8 @@ protected:
 private:
     std::optional<double> typed(QString words) const
     {
-        if (m_quantity == Quantity::Number && !suffix().isEmpty() && words.endsWith(suffix())) words.chop(suffix().size());
+        // The suffix stays when only the number is selected; a unit typed before it counts.
+        if (!suffix().isEmpty() && words.endsWith(suffix())) words.chop(suffix().size());
         std::optional<double> value = quantityOf(words.toStdString(), m_quantity, m_unit);
         if (value) *value /= m_unit;
         return value;

@@ -2,6 +2,7 @@
 
 #include "app/instruments/number_field.h"
 #include "app/session/text.h"
+#include "app/theme/button.h"
 #include "app/theme/theme.h"
 #include "core/spatial/rotation.h"
 
@@ -10,7 +11,6 @@
 #include <QGridLayout>
 #include <QHBoxLayout>
 #include <QLineEdit>
-#include <QPushButton>
 #include <QVBoxLayout>
 
 namespace topikos {
@@ -150,7 +150,7 @@ void Properties::addPose(const Pose& pose, std::function<void(const Pose&)> appl
         field->setValue((i < 3 ? pose.translation[i] : angles[i - 3]) / unit.size);
         field->setToolTip(i < 3 ? QString("%1 [%2]. Sums and other units may be typed: 1200-45/2, 12 in").arg(names[i], unit.symbol)
                                 : QString("Angle %1 of %2 [%3]; View > Angles chooses the convention").arg(names[i], angleOrderText(order), unit.symbol));
-        if (i >= 3 && unit.size != 1) field->setSuffix("°");
+        field->setSuffix(i < 3 || unit.size == 1 ? QString(" ") + unit.symbol : QString(unit.symbol));
         field->setMinimumWidth(70);
         const double shown = field->value();
         connect(field, &QDoubleSpinBox::valueChanged, this, [=](double now) {
@@ -191,13 +191,9 @@ void Properties::addButtons(const std::vector<Button>& buttons)
             used = 0;
         }
         used += wide + 3;
-        auto* b = new QPushButton(button.words, box);
-        b->setObjectName(button.name);
-        b->setToolTip(button.tip);
+        QPushButton* b = addButton(row, box, button.name, button.words, button.tip, button.run);
         b->setFont(textFont(11));
         b->setStyleSheet("padding: 2px 6px; font-size: 11px;");
-        connect(b, &QPushButton::clicked, this, button.run);
-        row->addWidget(b);
     }
     if (row) row->addStretch();
     addField("", box, true);

@@ -1,6 +1,7 @@
 #include "app/instruments/teach_panel.h"
 
 #include "app/session/text.h"
+#include "app/theme/button.h"
 #include "app/theme/theme.h"
 #include "core/cell/teach.h"
 #include "core/robot/forward.h"
@@ -39,16 +40,9 @@ TeachPanel::TeachPanel(Session& session, QWidget* parent) : QFrame(parent), m_se
     m_result->setWordWrap(true);
     column->addWidget(m_result);
     auto* row = new QHBoxLayout;
-    const auto button = [&](const char* name, const QString& words, auto run) {
-        auto* b = new QPushButton(words, this);
-        b->setObjectName(name);
-        connect(b, &QPushButton::clicked, this, run);
-        row->addWidget(b);
-        return b;
-    };
-    m_take = button("teachTake", "Take point", &TeachPanel::take);
-    m_apply = button("teachApply", "Apply", &TeachPanel::apply);
-    button("teachClose", "Close", [this] { hide(); });
+    m_take = addButton(row, this, "teachTake", "Take TCP", "Where the TCP stands now", [this] { take(); });
+    m_apply = addButton(row, this, "teachApply", "Apply", "Nothing is changed before", [this] { apply(); });
+    addButton(row, this, "teachClose", "Close", "Leave everything as it is", [this] { hide(); });
     row->addStretch();
     column->addLayout(row);
     connect(&session, &Session::cellChanged, this, [this] {

@@ -2,6 +2,7 @@
 
 #include "app/layout/layout_commands.h"
 #include "app/session/text.h"
+#include "app/theme/button.h"
 #include "app/theme/theme.h"
 #include "app/theme/typed_delegate.h"
 
@@ -10,7 +11,6 @@
 #include <QLabel>
 #include <QMenu>
 #include <QPainter>
-#include <QPushButton>
 #include <QVBoxLayout>
 
 namespace topikos {
@@ -83,12 +83,7 @@ LayoutPanel::LayoutPanel(Session& session, QWidget* parent) : QWidget(parent), m
     plus->setProperty("class", "faint");
     buttons->addWidget(plus);
     for (const auto& [name, words, tip, run] : adds) {
-        auto* b = new QPushButton(words, this);
-        b->setObjectName(name);
-        b->setToolTip(tip);
-        b->setStyleSheet("padding: 3px 7px;");
-        connect(b, &QPushButton::clicked, this, [this, run = run] { run(m_session); });
-        buttons->addWidget(b);
+        addButton(buttons, this, name, words, tip, [this, run = run] { run(m_session); })->setStyleSheet("padding: 3px 7px;");
     }
     buttons->addStretch();
     column->addLayout(buttons);
@@ -177,7 +172,7 @@ void LayoutPanel::fill()
         for (const Pattern& p : cell.patterns)
             if (p.frame == frame) {
                 QTreeWidgetItem* item = row(parent, PatternRow, p.id.value, p.name, offsetText(p.first, cell.angles));
-                item->setData(0, kMarkRole, QString("%1 %2").arg(placesOf(p).size()).arg(p.content == Pattern::Content::Parts ? "parts" : "targets"));
+                item->setData(0, kMarkRole, QString("%1 %2").arg(membersOf(cell, p).size()).arg(p.content == Pattern::Content::Parts ? "parts" : "targets"));
                 for (const Part& part : cell.parts)
                     if (part.pattern == p.id) addPart(item, part);
                 m_patterns.insert(p.id.value);

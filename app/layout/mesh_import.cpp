@@ -1,5 +1,6 @@
 #include "app/layout/mesh_import.h"
 
+#include "app/session/beside.h"
 #include "app/session/text.h"
 #include "core/shape/mesh_file.h"
 #include "core/shape/reduce.h"
@@ -8,18 +9,12 @@
 #include <QDialogButtonBox>
 #include <QFileInfo>
 #include <QFormLayout>
-#include <QFutureWatcher>
 #include <QLabel>
-#include <QProgressDialog>
-#include <QtConcurrent>
-
-#include <atomic>
 
 namespace topikos {
 
 namespace {
 
-constexpr std::size_t kLightTriangles = 6000;
 constexpr DisplayUnit kFileUnits[] = {{"mm", 1e-3, 1}, {"cm", 1e-2, 2}, {"m", 1, 4}, {"in", 0.0254, 3}};
 
 Eigen::AlignedBox3f boxOf(const Triangles& triangles)
@@ -35,29 +30,34 @@ Result<ReadSurface> readSurface(const QString& path, const std::function<bool()>
 {
     Result<Triangles> triangles = readMeshFile(path.toStdString(), Vec3::Ones(), keepOn);
     if (!triangles) return triangles.error();
-    ReadSurface out{std::move(triangles).value(), 0, 1e-3, false, path};
+    ReadSurface out;
+    out.triangles = std::move(triangles).value();
+    out.path = path;
     out.turned = repairNormals(out.triangles);
     const float size = boxOf(out.triangles).sizes().maxCoeff();
     const QString ending = QFileInfo(path).suffix().toLower();
     const bool transmission = ending == "gltf" || ending == "glb";
     // glTF is in metres by its standard; others are taken for millimetres unless that would be tiny.
-    out.unit = transmission || ending == "dae" ? 1 : size > 5 ? 1e-3 : 1;
+    out.unit = transmission || ending == "dae" ? 1 : size > 10 ? 1e-3 : 1;
     out.yUp = transmission || ending == "dae";
     return out;
 }
 
 Solid solidOf(const ReadSurface& read, double unit, bool yUp)
 {
-    auto drawn = std::make_shared<Triangles>(read.triangles);
-    for (Eigen::Vector3f& p : drawn->points) {
-        if (yUp) p = Eigen::Vector3f(p[0], -p[2], p[1]);
-        p *= float(unit);
-    }
+    const auto settled = [&](Triangles triangles) {
+        for (Eigen::Vector3f& p : triangles.points) {
+            if (yUp) p = Eigen::Vector3f(p[0], -p[2], p[1]);
+            p *= float(unit);
+        }
+        return std::make_shared<const Triangles>(std::move(triangles));
+    };
     Solid solid;
     solid.kind = Solid::Kind::Mesh;
-    solid.color = {drawn->color[0], drawn->color[1], drawn->color[2]};
-    solid.surface.drawn = drawn;
-    solid.surface.light = drawn->faces.size() > kLightTriangles ? std::make_shared<const Triangles>(reduced(*drawn, kLightTriangles)) : solid.surface.drawn;
+    solid.surface.drawn = settled(read.triangles);
+    solid.surface.light = read.light ? settled(*read.light) : solid.surface.drawn;
+    const auto& color = read.triangles.color;
+    solid.color = {color[0], color[1], color[2]};
     return solid;
 }
 
@@ -84,6 +84,7 @@ SurfaceDialog::SurfaceDialog(const ReadSurface& read, QWidget* parent) : QDialog
     form->addRow("Size in the cell", m_size);
     auto* buttons = new QDialogButtonBox(QDialogButtonBox::Ok | QDialogButtonBox::Cancel, this);
     buttons->button(QDialogButtonBox::Ok)->setText("Bring in");
+    for (QAbstractButton* b : buttons->buttons()) b->setIcon({});
     connect(buttons, &QDialogButtonBox::accepted, this, &QDialog::accept);
     connect(buttons, &QDialogButtonBox::rejected, this, &QDialog::reject);
     form->addRow(buttons);
@@ -102,27 +103,23 @@ void SurfaceDialog::showSize()
     m_size->setText(QString("%1 × %2 × %3 %4%5").arg(placeFigure(size[0], 1), placeFigure(size[1], 1), placeFigure(size[2], 1), lengthUnit().symbol, odd ? " · is the unit right?" : ""));
 }
 
-void importSurface(const QString& path, QWidget* parent, std::function<void(const Solid&, const QString&)> done, std::function<void(const QString&)> fail)
+std::optional<Solid> importSurface(const QString& path, QWidget* parent, const std::function<void(const QString&)>& fail)
 {
-    auto stop = std::make_shared<std::atomic<bool>>(false);
-    auto* progress = new QProgressDialog("Reading " + QFileInfo(path).fileName() + " …", "Cancel", 0, 0, parent);
-    progress->setObjectName("surfaceProgress");
-    progress->setWindowModality(Qt::WindowModal);
-    progress->setMinimumDuration(500);
-    progress->setAttribute(Qt::WA_DeleteOnClose);
-    QObject::connect(progress, &QProgressDialog::canceled, parent, [stop] { *stop = true; });
-    auto* watcher = new QFutureWatcher<Result<ReadSurface>>(parent);
-    QObject::connect(watcher, &QFutureWatcherBase::finished, parent, [=] {
-        watcher->deleteLater();
-        const bool cancelled = *stop;
-        progress->deleteLater();
-        if (cancelled) return;
-        const Result<ReadSurface> read = watcher->result();
-        if (!read) return fail(text(read.error().line()));
-        SurfaceDialog dialog(*read, parent);
-        if (dialog.exec() == QDialog::Accepted) done(solidOf(*read, dialog.unit(), dialog.yUp()), QFileInfo(path).completeBaseName());
+    const auto read = doBeside(parent, "Reading " + QFileInfo(path).fileName() + " …", [path](const std::function<bool()>& keepOn) {
+        Result<ReadSurface> read = readSurface(path, keepOn);
+        if (!read || read->triangles.faces.size() <= kLightTriangles) return read;
+        ReadSurface surface = std::move(read).value();
+        surface.light = reduced(surface.triangles, kLightTriangles);
+        return Result<ReadSurface>(std::move(surface));
     });
-    watcher->setFuture(QtConcurrent::run([path, stop] { return readSurface(path, [stop] { return !*stop; }); }));
+    if (!read) return std::nullopt;
+    if (!*read) {
+        fail(text(read->error().line()));
+        return std::nullopt;
+    }
+    SurfaceDialog dialog(**read, parent);
+    if (dialog.exec() != QDialog::Accepted) return std::nullopt;
+    return solidOf(**read, dialog.unit(), dialog.yUp());
 }
 
 }  // namespace topikos

@@ -130,8 +130,15 @@ void ContactMatrix::finished()
     m_session.edit("Find contact pairs", [&](const Cell& cell) { return setContactPairs(cell, *found); });
 }
 
+void ContactMatrix::showEvent(QShowEvent* event)
+{
+    QWidget::showEvent(event);
+    fill();
+}
+
 void ContactMatrix::fill()
 {
+    if (!isVisible()) return;  // a table of many fixtures is not made anew behind another face
     const Cell& cell = m_session.cell();
     const ContactPairs& contact = cell.contact;
     m_members = contact.pairs.empty() ? std::vector<ContactMember>() : contactMembers(cell);

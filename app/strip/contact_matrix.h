@@ -19,6 +19,9 @@ public:
     ContactMatrix(Session& session, QWidget* parent = nullptr);
     ~ContactMatrix() override;
 
+protected:
+    void showEvent(QShowEvent* event) override;
+
 private:
     void fill();
     void search();

@@ -101,20 +101,8 @@ std::vector<Scene::Placed> Scene::placedArm(const JointVector& posture, double o
     const Pose flange = base * makePose(frames.flange.rotation, frames.flange.origin);
     out.push_back({&shapeOf(tool.id.value, tool.body), flange, tool.id});
     const Pose tcp = flange * tool.flangeFromTcp;
-    const Pose halfTurn{Vec3::Zero(), Quat(0, 0, 0, 1)};
     const Shape& jaw = shapeOf(tool.id.value | kJawKey, tool.jaw);
-    Pose side = translated({opening / 2, 0, 0});
-    if (tool.gripper.kind == Gripper::Kind::Angular) {
-        // About the pivot, so that the tips are that far apart.
-        const double pivot = tool.gripper.pivot, angle = std::asin(std::clamp(opening / 2 / pivot, -1.0, 1.0));
-        side = translated({0, 0, -pivot}) * Pose{Vec3::Zero(), Quat(Eigen::AngleAxisd(angle, Vec3::UnitY()))} * translated({0, 0, pivot});
-    }
-    if (tool.gripper.kind == Gripper::Kind::Vacuum) {
-        out.push_back({&jaw, tcp, tool.id});
-        return out;
-    }
-    out.push_back({&jaw, tcp * side, tool.id});
-    out.push_back({&jaw, tcp * halfTurn * side, tool.id});
+    for (const Pose& tcpFromJaw : jawPlaces(tool.gripper, opening)) out.push_back({&jaw, tcp * tcpFromJaw, tool.id});
     return out;
 }
 
@@ -124,8 +112,12 @@ std::vector<Scene::Placed> Scene::placed(const CellState& state) const
     std::vector<Placed> out = placedArm(state.posture, state.gripperOpening);
     for (const Frame& frame : cell.frames)
         if (!frame.solids.empty() && !frame.look.hidden) out.push_back({&shapeOf(frame.id.value, frame.solids), worldFromFrame(cell, frame.id), frame.id});
-    for (const PlacedPart& p : state.parts)
-        if (const Part* part = findPart(cell, p.part); part && !part->look.hidden) out.push_back({&shapeOf(part->kind.value, partSolids(cell, *part)), p.worldFromPart, part->id});
+    for (size_t i = 0; i < state.parts.size(); ++i) {
+        const PlacedPart& p = state.parts[i];
+        // Nearly always in the order of the cell.
+        const Part* part = i < cell.parts.size() && cell.parts[i].id == p.part ? &cell.parts[i] : findPart(cell, p.part);
+        if (part && !part->look.hidden) out.push_back({&shapeOf(part->kind.value, partSolids(cell, *part)), p.worldFromPart, part->id});
+    }
     return out;
 }
 
@@ -167,7 +159,8 @@ DrawList Scene::build(QOpenGLFunctions_3_3_Core& gl, bool moving)
         tint.setAlphaF(0.75f);
         for (const Placed& p : placedArm(posture, state.gripperOpening)) list.items.push_back({gpu(*p.shape), p.world, tint, opacity, false});
     };
-    if (!m_session.inRun())
+    // Several arms more would slow every frame of a jog: they stand there when the picture stands still.
+    if (!m_session.inRun() && !moving)
         for (const JointVector& way : m_session.ways())
             if (way.size() != state.posture.size() || (way - state.posture).cwiseAbs().maxCoeff() > 1e-6) addGhost(way, theme().joint, 0.14);
     if (m_session.ghost()) addGhost(*m_session.ghost(), theme().accent, 0.28);
@@ -205,8 +198,8 @@ void Scene::addSelected(DrawList& list, const CellState& state) const
         const Pose frame = worldFromFrame(cell, pattern->frame);
         Vec3 before = Vec3::Zero();
         bool first = true;
-        for (const PatternPlace& place : placesOf(*pattern)) {
-            const Pose world = frame * place.pose;
+        for (const Pose& place : membersOf(cell, *pattern)) {
+            const Pose world = frame * place;
             addTriad(list.linesOnTop, world, 0.03, 1.5);
             if (!first) list.linesOnTop.push_back({before, world.translation, theme().accent, 1.5});
             before = world.translation;

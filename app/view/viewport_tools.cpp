@@ -5,6 +5,7 @@
 #include "app/view/reading_strip.h"
 
 #include <QDragEnterEvent>
+#include <QMetaMethod>
 #include <QMimeData>
 #include <QPainter>
 #include <QSettings>
@@ -121,7 +122,7 @@ QString Viewport::measureText() const
     const Scene::Snap &a = m_measured[0], &b = m_measured[1];
     const Quat axes = worldFromFrame(m_session.cell(), m_session.readingFrame()).rotation;
     const Vec3 way = axes.conjugate() * (b.place - a.place);
-    QString words = QString("%1 · along the axes of %2: X %3  Y %4  Z %5").arg(withUnit(way.norm()), text(frameName(m_session.cell(), m_session.readingFrame())), placeFigure(way[0]), placeFigure(way[1]), placeFigure(way[2]));
+    QString words = QString("%1 · along the axes of %2: X %3  Y %4  Z %5").arg(withUnit(way.norm()), text(frameName(m_session.cell(), m_session.readingFrame())), placeFigure(way[0]), placeFigure(way[1]), withUnit(way[2]));
     if (a.direction.norm() > 0.5 && b.direction.norm() > 0.5) {
         const double c = std::abs(a.direction.normalized().dot(b.direction.normalized()));
         words += QString(" · angle between %1 %2").arg(a.kind == Scene::Snap::Kind::Face && b.kind == Scene::Snap::Kind::Face ? "the faces" : "the directions", turnWithUnit(std::acos(std::min(1.0, c))));
@@ -201,7 +202,7 @@ void Viewport::paintFloorPlan(QPainter& painter)
             if (std::hypot(a.x() - b.x(), a.y() - b.y()) < 24) continue;
             painter.setPen(QPen(theme().ink, 1, Qt::DashLine));
             painter.drawLine(a, b);
-            const QString words = placeFigure(foot[axis], 1);
+            const QString words = placeFigure(foot[axis], 1) + " " + lengthUnit().symbol;
             const QRectF box = QFontMetricsF(painter.font()).boundingRect(words).adjusted(-3, -1, 3, 1);
             const QRectF middle = box.translated((a + b) / 2 - box.center());
             painter.fillRect(middle, theme().raised);
@@ -222,7 +223,8 @@ void Viewport::setGridStep(double step)
 
 void Viewport::dragEnterEvent(QDragEnterEvent* event)
 {
-    if (event->mimeData()->hasUrls()) event->acceptProposedAction();
+    // Where nobody takes files, none are taken.
+    if (event->mimeData()->hasUrls() && isSignalConnected(QMetaMethod::fromSignal(&Viewport::filesDropped))) event->acceptProposedAction();
 }
 
 void Viewport::dropEvent(QDropEvent* event)

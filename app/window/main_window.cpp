@@ -15,6 +15,7 @@
 #include "app/strip/cycle_strip.h"
 #include "app/strip/findings_list.h"
 #include "app/targets/targets_panel.h"
+#include "app/theme/button.h"
 #include "app/theme/theme.h"
 #include "app/view/viewport.h"
 #include "app/window/examples.h"
@@ -122,12 +123,8 @@ void MainWindow::buildHead()
     m_cycleTime->setToolTip("Time of one cycle, and parts set down per hour without pause");
     for (QLabel* chip : {m_blocked, m_cautions, m_cycleTime}) row->addWidget(chip);
     const auto button = [&](const char* name, const QString& words, const char* tip, auto run) {
-        auto* b = new QPushButton(words, head);
-        b->setObjectName(name);
-        b->setToolTip(tip);
+        QPushButton* b = addButton(row, head, name, words, tip, run);
         b->setFocusPolicy(Qt::TabFocus);
-        connect(b, &QPushButton::clicked, this, run);
-        row->addWidget(b);
         return b;
     };
     m_rewind = button("rewindButton", "", "Back to the authored cell: parts and arm are where they were (F7)", [this] { m_session->leaveRun(); });

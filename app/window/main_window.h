@@ -72,7 +72,7 @@ private:
     void newCell();
     void offerLostCells();
     /// Reads a cell file beside the interface, with progress and cancel when it takes long; a refusal is told.
-    std::optional<Cell> readBeside(const QString& path);
+    std::optional<Cell> readBeside(const QString& path, QByteArray* digest = nullptr);
     void bringFromCell();
     /// `known`: digest of the file, when it has just been read.
     void watchFile(const QByteArray& known = {});
@@ -102,7 +102,6 @@ private:
     NoticeBar* m_notices;
     Recovery* m_recovery;
     QFileSystemWatcher m_watcher;
-    QByteArray m_readDigest;  ///< of the file read last
     QByteArray m_onDisk;  ///< digest of the file as this window knows it
     QMenu* m_recent;
     QAction *m_undo, *m_redo;

@@ -1,6 +1,7 @@
 #include "app/window/main_window.h"
 
 #include "app/layout/mesh_import.h"
+#include "app/session/beside.h"
 #include "app/session/recovery.h"
 #include "app/session/text.h"
 #include "app/theme/theme.h"
@@ -13,18 +14,14 @@
 
 #include <QCryptographicHash>
 #include <QDialogButtonBox>
-#include <QEventLoop>
 #include <QFile>
 #include <QFileDialog>
 #include <QFileInfo>
-#include <QFutureWatcher>
 #include <QListWidget>
 #include <QMenu>
 #include <QMessageBox>
-#include <QProgressDialog>
 #include <QSettings>
 #include <QVBoxLayout>
-#include <QtConcurrent>
 
 /// Cells and their files: opening, saving, what is lost, what changed on disk.
 namespace topikos {
@@ -41,51 +38,34 @@ void MainWindow::showProblem(const QString& words)
     m_session->say(words, true);
 }
 
-std::optional<Cell> MainWindow::readBeside(const QString& path)
+std::optional<Cell> MainWindow::readBeside(const QString& path, QByteArray* digest)
 {
-    struct Read {
-        Result<Cell> cell;
-        QByteArray digest;
-    };
-    QFutureWatcher<std::shared_ptr<Read>> watcher;
-    QProgressDialog progress("Reading " + QFileInfo(path).fileName() + " …", "Cancel", 0, 0, this);
-    progress.setObjectName("openProgress");
-    progress.setWindowModality(Qt::WindowModal);
-    progress.setMinimumDuration(500);
-    progress.setValue(0);
-    QEventLoop loop;
-    connect(&watcher, &QFutureWatcherBase::finished, &loop, &QEventLoop::quit);
-    connect(&progress, &QProgressDialog::canceled, &loop, &QEventLoop::quit);
-    watcher.setFuture(QtConcurrent::run([path] {
-        auto read = std::make_shared<Read>(Read{Error{}, {}});
+    const QString name = QFileInfo(path).fileName();
+    auto read = doBeside(this, "Reading " + name + " …", [path](const std::function<bool()>&) {
+        QCryptographicHash hash(QCryptographicHash::Sha1);
         QFile file(path);
-        if (file.open(QIODevice::ReadOnly)) {
-            QCryptographicHash hash(QCryptographicHash::Sha1);
-            if (hash.addData(&file)) read->digest = hash.result();
-        }
-        read->cell = openCell(path.toStdString());
-        return read;
-    }));
-    if (!watcher.isFinished()) loop.exec();
-    if (!watcher.isFinished()) {
-        m_session->say("Not opened: " + QFileInfo(path).fileName() + " was not read to its end.");
+        const bool known = file.open(QIODevice::ReadOnly) && hash.addData(&file);
+        return std::pair(openCell(path.toStdString()), known ? hash.result() : QByteArray());
+    });
+    if (!read) {
+        m_session->say("Not opened: " + name + " was not read to its end.");
         return std::nullopt;
     }
-    const std::shared_ptr<Read> read = watcher.result();
-    if (!read->cell) {
-        showProblem(text(read->cell.error().line()));
+    if (!read->first) {
+        showProblem(text(read->first.error().line()));
         return std::nullopt;
     }
-    m_readDigest = read->digest;
-    return std::move(read->cell).value();
+    if (digest) *digest = read->second;
+    return std::move(read->first).value();
 }
 
 bool MainWindow::openFile(const QString& path)
 {
-    std::optional<Cell> cell = readBeside(path);
+    QByteArray digest;
+    std::optional<Cell> cell = readBeside(path, &digest);
     if (!cell) return false;
     m_session->open(std::move(*cell), path);
-    watchFile(m_readDigest);
+    watchFile(digest);
     remember(path);
     m_view->fitAll();
     m_session->say("Opened " + QFileInfo(path).fileName());
@@ -168,6 +148,7 @@ void MainWindow::bringFromCell(const QString& path)
     column->addWidget(list);
     auto* buttons = new QDialogButtonBox(QDialogButtonBox::Ok | QDialogButtonBox::Cancel, &dialog);
     buttons->button(QDialogButtonBox::Ok)->setText("Bring in");
+    for (QAbstractButton* b : buttons->buttons()) b->setIcon({});
     connect(buttons, &QDialogButtonBox::accepted, &dialog, &QDialog::accept);
     connect(buttons, &QDialogButtonBox::rejected, &dialog, &QDialog::reject);
     column->addWidget(buttons);
@@ -199,42 +180,40 @@ void MainWindow::filesDropped(const QStringList& paths)
 
 void MainWindow::bringIn(const QString& path)
 {
-    const auto done = [this](const Solid& solid, const QString& name) {
-        const Selection selection = m_session->selection();
-        const auto grown = [&solid](std::vector<Solid> solids) {
-            solids.push_back(solid);
-            return solids;
-        };
-        const QString label = "Bring in " + name;
-        if (const auto* frame = std::get_if<FrameId>(&selection)) {
-            m_session->edit(label, [&](const Cell& c) { return setFrameSolids(c, *frame, grown(findFrame(c, *frame)->solids)); });
-        } else if (const auto* part = std::get_if<PartId>(&selection)) {
-            m_session->edit(label, [&](const Cell& c) {
-                PartKind kind = *findPartKind(c, findPart(c, *part)->kind);
-                kind.solids = grown(kind.solids);
-                return changePartKind(c, kind);
-            });
-        } else if (const auto* id = std::get_if<ToolId>(&selection)) {
-            // A tool's shape drops onto the flange by its own origin.
-            m_session->edit(label, [&](const Cell& c) {
-                Tool tool = *findTool(c, *id);
-                tool.body = grown(tool.body);
-                return changeTool(c, tool);
-            });
-        } else {
-            PartId created;
-            const bool made = m_session->edit(label, [&](const Cell& c) -> Result<Cell> {
-                const std::string own = freeNameIn(c.parts, name.left(50).trimmed().isEmpty() ? "Part" : name.left(50).trimmed().toStdString());
-                Result<Cell> next = addPart(c, own, {}, {}, &created);
-                if (!next) return next;
-                PartKind kind = *findPartKind(*next, findPart(*next, created)->kind);
-                kind.solids = {solid};
-                return changePartKind(*next, kind);
-            });
-            if (made) m_session->select(created);
-        }
+    const std::optional<Solid> solid = importSurface(path, this, [this](const QString& words) { m_session->say(words, true); });
+    if (!solid) return;
+    const auto grown = [&](std::vector<Solid> solids) {
+        solids.push_back(*solid);
+        return solids;
     };
-    importSurface(path, this, done, [this](const QString& words) { m_session->say(words, true); });
+    const QString name = QFileInfo(path).completeBaseName().simplified(), label = "Bring in " + name;
+    const Selection selection = m_session->selection();
+    if (const auto* frame = std::get_if<FrameId>(&selection)) {
+        m_session->edit(label, [&](const Cell& c) { return setFrameSolids(c, *frame, grown(findFrame(c, *frame)->solids)); });
+    } else if (const auto* part = std::get_if<PartId>(&selection)) {
+        m_session->edit(label, [&](const Cell& c) {
+            PartKind kind = *findPartKind(c, findPart(c, *part)->kind);
+            kind.solids = grown(kind.solids);
+            return changePartKind(c, kind);
+        });
+    } else if (const auto* id = std::get_if<ToolId>(&selection)) {
+        // A tool's shape drops onto the flange by its own origin.
+        m_session->edit(label, [&](const Cell& c) {
+            Tool tool = *findTool(c, *id);
+            tool.body = grown(tool.body);
+            return changeTool(c, tool);
+        });
+    } else {
+        PartId created;
+        const bool made = m_session->edit(label, [&](const Cell& c) -> Result<Cell> {
+            Result<Cell> next = addPart(c, freeNameIn(c.parts, name.isEmpty() ? "Part" : name.toStdString()), {}, {}, &created);
+            if (!next) return next;
+            PartKind kind = *findPartKind(*next, findPart(*next, created)->kind);
+            kind.solids = {*solid};
+            return changePartKind(*next, kind);
+        });
+        if (made) m_session->select(created);
+    }
 }
 
 void MainWindow::offerLostCells()

@@ -1,6 +1,7 @@
 #include "core/cell/cell.h"
 
 #include <algorithm>
+#include <cmath>
 
 namespace topikos {
 
@@ -71,6 +72,19 @@ const Pose& flangeFromTcp(const Tool& tool, TcpId tcp)
 }
 
 const Pose& flangeFromTcp(const Cell& cell) { return flangeFromTcp(toolInForce(cell), cell.arm.tcp); }
+
+std::vector<Pose> jawPlaces(const Gripper& gripper, double opening)
+{
+    if (gripper.kind == Gripper::Kind::Vacuum) return {Pose{}};
+    Pose side = translated({opening / 2, 0, 0});
+    if (gripper.kind == Gripper::Kind::Angular) {
+        // About the pivot, so that the tips are that far apart.
+        const double angle = std::asin(std::clamp(opening / 2 / gripper.pivot, -1.0, 1.0));
+        side = translated({0, 0, -gripper.pivot}) * Pose{Vec3::Zero(), Quat(Eigen::AngleAxisd(angle, Vec3::UnitY()))} * translated({0, 0, gripper.pivot});
+    }
+    const Pose halfTurn{Vec3::Zero(), Quat(0, 0, 0, 1)};
+    return {side, halfTurn * side};
+}
 
 bool inGrasp(const Gripper& gripper, const Pose& tcpFromPart)
 {

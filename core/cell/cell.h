@@ -57,6 +57,7 @@ struct Gripper {
     Kind kind = Kind::Parallel;
     double pivot = 0.1;                ///< Angular: distance of the jaws' pivots behind the TCP, along -z [m]
     Vec3 region = Vec3::Zero();        ///< edge lengths of a box about the TCP, along its axes, in place of `grasp`; zero: none [m]
+    bool operator==(const Gripper&) const = default;
 };
 
 /// A further tool centre point.
@@ -64,6 +65,7 @@ struct ToolPoint {
     TcpId id;
     std::string name;
     Pose flangeFromTcp;
+    bool operator==(const ToolPoint&) const = default;
 };
 
 struct Tool {
@@ -78,6 +80,7 @@ struct Tool {
     std::uint32_t number = 0;               ///< under which the controller knows the tool; 0: none
     Vec3 inertia = Vec3::Zero();            ///< moments about axes through the centre of mass, parallel to the flange [kg m^2]
     std::vector<ToolPoint> points{};        ///< beside flangeFromTcp, which has the id 0
+    bool operator==(const Tool&) const = default;
 };
 
 /// What several parts have in common.
@@ -86,6 +89,7 @@ struct PartKind {
     std::string name;
     double mass = 0;  ///< [kg]; 0 when unknown
     std::vector<Solid> solids;
+    bool operator==(const PartKind&) const = default;
 };
 
 struct Part {
@@ -272,6 +276,8 @@ const Tool& toolInForce(const Cell& cell);
 const Pose& flangeFromTcp(const Tool& tool, TcpId tcp);
 /// Flange to the point in force.
 const Pose& flangeFromTcp(const Cell& cell);
+/// Where the jaws stand with their tips `opening` [m] apart, each seen from the TCP; one place for vacuum.
+std::vector<Pose> jawPlaces(const Gripper& gripper, double opening);
 /// Whether a part that lies at `tcpFromPart` is gripped.
 bool inGrasp(const Gripper& gripper, const Pose& tcpFromPart);
 const std::vector<Solid>& partSolids(const Cell& cell, const Part& part);

@@ -28,6 +28,31 @@ Status checkName(const std::string& name)
     return std::nullopt;
 }
 
+std::string shortened(const std::string& name, size_t most)
+{
+    size_t end = std::min(most, name.size());
+    while (end > 0 && end < name.size() && (static_cast<unsigned char>(name[end]) & 0xc0) == 0x80) --end;
+    while (end > 1 && name[end - 1] == ' ') --end;
+    return name.substr(0, end);
+}
+
+Status checkUnused(const Cell& cell, const Target& target)
+{
+    for (const Routine& routine : cell.routines)
+        for (size_t i = 0; i < routine.steps.size(); ++i)
+            if (routine.steps[i].isMove() && routine.steps[i].target == target.id)
+                return Error{"edit.target-used", fmt::format("\"{}\" is used by step {} of \"{}\"", target.name, i + 1, routine.name), "", "Delete that step or give it another target first."};
+    return std::nullopt;
+}
+
+void dropUnusedKinds(Cell& cell)
+{
+    std::erase_if(cell.partKinds, [&](const PartKind& kind) {
+        return std::none_of(cell.parts.begin(), cell.parts.end(), [&](const Part& p) { return p.kind == kind.id; })
+               && std::none_of(cell.patterns.begin(), cell.patterns.end(), [&](const Pattern& p) { return p.kind == kind.id; });
+    });
+}
+
 Error nameTaken(const std::string& name) { return {"edit.name-taken", fmt::format("there is already a \"{}\"", name), "", "Choose a different name."}; }
 
 Error inPattern(const std::string& member, const std::string& pattern)
@@ -245,11 +270,7 @@ Result<Cell> deleteTarget(const Cell& cell, TargetId id)
     if (!target) return missing("target");
     if (id == cell.arm.home)
         return Error{"edit.home", fmt::format("\"{}\" is the home posture", target->name), "", "Make another posture home first."};
-    for (const Routine& routine : cell.routines)
-        for (size_t i = 0; i < routine.steps.size(); ++i)
-            if (routine.steps[i].isMove() && routine.steps[i].target == id)
-                return Error{"edit.target-used", fmt::format("\"{}\" is used by step {} of \"{}\"", target->name, i + 1, routine.name), "",
-                             "Delete that step or give it another target first."};
+    if (Status bad = checkUnused(cell, *target)) return *bad;
     if (Status bad = checkNoMember(cell, *target)) return *bad;
     Cell next = cell;
     std::erase_if(next.targets, [id](const Target& t) { return t.id == id; });

@@ -27,14 +27,6 @@ Result<Cell> changed(const Cell& cell, std::vector<Object> Cell::*objects, declt
     return next;
 }
 
-void dropUnusedKinds(Cell& cell)
-{
-    std::erase_if(cell.partKinds, [&](const PartKind& kind) {
-        return std::none_of(cell.parts.begin(), cell.parts.end(), [&](const Part& p) { return p.kind == kind.id; })
-               && std::none_of(cell.patterns.begin(), cell.patterns.end(), [&](const Pattern& p) { return p.kind == kind.id; });
-    });
-}
-
 }  // namespace
 
 Result<Cell> renameFrame(const Cell& cell, FrameId id, const std::string& name)
@@ -127,10 +119,7 @@ Result<Cell> deleteFrame(const Cell& cell, FrameId id)
     Cell next = cell;
     for (const Target& target : cell.targets) {
         if (target.kind != Target::Kind::Pose || !goes(target.frame)) continue;
-        // Its membership must not keep it; its use must.
-        Cell alone = cell;
-        for (Target& t : alone.targets) t.pattern = {};
-        if (const Result<Cell> without = deleteTarget(alone, target.id); !without) return without.error();
+        if (Status used = checkUnused(cell, target)) return *used;
     }
     std::erase_if(next.targets, [&](const Target& t) { return t.kind == Target::Kind::Pose && goes(t.frame); });
     std::erase_if(next.parts, [&](const Part& p) { return goes(p.frame); });
@@ -211,12 +200,10 @@ Result<Cell> setPartKind(const Cell& cell, PartId id, PartKindId kind)
         part.kind = kind;
         return std::nullopt;
     });
-    if (next) {
-        Cell tidy = *next;
-        dropUnusedKinds(tidy);
-        return tidy;
-    }
-    return next;
+    if (!next) return next;
+    Cell tidy = std::move(next).value();
+    dropUnusedKinds(tidy);
+    return tidy;
 }
 
 Result<Cell> changePartKind(const Cell& cell, const PartKind& kind)

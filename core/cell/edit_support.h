@@ -10,18 +10,29 @@ std::string lowered(std::string text);
 Error missing(const char* what);
 /// Names are 1 to 60 characters, without line breaks and outer spaces.
 Status checkName(const std::string& name);
+/// A name cut to at most `most` bytes, never inside a character, without a space at its end.
+std::string shortened(const std::string& name, size_t most);
+inline constexpr size_t kLongestStem = 50;  ///< leaves room for a number behind it [bytes]
 Error nameTaken(const std::string& name);
 Error inPattern(const std::string& member, const std::string& pattern);
 /// Offsets are finite and at most 1000 m.
 Status checkPose(const Pose& pose);
+
+/// The object of another id that has this name, letter case not counted; nullptr if there is none.
+template <class Object>
+const Object* findNamed(const std::vector<Object>& objects, const std::string& name, decltype(Object::id) except = {})
+{
+    const std::string wanted = lowered(name);
+    const auto it = std::find_if(objects.begin(), objects.end(), [&](const Object& o) { return o.id != except && lowered(o.name) == wanted; });
+    return it == objects.end() ? nullptr : &*it;
+}
 
 /// A name as above that no other object of the list has; letter case does not count.
 template <class Object>
 Status checkNewName(const std::vector<Object>& objects, const std::string& name, decltype(Object::id) self = {})
 {
     if (Status bad = checkName(name)) return bad;
-    for (const Object& o : objects)
-        if (o.id != self && lowered(o.name) == lowered(name)) return nameTaken(o.name);
+    if (const Object* other = findNamed(objects, name, self)) return nameTaken(other->name);
     return std::nullopt;
 }
 
@@ -53,13 +64,19 @@ Result<Cell> renamed(const Cell& cell, std::vector<Object> Cell::*objects, declt
     return next;
 }
 
-/// The first of `stem`, `stem 2`, `stem 3` … that nothing in the list has.
+/// The first of `stem`, `stem 2`, `stem 3` … that nothing in the list has; long stems are shortened so that it is a possible name.
 template <class Object>
 std::string freeNameIn(const std::vector<Object>& objects, const std::string& stem)
 {
-    std::string name = stem;
-    for (int i = 2; checkNewName(objects, name); ++i) name = stem.substr(0, 50) + " " + std::to_string(i);
+    const std::string base = shortened(stem, kLongestStem);
+    std::string name = base;
+    for (int i = 2; findNamed(objects, name); ++i) name = base + " " + std::to_string(i);
     return name;
 }
+
+/// Refused while a step uses the target.
+Status checkUnused(const Cell& cell, const Target& target);
+/// Takes kinds away that nothing is of any more.
+void dropUnusedKinds(Cell& cell);
 
 }  // namespace topikos

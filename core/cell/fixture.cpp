@@ -1,6 +1,7 @@
 #include "core/cell/fixture.h"
 
 #include "core/cell/edit_support.h"
+#include "core/cell/pattern.h"
 
 #include <map>
 
@@ -11,7 +12,16 @@ namespace {
 /// Puts copies of what hangs at and below a frame of one cell into another, which may be the same.
 class Graft {
 public:
-    Graft(Cell& into, const Cell& from, std::string suffix) : m_into(into), m_from(from), m_suffix(std::move(suffix)) {}
+    /// `same`: both are the same cell, so that tools and kinds of parts are there already.
+    Graft(Cell& into, const Cell& from, bool same) : m_into(into), m_from(from), m_same(same), m_suffix(same ? " copy" : "")
+    {
+        if (same) return;
+        // Tools and kinds that both cells have are not brought twice.
+        for (const Tool& t : from.tools)
+            if (const Tool* own = findNamed(into.tools, t.name); own && alike(*own, t)) m_tools[t.id] = own->id;
+        for (const PartKind& k : from.partKinds)
+            if (const PartKind* own = findNamed(into.partKinds, k.name); own && alike(*own, k)) m_kinds[k.id] = own->id;
+    }
 
     FrameId frames(FrameId top, FrameId parent)
     {
@@ -52,7 +62,7 @@ public:
             if (t.kind == Target::Kind::Pose && t.frame && m_frames.contains(t.frame)) {
                 Target copy = copied(t, m_into.targets);
                 copy.tool = tool(t.tool);
-                copy.tcp = point(t.tool, t.tcp);
+                copy.tcp = point(t.tcp);
                 if (t.pattern) copy.pattern = m_patterns[t.pattern];
                 if (t.posture.size() != m_into.arm.model->jointCount()) copy.posture = JointVector();
                 m_into.targets.push_back(std::move(copy));
@@ -61,32 +71,21 @@ public:
 
     ToolId tool(ToolId id)
     {
-        if (&m_from == m_source || m_tools.contains(id)) return m_tools.contains(id) ? m_tools[id] : id;
+        if (m_same) return id;
+        const auto [it, fresh] = m_tools.try_emplace(id);
+        if (!fresh) return it->second;
         Tool copy = *findTool(m_from, id);
-        copy.id = {m_into.nextId++};
+        copy.id = it->second = {m_into.nextId++};
         copy.name = freeNameIn(m_into.tools, copy.name);
         for (ToolPoint& p : copy.points) {
-            m_points[p.id] = {m_into.nextId};
-            p.id = {m_into.nextId++};
+            const TcpId before = p.id;
+            p.id = m_points[before] = {m_into.nextId++};
         }
-        m_tools[id] = copy.id;
         m_into.tools.push_back(std::move(copy));
-        return m_tools[id];
+        return it->second;
     }
 
-    /// Things of the source are those of the target cell: nothing has to come along.
-    void sameCell() { m_source = &m_from; }
-
-    /// Tools and kinds that both cells have are not brought twice.
-    void matchNames()
-    {
-        for (const Tool& t : m_from.tools)
-            for (const Tool& own : m_into.tools)
-                if (own.name == t.name && own.flangeFromTcp == t.flangeFromTcp && own.body == t.body && own.points.empty() && t.points.empty()) m_tools[t.id] = own.id;
-        for (const PartKind& k : m_from.partKinds)
-            for (const PartKind& own : m_into.partKinds)
-                if (own.name == k.name && own.solids == k.solids && own.mass == k.mass) m_kinds[k.id] = own.id;
-    }
+    const std::map<PatternId, PatternId>& patterns() const { return m_patterns; }
 
 private:
     template <class Object>
@@ -101,25 +100,37 @@ private:
 
     PartKindId kind(PartKindId id)
     {
-        if (&m_from == m_source || m_kinds.contains(id)) return m_kinds.contains(id) ? m_kinds[id] : id;
+        if (m_same) return id;
+        const auto [it, fresh] = m_kinds.try_emplace(id);
+        if (!fresh) return it->second;
         PartKind copy = *findPartKind(m_from, id);
-        copy.id = {m_into.nextId++};
+        copy.id = it->second = {m_into.nextId++};
         copy.name = freeNameIn(m_into.partKinds, copy.name);
-        m_kinds[id] = copy.id;
         m_into.partKinds.push_back(std::move(copy));
-        return m_kinds[id];
+        return it->second;
     }
 
-    TcpId point(ToolId owner, TcpId id)
+    /// A point of a tool that has been brought.
+    TcpId point(TcpId id) const
     {
-        if (!id || &m_from == m_source) return id;
-        (void)tool(owner);
-        return m_points.contains(id) ? m_points[id] : TcpId{};
+        const auto it = m_points.find(id);
+        return it == m_points.end() ? id : it->second;
+    }
+
+    /// Whether two objects differ in nothing but their id. Points of a tool have ids of their own.
+    template <class Object>
+    static bool alike(const Object& a, Object b)
+    {
+        if constexpr (requires { a.points; })
+            if (!a.points.empty() || !b.points.empty()) return false;
+        b.id = a.id;
+        b.name = a.name;
+        return a == b;
     }
 
     Cell& m_into;
     const Cell& m_from;
-    const Cell* m_source = nullptr;
+    bool m_same;
     std::string m_suffix;
     std::map<FrameId, FrameId> m_frames;
     std::map<PatternId, PatternId> m_patterns;
@@ -130,44 +141,53 @@ private:
 
 }  // namespace
 
+namespace {
+
+/// Plants the frame and all below it; `move` says where the new frame stands in its parent, from where the old one did.
+template <class Move>
+Result<Cell> planted(const Cell& cell, const Cell& from, FrameId id, FrameId parent, bool same, Move move, FrameId* created)
+{
+    Cell grown = cell;
+    Graft graft(grown, from, same);
+    const FrameId top = graft.frames(id, parent);
+    graft.contents();
+    Frame& frame = *findIn(grown.frames, top);
+    frame.pose = move(frame.pose);
+    if (frame.measured) frame.measured = move(*frame.measured);
+    if (created) *created = top;
+    // Members are named after their pattern, which may have another name now.
+    Result<Cell> next = grown;
+    for (const auto& [old, fresh] : graft.patterns())
+        if (next) next = changePattern(*next, *findPattern(*next, fresh));
+    return next;
+}
+
+}  // namespace
+
 Result<Cell> copyFixture(const Cell& cell, FrameId id, FrameId* created)
 {
     const Frame* original = findFrame(cell, id);
     if (!original) return missing("frame");
-    Cell next = cell;
-    Graft graft(next, cell, " copy");
-    graft.sameCell();
-    const FrameId top = graft.frames(id, original->parent);
-    graft.contents();
     // Beside the original, so that both are seen.
-    Frame& frame = *findIn(next.frames, top);
-    frame.pose.translation += Vec3(0.3, 0.3, 0);
-    if (frame.measured) frame.measured->translation += Vec3(0.3, 0.3, 0);
-    if (created) *created = top;
-    return next;
+    return planted(cell, cell, id, original->parent, true, [](Pose pose) {
+        pose.translation += Vec3(0.3, 0.3, 0);
+        return pose;
+    }, created);
 }
 
 Result<Cell> bringFixture(const Cell& cell, const Cell& from, FrameId id, FrameId* created)
 {
-    if (!findFrame(from, id)) return missing("frame");
-    Cell next = cell;
-    Graft graft(next, from, "");
-    graft.matchNames();
-    const FrameId top = graft.frames(id, {});
-    graft.contents();
-    Frame& frame = *findIn(next.frames, top);
-    const Pose parent = worldFromFrame(from, findFrame(from, id)->parent);
-    frame.pose = parent * frame.pose;
-    if (frame.measured) frame.measured = parent * *frame.measured;
-    if (created) *created = top;
-    return next;
+    const Frame* original = findFrame(from, id);
+    if (!original) return missing("frame");
+    const Pose parent = worldFromFrame(from, original->parent);
+    return planted(cell, from, id, {}, false, [&](const Pose& pose) { return parent * pose; }, created);
 }
 
 Result<Cell> bringTool(const Cell& cell, const Cell& from, ToolId id, ToolId* created)
 {
     if (!findTool(from, id)) return missing("tool");
     Cell next = cell;
-    Graft graft(next, from, "");
+    Graft graft(next, from, false);
     const ToolId brought = graft.tool(id);
     if (created) *created = brought;
     return next;

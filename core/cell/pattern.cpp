@@ -30,18 +30,6 @@ Pose poseAt(const Pattern& p, std::uint32_t place)
     return p.first * translated({p.pitch[0] * (column + shift), p.pitch[1] * row, p.pitch[2] * layer});
 }
 
-/// A name for a member that nothing else has.
-template <class Object>
-std::string freeName(const std::vector<Object>& objects, std::set<std::string>& taken, const std::string& stem, size_t number)
-{
-    if (taken.empty())
-        for (const Object& o : objects) taken.insert(o.name);
-    std::string name = fmt::format("{} {}", stem, number);
-    for (int k = 2; taken.contains(name); ++k) name = fmt::format("{} {}-{}", stem, number, k);
-    taken.insert(name);
-    return name;
-}
-
 /// Makes the members of a kind fit the places. `make` fills a new one.
 template <class Object, class Make>
 void fitMembers(Cell& cell, std::vector<Object> Cell::*objects, const Pattern& pattern, const std::vector<PatternPlace>& places, Make make)
@@ -49,6 +37,8 @@ void fitMembers(Cell& cell, std::vector<Object> Cell::*objects, const Pattern& p
     std::vector<Object> members, others;
     for (Object& o : cell.*objects) (o.pattern == pattern.id ? members : others).push_back(std::move(o));
     std::set<std::string> taken;
+    for (const Object& o : others) taken.insert(lowered(o.name));
+    const std::string stem = shortened(pattern.name, kLongestStem);
     for (size_t i = 0; i < places.size(); ++i) {
         const auto old = std::find_if(members.begin(), members.end(), [&](const Object& o) { return o.place == places[i].place; });
         Object o = old != members.end() ? *old : Object{};
@@ -60,7 +50,8 @@ void fitMembers(Cell& cell, std::vector<Object> Cell::*objects, const Pattern& p
         make(o);
         o.frame = pattern.frame;
         o.pose = places[i].pose;
-        o.name = freeName(others, taken, pattern.name, i + 1);
+        o.name = fmt::format("{} {}", stem, i + 1);
+        for (int k = 2; !taken.insert(lowered(o.name)).second; ++k) o.name = fmt::format("{} {}-{}", stem, i + 1, k);
         others.push_back(std::move(o));
     }
     cell.*objects = std::move(others);
@@ -71,10 +62,7 @@ Status usedBy(const Cell& cell, const Pattern& pattern, const std::vector<Patter
     for (const Target& target : cell.targets) {
         if (target.pattern != pattern.id) continue;
         if (std::any_of(kept.begin(), kept.end(), [&](const PatternPlace& p) { return p.place == target.place; })) continue;
-        for (const Routine& routine : cell.routines)
-            for (size_t i = 0; i < routine.steps.size(); ++i)
-                if (routine.steps[i].isMove() && routine.steps[i].target == target.id)
-                    return Error{"edit.target-used", fmt::format("\"{}\" of the pattern is used by step {} of \"{}\"", target.name, i + 1, routine.name), "", "Delete that step or give it another target first."};
+        if (Status used = checkUnused(cell, target)) return used;
     }
     return std::nullopt;
 }
@@ -89,6 +77,7 @@ Result<Cell> fitted(Cell cell, const Pattern& pattern)
         if (!target.tool) target.configuration = pattern.configuration;
         target.tool = pattern.tool;
     });
+    dropUnusedKinds(cell);
     return cell;
 }
 
@@ -117,6 +106,18 @@ std::vector<PatternPlace> placesOf(const Pattern& p)
     return out;
 }
 
+std::vector<Pose> membersOf(const Cell& cell, const Pattern& pattern)
+{
+    std::vector<Pose> out;
+    const auto collect = [&](const auto& objects) {
+        for (const auto& o : objects)
+            if (o.pattern == pattern.id) out.push_back(o.pose);
+    };
+    if (pattern.content == Pattern::Content::Parts) collect(cell.parts);
+    else collect(cell.targets);
+    return out;
+}
+
 Status checkPattern(const Cell& cell, const Pattern& p)
 {
     const auto fail = [](const char* code, std::string message, const char* remedy) { return Error{code, std::move(message), "", remedy}; };
@@ -128,7 +129,8 @@ Status checkPattern(const Cell& cell, const Pattern& p)
     if (!p.pitch.allFinite() || p.pitch.cwiseAbs().maxCoeff() > 100) return fail("edit.pattern-pitch", "a distance in the pattern is above 100 m", "Check the unit: distances are typed in mm.");
     if (!(p.stagger >= 0 && p.stagger < 1)) return fail("edit.pattern-stagger", fmt::format("a stagger of {:.4g} is not possible; 0 to below 1 is", p.stagger), "Give a part of the pitch.");
     if (!(std::abs(p.sweep) <= kFullTurn + 1e-9)) return fail("edit.pattern-sweep", "a ring goes round once at most", "Give an angle of up to 360°.");
-    if (!p.first.translation.allFinite()) return fail("edit.pose", "the pose holds a value that is not a number", "Type plain numbers.");
+    if (p.leftOut.size() > 10000) return fail("edit.pattern-empty", fmt::format("{} places are left out; 10000 is the limit", p.leftOut.size()), "Leave fewer out.");
+    if (Status bad = checkPose(p.first)) return bad;
     if (p.content == Pattern::Content::Parts ? !findPartKind(cell, p.kind) : !findTool(cell, p.tool)) return fail("edit.missing", "what the pattern repeats is not in the cell", "Choose another one.");
     if (placesOf(p).empty()) return fail("edit.pattern-empty", "every place of the pattern is left out", "Leave at least one.");
     return std::nullopt;
@@ -179,6 +181,7 @@ Result<Cell> deletePattern(const Cell& cell, PatternId id, bool keepMembers)
     };
     settle(next.parts);
     settle(next.targets);
+    dropUnusedKinds(next);
     return next;
 }
 

@@ -12,6 +12,9 @@ struct PatternPlace {
 /// The places that are not left out, in the order of the pattern. Nearest: each time the nearest one not yet visited, from the first.
 std::vector<PatternPlace> placesOf(const Pattern& pattern);
 
+/// Where the parts or targets of a pattern of the cell are, in its frame and order: what placesOf() gave when it was last changed.
+std::vector<Pose> membersOf(const Cell& cell, const Pattern& pattern);
+
 /// What is wrong with a pattern's values, or nothing: counts from 1, at most 10,000 places, pitches up to 100 m, at least one place not left out.
 Status checkPattern(const Cell& cell, const Pattern& pattern);
 

@@ -22,11 +22,9 @@ bool moves(const ContactMember& m) { return m.kind == Kind::Tool || (m.kind == K
 std::vector<Solid> toolSolids(const Tool& tool)
 {
     std::vector<Solid> out = tool.body;
-    const double half = tool.gripper.kind == Gripper::Kind::Vacuum ? 0 : 0.5 * tool.gripper.open;
-    for (const double side : {1.0, -1.0})
+    for (const Pose& tcpFromJaw : jawPlaces(tool.gripper, tool.gripper.open))
         for (Solid s : tool.jaw) {
-            const Pose turn = side > 0 ? Pose{} : Pose{Vec3::Zero(), Quat(0, 0, 0, 1)};
-            s.pose = tool.flangeFromTcp * turn * translated({half, 0, 0}) * s.pose;
+            s.pose = tool.flangeFromTcp * tcpFromJaw * s.pose;
             out.push_back(s);
         }
     return out;
@@ -42,7 +40,7 @@ ContactBody bodyOf(const Cell& cell, const ContactMember& m, const std::vector<M
     return ContactBody(std::vector<Triangles>{});
 }
 
-std::vector<Pose> placesOf(const Cell& cell, const std::vector<ContactMember>& members, const JointVector& posture)
+std::vector<Pose> worldPlaces(const Cell& cell, const std::vector<ContactMember>& members, const JointVector& posture)
 {
     ChainFrames frames;
     chainFrames(*cell.arm.model, posture, frames);
@@ -57,7 +55,7 @@ std::vector<Pose> placesOf(const Cell& cell, const std::vector<ContactMember>& m
     return out;
 }
 
-/// Parts of the arm that a joint, or the flange, holds together; the arm's base and what it stands on.
+/// Parts of the arm that a joint, or the flange, holds together.
 bool adjacent(const Cell& cell, const ContactMember& a, const ContactMember& b)
 {
     const auto last = std::uint32_t(cell.arm.model->jointCount());
@@ -109,7 +107,7 @@ std::optional<ContactPairs> sampleContactPairs(const Cell& cell, const SamplingO
             const Joint& joint = arm.joints()[size_t(j)];
             q[j] = joint.lower + (joint.upper - joint.lower) * double(random() >> 11) * 0x1p-53;
         }
-        const std::vector<Pose> at = placesOf(cell, members, q);
+        const std::vector<Pose> at = worldPlaces(cell, members, q);
         for (size_t p = 0; p < places.size(); ++p) {
             if (adjacent(cell, out.pairs[p].a, out.pairs[p].b)) continue;
             const auto& [i, k] = places[p];

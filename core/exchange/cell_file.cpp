@@ -367,6 +367,8 @@ Result<Cell> readCell(const std::string& text, const std::string& name)
     const StoredArm& arm = stored.arms.front();
     Result<ArmPtr> model = modelOf(arm);
     if (!model) return within(model.error());
+    for (size_t i = 0; i < stored.parts.size(); ++i)
+        if (stored.parts[i].part.kind && !stored.parts[i].solids.empty()) return within(fault("has solids of its own beside those of its kind", fmt::format("parts[{}].solids", i)));
     cell.arm = {arm.name, *model, arm.mount, arm.tool, arm.home, arm.point};
     giveKinds(cell, stored.parts);
     if (Status bad = checkContent(cell)) return within(*bad);

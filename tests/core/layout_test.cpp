@@ -26,6 +26,7 @@ private slots:
     void ringPlaces();
     void patternEditKeepsIdentities();
     void patternTakesInWhatItRepeats();
+    void madeNamesArePossibleOnes();
     void patternOfTargetsIsReachedLikeOneTarget();
     void pointsOfAToolAreMeantByTargets();
     void gripRegionDecides();
@@ -40,6 +41,20 @@ FrameId frameNamed(const Cell& cell, const std::string& name)
     for (const Frame& f : cell.frames)
         if (f.name == name) return f.id;
     qFatal("no frame %s", name.c_str());
+}
+
+/// The demo as the first version of the format held it: every part with solids of its own.
+Json versionOne()
+{
+    Json document = Json::parse(writeCell(example("tile-glazing-line")));
+    document["version"] = 1;
+    const Json solids = document["part-kinds"][0]["solids"];
+    document.erase("part-kinds");
+    for (Json& part : document["parts"]) {
+        part.erase("kind");
+        part["solids"] = solids;
+    }
+    return document;
 }
 
 /// The demo with a pattern of parts and one of targets in the rack.
@@ -442,6 +457,44 @@ void LayoutTest::patternTakesInWhatItRepeats()
     QCOMPARE(after.trace.duration, before.trace.duration);
 }
 
+void LayoutTest::madeNamesArePossibleOnes()
+{
+    // Letter case does not tell names apart, long ones are cut between characters, and what is made can be read back.
+    PatternId id;
+    Cell cell = patterned(nullptr, &id);
+    cell = takePostureTarget(cell, homePosture(cell), "row 1").value();
+    Pattern p = *findPattern(cell, id);
+    p.name = "Row";
+    Cell next = changePattern(cell, p).value();
+    QVERIFY(readCell(writeCell(next), "case").ok());
+    std::string umlauts = "x";
+    while (umlauts.size() < 59) umlauts += "ä";
+    p.name = umlauts;
+    next = changePattern(cell, p).value();
+    QVERIFY(readCell(writeCell(next), "long").ok());
+    for (const Target& t : next.targets) QVERIFY(t.name.size() <= 60);
+    next = renameFrame(cell, p.frame, umlauts).value();
+    const Result<Cell> copied = copyFixture(next, p.frame);
+    QVERIFY(copied.ok());
+    QVERIFY(readCell(writeCell(*copied), "copied").ok());
+    // A copied pattern names its members at once.
+    const Pattern& copy = copied->patterns.back();
+    for (const Target& t : copied->targets)
+        if (t.pattern == copy.id) QVERIFY2(t.name.starts_with(copy.name), t.name.c_str());
+    // A name that no edit would give does not keep a file of the first version from being read.
+    Json document = versionOne();
+    for (Json& part : document["parts"]) part["name"] = "  " + part["name"].get<std::string>();
+    QVERIFY(readCell(document.dump(), "old").ok());
+    // Two answers to what a part is made of are none.
+    document["version"] = 2;
+    document["part-kinds"] = Json::array({{{"id", 9000}, {"name", "Kind"}, {"mass", 0}, {"solids", document["parts"][0]["solids"]}}});
+    document["next-id"] = 9001;
+    for (Json& part : document["parts"]) part["kind"] = 9000;
+    const Result<Cell> both = readCell(document.dump(), "both");
+    QVERIFY(!both);
+    QVERIFY(both.error().message.find("solids of its own") != std::string::npos);
+}
+
 void LayoutTest::patternOfTargetsIsReachedLikeOneTarget()
 {
     const Cell cell = patterned();
@@ -546,15 +599,7 @@ void LayoutTest::layoutSurvivesTheFile()
 void LayoutTest::versionOneIsRead()
 {
     // In version 1 every part had solids of its own: equal ones become one kind.
-    std::string text = writeCell(example("tile-glazing-line"));
-    Json document = Json::parse(text);
-    document["version"] = 1;
-    const Json solids = document["part-kinds"][0]["solids"];
-    document.erase("part-kinds");
-    for (Json& part : document["parts"]) {
-        part.erase("kind");
-        part["solids"] = solids;
-    }
+    Json document = versionOne();
     document["parts"][0]["solids"][0]["color"] = "#010203";
     const Result<Cell> cell = readCell(document.dump(), "old");
     QVERIFY2(cell.ok(), cell.ok() ? "" : cell.error().line().c_str());

@@ -1,0 +1,39 @@
+#pragma once
+#include <QEventLoop>
+#include <QFutureWatcher>
+#include <QProgressDialog>
+#include <QtConcurrent>
+
+#include <atomic>
+#include <functional>
+#include <memory>
+#include <optional>
+
+namespace topikos {
+
+/// Does slow work beside the interface and waits for it: after half a second a window says `words` and offers to cancel. `work` gets a function to ask
+/// whether to go on. Nothing comes back when it was cancelled; work that does not ask then ends unheard.
+template <class Work>
+auto doBeside(QWidget* parent, const QString& words, Work work) -> std::optional<std::invoke_result_t<Work, std::function<bool()>>>
+{
+    using Made = std::invoke_result_t<Work, std::function<bool()>>;
+    auto stop = std::make_shared<std::atomic<bool>>(false);
+    QFutureWatcher<std::shared_ptr<Made>> watcher;
+    QProgressDialog progress(words, "Cancel", 0, 0, parent);
+    progress.setObjectName("besideProgress");
+    progress.setWindowModality(Qt::WindowModal);
+    progress.setMinimumDuration(500);
+    progress.setValue(0);
+    QEventLoop loop;
+    QObject::connect(&watcher, &QFutureWatcherBase::finished, &loop, &QEventLoop::quit);
+    QObject::connect(&progress, &QProgressDialog::canceled, &loop, [&] {
+        *stop = true;
+        loop.quit();
+    });
+    watcher.setFuture(QtConcurrent::run([work = std::move(work), stop] { return std::make_shared<Made>(work([stop] { return !*stop; })); }));
+    if (!watcher.isFinished()) loop.exec();
+    if (*stop || !watcher.isFinished()) return std::nullopt;
+    return std::move(*watcher.result());
+}
+
+}  // namespace topikos
