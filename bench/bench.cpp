@@ -156,10 +156,10 @@ BENCHMARK_CAPTURE(inverseOf, numeric_seven_axes_near, offsetSeven(), true)->Unit
 void lineCheckPerSample(benchmark::State& state)
 {
     const Cell cell = demo();
-    const JointVector from = homePosture(cell);
+    const JointVector from = homePosture(cell, armInHand(cell));
     LinePath path;
-    path.flangeFromTcp = toolInForce(cell).flangeFromTcp;
-    path.start = baseFromTcp(cell, from);
+    path.flangeFromTcp = toolInForce(cell, armInHand(cell)).flangeFromTcp;
+    path.start = baseFromTcp(cell, armInHand(cell), from);
     path.end = {path.start.translation + Vec3(0, 0.4, -0.3), path.start.rotation};
     size_t samples = 0;
     for (auto _ : state) {
@@ -180,7 +180,7 @@ void simulateAllFrames(benchmark::State& state)
     for (auto _ : state) {
         const Trace trace = simulate(cell, cell.routines.front());
         for (double t = 0; t < trace.duration; t += 0.004) {
-            chainFrames(arm(), postureAt(cell, trace, t), frames);
+            chainFrames(arm(), postureAt(cell, trace.arms[0], t), frames);
             benchmark::DoNotOptimize(frames);
         }
         simulated += trace.duration;

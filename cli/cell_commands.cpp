@@ -39,24 +39,26 @@ std::string escaped(const std::string& text)
 }
 
 /// One test case per step and target; blocked ones fail.
-std::string junitText(const Cell& cell, const std::vector<std::pair<const Routine*, CheckResult>>& results)
+std::string junitText(const Cell& cell, const std::vector<CheckResult>& results)
 {
     std::string cases;
     size_t count = 0, failures = 0;
-    for (const auto& [routine, result] : results)
-        for (const StepOutcome& outcome : result.trace.outcomes) {
-            std::string failure;
-            for (const Finding& f : result.findings)
-                if (f.step == outcome.step && f.severity == Severity::Blocked) {
-                    const FindingText text = findingText(cell, f);
-                    failure += fmt::format("<failure message=\"{}\">{}</failure>", escaped(text.headline), escaped(text.detail));
-                }
-            ++count;
-            failures += failure.empty() ? 0 : 1;
-            cases += fmt::format("  <testcase classname=\"{}\" name=\"step {}: {}\">{}</testcase>\n", escaped(routine->name), outcome.index + 1,
-                                 escaped(stepText(cell, routine->steps[outcome.index])), failure);
-        }
-    for (const TargetVerdict& verdict : results.front().second.targets) {
+    for (const CheckResult& result : results)
+        for (const ArmTrace& arm : result.trace.arms)
+            for (const StepOutcome& outcome : arm.outcomes) {
+                const Routine* routine = findRoutine(cell, arm.routine);
+                std::string failure;
+                for (const Finding& f : result.findings)
+                    if (f.step == outcome.step && f.severity == Severity::Blocked) {
+                        const FindingText text = findingText(cell, f);
+                        failure += fmt::format("<failure message=\"{}\">{}</failure>", escaped(text.headline), escaped(text.detail));
+                    }
+                ++count;
+                failures += failure.empty() ? 0 : 1;
+                cases += fmt::format("  <testcase classname=\"{}\" name=\"step {}: {}\">{}</testcase>\n", escaped(routine->name), outcome.index + 1,
+                                     escaped(stepText(cell, routine->steps[outcome.index])), failure);
+            }
+    for (const TargetVerdict& verdict : results.front().targets) {
         std::string failure;
         for (const Finding& f : verdict.findings)
             if (f.severity == Severity::Blocked) failure += fmt::format("<failure message=\"{}\"/>", escaped(findingText(cell, f).detail));
@@ -73,19 +75,21 @@ int checkCell(const std::string& file, bool json, const std::string& junit)
 {
     const Result<Cell> cell = openCell(file);
     if (!cell) return refused(cell.error());
-    std::vector<std::pair<const Routine*, CheckResult>> results;
-    for (const Routine& routine : cell->routines) results.emplace_back(&routine, check(*cell, routine));
+    // The routines that the arms run go together, the others one by one.
+    std::vector<CheckResult> results{check(*cell)};
+    for (const Routine& routine : cell->routines)
+        if (&routineOf(*cell, armOf(*cell, routine)) != &routine) results.push_back(check(*cell, routine));
 
     Json list = Json::array();
     int blocked = 0, cautions = 0;
     std::string text;
     for (size_t r = 0; r < results.size(); ++r)
-        for (const Finding& f : results[r].second.findings) {
-            if (r > 0 && !f.step) continue;  // findings about targets are the same for every routine
+        for (const Finding& f : results[r].findings) {
+            if (r > 0 && f.target && !f.step) continue;  // findings about targets are the same for every routine
             (f.severity == Severity::Blocked ? blocked : cautions) += 1;
             const FindingText words = findingText(*cell, f);
             list.push_back({{"rule", ruleName(f.rule)}, {"severity", severityName(f.severity)},
-                            {"routine", f.step ? Json(results[r].first->name) : Json()}, {"step", f.step ? Json(f.stepIndex + 1) : Json()},
+                            {"routine", f.step ? Json(findRoutine(*cell, f.routine)->name) : Json()}, {"step", f.step ? Json(f.stepIndex + 1) : Json()},
                             {"message", words.headline + ". " + words.detail}, {"measured", f.measured}, {"limit", f.limit}, {"unit", unitName(f.unit)}});
             text += fmt::format("{:<8} {}. {}\n", severityName(f.severity), words.headline, words.detail);
         }
@@ -100,25 +104,29 @@ int simulateCell(const std::string& file, bool json, int cycles, const std::stri
 {
     const Result<Cell> cell = openCell(file);
     if (!cell) return refused(cell.error());
-    const Routine& routine = cell->routines.front();
-    const CheckResult result = check(*cell, routine);
+    const CheckResult result = check(*cell);
     const Trace& trace = result.trace;
     Json steps = Json::array();
     std::string text = fmt::format("{:>4}  {:>8}  {:>8}  step\n", "", "start s", "takes s");
-    for (const Trace::Span& span : trace.spans) {
-        const StepOutcome& outcome = trace.outcomes[span.outcome];
-        steps.push_back({{"routine", routine.name}, {"step", outcome.index + 1}, {"start", span.start}, {"duration", span.end - span.start}});
-        text += fmt::format("{:>4}  {:>8.3f}  {:>8.3f}  {}\n", outcome.index + 1, span.start, span.end - span.start, stepText(*cell, routine.steps[outcome.index]));
+    for (const ArmTrace& arm : trace.arms) {
+        const Routine& routine = *findRoutine(*cell, arm.routine);
+        if (trace.arms.size() > 1) text += findArm(*cell, arm.arm)->name + "\n";
+        for (const ArmTrace::Span& span : arm.spans) {
+            const StepOutcome& outcome = arm.outcomes[span.outcome];
+            steps.push_back({{"routine", routine.name}, {"step", outcome.index + 1}, {"start", span.start}, {"duration", span.end - span.start}});
+            text += fmt::format("{:>4}  {:>8.3f}  {:>8.3f}  {}\n", outcome.index + 1, span.start, span.end - span.start, stepText(*cell, routine.steps[outcome.index]));
+        }
     }
-    const auto count = [&](bool carried) {
-        return std::count_if(trace.partEvents.begin(), trace.partEvents.end(), [&](const Trace::PartEvent& e) { return e.carried == carried; });
-    };
-    const int done = trace.blockedAt ? 0 : cycles;
-    Json out{{"cycle_time", trace.blockedAt ? Json() : Json(trace.duration)}, {"parts_per_hour", partsPerHour(trace)}, {"steps", steps},
-             {"counters", {{"cycles", done}, {"gripped", count(true) * std::max(1, done)}, {"released", count(false) * std::max(1, done)}}}};
-    if (trace.blockedAt) {
+    const auto count = [&](auto which) { return std::count_if(trace.partEvents.begin(), trace.partEvents.end(), which); };
+    const auto gripped = count([](const PartEvent& e) { return e.kind == PartEvent::Kind::Carried; });
+    const auto released = count([](const PartEvent& e) { return e.arm && e.kind == PartEvent::Kind::Lies; });
+    const bool blocked = trace.blocked();
+    const int done = blocked ? 0 : cycles;
+    Json out{{"cycle_time", blocked ? Json() : Json(trace.duration)}, {"parts_per_hour", partsPerHour(trace)}, {"steps", steps},
+             {"counters", {{"cycles", done}, {"gripped", gripped * std::max(1, done)}, {"released", released * std::max(1, done)}}}};
+    if (blocked) {
         for (const Finding& f : result.findings)
-            if (f.severity == Severity::Blocked && f.step == trace.outcomes[*trace.blockedAt].step) {
+            if (f.severity == Severity::Blocked && std::any_of(trace.arms.begin(), trace.arms.end(), [&](const ArmTrace& a) { return a.blockedAt && a.outcomes[*a.blockedAt].step == f.step; })) {
                 const FindingText words = findingText(*cell, f);
                 out["blocked"] = words.headline + ". " + words.detail;
                 text += words.headline + ". " + words.detail + "\n";
@@ -131,7 +139,7 @@ int simulateCell(const std::string& file, bool json, int cycles, const std::stri
         if (const Status bad = saveFile(traceFile, traceCsv(*cell, trace))) return refused(*bad);
     if (json) std::cout << out.dump() << '\n';
     else std::cout << text;
-    return trace.blockedAt ? 1 : 0;
+    return blocked ? 1 : 0;
 }
 
 int exportCell(const std::string& file, const std::string& out)
@@ -140,18 +148,18 @@ int exportCell(const std::string& file, const std::string& out)
     if (!cell) return refused(cell.error());
     Exported written;
     if (out.ends_with(".csv")) {
-        const CheckResult result = check(*cell, cell->routines.front());
+        const CheckResult result = check(*cell);
         written.text = traceCsv(*cell, result.trace);
-        if (result.trace.blockedAt) written.lost.push_back("The routine is blocked; the table ends there.");
+        if (result.trace.blocked()) written.lost.push_back("The routine is blocked; the table ends there.");
     } else {
         std::vector<std::pair<std::string, JointVector>> postures;
         for (const Target& target : cell->targets)
-            if (target.kind == Target::Kind::Posture) postures.push_back({target.name, target.posture});
+            if (target.kind == Target::Kind::Posture && target.arm == cell->inHand) postures.push_back({target.name, target.posture});
         std::vector<LinksApart> apart;
         for (const ContactPair& p : cell->contact.pairs)
-            if (!p.checked && p.a.kind == ContactMember::Kind::Link && p.b.kind == ContactMember::Kind::Link)
+            if (!p.checked && p.a.kind == ContactMember::Kind::Link && p.b.kind == ContactMember::Kind::Link && p.a.arm == cell->inHand && p.b.arm == cell->inHand)
                 apart.push_back({int(p.a.id), int(p.b.id), p.reason == ContactPair::Reason::Always ? "Always" : p.reason == ContactPair::Reason::Never ? "Never" : "User"});
-        Result<Exported> arm = out.ends_with(".srdf") ? Result<Exported>(Exported{writeSrdf(*cell->arm.model, postures, apart), {}, {}}) : exportArm(*cell->arm.model, postures, out);
+        Result<Exported> arm = out.ends_with(".srdf") ? Result<Exported>(Exported{writeSrdf(*armInHand(*cell).model, postures, apart), {}, {}}) : exportArm(*armInHand(*cell).model, postures, out);
         if (!arm) {
             Error error = arm.error();
             if (error.code == "export.ending") error.remedy = "End it in .csv, .urdf, .srdf or .topikos-arm.";

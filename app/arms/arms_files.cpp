@@ -168,7 +168,7 @@ void ArmsPage::useInCell()
     if (!m_session.edit("Use " + name, [&](const Cell& cell) { return setArmModel(cell, arm); })) return;
     m_model->markKept();
     m_session.say("The arm is now the " + name);
-    emit leaveRequested();
+    Q_EMIT leaveRequested();
 }
 
 }  // namespace topikos

@@ -47,7 +47,9 @@ Cell benchCell(const ArmPtr& arm)
     Routine routine;
     routine.id = {cell.nextId++};
     routine.name = "Routine";
-    cell.arm = {arm->description().name, arm, base.id, flange.id, home.id};
+    routine.arm = home.arm = {cell.nextId++};
+    cell.arms = {{home.arm, arm->description().name, arm, base.id, flange.id, home.id}};
+    cell.inHand = cell.arms.front().id;
     cell.frames = {base};
     cell.tools = {flange};
     cell.targets = {home};
@@ -75,12 +77,12 @@ QString factsOf(const Arm& arm)
 
 }  // namespace
 
-ArmsPage::ArmsPage(Session& session, QWidget* parent) : QWidget(parent), m_session(session), m_arm(session.cell().arm.model)
+ArmsPage::ArmsPage(Session& session, QWidget* parent) : QWidget(parent), m_session(session), m_arm(session.station().model)
 {
     setObjectName("armsPage");
     setAttribute(Qt::WA_StyledBackground);
-    m_model = new SheetModel(sheetOf(session.cell().arm.model->description()), this);
-    m_bench = new Session(benchCell(session.cell().arm.model), this);
+    m_model = new SheetModel(sheetOf(session.station().model->description()), this);
+    m_bench = new Session(benchCell(session.station().model), this);
     m_bench->setJogSpace(JogSpace::Joint);
     auto* column = new QVBoxLayout(this);
     column->setContentsMargins(0, 0, 0, 0);
@@ -152,7 +154,7 @@ QWidget* ArmsPage::buildBar()
         l->setProperty("class", "faint");
         row->addWidget(l);
     };
-    button("armsBack", "Back to the cell", "The cell is as it was (Esc)", [this] { emit leaveRequested(); });
+    button("armsBack", "Back to the cell", "The cell is as it was (Esc)", [this] { Q_EMIT leaveRequested(); });
     row->addSpacing(8);
     m_name = new QLineEdit(bar);
     m_name->setObjectName("armName");
@@ -472,7 +474,7 @@ void ArmsPage::sweep()
 
 void ArmsPage::keyPressEvent(QKeyEvent* event)
 {
-    if (event->key() == Qt::Key_Escape) emit leaveRequested();
+    if (event->key() == Qt::Key_Escape) Q_EMIT leaveRequested();
     else if (event->key() == Qt::Key_F6) sweep();
     else if (event->key() == Qt::Key_Return && event->modifiers() == Qt::ControlModifier) findChild<QPushButton*>("addAxis")->click();
     else if (event->key() == Qt::Key_Delete && event->modifiers() == Qt::ControlModifier) findChild<QPushButton*>("removeAxis")->click();

@@ -37,7 +37,7 @@ public:
     void sweep();
     void setSweepTime(double seconds) { m_sweepSeconds = seconds; }
 
-signals:
+Q_SIGNALS:
     void leaveRequested();
 
 protected:

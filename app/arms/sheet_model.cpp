@@ -87,7 +87,7 @@ void SheetModel::show()
 {
     beginResetModel();
     endResetModel();
-    emit sheetChanged();
+    Q_EMIT sheetChanged();
 }
 
 void SheetModel::open(DataSheet sheet)
@@ -106,8 +106,8 @@ void SheetModel::change(DataSheet sheet)
     else ++m_at;
     if (m_opened > m_at) m_opened = SIZE_MAX;
     if (!sameShape) return show();
-    emit dataChanged(index(0, 0), index(rowCount() - 1, columnCount() - 1));
-    emit sheetChanged();
+    Q_EMIT dataChanged(index(0, 0), index(rowCount() - 1, columnCount() - 1));
+    Q_EMIT sheetChanged();
 }
 
 void SheetModel::undo()
@@ -127,7 +127,7 @@ void SheetModel::redo()
 void SheetModel::addAxis(int after)
 {
     DataSheet next = sheet();
-    if (next.axes.size() >= size_t(kMaxJoints)) return emit refused(QString("An arm can have %1 axes at most.").arg(kMaxJoints));
+    if (next.axes.size() >= size_t(kMaxJoints)) return Q_EMIT refused(QString("An arm can have %1 axes at most.").arg(kMaxJoints));
     SheetAxis axis;
     const size_t at = size_t(after + 1);
     if (at > 0) {
@@ -150,7 +150,7 @@ void SheetModel::removeAxis(int row)
 {
     DataSheet next = sheet();
     if (row < 0 || row >= int(next.axes.size())) return;
-    if (next.axes.size() == 1) return emit refused("An arm needs one axis at least.");
+    if (next.axes.size() == 1) return Q_EMIT refused("An arm needs one axis at least.");
     next.axes.erase(next.axes.begin() + row);
     JointVector home(next.home.size() - 1);
     for (Eigen::Index i = 0; i < home.size(); ++i) home[i] = next.home[i < row ? i : i + 1];
@@ -224,15 +224,15 @@ bool SheetModel::setData(const QModelIndex& index, const QVariant& value, int ro
     const QString typed = value.toString().trimmed();
     if (typed == data(index, Qt::EditRole).toString()) return false;
     if (column.kind == Column::Kind::Name) {
-        if (typed.isEmpty()) return emit refused("An axis needs a name."), false;
+        if (typed.isEmpty()) return Q_EMIT refused("An axis needs a name."), false;
         axis.name = typed.toStdString();
     } else if (column.kind == Column::Kind::JointKind) {
         const QChar first = typed.isEmpty() ? QChar() : typed.at(0).toLower();
-        if (first != 't' && first != 's') return emit refused("An axis turns or slides: type t or s."), false;
+        if (first != 't' && first != 's') return Q_EMIT refused("An axis turns or slides: type t or s."), false;
         axis.kind = first == 't' ? JointKind::Revolute : JointKind::Prismatic;
     } else {
         const auto number = numberOf(typed.toStdString());
-        if (!number) return emit refused(QString("“%1” is not a number. Sums like 1200-45/2 are possible.").arg(typed.left(40))), false;
+        if (!number) return Q_EMIT refused(QString("“%1” is not a number. Sums like 1200-45/2 are possible.").arg(typed.left(40))), false;
         column.value(next, size_t(index.row())) = *number * unitOf(column.quantity, axis.kind);
     }
     change(std::move(next));

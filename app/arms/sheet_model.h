@@ -35,7 +35,7 @@ public:
     /// Column with this heading, -1 if the placement has none.
     int columnOf(const QString& heading) const;
 
-signals:
+Q_SIGNALS:
     void sheetChanged();
     void refused(const QString& words);
 

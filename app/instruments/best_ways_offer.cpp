@@ -72,13 +72,13 @@ void BestWaysOffer::search()
         auto ways = std::make_shared<BestWays>();
         try {
             *ways = bestWays(*cell, *findRoutine(*cell, routine), [&](double share) {
-                emit progressed(share, search);
+                Q_EMIT progressed(share, search);
                 return !m_stop.load();
             });
         } catch (const std::exception&) {
             ways->cancelled = true;
         }
-        emit found(ways, search);
+        Q_EMIT found(ways, search);
     });
 }
 

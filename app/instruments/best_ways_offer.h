@@ -19,7 +19,7 @@ public:
 
     void search();
 
-signals:
+Q_SIGNALS:
     void progressed(double share, quint64 search);
     void found(std::shared_ptr<const topikos::BestWays> ways, quint64 search);
 

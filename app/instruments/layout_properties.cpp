@@ -83,8 +83,8 @@ void Properties::showFrame(const Frame& frame)
         const Vec3 shift = frame.measured->translation - frame.pose.translation;
         addText("Off by", QString("%1 %2 (X %3  Y %4  Z %5), turned %6").arg(placeFigure(off.metres), lengthUnit().symbol, placeFigure(shift[0]), placeFigure(shift[1]), placeFigure(shift[2]), degreeText(off.radians, 3)));
     }
-    std::vector<Button> buttons{{"Three points", "teachFrame", "Place this frame by touching its origin, its x axis and its xy plane with the TCP", [this] { emit teachRequested(TeachPanel::Kind::Frame); }},
-                                {frame.measured ? "Measure anew" : "As built …", "teachBuilt", "Enter where three points of the drawing were measured; targets and parts in it follow", [this] { emit teachRequested(TeachPanel::Kind::AsBuilt); }}};
+    std::vector<Button> buttons{{"Three points", "teachFrame", "Place this frame by touching its origin, its x axis and its xy plane with the TCP", [this] { Q_EMIT teachRequested(TeachPanel::Kind::Frame); }},
+                                {frame.measured ? "Measure anew" : "As built …", "teachBuilt", "Enter where three points of the drawing were measured; targets and parts in it follow", [this] { Q_EMIT teachRequested(TeachPanel::Kind::AsBuilt); }}};
     if (frame.measured) buttons.push_back({"Forget", "forgetBuilt", "Take the measurement away; the frame stands as drawn", [=, this] { m_session.edit("Forget measurement", [=](const Cell& c) { return setFrameMeasured(c, id, std::nullopt); }); }});
     else buttons.push_back({"Type as built", "typeBuilt", "Start a measurement equal to the drawn place, to be typed in", [=, this] { m_session.edit("Measure " + text(frame.name), [=](const Cell& c) { return setFrameMeasured(c, id, frame.pose); }); }});
     addButtons(buttons);
@@ -151,7 +151,7 @@ void Properties::showTool(const Tool& tool)
 {
     const ToolId id = tool.id;
     const Cell& cell = m_session.cell();
-    m_title->setText(cell.arm.tool == id ? "Tool (in force)" : "Tool");
+    m_title->setText(armInHand(cell).tool == id ? "Tool (in force)" : "Tool");
     addName(tool.name, [=, this](const std::string& name) { m_session.edit("Rename tool", [=](const Cell& c) { return renameTool(c, id, name); }); });
     const auto change = [=, this](const QString& label, auto set) {
         Tool next = tool;
@@ -159,7 +159,7 @@ void Properties::showTool(const Tool& tool)
         m_session.edit(label, [=](const Cell& c) { return changeTool(c, next); });
     };
     addNumber("Number", "toolNumber", tool.number, "", 0, 1e6, 0, [=](double v) { change("Number of " + text(tool.name), [&](Tool& t) { t.number = std::uint32_t(v); }); });
-    if (cell.arm.tool != id) addButtons({{"Put in force", "toolInForce", "The arm carries this tool from now on", [this] { putToolInForce(m_session); }}});
+    if (armInHand(cell).tool != id) addButtons({{"Put in force", "toolInForce", "The arm carries this tool from now on", [this] { putToolInForce(m_session); }}});
 
     QStringList points{"TCP"};
     for (const ToolPoint& p : tool.points) points << text(p.name);
@@ -170,13 +170,13 @@ void Properties::showTool(const Tool& tool)
     });
     const TcpId tcp = m_point ? tool.points[m_point - 1].id : TcpId{};
     addPose(flangeFromTcp(tool, tcp), [=, this](const Pose& pose) { m_session.edit("Move TCP of " + text(tool.name), [=](const Cell& c) { return setToolTcp(c, id, pose, tcp); }); });
-    std::vector<Button> buttons{{"Four points", "teachTcp", "Find the TCP by bringing it to one place in four or more orientations", [this] { emit teachRequested(TeachPanel::Kind::Tcp); }},
+    std::vector<Button> buttons{{"Four points", "teachTcp", "Find the TCP by bringing it to one place in four or more orientations", [this] { Q_EMIT teachRequested(TeachPanel::Kind::Tcp); }},
                                 {"Add point", "addPoint", "A further TCP of this tool", [=, this] {
                                      const std::string name = freeNameIn(tool.points, "Point");
                                      m_point = tool.points.size() + 1;
                                      m_session.edit("Add a point to " + text(tool.name), [=](const Cell& c) { return addToolPoint(c, id, name, tool.flangeFromTcp); });
                                  }}};
-    if (cell.arm.tool == id && cell.arm.tcp != tcp) buttons.push_back({"Use it", "usePoint", "Poses are read and targets are taken at this point from now on", [=, this] { m_session.edit("Use another point", [=](const Cell& c) { return setToolInForce(c, id, tcp); }); }});
+    if (armInHand(cell).tool == id && armInHand(cell).tcp != tcp) buttons.push_back({"Use it", "usePoint", "Poses are read and targets are taken at this point from now on", [=, this] { m_session.edit("Use another point", [=](const Cell& c) { return setToolInForce(c, id, tcp); }); }});
     if (m_point) buttons.push_back({"Remove", "removePoint", "Refused while targets use it", [=, this] { change("Remove a point", [&](Tool& t) { std::erase_if(t.points, [&](const ToolPoint& p) { return p.id == tcp; }); }); }});
     addButtons(buttons);
 
@@ -338,7 +338,7 @@ void Properties::addSolids(const std::vector<Solid>& solids, std::function<void(
                                      m_shape = next.size() - 1;
                                      apply(next, "Add shape");
                                  }},
-                                {"From file …", "shapeFile", "A surface from STL, OBJ, PLY, DAE or glTF", [this] { emit shapeFileRequested(); }}};
+                                {"From file …", "shapeFile", "A surface from STL, OBJ, PLY, DAE or glTF", [this] { Q_EMIT shapeFileRequested(); }}};
     if (!solids.empty()) {
         buttons.push_back({"Colour …", "shapeColor", "Colour of this shape", [=, this] {
                                const Color& c = solids[at].color;

@@ -16,7 +16,7 @@ class Properties : public QWidget {
 public:
     Properties(Session& session, QWidget* parent = nullptr);
 
-signals:
+Q_SIGNALS:
     /// The properties of another selection are in place.
     void selectionShown();
     /// Somebody wants to teach what is selected by points.

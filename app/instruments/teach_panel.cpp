@@ -63,7 +63,7 @@ void TeachPanel::start(Kind kind)
     const Frame* frame = findFrame(cell, m_frame);
     const Tool* tool = findTool(cell, m_tool);
     if (kind == Kind::Tcp ? !tool : !frame) return m_session.say(kind == Kind::Tcp ? "Select the tool whose TCP is to be found." : "Select the frame that is to be placed.", true);
-    m_tcp = kind == Kind::Tcp && cell.arm.tool == m_tool ? cell.arm.tcp : TcpId{};
+    m_tcp = kind == Kind::Tcp && armInHand(cell).tool == m_tool ? armInHand(cell).tcp : TcpId{};
     const QSignalBlocker quiet(m_table);
     m_table->clear();
     m_unit = &lengthUnit();
@@ -97,7 +97,7 @@ void TeachPanel::start(Kind kind)
     show();
     m_table->setFixedHeight(m_table->horizontalHeader()->sizeHint().height() + 24 * (kind == Kind::Tcp ? 5 : m_table->rowCount()) + 2 * m_table->frameWidth());
     judge();
-    emit started();
+    Q_EMIT started();
 }
 
 std::optional<Vec3> TeachPanel::pointAt(int row) const
@@ -121,7 +121,7 @@ void TeachPanel::fillRow(int row, const Vec3& measured)
 void TeachPanel::take()
 {
     const Cell& cell = m_session.cell();
-    const JointVector posture = m_session.shownState().posture;
+    const JointVector posture = m_session.shownPosture();
     if (m_kind == Kind::Tcp) {
         m_postures.push_back(forward(m_session.arm(), posture));
         const QSignalBlocker quiet(m_table);
@@ -139,7 +139,7 @@ void TeachPanel::take()
         int row = std::max(0, m_table->currentRow());
         for (int r = m_table->rowCount() - 1; r >= 0; --r)
             if (!pointAt(r)) row = r;
-        fillRow(row, frameFromTcp(cell, frame->parent, posture).translation);
+        fillRow(row, (inverse(m_session.shownPlace(frame->parent)) * m_session.shownTcp()).translation);
     }
     judge();
 }

@@ -20,7 +20,7 @@ public:
     /// Begins anew for the selected frame or tool.
     void start(Kind kind);
 
-signals:
+Q_SIGNALS:
     void started();
 
 private:

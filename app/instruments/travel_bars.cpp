@@ -73,7 +73,7 @@ void TravelBars::paintEvent(QPaintEvent*)
 {
     QPainter p(this);
     p.setRenderHint(QPainter::Antialiasing);
-    const JointVector q = m_session.shownState().posture;
+    const JointVector q = m_session.shownPosture();
     for (int i = 0; i < m_session.arm().jointCount(); ++i) {
         const Joint& j = m_session.arm().description().joints[size_t(i)];  // its own range, also while it is locked
         const double margin = m_session.cell().thresholds.margin(j.kind);
@@ -104,7 +104,7 @@ void TravelBars::dragTo(double x)
 {
     const Joint& j = m_session.arm().description().joints[size_t(m_dragged)];
     const QRectF b = bar(m_dragged);
-    JointVector q = m_session.shownState().posture;
+    JointVector q = m_session.shownPosture();
     q[m_dragged] = j.lower + std::clamp((x - b.left()) / b.width(), 0.0, 1.0) * (j.upper - j.lower);
     m_session.setPosture(q);
 }
@@ -138,7 +138,7 @@ void TravelBars::typeValue(int joint)
     edit->setObjectName("jointValue");
     edit->setFont(figureFont(12));
     edit->setAlignment(Qt::AlignRight);
-    const double now = m_session.shownState().posture[joint];
+    const double now = m_session.shownPosture()[joint];
     edit->setText(j.kind == JointKind::Revolute ? angleFigure(now) : lengthText(now));
     edit->setGeometry(width() - kValue, joint * kRow, kValue, kRow);
     edit->selectAll();
@@ -155,7 +155,7 @@ void TravelBars::typeValue(int joint)
         if (!edit->isModified()) return;
         if (value < axis.lower - kRangeTolerance || value > axis.upper + kRangeTolerance)
             return m_session.say(QString("Joint %1 goes from %2 to %3.").arg(joint + 1).arg(jointText(axis, axis.lower), jointText(axis, axis.upper)), true);
-        JointVector q = m_session.shownState().posture;
+        JointVector q = m_session.shownPosture();
         q[joint] = value;
         m_session.setPosture(q);
     });
@@ -187,7 +187,7 @@ void SingularityBars::paintEvent(QPaintEvent*)
 {
     QPainter p(this);
     p.setRenderHint(QPainter::Antialiasing);
-    const JointVector posture = m_session.shownState().posture;
+    const JointVector posture = m_session.shownPosture();
     const SingularityMargins margins = singularityMargins(m_session.arm(), posture);
     const Thresholds& t = m_session.cell().thresholds;
     if (!m_session.arm().hasBranches()) {
@@ -205,7 +205,7 @@ void SingularityBars::paintEvent(QPaintEvent*)
         p.drawText(QRectF(width() - kKindValue, 0, kKindValue, kRow), Qt::AlignVCenter | Qt::AlignRight, QString::number(value, 'f', 3));
         p.setFont(textFont(11));
         p.setPen(theme().faint);
-        const QString words = text(lostDirectionText(m_session.arm(), posture, flangeFromTcp(m_session.cell())));
+        const QString words = text(lostDirectionText(m_session.arm(), posture, flangeFromTcp(m_session.cell(), m_session.station())));
         p.drawText(QRectF(0, kRow, width(), 2 * kRow), Qt::AlignTop | Qt::TextWordWrap, "Least able to " + words + ".");
         return;
     }

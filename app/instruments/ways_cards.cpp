@@ -78,12 +78,12 @@ void WaysCards::fill()
     const std::pair<CellPtr, TargetId> wanted{ofTarget ? m_session.history().current() : nullptr, ofTarget ? target->id : TargetId()};
     if (ofTarget && wanted == m_waysOf) return;
     m_waysOf = wanted;
-    const JointVector now = m_session.shownState().posture;
+    const JointVector now = m_session.shownPosture();
     Solutions found;
     JointVector chosenJoints;
     Configuration chosen = configurationOf(m_session.arm(), now);
     if (ofTarget) {
-        found = inverseKinematics(m_session.arm(), baseFromFlange(cell, *target));
+        found = inverseKinematics(m_session.arm(), baseFromFlange(cell, *target, 0, m_session.shownAxes()));
         chosen = target->configuration;
         const Solution* own = chosenWay(m_session.arm(), *target, found.items);
         chosenJoints = own ? own->joints : JointVector();

@@ -56,7 +56,9 @@ void addPatternHere(Session& session)
         pattern.content = Pattern::Content::Targets;
         pattern.frame = target->frame;
         pattern.first = target->pose;
+        pattern.arm = target->arm;
         pattern.tool = target->tool;
+        pattern.axes = target->axes;
         pattern.configuration = target->configuration;
         if (!target->pattern) firstTarget = target->id, name = stem(target->name);
     } else if (const Part* part = findPart(cell, session.selected<PartId>())) {

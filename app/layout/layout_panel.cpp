@@ -141,12 +141,12 @@ void LayoutPanel::fill()
         return item;
     };
     const auto branch = [&](auto&& self, QTreeWidgetItem* parent, FrameId frame) -> void {
-        if (cell.arm.mount == frame) {
-            QTreeWidgetItem* arm = row(parent, ArmRow, frame.value, cell.arm.name + " (" + cell.arm.model->description().name + ")", {});
+        if (armInHand(cell).mount == frame) {
+            QTreeWidgetItem* arm = row(parent, ArmRow, frame.value, armInHand(cell).name + " (" + armInHand(cell).model->description().name + ")", {});
             for (const Tool& tool : cell.tools) {
-                QTreeWidgetItem* item = row(arm, ToolRow, tool.id.value, tool.name, "TCP " + offsetText(flangeFromTcp(tool, tool.id == cell.arm.tool ? cell.arm.tcp : TcpId{}), cell.angles));
-                if (cell.tools.size() > 1) item->setData(0, kMarkRole, tool.id == cell.arm.tool ? "in force" : "");
-                item->setData(0, kFadedRole, tool.id != cell.arm.tool);
+                QTreeWidgetItem* item = row(arm, ToolRow, tool.id.value, tool.name, "TCP " + offsetText(flangeFromTcp(tool, tool.id == armInHand(cell).tool ? armInHand(cell).tcp : TcpId{}), cell.angles));
+                if (cell.tools.size() > 1) item->setData(0, kMarkRole, tool.id == armInHand(cell).tool ? "in force" : "");
+                item->setData(0, kFadedRole, tool.id != armInHand(cell).tool);
             }
         }
         const auto marks = [](const Look& look, bool measured) {

@@ -14,7 +14,7 @@ RouteModel::RouteModel(Session& session, QObject* parent) : QAbstractListModel(p
     connect(&session, &Session::cellChanged, this, &RouteModel::refresh);
     for (const auto signal : {&Session::checkedChanged, &Session::postureChanged})
         connect(&session, signal, this, [this] {
-            if (!m_steps.empty()) emit dataChanged(index(0), index(int(m_steps.size()) - 1));
+            if (!m_steps.empty()) Q_EMIT dataChanged(index(0), index(int(m_steps.size()) - 1));
         });
 }
 
@@ -24,7 +24,7 @@ void RouteModel::refresh()
     const bool sameRows = std::equal(now.begin(), now.end(), m_steps.begin(), m_steps.end(), [](const Step& a, const Step& b) { return a.id == b.id; });
     if (sameRows) {
         m_steps = now;
-        if (!m_steps.empty()) emit dataChanged(index(0), index(int(m_steps.size()) - 1));
+        if (!m_steps.empty()) Q_EMIT dataChanged(index(0), index(int(m_steps.size()) - 1));
     } else {
         beginResetModel();
         m_steps = now;
@@ -77,18 +77,18 @@ QVariant RouteModel::data(const QModelIndex& index, int role) const
                 if (f.step == step.id) worst = std::max(int(f.severity), worst.isValid() ? worst.toInt() : 0);
             return worst;
         }
-        for (const Trace::Span& span : checked->result.trace.spans) {
-            const StepOutcome& outcome = checked->result.trace.outcomes[span.outcome];
-            if (outcome.step == step.id) return span.end - span.start;
-        }
+        const ArmTrace* own = m_session.armTrace();
+        for (const ArmTrace::Span& span : own ? own->spans : std::vector<ArmTrace::Span>())
+            if (own->outcomes[span.outcome].step == step.id) return span.end - span.start;
         return {};
     }
     case HereRole: {
         // Marks the steps whose target is where the arm stands.
         if (!target || step.standoff > 0) return false;
-        const CellState state = m_session.shownState();
-        if (target->kind == Target::Kind::Posture) return (target->posture - state.posture).cwiseAbs().maxCoeff() < 1e-4;
-        const PoseDeviation away = deviation(baseFromTarget(cell, *target), baseFromTcp(cell, state.posture));
+        if (target->arm != m_session.station().id) return false;
+        const JointVector posture = m_session.shownPosture();
+        if (target->kind == Target::Kind::Posture) return (target->posture - posture).cwiseAbs().maxCoeff() < 1e-4;
+        const PoseDeviation away = deviation(m_session.shownPlace(target->frame) * target->pose, m_session.shownTcp());
         return away.metres < 1e-4 && away.radians < 1e-3;
     }
     case Qt::ToolTipRole: {

@@ -281,9 +281,9 @@ void RoutePanel::judgeTyped()
         StepId created;
         const Result<Cell> tried = insertStep(m_session.cell(), m_session.routine().id, place, *step, &created);
         if (tried) {
-            const Routine& routine = tried->routines.front();
-            const Trace trace = simulate(*tried, routine);
-            const StepOutcome& outcome = trace.outcomes[place];
+            const Routine& routine = routineOf(*tried, armInHand(*tried));
+            const Trace trace = simulate(*tried);
+            const StepOutcome& outcome = findArmTrace(trace, routine.arm)->outcomes[place];
             const std::vector<Finding> findings = stepFindings(*tried, routine, outcome);
             bad = std::any_of(findings.begin(), findings.end(), [](const Finding& f) { return f.severity == Severity::Blocked; });
             if (findings.empty()) {

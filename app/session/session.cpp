@@ -19,7 +19,8 @@ constexpr JogStep kJogSteps[] = {{0.1e-3, 0.1 * kDegree}, {0.5e-3, 0.2 * kDegree
 
 Session::Session(Cell cell, QObject* parent) : QObject(parent), m_history(std::move(cell))
 {
-    m_posture = homePosture(this->cell());
+    m_posture = homePosture(this->cell(), station());
+    m_arm = station().id;
     m_timer.setInterval(16);
     m_timer.setTimerType(Qt::PreciseTimer);
     connect(&m_timer, &QTimer::timeout, this, &Session::tick);
@@ -28,16 +29,27 @@ Session::Session(Cell cell, QObject* parent) : QObject(parent), m_history(std::m
         m_checked = std::move(checked);
         if (!m_checked->failure.empty()) say("The check broke down: " + text(m_checked->failure) + ". The cell is unchanged; save it and report this.", true);
         if (m_inRun) m_time = std::min(m_time, m_checked->result.trace.duration);
-        emit checkedChanged();
-        if (m_inRun) emit postureChanged();
+        Q_EMIT checkedChanged();
+        if (m_inRun) Q_EMIT postureChanged();
     }, Qt::QueuedConnection);
-    m_checker = std::make_unique<LiveChecker>([this](std::shared_ptr<const CheckedCell> checked) { emit delivered(std::move(checked)); });
-    m_checker->submit(m_history.current(), m_history.revision(), routine().id);
+    m_checker = std::make_unique<LiveChecker>([this](std::shared_ptr<const CheckedCell> checked) { Q_EMIT delivered(std::move(checked)); });
+    m_checker->submit(m_history.current(), m_history.revision());
 }
 
-const Routine& Session::routine() const { return cell().routines.front(); }
+const Routine& Session::routine() const { return routineOf(cell(), station()); }
 
-const Trace* Session::trace() const { return m_checked && !m_checked->result.trace.outcomes.empty() ? &m_checked->result.trace : nullptr; }
+const Trace* Session::trace() const
+{
+    if (!m_checked) return nullptr;
+    const Trace& trace = m_checked->result.trace;
+    return std::any_of(trace.arms.begin(), trace.arms.end(), [](const ArmTrace& a) { return !a.outcomes.empty(); }) ? &trace : nullptr;
+}
+
+const ArmTrace* Session::armTrace() const
+{
+    const Trace* t = trace();
+    return t ? findArmTrace(*t, station().id) : nullptr;
+}
 
 void Session::open(Cell cell, const QString& path)
 {
@@ -51,26 +63,29 @@ void Session::open(Cell cell, const QString& path)
     m_ghost.reset();
     m_ways.clear();
     m_readingFrame = {};
-    m_posture = homePosture(this->cell());
+    m_arm = station().id;
+    m_postures.clear();
+    m_axes.clear();
+    m_posture = homePosture(this->cell(), station());
     changed();
-    emit saveStateChanged();
-    emit selectionChanged();
-    emit postureChanged();
-    emit runChanged();
+    Q_EMIT saveStateChanged();
+    Q_EMIT selectionChanged();
+    Q_EMIT postureChanged();
+    Q_EMIT runChanged();
 }
 
 void Session::openUnsaved(Cell cell, const QString& path)
 {
     open(std::move(cell), path);
     m_history.markUnsaved();
-    emit saveStateChanged();
+    Q_EMIT saveStateChanged();
 }
 
 void Session::saved(const QString& path)
 {
     m_path = path;
     m_history.markSaved();
-    emit saveStateChanged();
+    Q_EMIT saveStateChanged();
 }
 
 void Session::report(const Error& error) { say(text(error.line()), true); }
@@ -80,20 +95,36 @@ void Session::changed()
     m_preview.reset();
     dropLostSelection();
     // Another arm may have other ranges, or other joints.
-    m_posture = m_posture.size() == arm().jointCount() ? clampedToRange(arm(), m_posture) : homePosture(cell());
+    const auto fitted = [this](const ArmStation& arm, const JointVector& posture) {
+        return posture.size() == arm.model->jointCount() ? clampedToRange(*arm.model, posture) : homePosture(cell(), arm);
+    };
+    if (m_arm != station().id) {
+        m_postures[m_arm] = m_posture;
+        m_arm = station().id;
+        const auto before = m_postures.find(m_arm);
+        m_posture = before != m_postures.end() ? before->second : homePosture(cell(), station());
+    }
+    std::erase_if(m_postures, [this](const auto& other) { return !findArm(cell(), other.first); });
+    for (auto& [id, posture] : m_postures) posture = fitted(*findArm(cell(), id), posture);
+    m_posture = fitted(station(), m_posture);
+    std::erase_if(m_axes, [this](const AxisValue& a) { return !findFrame(cell(), a.frame) || !findFrame(cell(), a.frame)->axis; });
+    for (AxisValue& a : m_axes) {
+        const FrameAxis& axis = *findFrame(cell(), a.frame)->axis;
+        a.value = std::clamp(a.value, axis.lowest, axis.highest);
+    }
     m_jogJoint = std::min(m_jogJoint, arm().jointCount() - 1);
     if (m_ghost && m_ghost->size() != arm().jointCount()) m_ghost.reset();
     std::erase_if(m_ways, [this](const JointVector& way) { return way.size() != arm().jointCount(); });
     if (m_readingFrame && !findFrame(cell(), m_readingFrame)) m_readingFrame = {};
-    m_checker->submit(m_history.current(), m_history.revision(), routine().id);
-    emit cellChanged();
-    emit saveStateChanged();
+    m_checker->submit(m_history.current(), m_history.revision());
+    Q_EMIT cellChanged();
+    Q_EMIT saveStateChanged();
 }
 
 void Session::dropLostSelection()
 {
     const bool lost = (selected<FrameId>() && !findFrame(cell(), selected<FrameId>())) || (selected<PartId>() && !findPart(cell(), selected<PartId>()))
-                      || (selected<ToolId>() && !findTool(cell(), selected<ToolId>())) || (selected<PatternId>() && !findPattern(cell(), selected<PatternId>())) || (selected<TargetId>() && !findTarget(cell(), selected<TargetId>()))
+                      || (selected<SignalId>() && !findSignal(cell(), selected<SignalId>())) || (selected<ToolId>() && !findTool(cell(), selected<ToolId>())) || (selected<PatternId>() && !findPattern(cell(), selected<PatternId>())) || (selected<TargetId>() && !findTarget(cell(), selected<TargetId>()))
                       || (selected<StepId>() && std::none_of(routine().steps.begin(), routine().steps.end(), [&](const Step& s) { return s.id == selected<StepId>(); }));
     if (lost) select({});
 }
@@ -103,14 +134,14 @@ void Session::preview(const Edit& edit)
     Result<Cell> next = edit(cell());
     if (!next) return;
     m_preview = std::make_shared<const Cell>(std::move(next).value());
-    emit previewChanged();
+    Q_EMIT previewChanged();
 }
 
 void Session::endPreview()
 {
     if (!m_preview) return;
     m_preview.reset();
-    emit previewChanged();
+    Q_EMIT previewChanged();
 }
 
 bool Session::edit(const QString& label, const Edit& edit)
@@ -148,14 +179,24 @@ void Session::select(const Selection& selection)
 {
     if (selection == m_selection) return;
     m_selection = selection;
-    emit selectionChanged();
+    Q_EMIT selectionChanged();
 }
 
 void Session::setPosture(const JointVector& posture)
 {
     leaveRun();
     m_posture = clampedToRange(arm(), posture);
-    emit postureChanged();
+    Q_EMIT postureChanged();
+}
+
+void Session::setAxis(FrameId id, double value)
+{
+    const Frame* frame = findFrame(cell(), id);
+    if (!frame || !frame->axis) return;
+    const AxisValues before = shownAxes();
+    leaveRun();
+    m_axes = overlaid(before, {{id, std::clamp(value, frame->axis->lowest, frame->axis->highest)}});
+    Q_EMIT postureChanged();
 }
 
 bool Session::jogJoint(int joint, double by)
@@ -165,7 +206,7 @@ bool Session::jogJoint(int joint, double by)
         say(QString("Axis %1 is locked at %2.").arg(joint + 1).arg(jointText(j, j.lower)), true);
         return false;
     }
-    JointVector q = m_inRun ? shownState().posture : m_posture;
+    JointVector q = shownPosture();
     const double wanted = q[joint] + by;
     q[joint] = std::clamp(wanted, j.lower, j.upper);
     setPosture(q);
@@ -178,8 +219,8 @@ bool Session::jogJoint(int joint, double by)
 
 Solutions Session::lookAhead(const Pose& baseFromTcp, std::optional<JointVector>& posture) const
 {
-    const JointVector now = m_inRun ? shownState().posture : m_posture;
-    const Pose flange = baseFromTcp * inverse(flangeFromTcp(cell()));
+    const JointVector now = shownPosture();
+    const Pose flange = baseFromTcp * inverse(flangeFromTcp(cell(), station()));
     Solutions found = inverseKinematics(arm(), flange, &now);
     const Solution* best = like(arm(), found.items, now);
     if (!best) best = nearestTo(found.items, now);
@@ -189,8 +230,8 @@ Solutions Session::lookAhead(const Pose& baseFromTcp, std::optional<JointVector>
 
 bool Session::moveTcp(const Pose& baseFromTcp)
 {
-    const JointVector now = m_inRun ? shownState().posture : m_posture;
-    const Pose flange = baseFromTcp * inverse(flangeFromTcp(cell()));
+    const JointVector now = shownPosture();
+    const Pose flange = baseFromTcp * inverse(flangeFromTcp(cell(), station()));
     const auto next = followBranch(arm(), flange, configurationOf(arm(), now), now);
     if (!next) {
         say(solutionsText(arm(), inverseKinematics(arm(), flange, &now)), true);
@@ -206,11 +247,11 @@ bool Session::moveTcp(const Pose& baseFromTcp)
 
 bool Session::jogAxis(JogSpace space, int axis, double by)
 {
-    const JointVector now = m_inRun ? shownState().posture : m_posture;
-    const Pose tcp = baseFromTcp(cell(), now);
+    const JointVector now = shownPosture();
+    const Pose tcp = baseFromTcp(cell(), station(), now);
     Quat axes = tcp.rotation;
-    if (space == JogSpace::World) axes = worldFromBase(cell()).rotation.conjugate();
-    if (space == JogSpace::Frame) axes = worldFromBase(cell()).rotation.conjugate() * worldFromFrame(cell(), m_readingFrame).rotation;
+    if (space == JogSpace::World) axes = shownBase().rotation.conjugate();
+    if (space == JogSpace::Frame) axes = shownBase().rotation.conjugate() * shownPlace(m_readingFrame).rotation;
     const Vec3 direction = axes * Vec3::Unit(axis % 3);
     Pose wanted = tcp;
     if (axis < 3) wanted.translation += by * direction;
@@ -222,14 +263,19 @@ bool Session::goToTarget(TargetId id)
 {
     const Target* target = findTarget(cell(), id);
     if (!target) return false;
+    if (target->arm != station().id) {
+        say(QString("%1 is a target of %2. Take that arm in hand first.").arg(text(target->name), text(armOf(cell(), *target).name)), true);
+        return false;
+    }
     if (target->kind == Target::Kind::Posture) {
         if (const RangeExcess excess = rangeExcess(arm(), target->posture); excess.joint >= 0) {
             say(QString("%1: joint %2 would be %3 past its range.").arg(text(target->name)).arg(excess.joint + 1).arg(jointText(arm().joints()[size_t(excess.joint)], excess.excess)), true);
             return false;
         }
+        m_axes = overlaid(m_axes, target->axes);
         setPosture(target->posture);
     } else {
-        const Solutions found = waysTo(cell(), *target, 0, &m_posture);
+        const Solutions found = waysTo(cell(), *target, 0, &m_posture, m_axes);
         const Solution* s = chosenWay(arm(), *target, found.items);
         if (!s) {
             const TargetVerdict verdict = checkTarget(cell(), *target);
@@ -237,6 +283,7 @@ bool Session::goToTarget(TargetId id)
             say(text(words.headline + ". " + words.detail), true);
             return false;
         }
+        m_axes = overlaid(m_axes, target->axes);
         setPosture(s->joints);
     }
     say("At " + text(target->name));
@@ -246,14 +293,14 @@ bool Session::goToTarget(TargetId id)
 void Session::setReadingFrame(FrameId frame)
 {
     m_readingFrame = frame;
-    emit jogChanged();
-    emit postureChanged();
+    Q_EMIT jogChanged();
+    Q_EMIT postureChanged();
 }
 
 void Session::setJogSpace(JogSpace space)
 {
     m_jogSpace = space;
-    emit jogChanged();
+    Q_EMIT jogChanged();
 }
 
 double Session::jogLength() const { return kJogSteps[m_jogStep].length; }
@@ -262,19 +309,19 @@ double Session::jogAngle() const { return kJogSteps[m_jogStep].angle; }
 void Session::changeJogStep(int by)
 {
     m_jogStep = std::clamp(m_jogStep + by, 0, int(std::size(kJogSteps)) - 1);
-    emit jogChanged();
+    Q_EMIT jogChanged();
 }
 
 void Session::setJogJointIndex(int joint)
 {
     m_jogJoint = std::clamp(joint, 0, arm().jointCount() - 1);
-    emit jogChanged();
+    Q_EMIT jogChanged();
 }
 
 void Session::setPlaySpeed(double factor)
 {
     m_playSpeed = factor;
-    emit runChanged();
+    Q_EMIT runChanged();
 }
 
 void Session::play()
@@ -286,8 +333,8 @@ void Session::play()
     m_playUntil = t->duration;
     m_clock.start();
     m_timer.start();
-    emit runChanged();
-    emit postureChanged();
+    Q_EMIT runChanged();
+    Q_EMIT postureChanged();
 }
 
 void Session::playStep()
@@ -296,11 +343,12 @@ void Session::playStep()
     if (!t) return;
     if (!m_inRun || m_time >= t->duration) m_time = 0;
     double until = t->duration;
-    for (const Trace::Span& span : t->spans)
-        if (span.end > m_time + 1e-6) {
-            until = span.end;
-            break;
-        }
+    if (const ArmTrace* own = armTrace())
+        for (const ArmTrace::Span& span : own->spans)
+            if (span.end > m_time + 1e-6) {
+                until = span.end;
+                break;
+            }
     play();
     m_playUntil = until;
 }
@@ -308,7 +356,7 @@ void Session::playStep()
 void Session::pause()
 {
     m_timer.stop();
-    emit runChanged();
+    Q_EMIT runChanged();
 }
 
 void Session::scrub(double time)
@@ -318,8 +366,8 @@ void Session::scrub(double time)
     m_timer.stop();
     m_inRun = true;
     m_time = std::clamp(time, 0.0, t->duration);
-    emit runChanged();
-    emit postureChanged();
+    Q_EMIT runChanged();
+    Q_EMIT postureChanged();
 }
 
 void Session::leaveRun()
@@ -328,8 +376,8 @@ void Session::leaveRun()
     m_timer.stop();
     m_inRun = false;
     m_time = 0;
-    emit runChanged();
-    emit postureChanged();
+    Q_EMIT runChanged();
+    Q_EMIT postureChanged();
 }
 
 void Session::tick()
@@ -338,30 +386,43 @@ void Session::tick()
     if (m_time >= m_playUntil) {
         m_time = m_playUntil;
         m_timer.stop();
-        if (const Trace* t = trace(); t && t->blockedAt && m_time >= t->duration) {
+        if (const Trace* t = trace(); t && t->blocked() && m_time >= t->duration) {
+            // The first step that a routine ends in.
             for (const Finding& f : m_checked->result.findings)
-                if (f.severity == Severity::Blocked && f.step == t->outcomes[*t->blockedAt].step) {
+                if (f.severity == Severity::Blocked && std::any_of(t->arms.begin(), t->arms.end(), [&](const ArmTrace& a) { return a.blockedAt && f.step == a.outcomes[*a.blockedAt].step; })) {
                     const FindingText words = findingText(*m_checked->cell, f);
                     say(text(words.headline + ". " + words.detail), true);
                     break;
                 }
         }
     }
-    emit runChanged();
-    emit postureChanged();
+    Q_EMIT runChanged();
+    Q_EMIT postureChanged();
 }
 
 CellState Session::shownState() const
 {
     if (m_inRun && m_checked) return stateAt(*m_checked->cell, m_checked->result.trace, m_time);
-    return authoredState(shownCell(), m_posture);
+    CellState state = authoredState(shownCell(), m_posture, m_axes);
+    for (ArmState& arm : state.arms)
+        if (const auto own = m_postures.find(arm.arm); own != m_postures.end() && arm.arm != m_arm) arm.posture = own->second;
+    return state;
 }
+
+JointVector Session::shownPosture() const
+{
+    if (m_inRun && m_checked)
+        if (const ArmTrace* own = findArmTrace(m_checked->result.trace, m_arm)) return postureAt(*m_checked->cell, *own, m_time);
+    return m_posture;
+}
+
+AxisValues Session::shownAxes() const { return m_inRun && m_checked ? axesAt(m_checked->result.trace, m_time) : m_axes; }
 
 StepId Session::shownStep() const
 {
-    const Trace* t = trace();
+    const ArmTrace* t = armTrace();
     if (!m_inRun || !t) return {};
-    const Trace::Span* span = spanAt(*t, m_time);
+    const ArmTrace::Span* span = spanAt(*t, m_time);
     return span ? t->outcomes[span->outcome].step : StepId{};
 }
 
@@ -369,13 +430,13 @@ void Session::setWays(std::vector<JointVector> ways)
 {
     if (ways.empty() && m_ways.empty()) return;
     m_ways = std::move(ways);
-    emit ghostChanged();
+    Q_EMIT ghostChanged();
 }
 
 void Session::setGhost(std::optional<JointVector> ghost)
 {
     m_ghost = std::move(ghost);
-    emit ghostChanged();
+    Q_EMIT ghostChanged();
 }
 
 }  // namespace topikos

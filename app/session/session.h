@@ -8,12 +8,13 @@
 #include <QObject>
 #include <QTimer>
 
+#include <map>
 #include <variant>
 
 namespace topikos {
 
 /// What is selected. One thing at a time; a step lights up in the route, the view and the strip alike.
-using Selection = std::variant<std::monostate, FrameId, PartId, ToolId, TargetId, StepId, PatternId>;
+using Selection = std::variant<std::monostate, FrameId, PartId, ToolId, TargetId, StepId, PatternId, SignalId>;
 
 enum class JogSpace { Joint, World, Tool, Frame };
 
@@ -24,8 +25,11 @@ public:
     explicit Session(Cell cell, QObject* parent = nullptr);
 
     const Cell& cell() const { return *m_history.current(); }
-    const Arm& arm() const { return *cell().arm.model; }
+    /// The arm in hand, and its model.
+    const ArmStation& station() const { return armInHand(cell()); }
+    const Arm& arm() const { return *station().model; }
     const History& history() const { return m_history; }
+    /// The routine that the arm in hand runs.
     const Routine& routine() const;
 
     /// Opens another cell; the history starts anew. `path` is empty for a cell that has no file yet.
@@ -63,10 +67,16 @@ public:
     bool checkIsFresh() const { return m_checked && m_checked->revision == m_history.revision(); }
     /// The newest run, nullptr until the first check of this cell is in.
     const Trace* trace() const;
+    /// What the arm in hand does in it.
+    const ArmTrace* armTrace() const;
 
     // The arm by hand. Refusals are told and name the joint or the distance.
     const JointVector& posture() const { return m_posture; }
     void setPosture(const JointVector& posture);
+    /// Where device axes stand that were moved by hand.
+    const AxisValues& axes() const { return m_axes; }
+    /// Moves a device axis by hand, inside its range.
+    void setAxis(FrameId axis, double value);
     bool jogJoint(int joint, double by);
     /// Moves along (axis 0-2) by metres or turns about (3-5) by radians, in the axes of `space`, about the TCP.
     bool jogAxis(JogSpace space, int axis, double by);
@@ -102,6 +112,12 @@ public:
 
     /// What is to be drawn: the run at its time, or the authored cell with the arm as jogged.
     CellState shownState() const;
+    JointVector shownPosture() const;  ///< of the arm in hand
+    AxisValues shownAxes() const;
+    /// Places as they are drawn, in the world.
+    Pose shownPlace(FrameId frame) const { return worldFromFrame(shownCell(), frame, shownAxes()); }
+    Pose shownBase() const { return shownPlace(armInHand(shownCell()).mount); }
+    Pose shownTcp() const { return shownBase() * baseFromTcp(shownCell(), armInHand(shownCell()), shownPosture()); }
     /// The step at the run's time, none outside a run.
     StepId shownStep() const;
 
@@ -112,9 +128,9 @@ public:
     const std::vector<JointVector>& ways() const { return m_ways; }
     void setWays(std::vector<JointVector> ways);
 
-    void say(const QString& text, bool alert = false) { emit said(text, alert); }
+    void say(const QString& text, bool alert = false) { Q_EMIT said(text, alert); }
 
-signals:
+Q_SIGNALS:
     void cellChanged();
     void saveStateChanged();
     void selectionChanged();
@@ -137,6 +153,9 @@ private:
     QString m_path;
     Selection m_selection;
     JointVector m_posture;
+    ArmId m_arm;  ///< that m_posture is of
+    std::map<ArmId, JointVector> m_postures;  ///< of arms that were in hand before
+    AxisValues m_axes;
     FrameId m_readingFrame;
     JogSpace m_jogSpace = JogSpace::World;
     int m_jogStep = 3;

@@ -23,9 +23,126 @@ constexpr int kLabel = 96, kRight = 18, kTop = 22, kLane = 26, kBlock = 18;
 CycleStrip::CycleStrip(Session& session, QWidget* parent) : QWidget(parent), m_session(session)
 {
     setObjectName("cycleStrip");
-    setMinimumHeight(104);
     setFocusPolicy(Qt::StrongFocus);
-    for (const auto signal : {&Session::cellChanged, &Session::checkedChanged, &Session::selectionChanged, &Session::runChanged}) connect(&session, signal, this, qOverload<>(&QWidget::update));
+    for (const auto signal : {&Session::cellChanged, &Session::checkedChanged}) connect(&session, signal, this, &CycleStrip::refresh);
+    for (const auto signal : {&Session::selectionChanged, &Session::runChanged}) connect(&session, signal, this, qOverload<>(&QWidget::update));
+    refresh();
+}
+
+void CycleStrip::refresh()
+{
+    m_lanes.clear();
+    if (const Trace* trace = m_session.trace()) {
+        const Cell& cell = *m_session.checked()->cell;
+        for (const ArmTrace& arm : trace->arms) addArm(cell, *trace, arm);
+        addDevices(cell, *trace);
+        addSignals(cell, *trace);
+    }
+    setMinimumHeight(kTop + kLane * std::max(3, int(m_lanes.size())) + 4);
+    update();
+}
+
+QStringList CycleStrip::laneNames() const
+{
+    QStringList names;
+    for (const Lane& lane : m_lanes) names << lane.name;
+    return names;
+}
+
+void CycleStrip::addArm(const Cell& cell, const Trace& trace, const ArmTrace& arm)
+{
+    const ArmStation& station = *findArm(cell, arm.arm);
+    const Routine& routine = *findRoutine(cell, arm.routine);
+    Lane own{text(station.name), {}}, tool{text(toolInForce(cell, station).name), {}}, carried{"Part carried", {}};
+    for (const ArmTrace::Span& span : arm.spans) {
+        const StepOutcome& outcome = arm.outcomes[span.outcome];
+        const Step& step = routine.steps[outcome.index];
+        const Target* target = findTarget(cell, step.target);
+        const QString number = QString::number(outcome.index + 1);
+        Block block{span.start, span.end, theme().other, number, arm.arm == m_session.station().id ? outcome.step : StepId{}};
+        block.tip = QString("Step %1: %2\n%3 s to %4 s").arg(outcome.index + 1).arg(text(stepText(cell, step))).arg(QString::number(span.start, 'f', 3), QString::number(span.end, 'f', 3));
+        if (outcome.move && outcome.move->slowedBy >= 0) block.tip += QString("\nSlowed to %1 % of its speed by joint %2").arg(100 * outcome.move->lowestCeiling, 0, 'f', 0).arg(outcome.move->slowedBy + 1);
+        switch (step.kind) {
+        case Step::Kind::Grip: block.words += " grip"; break;
+        case Step::Kind::Release: block.words += " release"; break;
+        case Step::Kind::Wait: block.words += " wait"; break;
+        case Step::Kind::SetSignal: block.words += " set"; break;
+        case Step::Kind::WaitSignal: block.words += " waits for " + text(findSignal(cell, step.signal)->name); break;
+        case Step::Kind::MoveAxes: block.words += " " + text(frameName(cell, step.device)); break;
+        case Step::Kind::JointMove:
+        case Step::Kind::Line:
+            block.words += " " + (target ? text(target->name) : "");
+            block.color = stepColor(step.kind);
+            break;
+        }
+        if (outcome.blocks()) block.color = theme().blocked;
+        (step.kind == Step::Kind::Grip || step.kind == Step::Kind::Release ? tool : own).blocks.push_back(std::move(block));
+    }
+    for (size_t i = 0; i < trace.partEvents.size(); ++i) {
+        const PartEvent& e = trace.partEvents[i];
+        if (e.kind != PartEvent::Kind::Carried || e.arm != arm.arm) continue;
+        double end = trace.duration;
+        for (size_t j = i + 1; j < trace.partEvents.size(); ++j)
+            if (trace.partEvents[j].part == e.part) {
+                end = trace.partEvents[j].time;
+                break;
+            }
+        const Part* part = findPart(cell, e.part);
+        for (const Part& made : trace.made)
+            if (made.id == e.part) part = &made;
+        carried.blocks.push_back({e.time, end, theme().track, part ? text(part->name) : "", {}, true});
+    }
+    m_lanes.push_back(std::move(own));
+    m_lanes.push_back(std::move(tool));
+    m_lanes.push_back(std::move(carried));
+}
+
+void CycleStrip::addDevices(const Cell& cell, const Trace& trace)
+{
+    for (const Frame& frame : cell.frames) {
+        Lane lane{text(frame.name), {}};
+        if (frame.axis)
+            for (const AxisSpan& span : trace.axisSpans)
+                if (span.frame == frame.id) {
+                    const QString goal = frame.axis->kind == JointKind::Revolute ? degreeText(span.to) : lengthText(span.to, 0) + " mm";
+                    lane.blocks.push_back({span.start, span.start + span.profile.duration, theme().accent, "to " + goal, {}, false, text(frame.name) + " goes to " + goal});
+                }
+        if (frame.device && frame.device->kind == Device::Kind::Belt) {
+            // A belt moves from a stretch with speed or acceleration to one with neither.
+            std::optional<double> since;
+            const auto close = [&](double end) {
+                if (since && end > *since) lane.blocks.push_back({*since, end, theme().track, frame.device->indexing ? "index" : "runs", {}, true});
+                since.reset();
+            };
+            for (const BeltStretch& s : trace.beltStretches) {
+                if (s.belt != frame.id || s.start > trace.duration) continue;
+                if (s.speed != 0 || s.acceleration != 0) since = since.value_or(s.start);
+                else close(s.start);
+            }
+            close(trace.duration);
+        }
+        if (!lane.blocks.empty()) m_lanes.push_back(std::move(lane));
+    }
+}
+
+void CycleStrip::addSignals(const Cell& cell, const Trace& trace)
+{
+    for (const Signal& signal : cell.signals) {
+        Lane lane{text(signal.name), {}};
+        double since = 0, value = signal.start;
+        const auto close = [&](double end) {
+            const bool digital = signal.kind == Signal::Kind::Digital;
+            if (end > since && (!digital || value != 0)) lane.blocks.push_back({since, end, theme().line, digital ? "on" : text(plainNumber(value, 3)), {}, true, QString("%1: %2").arg(text(signal.name), digital ? "on" : text(plainNumber(value, 6)))});
+        };
+        for (const SignalEvent& e : trace.signalEvents) {
+            if (e.signal != signal.id || e.time > trace.duration) continue;
+            close(e.time);
+            since = e.time;
+            value = e.value;
+        }
+        close(trace.duration);
+        m_lanes.push_back(std::move(lane));
+    }
 }
 
 double CycleStrip::shownDuration() const
@@ -43,13 +160,12 @@ void CycleStrip::paintEvent(QPaintEvent*)
     p.setRenderHint(QPainter::Antialiasing);
     p.fillRect(rect(), theme().panel);
     const Trace* trace = m_session.trace();
-    if (!trace || (trace->spans.empty())) {
+    if (!trace) {
         p.setPen(theme().faint);
         p.drawText(rect(), Qt::AlignCenter, m_session.checked() ? "Nothing to run yet: the routine has no steps." : "Checking …");
         return;
     }
-    const Cell& cell = *m_session.checked()->cell;
-    const Routine& routine = *findRoutine(cell, m_session.checked()->routine);
+    const int bottom = kTop + int(m_lanes.size()) * kLane;
     // Time axis: steps of 1, 2 or 5 that leave room for the figures.
     const double pixels = (width() - kLabel - kRight) / shownDuration();
     double tick = std::pow(10, std::floor(std::log10(60 / pixels)));
@@ -61,72 +177,54 @@ void CycleStrip::paintEvent(QPaintEvent*)
     for (int i = 0; i * tick <= shownDuration() * 1.0001; ++i) {
         const double x = xOf(i * tick);
         p.setPen(theme().line);
-        p.drawLine(QPointF(x, 16), QPointF(x, kTop + 3 * kLane));
+        p.drawLine(QPointF(x, 16), QPointF(x, bottom));
         p.setPen(theme().faint);
         p.drawText(QRectF(x - 30, 2, 60, 13), Qt::AlignCenter, text(plainNumber(i * tick, 3)) + (i == 0 ? " s" : ""));
     }
-    const QString lanes[] = {text(cell.arm.name), text(toolInForce(cell).name), "Part carried"};
-    for (int lane = 0; lane < 3; ++lane) {
-        const double y = kTop + lane * kLane;
+    for (size_t lane = 0; lane < m_lanes.size(); ++lane) {
+        const double y = kTop + double(lane) * kLane;
         p.setFont(textFont(12));
         p.setPen(theme().faint);
-        p.drawText(QRectF(12, y, kLabel - 16, kLane), Qt::AlignVCenter, QFontMetrics(p.font()).elidedText(lanes[lane], Qt::ElideRight, kLabel - 16));
+        p.drawText(QRectF(12, y, kLabel - 16, kLane), Qt::AlignVCenter, QFontMetrics(p.font()).elidedText(m_lanes[lane].name, Qt::ElideRight, kLabel - 16));
         p.fillRect(QRectF(kLabel, y + (kLane - kBlock) / 2.0, width() - kLabel - kRight, kBlock), theme().paper);
-    }
-    const auto block = [&](int lane, double from, double to, const QColor& color, const QString& words, bool chosen, bool pale = false) {
-        const QRectF r(xOf(from) + 0.5, kTop + lane * kLane + (kLane - kBlock) / 2.0, std::max(3.0, xOf(to) - xOf(from) - 1), kBlock);
-        p.setPen(chosen ? QPen(theme().ink, 2) : QPen(Qt::NoPen));
-        p.setBrush(color);
-        p.drawRoundedRect(r, 3, 3);
         p.setFont(textFont(11, QFont::Medium));
-        if (r.width() > 22) {
-            p.setPen(pale ? theme().ink : theme().dark ? QColor("#10181c") : QColor("#ffffff"));
-            p.drawText(r.adjusted(5, 0, -2, 0), Qt::AlignVCenter, QFontMetrics(p.font()).elidedText(words, Qt::ElideRight, int(r.width()) - 7));
+        for (const Block& b : m_lanes[lane].blocks) {
+            const QRectF r(xOf(b.from) + 0.5, y + (kLane - kBlock) / 2.0, std::max(3.0, xOf(b.to) - xOf(b.from) - 1), kBlock);
+            p.setPen(b.step && m_session.selected<StepId>() == b.step ? QPen(theme().ink, 2) : QPen(Qt::NoPen));
+            p.setBrush(b.color);
+            p.drawRoundedRect(r, 3, 3);
+            if (r.width() <= 22) continue;
+            p.setPen(b.pale ? theme().ink : theme().dark ? QColor("#10181c") : QColor("#ffffff"));
+            p.drawText(r.adjusted(5, 0, -2, 0), Qt::AlignVCenter, QFontMetrics(p.font()).elidedText(b.words, Qt::ElideRight, int(r.width()) - 7));
         }
-    };
-    for (const Trace::Span& span : trace->spans) {
-        const StepOutcome& outcome = trace->outcomes[span.outcome];
-        const Step& step = routine.steps[outcome.index];
-        const bool chosen = m_session.selected<StepId>() == outcome.step;
-        const Target* target = findTarget(cell, step.target);
-        const QString number = QString::number(outcome.index + 1);
-        if (step.isMove()) block(0, span.start, span.end, outcome.blocks() ? theme().blocked : stepColor(step.kind), number + " " + (target ? text(target->name) : ""), chosen);
-        else if (step.kind == Step::Kind::Wait) block(0, span.start, span.end, theme().other, number + " wait", chosen);
-        else block(1, span.start, span.end, theme().other, number + (step.kind == Step::Kind::Grip ? " grip" : " release"), chosen);
     }
-    for (size_t i = 0; i < trace->partEvents.size(); ++i) {
-        const Trace::PartEvent& e = trace->partEvents[i];
-        if (!e.carried) continue;
-        double end = trace->duration;
-        for (size_t j = i + 1; j < trace->partEvents.size(); ++j)
-            if (trace->partEvents[j].part == e.part) {
-                end = trace->partEvents[j].time;
-                break;
-            }
-        const Part* part = findPart(cell, e.part);
-        block(2, e.time, end, theme().track, part ? text(part->name) : "", false, true);
-    }
-    if (trace->blockedAt) {
-        const double x = xOf(trace->duration);
+    for (const ArmTrace& arm : trace->arms) {
+        if (!arm.blockedAt) continue;
+        const double x = xOf(arm.duration);
         p.setPen(QPen(theme().blocked, 2));
-        p.drawLine(QPointF(x, kTop), QPointF(x, kTop + 3 * kLane));
+        p.drawLine(QPointF(x, kTop), QPointF(x, bottom));
         drawSeverity(p, QRectF(x - 6, 3, 12, 12), Severity::Blocked);
     }
     if (m_session.inRun()) {
         const double x = xOf(m_session.time());
         p.setPen(QPen(theme().ink, 1.6));
-        p.drawLine(QPointF(x, 14), QPointF(x, kTop + 3 * kLane + 4));
+        p.drawLine(QPointF(x, 14), QPointF(x, bottom + 4));
         p.setBrush(theme().ink);
         p.setPen(Qt::NoPen);
         p.drawPolygon(QPolygonF{QPointF(x - 5, 10), QPointF(x + 5, 10), QPointF(x, 17)});
     }
 }
 
-const Trace::Span* CycleStrip::spanUnder(QPointF place) const
+const CycleStrip::Block* CycleStrip::blockUnder(QPointF place) const
 {
-    const Trace* trace = m_session.trace();
-    if (!trace || place.x() < kLabel || place.x() > width() - kRight + 4) return nullptr;
-    return spanAt(*trace, timeAt(place.x()));
+    if (place.x() < kLabel || place.x() > width() - kRight + 4 || place.y() < kTop) return nullptr;
+    const size_t lane = size_t((place.y() - kTop) / kLane);
+    if (lane >= m_lanes.size()) return nullptr;
+    const double time = timeAt(place.x());
+    const Block* under = nullptr;
+    for (const Block& b : m_lanes[lane].blocks)
+        if (b.from <= time && time <= b.to) under = &b;  // the later one where moves overlap
+    return under;
 }
 
 void CycleStrip::mousePressEvent(QMouseEvent* event)
@@ -134,8 +232,14 @@ void CycleStrip::mousePressEvent(QMouseEvent* event)
     setFocus();
     if (event->position().x() < kLabel - 6 || event->button() != Qt::LeftButton) return;
     m_scrubbing = true;
-    if (const Trace::Span* span = spanUnder(event->position())) m_session.select(m_session.trace()->outcomes[span->outcome].step);
-    m_session.scrub(timeAt(event->position().x()));
+    const double time = timeAt(event->position().x());
+    const Block* block = blockUnder(event->position());
+    if (block && block->step) {
+        m_session.select(block->step);
+    } else if (const ArmTrace* own = m_session.armTrace()) {
+        if (const ArmTrace::Span* span = spanAt(*own, time)) m_session.select(own->outcomes[span->outcome].step);
+    }
+    m_session.scrub(time);
 }
 
 void CycleStrip::mouseMoveEvent(QMouseEvent* event)
@@ -162,18 +266,9 @@ bool CycleStrip::event(QEvent* event)
 {
     if (event->type() == QEvent::ToolTip) {
         auto* help = static_cast<QHelpEvent*>(event);
-        const Trace::Span* span = spanUnder(help->pos());
-        if (!span) {
-            QToolTip::hideText();
-            return true;
-        }
-        const StepOutcome& outcome = m_session.trace()->outcomes[span->outcome];
-        const Cell& cell = *m_session.checked()->cell;
-        const Routine& routine = *findRoutine(cell, m_session.checked()->routine);
-        QString tip = QString("Step %1: %2\n%3 s to %4 s").arg(outcome.index + 1).arg(text(stepText(cell, routine.steps[outcome.index])))
-                          .arg(QString::number(span->start, 'f', 3), QString::number(span->end, 'f', 3));
-        if (outcome.move && outcome.move->slowedBy >= 0) tip += QString("\nSlowed to %1 % of its speed by joint %2").arg(100 * outcome.move->lowestCeiling, 0, 'f', 0).arg(outcome.move->slowedBy + 1);
-        QToolTip::showText(help->globalPos(), tip, this);
+        const Block* block = blockUnder(help->pos());
+        if (block && !block->tip.isEmpty()) QToolTip::showText(help->globalPos(), block->tip, this);
+        else QToolTip::hideText();
         return true;
     }
     return QWidget::event(event);

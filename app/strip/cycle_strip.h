@@ -5,7 +5,8 @@
 
 namespace topikos {
 
-/// The run over time: a lane for the arm, the gripper and the carried part. Press anywhere to scrub; a block selects its step.
+/// The run over time: lanes for each arm, its gripper and what it carries, for devices that act, and for signals that change. Press anywhere to scrub;
+/// a block of the arm in hand selects its step.
 class CycleStrip : public QWidget {
     Q_OBJECT
 public:
@@ -13,6 +14,8 @@ public:
     QSize sizeHint() const override { return {600, 112}; }
     /// Pixel of a time [s] on the time axis.
     double xOf(double time) const;
+    /// Names of the lanes, from the top.
+    QStringList laneNames() const;
 
 protected:
     void paintEvent(QPaintEvent* event) override;
@@ -23,11 +26,28 @@ protected:
     bool event(QEvent* event) override;
 
 private:
+    struct Block {
+        double from, to;  ///< [s]
+        QColor color;
+        QString words;
+        StepId step{};      ///< of the arm in hand
+        bool pale = false;  ///< words in ink
+        QString tip{};
+    };
+    struct Lane {
+        QString name;
+        std::vector<Block> blocks;
+    };
+    void refresh();
+    void addArm(const Cell& cell, const Trace& trace, const ArmTrace& arm);
+    void addDevices(const Cell& cell, const Trace& trace);
+    void addSignals(const Cell& cell, const Trace& trace);
     double timeAt(double x) const;
     double shownDuration() const;
-    const Trace::Span* spanUnder(QPointF place) const;
+    const Block* blockUnder(QPointF place) const;
 
     Session& m_session;
+    std::vector<Lane> m_lanes;
     bool m_scrubbing = false;
 };
 

@@ -100,7 +100,7 @@ void TargetsPanel::fill()
             item->setFlags(Qt::ItemIsEnabled | Qt::ItemIsSelectable | Qt::ItemIsEditable);
             item->setFont(1, textFont(11));
             item->setForeground(1, theme().faint);
-            if (t.id == cell.arm.home) item->setText(1, "home");
+            if (t.id == armInHand(cell).home) item->setText(1, "home");
             else if (t.kind == Target::Kind::Pose) item->setText(1, QString("%1 · %2 · %3").arg(t.configuration.shoulderBack ? "back" : "front", t.configuration.elbowDown ? "down" : "up", t.configuration.wristTurned ? "turned" : "plain"));
             item->setToolTip(1, t.kind == Target::Kind::Pose ? "Configuration: shoulder · elbow · wrist" : "A posture: one value per joint");
         }
@@ -157,7 +157,7 @@ void TargetsPanel::takePose()
     TargetId created;
     const std::string name = freeTargetName(m_session.cell(), "Target");
     const FrameId frame = m_session.readingFrame();
-    const JointVector posture = m_session.shownState().posture;
+    const JointVector posture = m_session.shownPosture();
     if (m_session.edit("Take target", [&](const Cell& cell) { return takePoseTarget(cell, frame, posture, name, &created); })) {
         m_session.select(created);
         m_session.say(QString("Took %1 in %2").arg(text(name), text(frameName(m_session.cell(), frame))));
@@ -168,7 +168,7 @@ void TargetsPanel::takePosture()
 {
     TargetId created;
     const std::string name = freeTargetName(m_session.cell(), "Posture");
-    const JointVector posture = m_session.shownState().posture;
+    const JointVector posture = m_session.shownPosture();
     if (m_session.edit("Take posture", [&](const Cell& cell) { return takePostureTarget(cell, posture, name, &created); })) {
         m_session.select(created);
         m_session.say("Took " + text(name));
@@ -179,7 +179,7 @@ void TargetsPanel::retakeSelected()
 {
     const TargetId id = m_session.selected<TargetId>();
     if (!id) return m_session.say("Select the target to take again.", true);
-    const JointVector posture = m_session.shownState().posture;
+    const JointVector posture = m_session.shownPosture();
     const QString name = text(findTarget(m_session.cell(), id)->name);
     if (m_session.edit("Re-take " + name, [=](const Cell& cell) { return retakeTarget(cell, id, posture); })) m_session.say("Re-took " + name);
 }

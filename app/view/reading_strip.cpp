@@ -80,18 +80,18 @@ ReadingStrip::ReadingStrip(Session& session, QWidget* parent) : QFrame(parent), 
 void ReadingStrip::fillFrames()
 {
     const Cell& cell = m_session.cell();
-    m_tool->setText(text(toolInForce(cell).name));
+    m_tool->setText(text(toolInForce(cell, armInHand(cell)).name));
     m_frame->clear();
     m_frame->addItem("World", 0u);
     for (const Frame& f : cell.frames) m_frame->addItem(text(f.name), f.id.value);
     m_frame->setCurrentIndex(std::max(0, m_frame->findData(m_session.readingFrame().value)));
     m_frame->setFixedWidth(QFontMetrics(textFont(13, QFont::DemiBold)).horizontalAdvance(m_frame->currentText()) + 27);
-    emit resized();
+    Q_EMIT resized();
 }
 
 void ReadingStrip::showPose()
 {
-    const Pose pose = frameFromTcp(m_session.cell(), m_session.readingFrame(), m_session.shownState().posture);
+    const Pose pose = inverse(m_session.shownPlace(m_session.readingFrame())) * m_session.shownTcp();
     const AngleOrder order = m_session.cell().angles;
     const Vec3 angles = anglesOf(order, pose.matrix());
     for (int i = 0; i < 2; ++i) m_units[i]->setText(i == 0 ? lengthUnit().symbol : angleUnit().symbol);
@@ -106,7 +106,7 @@ void ReadingStrip::showPose()
 std::optional<Pose> ReadingStrip::typedPose()
 {
     // Fields that were not touched keep their full digits, so that a pose typed in part is exact.
-    const Pose now = frameFromTcp(m_session.cell(), m_session.readingFrame(), m_session.shownState().posture);
+    const Pose now = inverse(m_session.shownPlace(m_session.readingFrame())) * m_session.shownTcp();
     Vec3 position = now.translation, angles = anglesOf(m_session.cell().angles, now.matrix());
     bool good = true;
     for (int i = 0; i < 6; ++i) {
@@ -134,7 +134,7 @@ void ReadingStrip::judge()
         words = "Type a number.";
     } else {
         const Cell& cell = m_session.cell();
-        const Solutions found = m_session.lookAhead(inverse(worldFromBase(cell)) * worldFromFrame(cell, m_session.readingFrame()) * *pose, posture);
+        const Solutions found = m_session.lookAhead(inverse(m_session.shownBase()) * m_session.shownPlace(m_session.readingFrame()) * *pose, posture);
         bad = found.items.empty();
         if (bad) words = solutionsText(m_session.arm(), found);
         else words = QString("Reachable %1 · %2 from a range end · Enter moves").arg(found.items.size() == 1 ? "one way" : QString("%1 ways").arg(found.items.size()))
@@ -144,7 +144,7 @@ void ReadingStrip::judge()
     m_verdict->setText(words);
     m_verdict->setStyleSheet(QString("color: %1; font-weight: 600;").arg((bad ? theme().blocked : theme().accent).name()));
     m_verdict->show();
-    emit resized();
+    Q_EMIT resized();
 }
 
 void ReadingStrip::go()
@@ -153,13 +153,13 @@ void ReadingStrip::go()
     if (!pose) return;
     const Cell& cell = m_session.cell();
     std::optional<JointVector> posture;
-    const Solutions found = m_session.lookAhead(inverse(worldFromBase(cell)) * worldFromFrame(cell, m_session.readingFrame()) * *pose, posture);
+    const Solutions found = m_session.lookAhead(inverse(m_session.shownBase()) * m_session.shownPlace(m_session.readingFrame()) * *pose, posture);
     if (!posture) return m_session.say(solutionsText(m_session.arm(), found), true);
     for (QLineEdit* v : m_values) v->setModified(false);
     m_session.setGhost({});
     m_verdict->hide();
     m_session.setPosture(*posture);
-    emit resized();
+    Q_EMIT resized();
 }
 
 void ReadingStrip::dropTyped()
@@ -173,7 +173,7 @@ void ReadingStrip::dropTyped()
     if (m_session.ghost()) m_session.setGhost({});
     m_verdict->hide();
     showPose();
-    emit resized();
+    Q_EMIT resized();
 }
 
 bool ReadingStrip::eventFilter(QObject* object, QEvent* event)

@@ -14,7 +14,7 @@ class ReadingStrip : public QFrame {
 public:
     ReadingStrip(Session& session, QWidget* parent);
 
-signals:
+Q_SIGNALS:
     void resized();
 
 private:

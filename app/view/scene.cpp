@@ -46,7 +46,8 @@ void Scene::releaseGpu()
         shape.gpu.reset();
         shape.lightGpu.reset();
     }
-    for (Shape& shape : m_armShapes) shape.gpu.reset();
+    for (auto& [arm, shapes] : m_armShapes)
+        for (Shape& shape : shapes) shape.gpu.reset();
 }
 
 Scene::Shape& Scene::shapeOf(std::uint32_t key, const std::vector<Solid>& solids) const
@@ -70,33 +71,36 @@ Scene::Shape& Scene::shapeOf(std::uint32_t key, const std::vector<Solid>& solids
     return shape;
 }
 
-Scene::Shape& Scene::armShape(size_t link) const
+std::vector<Scene::Shape>& Scene::armShapes(const ArmPtr& arm) const
 {
-    const ArmPtr& arm = m_session.cell().arm.model;
-    if (m_shapedArm != arm) {
-        m_shapedArm = arm;
-        m_armShapes.clear();
+    std::vector<Shape>& shapes = m_armShapes[arm];
+    if (shapes.empty()) {
+        // Models that no arm of the cell has any more are forgotten.
+        std::erase_if(m_armShapes, [&](const auto& known) {
+            return known.first != arm && std::none_of(m_session.cell().arms.begin(), m_session.cell().arms.end(), [&](const ArmStation& a) { return a.model == known.first; });
+        });
         for (Mesh& mesh : armBodies(*arm)) {
             const Eigen::AlignedBox3f box = boxOf(mesh);
             std::vector<Circle> circles = circlesOf(mesh);
-            m_armShapes.push_back({true, {}, std::move(mesh), std::nullopt, std::move(circles), box, nullptr, nullptr});
+            shapes.push_back({true, {}, std::move(mesh), std::nullopt, std::move(circles), box, nullptr, nullptr});
         }
     }
-    return m_armShapes[link];
+    return shapes;
 }
 
-std::vector<Scene::Placed> Scene::placedArm(const JointVector& posture, double opening) const
+std::vector<Scene::Placed> Scene::placedArm(const ArmStation& arm, const JointVector& posture, double opening, const AxisValues& axes) const
 {
     const Cell& cell = m_session.shownCell();
-    const Tool& tool = toolInForce(cell);
-    const Pose base = worldFromBase(cell);
+    const Tool& tool = toolInForce(cell, arm);
+    const Pose base = worldFromBase(cell, arm, axes);
     ChainFrames frames;
-    chainFrames(*cell.arm.model, posture, frames);
+    chainFrames(*arm.model, posture, frames);
+    const std::vector<Shape>& shapes = armShapes(arm.model);
     std::vector<Placed> out;
-    out.push_back({&armShape(0), base, cell.arm.mount});
-    for (int i = 0; i < cell.arm.model->jointCount(); ++i) {
-        const AxisFrame& f = frames.joints[size_t(i)];
-        out.push_back({&armShape(size_t(i) + 1), base * makePose(f.rotation, f.origin), cell.arm.mount});
+    out.push_back({&shapes[0], base, arm.mount, arm.id});
+    for (size_t i = 0; i + 1 < shapes.size(); ++i) {
+        const AxisFrame& f = frames.joints[i];
+        out.push_back({&shapes[i + 1], base * makePose(f.rotation, f.origin), arm.mount, arm.id});
     }
     const Pose flange = base * makePose(frames.flange.rotation, frames.flange.origin);
     out.push_back({&shapeOf(tool.id.value, tool.body), flange, tool.id});
@@ -109,14 +113,21 @@ std::vector<Scene::Placed> Scene::placedArm(const JointVector& posture, double o
 std::vector<Scene::Placed> Scene::placed(const CellState& state) const
 {
     const Cell& cell = m_session.shownCell();
-    std::vector<Placed> out = placedArm(state.posture, state.gripperOpening);
+    std::vector<Placed> out;
+    for (const ArmState& arm : state.arms) {
+        const ArmStation* station = findArm(cell, arm.arm);
+        if (!station || arm.posture.size() != station->model->jointCount()) continue;  // an edit is being tried
+        for (const Placed& p : placedArm(*station, arm.posture, arm.gripperOpening, state.axes)) out.push_back(p);
+    }
     for (const Frame& frame : cell.frames)
-        if (!frame.solids.empty() && !frame.look.hidden) out.push_back({&shapeOf(frame.id.value, frame.solids), worldFromFrame(cell, frame.id), frame.id});
+        if (!frame.solids.empty() && !frame.look.hidden) out.push_back({&shapeOf(frame.id.value, frame.solids), worldFromFrame(cell, frame.id, state.axes), frame.id});
     for (size_t i = 0; i < state.parts.size(); ++i) {
         const PlacedPart& p = state.parts[i];
         // Nearly always in the order of the cell.
         const Part* part = i < cell.parts.size() && cell.parts[i].id == p.part ? &cell.parts[i] : findPart(cell, p.part);
-        if (part && !part->look.hidden) out.push_back({&shapeOf(part->kind.value, partSolids(cell, *part)), p.worldFromPart, part->id});
+        if (part ? part->look.hidden : !findPartKind(cell, p.kind)) continue;
+        // What a source made is nothing that could be selected.
+        out.push_back({&shapeOf(p.kind.value, findPartKind(cell, p.kind)->solids), p.worldFromPart, part ? Selection(part->id) : Selection()});
     }
     return out;
 }
@@ -148,21 +159,22 @@ DrawList Scene::build(QOpenGLFunctions_3_3_Core& gl, bool moving)
     QColor blame = theme().blocked;
     blame.setAlphaF(0.55f);
     const int joint = blamedJoint();
-    const Shape* blamed = joint >= 0 ? &armShape(size_t(joint) + 1) : nullptr;
+    const ArmStation& station = armInHand(m_session.shownCell());
+    const Shape* blamed = joint >= 0 ? &armShapes(station.model)[size_t(joint) + 1] : nullptr;
     for (const Placed& p : placed(state)) {
-        const bool arm = p.owner == Selection(m_session.cell().arm.mount);
-        const bool chosen = p.owner == m_session.selection() && !arm;
-        list.items.push_back({gpu(*p.shape), p.world, p.shape == blamed ? blame : chosen ? light : QColor()});
+        const bool chosen = p.owner == m_session.selection() && p.owner != Selection() && !p.link;
+        list.items.push_back({gpu(*p.shape), p.world, p.shape == blamed && p.link == station.id ? blame : chosen ? light : QColor()});
     }
     const auto addGhost = [&](const JointVector& posture, const QColor& color, double opacity) {
         QColor tint = color;
         tint.setAlphaF(0.75f);
-        for (const Placed& p : placedArm(posture, state.gripperOpening)) list.items.push_back({gpu(*p.shape), p.world, tint, opacity, false});
+        for (const Placed& p : placedArm(station, posture, state.of(station.id).gripperOpening, state.axes)) list.items.push_back({gpu(*p.shape), p.world, tint, opacity, false});
     };
     // Several arms more would slow every frame of a jog: they stand there when the picture stands still.
+    const JointVector& now = state.of(station.id).posture;
     if (!m_session.inRun() && !moving)
         for (const JointVector& way : m_session.ways())
-            if (way.size() != state.posture.size() || (way - state.posture).cwiseAbs().maxCoeff() > 1e-6) addGhost(way, theme().joint, 0.14);
+            if (way.size() != now.size() || (way - now).cwiseAbs().maxCoeff() > 1e-6) addGhost(way, theme().joint, 0.14);
     if (m_session.ghost()) addGhost(*m_session.ghost(), theme().accent, 0.28);
     Eigen::AlignedBox3d box;
     for (const Vec3& corner : corners()) box.extend(corner);
@@ -181,11 +193,11 @@ void Scene::addSelected(DrawList& list, const CellState& state) const
 {
     const Cell& cell = m_session.shownCell();
     if (const Frame* frame = findFrame(cell, m_session.selected<FrameId>())) {
-        const Pose world = worldFromFrame(cell, frame->id);
+        const Pose world = worldFromFrame(cell, frame->id, state.axes);
         addTriad(list.linesOnTop, world, 0.18, 2);
         if (frame->measured) {
             // From where it was drawn to where it was measured.
-            const Pose parent = worldFromFrame(cell, frame->parent), drawn = parent * frame->pose, built = parent * *frame->measured;
+            const Pose parent = worldFromFrame(cell, frame->parent, state.axes), drawn = parent * frame->pose, built = parent * *frame->measured;
             addTriad(list.linesOnTop, drawn, 0.1, 1.5);
             addTriad(list.linesOnTop, built, 0.1, 1.5);
             addDashes(list.linesOnTop, drawn.translation, built.translation, theme().caution, 2);
@@ -195,7 +207,7 @@ void Scene::addSelected(DrawList& list, const CellState& state) const
         for (const PlacedPart& p : state.parts)
             if (p.part == id) addTriad(list.linesOnTop, p.worldFromPart, 0.12, 2);
     if (const Pattern* pattern = findPattern(cell, m_session.selected<PatternId>())) {
-        const Pose frame = worldFromFrame(cell, pattern->frame);
+        const Pose frame = worldFromFrame(cell, pattern->frame, state.axes);
         Vec3 before = Vec3::Zero();
         bool first = true;
         for (const Pose& place : membersOf(cell, *pattern)) {
@@ -206,8 +218,8 @@ void Scene::addSelected(DrawList& list, const CellState& state) const
             first = false;
         }
     }
-    if (const Tool* tool = findTool(cell, m_session.selected<ToolId>()); tool && tool->id == cell.arm.tool) {
-        const Pose flange = worldFromBase(cell) * forward(*cell.arm.model, state.posture);
+    if (const Tool* tool = findTool(cell, m_session.selected<ToolId>()); tool && tool->id == armInHand(cell).tool) {
+        const Pose flange = worldFromBase(cell, armInHand(cell), state.axes) * forward(*armInHand(cell).model, state.of(cell.inHand).posture);
         addTriad(list.linesOnTop, flange, 0.08, 1.5);
         addTriad(list.linesOnTop, flange * tool->flangeFromTcp, 0.06, 2);
         for (const ToolPoint& point : tool->points) addTriad(list.linesOnTop, flange * point.flangeFromTcp, 0.06, 2);
@@ -236,21 +248,25 @@ const std::vector<Scene::Path>& Scene::paths() const
     m_paths.clear();
     if (!checked) return m_paths;
     const Cell& cell = *checked->cell;
-    const Pose base = worldFromBase(cell);
-    const auto tcp = [&](const JointVector& q) { return (base * baseFromTcp(cell, q)).translation; };
-    for (const StepOutcome& outcome : checked->result.trace.outcomes) {
-        if (!outcome.move) continue;
-        const Move& move = *outcome.move;
-        Path path{outcome.step, outcome.kind, {}, {}};
-        if (move.kind == Move::Kind::Joint) {
-            for (int i = 0; i <= 28; ++i) path.points.push_back(tcp(move.at(*cell.arm.model, i / 28.0)));
-        } else {
-            const double end = move.stop ? move.stop->fraction : 1;
-            path.points = {base * move.line.start.translation, base * interpolate(move.line.start, move.line.end, end).translation};
-            if (move.stop) path.missing = {path.points.back(), base * move.line.end.translation};
+    for (const ArmTrace& trace : checked->result.trace.arms)
+        for (const StepOutcome& outcome : trace.outcomes) {
+            const ArmStation& arm = *findArm(cell, trace.arm);
+            Path path{outcome.step, outcome.kind, {}, {}};
+            const auto base = [&](double fraction) { return worldFromBase(cell, arm, outcome.axesAlong(fraction)); };
+            if (!outcome.move) {
+                // A rail alone takes the tool along.
+                for (int i = 0; !outcome.travels.empty() && i <= 28; ++i) path.points.push_back((base(i / 28.0) * baseFromTcp(cell, arm, outcome.arrival)).translation);
+            } else if (outcome.move->kind == Move::Kind::Joint) {
+                for (int i = 0; i <= 28; ++i) path.points.push_back((base(i / 28.0) * baseFromTcp(cell, arm, outcome.move->at(*arm.model, i / 28.0))).translation);
+            } else {
+                const Move& move = *outcome.move;
+                const double end = move.stop ? move.stop->fraction : 1;
+                const int pieces = move.line.baseFromFrame ? 28 : 1;
+                for (int i = 0; i <= pieces; ++i) path.points.push_back(base(end * i / pieces) * move.line.tcpAt(end * i / pieces).translation);
+                if (move.stop) path.missing = {path.points.back(), base(1) * move.line.tcpAt(1).translation};
+            }
+            if (path.points.size() > 1) m_paths.push_back(std::move(path));
         }
-        m_paths.push_back(std::move(path));
-    }
     return m_paths;
 }
 
@@ -268,12 +284,25 @@ void Scene::addRoute(DrawList& list) const
 void Scene::addTargets(DrawList& list) const
 {
     const Cell& cell = m_session.shownCell();
+    const AxisValues axes = m_session.shownAxes();
     for (const Target& target : cell.targets) {
         if (target.kind != Target::Kind::Pose) continue;
         const bool chosen = m_session.selected<TargetId>() == target.id;
-        addTriad(chosen ? list.linesOnTop : list.lines, worldFromFrame(cell, target.frame) * target.pose, chosen ? 0.09 : 0.045, chosen ? 2.6 : 1.8);
+        addTriad(chosen ? list.linesOnTop : list.lines, worldFromFrame(cell, target.frame, axes) * target.pose, chosen ? 0.09 : 0.045, chosen ? 2.6 : 1.8);
     }
 }
+
+namespace {
+
+/// What became of the step that a finding is about.
+const StepOutcome* outcomeOf(const CheckedCell& checked, const Finding& f)
+{
+    for (const ArmTrace& arm : checked.result.trace.arms)
+        if (arm.routine == f.routine && f.stepIndex < arm.outcomes.size()) return &arm.outcomes[f.stepIndex];
+    return nullptr;
+}
+
+}  // namespace
 
 std::optional<Scene::Callout> Scene::callout() const
 {
@@ -284,13 +313,15 @@ std::optional<Scene::Callout> Scene::callout() const
     const Finding* worst = nullptr;
     for (const Finding& f : checked->result.findings)
         if (f.step == step && (!worst || f.severity > worst->severity)) worst = &f;
-    if (!worst || worst->stepIndex >= checked->result.trace.outcomes.size()) return std::nullopt;
-    const StepOutcome& outcome = checked->result.trace.outcomes[worst->stepIndex];
+    const StepOutcome* known = worst ? outcomeOf(*checked, *worst) : nullptr;
+    if (!known) return std::nullopt;
+    const StepOutcome& outcome = *known;
     const Target* target = findTarget(cell, worst->target);
-    Vec3 place = (worldFromBase(cell) * baseFromTcp(cell, outcome.arrival)).translation;
-    if (outcome.move && outcome.move->kind == Move::Kind::Line)
-        place = worldFromBase(cell) * interpolate(outcome.move->line.start, outcome.move->line.end, worst->fraction).translation;
-    else if (target && target->kind == Target::Kind::Pose) place = (worldFromFrame(cell, target->frame) * target->pose).translation;
+    const ArmStation& arm = armOf(cell, *findRoutine(cell, worst->routine));
+    const Pose base = worldFromBase(cell, arm, outcome.axesAlong(worst->fraction));
+    Vec3 place = (base * baseFromTcp(cell, arm, outcome.arrival)).translation;
+    if (outcome.move && outcome.move->kind == Move::Kind::Line) place = base * outcome.move->line.tcpAt(worst->fraction).translation;
+    else if (target && target->kind == Target::Kind::Pose) place = (worldFromFrame(cell, target->frame, outcome.axes) * target->pose).translation;
     return Callout{place, worst->severity, findingText(cell, *worst)};
 }
 
@@ -303,7 +334,7 @@ void Scene::addJogAxis(DrawList& list) const
     ChainFrames frames;
     chainFrames(arm, m_session.posture(), frames);
     const AxisFrame& f = frames.joints[size_t(joint)];
-    const Pose axis = worldFromBase(m_session.cell()) * makePose(f.rotation, f.origin);
+    const Pose axis = m_session.shownBase() * makePose(f.rotation, f.origin);
     const double size = std::clamp(0.16 * arm.reach(), 0.06, 0.35);
     const QColor color = theme().joint;
     const auto line = [&](const Vec3& a, const Vec3& b, double width) { list.linesOnTop.push_back({axis * a, axis * b, color, width}); };
@@ -327,10 +358,11 @@ void Scene::addExplanation(DrawList& list) const
     const Cell& cell = *checked->cell;
     for (const Finding& f : checked->result.findings) {
         if (f.step != step || f.rule != Rule::Singularity) continue;
-        const StepOutcome& outcome = checked->result.trace.outcomes[f.stepIndex];
-        const JointVector posture = outcome.move->at(*cell.arm.model, f.fraction);
-        const SingularityGeometry g = singularityGeometry(*cell.arm.model, posture, f.kind);
-        const Pose base = worldFromBase(cell);
+        const StepOutcome* outcome = outcomeOf(*checked, f);
+        if (!outcome) continue;
+        const ArmStation& arm = armOf(cell, *findRoutine(cell, f.routine));
+        const SingularityGeometry g = singularityGeometry(*arm.model, outcome->move->at(*arm.model, f.fraction), f.kind);
+        const Pose base = worldFromBase(cell, arm, outcome->axesAlong(f.fraction));
         const Vec3 point = base * g.point, direction = base.rotation * g.direction, centre = base * g.wristCentre;
         QColor color = f.severity == Severity::Blocked ? theme().blocked : theme().caution;
         if (f.kind == SingularityKind::Wrist || f.kind == SingularityKind::Direction) {

@@ -68,11 +68,13 @@ private:
         const Shape* shape;
         Pose world;
         Selection owner;
+        ArmId link{};  ///< of links: whose
     };
     Shape& shapeOf(std::uint32_t key, const std::vector<Solid>& solids) const;
-    Shape& armShape(size_t link) const;
+    /// Of the links of a model, the base first.
+    std::vector<Shape>& armShapes(const ArmPtr& arm) const;
     std::vector<Placed> placed(const CellState& state) const;
-    std::vector<Placed> placedArm(const JointVector& posture, double opening) const;
+    std::vector<Placed> placedArm(const ArmStation& arm, const JointVector& posture, double opening, const AxisValues& axes) const;
     /// Name of an owner of shapes.
     std::string nameOf(const Selection& owner) const;
     bool locked(const Selection& owner) const;
@@ -84,8 +86,7 @@ private:
 
     const Session& m_session;
     mutable std::map<std::uint32_t, Shape> m_shapes;
-    mutable ArmPtr m_shapedArm;
-    mutable std::vector<Shape> m_armShapes;
+    mutable std::map<ArmPtr, std::vector<Shape>> m_armShapes;
 
     mutable std::shared_ptr<const CheckedCell> m_pathsFor;
     mutable std::vector<Path> m_paths;

@@ -27,7 +27,7 @@ bool Scene::locked(const Selection& owner) const
     const Cell& cell = m_session.cell();
     if (const auto* id = std::get_if<FrameId>(&owner)) {
         const Frame* frame = findFrame(cell, *id);
-        return frame && frame->look.locked && *id != cell.arm.mount;
+        return frame && frame->look.locked && std::none_of(cell.arms.begin(), cell.arms.end(), [&](const ArmStation& a) { return a.mount == *id; });
     }
     if (const auto* id = std::get_if<PartId>(&owner)) {
         const Part* part = findPart(cell, *id);
@@ -119,7 +119,7 @@ std::optional<Scene::Snap> Scene::snapAt(QPointF pixel, const Camera& camera, QS
     }
     for (const Frame& f : cell.frames) {
         if (moves(f.id) || f.look.hidden) continue;
-        const Pose world = worldFromFrame(cell, f.id);
+        const Pose world = m_session.shownPlace(f.id);
         const double away = pixelsAway(world.translation);
         if (away < nearestPoint) {
             nearestPoint = away;
@@ -160,9 +160,9 @@ std::vector<Vec3> Scene::corners(const Selection& thing) const
         if (p.owner == thing || member || (frame && in && isBelow(cell, in, *frame))) addCorners(out, p.shape->box, p.world);
     }
     if (!out.empty()) return out;
-    if (frame && findFrame(cell, *frame)) out.push_back(worldFromFrame(cell, *frame).translation);
+    if (frame && findFrame(cell, *frame)) out.push_back(m_session.shownPlace(*frame).translation);
     if (const auto* id = std::get_if<TargetId>(&thing))
-        if (const Target* t = findTarget(cell, *id); t && t->kind == Target::Kind::Pose) out.push_back((worldFromFrame(cell, t->frame) * t->pose).translation);
+        if (const Target* t = findTarget(cell, *id); t && t->kind == Target::Kind::Pose) out.push_back((m_session.shownPlace(t->frame) * t->pose).translation);
     return out;
 }
 

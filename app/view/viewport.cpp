@@ -143,9 +143,9 @@ Pose Viewport::handlePose() const
 {
     if (const auto thing = movable()) return thing->worldFromParent * (m_moving ? m_movedTo : thing->pose);
     const Cell& cell = m_session.cell();
-    Pose pose = worldFromBase(cell) * baseFromTcp(cell, m_session.posture());
+    Pose pose = m_session.shownTcp();
     if (m_session.jogSpace() == JogSpace::World) pose.rotation.setIdentity();
-    if (m_session.jogSpace() == JogSpace::Frame) pose.rotation = worldFromFrame(cell, m_session.readingFrame()).rotation;
+    if (m_session.jogSpace() == JogSpace::Frame) pose.rotation = m_session.shownPlace(m_session.readingFrame()).rotation;
     return pose;
 }
 
@@ -200,7 +200,7 @@ void Viewport::paintGL()
         m_handle.place(handlePose(), m_camera, size());
         m_handle.draw(list.linesOnTop, m_drag ? m_drag->part : m_hovered);
     } else {
-        addTriad(list.linesOnTop, worldFromBase(m_session.cell()) * baseFromTcp(m_session.cell(), m_session.shownState().posture), 0.08, 2);
+        addTriad(list.linesOnTop, m_session.shownTcp(), 0.08, 2);
     }
     m_renderer->draw(list, m_camera, size() * devicePixelRatio(), defaultFramebufferObject(), m_fine);
     ++m_frames;
@@ -213,10 +213,10 @@ void Viewport::paintOverlay(QPainter& painter)
     const Cell& cell = m_session.shownCell();
     if (m_floorPlan) paintFloorPlan(painter);
     if (m_measuring) paintMeasure(painter);
-    if (const Pattern* pattern = findPattern(cell, m_session.selected<PatternId>())) label((worldFromFrame(cell, pattern->frame) * pattern->first).translation, text(pattern->name));
+    if (const Pattern* pattern = findPattern(cell, m_session.selected<PatternId>())) label((m_session.shownPlace(pattern->frame) * pattern->first).translation, text(pattern->name));
     if (const Target* t = findTarget(cell, m_session.selected<TargetId>()); t && t->kind == Target::Kind::Pose)
-        label((worldFromFrame(cell, t->frame) * t->pose).translation, text(t->name));
-    if (const Frame* f = findFrame(cell, m_session.selected<FrameId>())) label(worldFromFrame(cell, f->id).translation, text(f->name));
+        label((m_session.shownPlace(t->frame) * t->pose).translation, text(t->name));
+    if (const Frame* f = findFrame(cell, m_session.selected<FrameId>())) label(m_session.shownPlace(f->id).translation, text(f->name));
     if (const Part* p = findPart(cell, m_session.selected<PartId>()))
         for (const PlacedPart& placed : m_session.shownState().parts)
             if (placed.part == p->id) label(placed.worldFromPart.translation, text(p->name));
@@ -256,7 +256,7 @@ void Viewport::mousePressEvent(QMouseEvent* event)
             m_drag = drag;
             m_moving = movable();
             if (m_moving) m_movedTo = m_moving->pose;
-            m_dragTcp = worldFromBase(m_session.cell()) * baseFromTcp(m_session.cell(), m_session.posture());
+            m_dragTcp = m_session.shownTcp();
             return;
         }
     }
@@ -271,7 +271,7 @@ void Viewport::mouseMoveEvent(QMouseEvent* event)
         m_last = now;
         if (!Handle::move(*m_drag, now, m_camera, size())) return;
         if (m_moving) return dragMovable(now, event->modifiers() & Qt::ShiftModifier);
-        if (m_session.moveTcp(inverse(worldFromBase(m_session.cell())) * Handle::moved(*m_drag, m_dragTcp))) {
+        if (m_session.moveTcp(inverse(m_session.shownBase()) * Handle::moved(*m_drag, m_dragTcp))) {
             static const char* names[] = {"X", "Y", "Z"};
             if (m_drag->part < 3) showNote(QString("%1 %2 mm").arg(names[m_drag->part], lengthText(m_drag->amount)), false);
             else if (m_drag->part < 6) showNote(QString("about %1 %2").arg(names[m_drag->part - 3], degreeText(m_drag->amount)), false);
@@ -314,7 +314,7 @@ void Viewport::mouseReleaseEvent(QMouseEvent* event)
     if (event->button() == Qt::RightButton && (event->position() - m_pressed).manhattanLength() <= 4) {
         const Camera::Ray ray = m_camera.ray(event->position(), size());
         if (const Selection hit = m_scene.pick(ray.origin, ray.direction); !std::holds_alternative<std::monostate>(hit)) m_session.select(hit);
-        emit contextRequested(event->globalPosition().toPoint());
+        Q_EMIT contextRequested(event->globalPosition().toPoint());
     }
     if (m_moving) dropMovable();
     m_drag.reset();
@@ -370,7 +370,7 @@ void Viewport::keyPressEvent(QKeyEvent* event)
     if (event->modifiers() & (Qt::ControlModifier | Qt::AltModifier)) return QOpenGLWidget::keyPressEvent(event);
     if (jogByKey(event)) return;
     switch (event->key()) {
-    case Qt::Key_T: emit takeRequested(); return;
+    case Qt::Key_T: Q_EMIT takeRequested(); return;
     case Qt::Key_M:
         if (const TargetId id = m_session.selected<TargetId>()) m_session.goToTarget(id);
         else if (const StepId step = m_session.selected<StepId>()) {

@@ -49,7 +49,7 @@ public:
     /// Whole frames drawn so far.
     int frameCount() const { return m_frames; }
 
-signals:
+Q_SIGNALS:
     void takeRequested();  ///< the key that takes a target was pressed
     void filesDropped(const QStringList& paths);
     void contextRequested(QPoint globalPosition);

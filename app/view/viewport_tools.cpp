@@ -38,16 +38,18 @@ std::optional<Viewport::Movable> Viewport::movable() const
     if (const Frame* frame = findFrame(cell, m_session.selected<FrameId>())) {
         if (frame->look.locked) return std::nullopt;
         const FrameId id = frame->id;
-        return Movable{text(frame->name), worldFromFrame(cell, frame->parent), placeInForce(cell, *frame), [id](const Cell& c, const Pose& pose) { return setFramePose(c, id, pose); }};
+        // The place of an axis is where it stands; its motion comes on top.
+        const Pose motion = frame->axis ? axisMotion(*frame->axis, axisValue(*frame, m_session.shownAxes())) : Pose{};
+        return Movable{text(frame->name), m_session.shownPlace(frame->parent), placeInForce(cell, *frame) * motion, [id, motion](const Cell& c, const Pose& pose) { return setFramePose(c, id, pose * inverse(motion)); }};
     }
     if (const Part* part = findPart(cell, m_session.selected<PartId>())) {
         if (part->look.locked || part->pattern) return std::nullopt;
         const PartId id = part->id;
-        return Movable{text(part->name), worldFromFrame(cell, part->frame), part->pose, [id](const Cell& c, const Pose& pose) { return setPartPose(c, id, pose); }};
+        return Movable{text(part->name), m_session.shownPlace(part->frame), part->pose, [id](const Cell& c, const Pose& pose) { return setPartPose(c, id, pose); }};
     }
     if (const Pattern* pattern = findPattern(cell, m_session.selected<PatternId>())) {
         const Pattern own = *pattern;
-        return Movable{text(own.name), worldFromFrame(cell, own.frame), own.first, [own](const Cell& c, const Pose& pose) {
+        return Movable{text(own.name), m_session.shownPlace(own.frame), own.first, [own](const Cell& c, const Pose& pose) {
                            Pattern next = own;
                            next.first = pose;
                            return changePattern(c, next);
@@ -120,7 +122,7 @@ QString Viewport::measureText() const
 {
     if (m_measured.size() < 2) return {};
     const Scene::Snap &a = m_measured[0], &b = m_measured[1];
-    const Quat axes = worldFromFrame(m_session.cell(), m_session.readingFrame()).rotation;
+    const Quat axes = m_session.shownPlace(m_session.readingFrame()).rotation;
     const Vec3 way = axes.conjugate() * (b.place - a.place);
     QString words = QString("%1 · along the axes of %2: X %3  Y %4  Z %5").arg(withUnit(way.norm()), text(frameName(m_session.cell(), m_session.readingFrame())), placeFigure(way[0]), placeFigure(way[1]), withUnit(way[2]));
     if (a.direction.norm() > 0.5 && b.direction.norm() > 0.5) {
@@ -192,7 +194,7 @@ void Viewport::paintFloorPlan(QPainter& painter)
     painter.setFont(figureFont(11));
     for (const Frame& frame : cell.frames) {
         if (frame.parent || frame.look.hidden) continue;
-        const Vec3 at = worldFromFrame(cell, frame.id).translation;
+        const Vec3 at = m_session.shownPlace(frame.id).translation;
         const Vec3 foot(at[0], at[1], 0);
         for (int axis = 0; axis < 2; ++axis) {
             // A leader from the world's axis to the frame's foot, with the distance at its middle.
@@ -234,7 +236,7 @@ void Viewport::dropEvent(QDropEvent* event)
         if (url.isLocalFile()) paths << url.toLocalFile();
     if (paths.isEmpty()) return;
     event->acceptProposedAction();
-    emit filesDropped(paths);
+    Q_EMIT filesDropped(paths);
 }
 
 }  // namespace topikos

@@ -258,7 +258,13 @@ void MainWindow::buildRegions()
     m_bottom->setDocumentMode(true);
     m_cycle = new CycleStrip(*m_session);
     m_findings = new FindingsList(*m_session);
-    m_bottom->addTab(m_cycle, "Cycle");
+    auto* lanes = new QScrollArea;
+    lanes->setWidgetResizable(true);
+    lanes->setFrameShape(QFrame::NoFrame);
+    lanes->setHorizontalScrollBarPolicy(Qt::ScrollBarAlwaysOff);
+    lanes->setMinimumHeight(104);
+    lanes->setWidget(m_cycle);
+    m_bottom->addTab(lanes, "Cycle");
     m_bottom->addTab(m_findings, "Findings");
     m_bottom->addTab(new ContactMatrix(*m_session), "Contact");
     m_time = new QLabel(this);
@@ -297,7 +303,7 @@ void MainWindow::refreshHead()
     m_bottom->setTabText(1, blocked + cautions ? QString("Findings %1").arg(blocked + cautions) : "Findings");
     const Trace* trace = m_session->trace();
     if (!trace) m_cycleTime->setText(checked ? "No cycle yet" : "Checking …");
-    else if (trace->blockedAt) m_cycleTime->setText(QString("Stops at <b>%1 s</b>").arg(trace->duration, 0, 'f', 2));
+    else if (trace->blocked()) m_cycleTime->setText(QString("Stops at <b>%1 s</b>").arg(trace->duration, 0, 'f', 2));
     else m_cycleTime->setText(QString("Cycle <b>%1 s</b>%2").arg(trace->duration, 0, 'f', 2).arg(partsPerHour(*trace) > 0 ? QString(" · %1 / h").arg(partsPerHour(*trace), 0, 'f', 0) : ""));
     m_time->setText(trace ? QString("%1 / %2 s").arg(m_session->inRun() ? m_session->time() : 0, 0, 'f', 2).arg(trace->duration, 0, 'f', 2) : "");
     m_run->setText(m_session->playing() ? "Pause" : m_session->inRun() && trace && m_session->time() > 0 && m_session->time() < trace->duration ? "Go on" : "Run cycle");
@@ -336,7 +342,7 @@ ArmsPage& MainWindow::armsPage()
 void MainWindow::showArms(bool shown)
 {
     if (shown) {
-        armsPage().show(m_session->cell().arm.model->description());
+        armsPage().show(m_session->station().model->description());
         m_pages->setCurrentWidget(m_arms);
         m_arms->setFocus();
     } else {
@@ -357,7 +363,7 @@ void MainWindow::setDark(bool dark)
     applyTheme(dark);
     QSettings().setValue("look/dark", dark);
     m_rewind->setIcon(glyphIcon("rewind"));
-    emit m_session->cellChanged();  // pictures and icons are made anew
+    Q_EMIT m_session->cellChanged();  // pictures and icons are made anew
 }
 
 void MainWindow::closeEvent(QCloseEvent* event)

@@ -93,9 +93,9 @@ void MainWindow::buildActions()
 
     QMenu* units = view->addMenu("Units");
     for (int i = 0; i < int(std::size(kLengthUnits)); ++i)
-        action(units, QString("Show lengths in %1").arg(kLengthUnits[i].symbol), "Unit of places, shown and typed", {}, [this, i] { chooseUnits(i, -1), emit m_session->cellChanged(); });
+        action(units, QString("Show lengths in %1").arg(kLengthUnits[i].symbol), "Unit of places, shown and typed", {}, [this, i] { chooseUnits(i, -1), Q_EMIT m_session->cellChanged(); });
     for (int i = 0; i < int(std::size(kAngleUnits)); ++i)
-        action(units, QString("Show angles in %1").arg(i ? "radians" : "degrees"), "Unit of orientations, shown and typed", {}, [this, i] { chooseUnits(-1, i), emit m_session->cellChanged(); });
+        action(units, QString("Show angles in %1").arg(i ? "radians" : "degrees"), "Unit of orientations, shown and typed", {}, [this, i] { chooseUnits(-1, i), Q_EMIT m_session->cellChanged(); });
     QMenu* grid = view->addMenu("Grid");
     for (const int step : {10, 50, 100, 250, 1000}) action(grid, QString("Grid of %1 mm").arg(step), "Distance of the fine lines on the floor", {}, [this, step] { m_view->setGridStep(step * kMillimetre); });
     view->addSeparator();
@@ -140,7 +140,7 @@ void MainWindow::buildActions()
         if (const TargetId id = m_session->selected<TargetId>()) m_session->goToTarget(id);
         else m_session->say("Select a target to move to.", true);
     });
-    action(teach, "Move home", "Send the arm to its home posture", QKeySequence("Ctrl+H"), [this] { m_session->goToTarget(m_session->cell().arm.home); });
+    action(teach, "Move home", "Send the arm to its home posture", QKeySequence("Ctrl+H"), [this] { m_session->goToTarget(m_session->station().home); });
     action(teach, "Lock or free the jogged axis", "Holds the axis chosen for jogging where it is; ways to reach leave it out", {}, [this] {
         const int joint = m_session->jogJointIndex();
         const bool locked = m_session->arm().description().joints[size_t(joint)].locked.has_value();
@@ -186,10 +186,10 @@ void MainWindow::buildActions()
     action(run, "Run one step", "To the end of the next step", QKeySequence("F6"), [this] { m_step->click(); });
     action(run, "Back to the authored cell", "Ends the run; parts and arm are where they were", QKeySequence("F7"), [this] { m_session->leaveRun(); });
     action(run, "Run from selected step", "Starts where the selected step begins", QKeySequence("Shift+F5"), [this] {
-        const Trace* trace = m_session->trace();
+        const ArmTrace* trace = m_session->armTrace();
         const StepId step = m_session->selected<StepId>();
         if (!trace || !step) return m_session->say("Select the step to start from.", true);
-        for (const Trace::Span& span : trace->spans)
+        for (const ArmTrace::Span& span : trace->spans)
             if (trace->outcomes[span.outcome].step == step) {
                 m_session->scrub(span.start);
                 m_session->play();

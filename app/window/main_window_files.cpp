@@ -95,12 +95,17 @@ void MainWindow::newCell()
     cell.parts.clear();
     cell.partKinds.clear();
     cell.patterns.clear();
-    const FrameId mount = cell.arm.mount;
-    std::erase_if(cell.frames, [mount](const Frame& f) { return f.id != mount; });
-    cell.frames.front().parent = {};
-    cell.frames.front().pose = {};
-    const TargetId home = cell.arm.home;
-    std::erase_if(cell.targets, [home](const Target& t) { return t.id != home; });
+    cell.signals.clear();
+    cell.contact = {};
+    const ArmStation arm = armInHand(cell);
+    cell.arms = {arm};
+    std::erase_if(cell.frames, [&](const Frame& f) { return f.id != arm.mount; });
+    cell.frames.front() = {arm.mount, "Arm base", {}, {}, {}};
+    std::erase_if(cell.tools, [&](const Tool& t) { return t.id != arm.tool; });
+    std::erase_if(cell.targets, [&](const Target& t) { return t.id != arm.home; });
+    cell.targets.front().axes.clear();
+    const RoutineId routine = routineOf(cell, arm).id;
+    std::erase_if(cell.routines, [&](const Routine& r) { return r.id != routine; });
     cell.routines.front().steps.clear();
     cell.routines.front().name = "Routine 1";
     m_session->open(std::move(cell), {});
@@ -141,9 +146,9 @@ void MainWindow::bringFromCell(const QString& path)
         item->setData(Qt::UserRole, kind);
         item->setData(Qt::UserRole + 1, id);
     };
-    add(ArmRow, 0, "Arm: " + text(from->arm.model->description().name), "arm");
+    for (const ArmStation& a : from->arms) add(ArmRow, a.id.value, "Arm in hand becomes: " + text(a.model->description().name), "arm");
     for (const Frame& f : from->frames)
-        if (f.id != from->arm.mount) add(FrameRow, f.id.value, "Frame: " + text(f.name), "frame");
+        if (!f.axis && std::none_of(from->arms.begin(), from->arms.end(), [&](const ArmStation& a) { return a.mount == f.id; })) add(FrameRow, f.id.value, "Frame: " + text(f.name), "frame");
     for (const Tool& t : from->tools) add(ToolRow, t.id.value, "Tool: " + text(t.name), "tool");
     column->addWidget(list);
     auto* buttons = new QDialogButtonBox(QDialogButtonBox::Ok | QDialogButtonBox::Cancel, &dialog);
@@ -162,7 +167,7 @@ void MainWindow::bringFromCell(const QString& path)
             switch (item->data(Qt::UserRole).toInt()) {
             case FrameRow: next = bringFixture(*next, *from, {id}); break;
             case ToolRow: next = bringTool(*next, *from, {id}); break;
-            default: next = setArmModel(*next, from->arm.model);
+            default: next = setArmModel(*next, findArm(*from, {id})->model);
             }
         }
         return next;

@@ -2,6 +2,7 @@
 
 #include <algorithm>
 #include <cmath>
+#include <utility>
 
 namespace topikos {
 
@@ -23,6 +24,31 @@ const Pattern* findPattern(const Cell& cell, PatternId id) { return find(cell.pa
 const Part* findPart(const Cell& cell, PartId id) { return find(cell.parts, id); }
 const Target* findTarget(const Cell& cell, TargetId id) { return find(cell.targets, id); }
 const Routine* findRoutine(const Cell& cell, RoutineId id) { return find(cell.routines, id); }
+const Signal* findSignal(const Cell& cell, SignalId id) { return find(cell.signals, id); }
+const ArmStation* findArm(const Cell& cell, ArmId id) { return find(cell.arms, id); }
+
+namespace {
+
+const ArmStation& knownArm(const Cell& cell, ArmId id)
+{
+    const ArmStation* arm = findArm(cell, id);
+    require(arm, "the arm is in the cell");
+    return *arm;
+}
+
+}  // namespace
+
+const ArmStation& armInHand(const Cell& cell) { return knownArm(cell, cell.inHand); }
+ArmStation& armInHand(Cell& cell) { return const_cast<ArmStation&>(armInHand(std::as_const(cell))); }
+const ArmStation& armOf(const Cell& cell, const Target& target) { return knownArm(cell, target.arm); }
+const ArmStation& armOf(const Cell& cell, const Routine& routine) { return knownArm(cell, routine.arm); }
+
+const Routine& routineOf(const Cell& cell, const ArmStation& arm)
+{
+    const auto it = std::find_if(cell.routines.begin(), cell.routines.end(), [&](const Routine& r) { return r.arm == arm.id; });
+    require(it != cell.routines.end(), "the arm has a routine");
+    return *it;
+}
 
 std::string frameName(const Cell& cell, FrameId id)
 {
@@ -30,25 +56,80 @@ std::string frameName(const Cell& cell, FrameId id)
     return frame ? frame->name : "World";
 }
 
-Pose worldFromFrame(const Cell& cell, FrameId id)
+Pose axisMotion(const FrameAxis& axis, double value)
+{
+    if (axis.kind == JointKind::Prismatic) return translated(value * axis.direction);
+    return {Vec3::Zero(), Quat(Eigen::AngleAxisd(value, axis.direction))};
+}
+
+double axisValue(const Frame& frame, const AxisValues& axes)
+{
+    for (const AxisValue& a : axes)
+        if (a.frame == frame.id) return a.value;
+    return frame.axis ? frame.axis->value : 0;
+}
+
+AxisValues overlaid(const AxisValues& axes, const AxisValues& over)
+{
+    AxisValues out = over;
+    for (const AxisValue& a : axes)
+        if (std::none_of(over.begin(), over.end(), [&](const AxisValue& o) { return o.frame == a.frame; })) out.push_back(a);
+    return out;
+}
+
+std::vector<FrameId> axesOf(const Cell& cell, FrameId device)
+{
+    std::vector<FrameId> out;
+    for (const Frame& frame : cell.frames)
+        if (frame.axis && deviceOfAxis(cell, frame.id) == device) out.push_back(frame.id);
+    const auto depth = [&](FrameId id) {
+        int levels = 0;
+        for (; id; id = findFrame(cell, id)->parent) ++levels;
+        return levels;
+    };
+    std::sort(out.begin(), out.end(), [&](FrameId a, FrameId b) { return depth(a) < depth(b); });
+    return out;
+}
+
+FrameId deviceOfAxis(const Cell& cell, FrameId axis)
+{
+    const Frame* frame = findFrame(cell, axis);
+    if (!frame || !frame->axis) return {};
+    for (frame = findFrame(cell, frame->parent); frame; frame = findFrame(cell, frame->parent))
+        if (frame->device) return frame->id;
+    return {};
+}
+
+std::vector<FrameId> axesBetween(const Cell& cell, FrameId a, FrameId b)
+{
+    std::vector<FrameId> out;
+    for (const auto& [from, other] : {std::pair(a, b), std::pair(b, a)})
+        for (FrameId id = from; id && !isBelow(cell, other, id); id = findFrame(cell, id)->parent)
+            if (findFrame(cell, id)->axis) out.push_back(id);
+    return out;
+}
+
+Pose worldFromFrame(const Cell& cell, FrameId id, const AxisValues& axes)
 {
     const Frame* frame = findFrame(cell, id);
-    return frame ? worldFromFrame(cell, frame->parent) * placeInForce(cell, *frame) : Pose{};
+    if (!frame) return Pose{};
+    const Pose place = worldFromFrame(cell, frame->parent, axes) * placeInForce(cell, *frame);
+    return frame->axis ? place * axisMotion(*frame->axis, axisValue(*frame, axes)) : place;
 }
 
 const Pose& placeInForce(const Cell& cell, const Frame& frame) { return cell.asBuilt && frame.measured ? *frame.measured : frame.pose; }
 
-Pose worldFromBase(const Cell& cell) { return worldFromFrame(cell, cell.arm.mount); }
+Pose worldFromBase(const Cell& cell, const ArmStation& arm, const AxisValues& axes) { return worldFromFrame(cell, arm.mount, axes); }
 
-Pose worldFromPart(const Cell& cell, const Part& part) { return worldFromFrame(cell, part.frame) * part.pose; }
+Pose worldFromPart(const Cell& cell, const Part& part, const AxisValues& axes) { return worldFromFrame(cell, part.frame, axes) * part.pose; }
 
 bool keepsPosture(const Arm& arm) { return !arm.hasConfigurations() || arm.freeJoints().size() > 6; }
 
-Solutions waysTo(const Cell& cell, const Target& target, double standoff, const JointVector* from)
+Solutions waysTo(const Cell& cell, const Target& target, double standoff, const JointVector* from, const AxisValues& axes)
 {
-    const Arm& arm = *cell.arm.model;
+    const Arm& arm = *armOf(cell, target).model;
     const bool taught = keepsPosture(arm) && target.posture.size() == arm.jointCount();
-    return inverseKinematics(arm, baseFromFlange(cell, target, standoff), taught ? &target.posture : from);
+    return inverseKinematics(arm, baseFromFlange(cell, target, standoff, axes), taught ? &target.posture : from);
 }
 
 const Solution* chosenWay(const Arm& arm, const Target& target, const std::vector<Solution>& items)
@@ -58,9 +139,9 @@ const Solution* chosenWay(const Arm& arm, const Target& target, const std::vecto
     return nearestTo(items, target.posture);
 }
 
-const Tool& toolInForce(const Cell& cell)
+const Tool& toolInForce(const Cell& cell, const ArmStation& arm)
 {
-    const Tool* tool = findTool(cell, cell.arm.tool);
+    const Tool* tool = findTool(cell, arm.tool);
     require(tool, "the arm's tool is in the cell");
     return *tool;
 }
@@ -71,7 +152,7 @@ const Pose& flangeFromTcp(const Tool& tool, TcpId tcp)
     return point ? point->flangeFromTcp : tool.flangeFromTcp;
 }
 
-const Pose& flangeFromTcp(const Cell& cell) { return flangeFromTcp(toolInForce(cell), cell.arm.tcp); }
+const Pose& flangeFromTcp(const Cell& cell, const ArmStation& arm) { return flangeFromTcp(toolInForce(cell, arm), arm.tcp); }
 
 std::vector<Pose> jawPlaces(const Gripper& gripper, double opening)
 {
@@ -99,31 +180,37 @@ const std::vector<Solid>& partSolids(const Cell& cell, const Part& part)
     return kind->solids;
 }
 
-JointVector homePosture(const Cell& cell)
+JointVector homePosture(const Cell& cell, const ArmStation& arm)
 {
-    const Target* home = findTarget(cell, cell.arm.home);
+    const Target* home = findTarget(cell, arm.home);
     require(home && home->kind == Target::Kind::Posture, "home is a posture of the cell");
     return home->posture;
 }
 
-Pose baseFromTcp(const Cell& cell, const JointVector& posture) { return forward(*cell.arm.model, posture) * flangeFromTcp(cell); }
+Pose baseFromTcp(const Cell& cell, const ArmStation& arm, const JointVector& posture) { return forward(*arm.model, posture) * flangeFromTcp(cell, arm); }
 
-Pose frameFromTcp(const Cell& cell, FrameId frame, const JointVector& posture)
+Pose worldFromTcp(const Cell& cell, const ArmStation& arm, const JointVector& posture, const AxisValues& axes)
 {
-    return inverse(worldFromFrame(cell, frame)) * worldFromBase(cell) * baseFromTcp(cell, posture);
+    return worldFromBase(cell, arm, axes) * baseFromTcp(cell, arm, posture);
 }
 
-Pose baseFromTarget(const Cell& cell, const Target& target, double standoff)
+Pose frameFromTcp(const Cell& cell, const ArmStation& arm, FrameId frame, const JointVector& posture, const AxisValues& axes)
+{
+    return inverse(worldFromFrame(cell, frame, axes)) * worldFromTcp(cell, arm, posture, axes);
+}
+
+Pose baseFromTarget(const Cell& cell, const Target& target, double standoff, const AxisValues& axes)
 {
     require(target.kind == Target::Kind::Pose, "the target is a pose");
-    return inverse(worldFromBase(cell)) * worldFromFrame(cell, target.frame) * target.pose * translated({0, 0, -standoff});
+    const AxisValues there = overlaid(axes, target.axes);
+    return inverse(worldFromBase(cell, armOf(cell, target), there)) * worldFromFrame(cell, target.frame, there) * target.pose * translated({0, 0, -standoff});
 }
 
-Pose baseFromFlange(const Cell& cell, const Target& target, double standoff)
+Pose baseFromFlange(const Cell& cell, const Target& target, double standoff, const AxisValues& axes)
 {
     const Tool* tool = findTool(cell, target.tool);
     require(tool, "the target's tool is in the cell");
-    return baseFromTarget(cell, target, standoff) * inverse(flangeFromTcp(*tool, target.tcp));
+    return baseFromTarget(cell, target, standoff, axes) * inverse(flangeFromTcp(*tool, target.tcp));
 }
 
 bool isBelow(const Cell& cell, FrameId frame, FrameId ancestor)

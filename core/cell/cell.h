@@ -27,6 +27,8 @@ using PartId = Id<struct PartTag>;
 using PartKindId = Id<struct PartKindTag>;
 using PatternId = Id<struct PatternTag>;
 using TargetId = Id<struct TargetTag>;
+using ArmId = Id<struct ArmTag>;
+using SignalId = Id<struct SignalTag>;
 using RoutineId = Id<struct RoutineKind>;
 using StepId = Id<struct StepTag>;
 
@@ -35,6 +37,45 @@ struct Look {
     bool hidden = false;
     bool locked = false;  ///< cannot be dragged or picked in the view
     bool operator==(const Look&) const = default;
+};
+
+/// How a frame of a device moves: along or about one of its own axes, from where it is placed.
+struct FrameAxis {
+    JointKind kind = JointKind::Prismatic;
+    Vec3 direction = Vec3::UnitX();     ///< in the frame, of length 1
+    double lowest = 0, highest = 1;     ///< [m or rad]
+    double speed = 0.5;                 ///< [m/s or rad/s]
+    double acceleration = 1;            ///< [m/s^2 or rad/s^2]
+    double value = 0;                   ///< at the start of a run [m or rad]
+    bool operator==(const FrameAxis&) const = default;
+};
+
+/// Where an axis stands.
+struct AxisValue {
+    FrameId frame;     ///< that moves
+    double value = 0;  ///< [m or rad]
+    bool operator==(const AxisValue&) const = default;
+};
+/// Where axes stand that differ from their start; axes that are not named stand there.
+using AxisValues = std::vector<AxisValue>;
+
+/// Equipment that acts in a run. It stands in a frame, whose name it has; its axes are frames below that one.
+struct Device {
+    enum class Kind { Rail, Turntable, Positioner, Belt, Source, Sink, Sensor, Scanner, Clamp, LightBarrier };
+    Kind kind = Kind::Rail;
+    /// Belt: length along x, width along y, thickness of no meaning. Source, sink, scanner, clamp: edge lengths of the box about the origin in which
+    /// it works. Sensor: the beam goes from the origin along x. Light barrier: a curtain along x and z from the origin. [m]
+    Vec3 size{0.2, 0.2, 0.2};
+    double speed = 0.2;                 ///< Belt [m/s]
+    double acceleration = 1;            ///< Belt [m/s^2]
+    bool indexing = false;              ///< Belt: goes on by one pitch with each rising edge of the input; else it runs while the input is on, or always
+    double pitch = 0.2;                 ///< Belt, indexing [m]
+    bool accumulates = true;            ///< Belt: parts wait at its end while it goes on under them; else they run off it
+    PartKindId makes{};                 ///< Source
+    double interval = 5;                ///< Source without an input: time between parts [s]
+    std::uint32_t most = 20;            ///< Source: parts in a run
+    SignalId input{}, output{}, number{};  ///< what they are: see wiresOf()
+    bool operator==(const Device&) const = default;
 };
 
 /// A place in the cell, with the fixture that stands there. The world is the frame with id 0 and is not stored.
@@ -46,6 +87,8 @@ struct Frame {
     std::vector<Solid> solids;
     std::optional<Pose> measured{};  ///< parentFromFrame as built; in force while Cell::asBuilt
     Look look{};
+    std::optional<FrameAxis> axis{};    ///< it moves, as part of the nearest device above it
+    std::optional<Device> device{};     ///< that stands here
 };
 
 /// Jaws that move apart along x of the tool centre point, or a suction cup.
@@ -121,12 +164,15 @@ struct Pattern {
     double sweep = 2 * std::numbers::pi;  ///< Ring: angle from the first place round to the end [rad]; full turns leave no doubled place
     std::vector<std::uint32_t> leftOut{};  ///< places, counted along x, then y, then z, from 0
     PartKindId kind{};              ///< Parts
+    ArmId arm{};                    ///< Targets
     ToolId tool{};                  ///< Targets
     Configuration configuration{};  ///< Targets: of new ones
+    AxisValues axes{};              ///< Targets: see Target
 };
 
-/// The arm of the cell, standing on a frame.
+/// An arm of the cell, standing on a frame.
 struct ArmStation {
+    ArmId id;
     std::string name;
     ArmPtr model;
     FrameId mount;  ///< arm base = this frame
@@ -140,6 +186,7 @@ struct Target {
     enum class Kind { Pose, Posture };
     TargetId id;
     std::string name;
+    ArmId arm;                    ///< that goes there
     Kind kind = Kind::Pose;
     FrameId frame;                ///< Pose
     ToolId tool;                  ///< Pose
@@ -149,10 +196,22 @@ struct Target {
     TcpId tcp{};              ///< Pose: point of the tool
     PatternId pattern{};      ///< Pose: it belongs to, if any
     std::uint32_t place = 0;  ///< in the pattern
+    AxisValues axes{};        ///< device axes that are brought there with the arm; others stay where they are
+};
+
+/// A named value that devices and routines write and read. Who does follows from them.
+struct Signal {
+    enum class Kind { Digital, Analogue, Number };
+    SignalId id;
+    std::string name;
+    Kind kind = Kind::Digital;
+    double start = 0;  ///< at the start of a run; digital: 0 or 1, number: whole
+    bool operator==(const Signal&) const = default;
 };
 
 struct Step {
-    enum class Kind { JointMove, Line, Grip, Release, Wait };
+    enum class Kind { JointMove, Line, Grip, Release, Wait, SetSignal, WaitSignal, MoveAxes };
+    enum class Comparison { Equal, AtLeast, AtMost };
     StepId id;
     Kind kind = Kind::JointMove;
     TargetId target;           ///< moves
@@ -162,6 +221,11 @@ struct Step {
     double blend = 0;          ///< moves: how far before the end the next move may set in [m]
     double seconds = 0.5;      ///< waits
     bool off = false;          ///< left out of the run
+    SignalId signal{};         ///< SetSignal, WaitSignal
+    double value = 1;          ///< SetSignal: to be written; WaitSignal: to be met
+    Comparison comparison = Comparison::Equal;  ///< WaitSignal
+    FrameId device{};          ///< MoveAxes, at `jointSpeed`
+    std::vector<double> axes{};  ///< MoveAxes: where its axes go, in the order of axesOf() [m or rad]
 
     bool isMove() const { return kind == Kind::JointMove || kind == Kind::Line; }
 };
@@ -170,6 +234,7 @@ struct Routine {
     RoutineId id;
     std::string name;
     std::vector<Step> steps;
+    ArmId arm{};  ///< that runs it
 };
 
 /// When a finding is raised.
@@ -193,11 +258,12 @@ struct LineLimits {
     double turnAcceleration = 10; ///< [rad/s^2]
 };
 
-/// A body that contact is asked of: a link of the arm (0 the base, i moves with joint i), the tool in force, or a frame with its shapes.
+/// A body that contact is asked of: a link of an arm (0 the base, i moves with joint i), its tool in force, or a frame with its shapes.
 struct ContactMember {
     enum class Kind { Link, Tool, Frame };
     Kind kind = Kind::Link;
     std::uint32_t id = 0;  ///< number of the link, or id of the frame; 0 for the tool
+    ArmId arm{};           ///< of links and tools
     auto operator<=>(const ContactMember&) const = default;
 };
 
@@ -219,14 +285,16 @@ struct ContactPairs {
 struct Cell {
     std::string name;
     std::uint32_t nextId = 1;
-    ArmStation arm;
+    std::vector<ArmStation> arms;  ///< at least one
+    ArmId inHand;                  ///< the arm that is jogged and taught
     std::vector<Frame> frames;
     std::vector<Tool> tools;
     std::vector<PartKind> partKinds;
     std::vector<Part> parts;
     std::vector<Pattern> patterns;
     std::vector<Target> targets;
-    std::vector<Routine> routines;
+    std::vector<Signal> signals;
+    std::vector<Routine> routines;  ///< at least one of each arm; the first one runs
     Thresholds thresholds;
     LineLimits lineLimits;
     AngleOrder angles = AngleOrder::FixedXyz;  ///< convention in which orientations are shown and typed
@@ -242,46 +310,70 @@ const PartKind* findPartKind(const Cell& cell, PartKindId id);
 const Pattern* findPattern(const Cell& cell, PatternId id);
 const Target* findTarget(const Cell& cell, TargetId id);
 const Routine* findRoutine(const Cell& cell, RoutineId id);
+const Signal* findSignal(const Cell& cell, SignalId id);
+const ArmStation* findArm(const Cell& cell, ArmId id);
+
+const ArmStation& armInHand(const Cell& cell);
+ArmStation& armInHand(Cell& cell);
+/// The arm that goes to a target, or runs a routine.
+const ArmStation& armOf(const Cell& cell, const Target& target);
+const ArmStation& armOf(const Cell& cell, const Routine& routine);
+/// The routine that an arm runs.
+const Routine& routineOf(const Cell& cell, const ArmStation& arm);
 
 /// Name of a frame; "World" for id 0.
 std::string frameName(const Cell& cell, FrameId id);
 
 /// Placement of a frame in its parent: as measured if that is in force, else as drawn.
 const Pose& placeInForce(const Cell& cell, const Frame& frame);
+/// What an axis adds to the place of its frame.
+Pose axisMotion(const FrameAxis& axis, double value);
+/// Where an axis stands: as in `axes`, or at its start.
+double axisValue(const Frame& frame, const AxisValues& axes);
+/// `axes` with those of `over` in their place.
+AxisValues overlaid(const AxisValues& axes, const AxisValues& over);
+/// Frames that an axis device moves, nearest to the device first; empty for other frames.
+std::vector<FrameId> axesOf(const Cell& cell, FrameId device);
+/// The device whose axis a frame is; none for other frames.
+FrameId deviceOfAxis(const Cell& cell, FrameId axis);
+/// Axes that move one of the two places seen from the other one.
+std::vector<FrameId> axesBetween(const Cell& cell, FrameId a, FrameId b);
+
 /// Placement of a frame in the world. The tree is free of loops (the file reader and the edits see to it).
-Pose worldFromFrame(const Cell& cell, FrameId id);
-Pose worldFromBase(const Cell& cell);
-Pose worldFromPart(const Cell& cell, const Part& part);
+Pose worldFromFrame(const Cell& cell, FrameId id, const AxisValues& axes = {});
+Pose worldFromBase(const Cell& cell, const ArmStation& arm, const AxisValues& axes = {});
+Pose worldFromPart(const Cell& cell, const Part& part, const AxisValues& axes = {});
 
-/// TCP placement at a posture, in base and in any frame, with the tool in force.
-Pose baseFromTcp(const Cell& cell, const JointVector& posture);
-Pose frameFromTcp(const Cell& cell, FrameId frame, const JointVector& posture);
+/// TCP placement at a posture, in base, in the world and in any frame, with the tool in force.
+Pose baseFromTcp(const Cell& cell, const ArmStation& arm, const JointVector& posture);
+Pose worldFromTcp(const Cell& cell, const ArmStation& arm, const JointVector& posture, const AxisValues& axes = {});
+Pose frameFromTcp(const Cell& cell, const ArmStation& arm, FrameId frame, const JointVector& posture, const AxisValues& axes = {});
 
-/// Where the TCP has to be, in arm base, for a pose target, `standoff` [m] back along the tool's z.
-Pose baseFromTarget(const Cell& cell, const Target& target, double standoff = 0);
+/// Where the TCP has to be, in arm base, for a pose target, `standoff` [m] back along the tool's z. The target's own axes count before `axes`.
+Pose baseFromTarget(const Cell& cell, const Target& target, double standoff = 0, const AxisValues& axes = {});
 
 /// Flange placement in base for a pose target.
-Pose baseFromFlange(const Cell& cell, const Target& target, double standoff = 0);
+Pose baseFromFlange(const Cell& cell, const Target& target, double standoff = 0, const AxisValues& axes = {});
 
 /// Whether pose targets of this arm keep the posture they were taught with: its configurations, if it has any, leave something open.
 bool keepsPosture(const Arm& arm);
 /// What inverse kinematics finds for a pose target, near the posture it was taught with, or near `from`.
-Solutions waysTo(const Cell& cell, const Target& target, double standoff = 0, const JointVector* from = nullptr);
+Solutions waysTo(const Cell& cell, const Target& target, double standoff = 0, const JointVector* from = nullptr, const AxisValues& axes = {});
 /// The one of `items` that a pose target means: of its configuration; for arms without configurations the nearest to the posture it was taught
 /// with. nullptr if there is none.
 const Solution* chosenWay(const Arm& arm, const Target& target, const std::vector<Solution>& items);
 
-const Tool& toolInForce(const Cell& cell);
+const Tool& toolInForce(const Cell& cell, const ArmStation& arm);
 /// Flange to one of a tool's points; to the first one for ids the tool does not have.
 const Pose& flangeFromTcp(const Tool& tool, TcpId tcp);
 /// Flange to the point in force.
-const Pose& flangeFromTcp(const Cell& cell);
+const Pose& flangeFromTcp(const Cell& cell, const ArmStation& arm);
 /// Where the jaws stand with their tips `opening` [m] apart, each seen from the TCP; one place for vacuum.
 std::vector<Pose> jawPlaces(const Gripper& gripper, double opening);
 /// Whether a part that lies at `tcpFromPart` is gripped.
 bool inGrasp(const Gripper& gripper, const Pose& tcpFromPart);
 const std::vector<Solid>& partSolids(const Cell& cell, const Part& part);
-JointVector homePosture(const Cell& cell);
+JointVector homePosture(const Cell& cell, const ArmStation& arm);
 
 /// Whether `frame` is `ancestor` or hangs below it.
 bool isBelow(const Cell& cell, FrameId frame, FrameId ancestor);

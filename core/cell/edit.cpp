@@ -49,7 +49,8 @@ void dropUnusedKinds(Cell& cell)
 {
     std::erase_if(cell.partKinds, [&](const PartKind& kind) {
         return std::none_of(cell.parts.begin(), cell.parts.end(), [&](const Part& p) { return p.kind == kind.id; })
-               && std::none_of(cell.patterns.begin(), cell.patterns.end(), [&](const Pattern& p) { return p.kind == kind.id; });
+               && std::none_of(cell.patterns.begin(), cell.patterns.end(), [&](const Pattern& p) { return p.kind == kind.id; })
+               && std::none_of(cell.frames.begin(), cell.frames.end(), [&](const Frame& f) { return f.device && f.device->makes == kind.id; });
     });
 }
 
@@ -74,7 +75,7 @@ namespace {
 
 Status checkPosture(const Cell& cell, const JointVector& posture)
 {
-    if (posture.size() != cell.arm.model->jointCount() || !posture.allFinite())
+    if (posture.size() != armInHand(cell).model->jointCount() || !posture.allFinite())
         return Error{"edit.posture", "the posture does not fit the arm", "", "Take it again with this arm."};
     return std::nullopt;
 }
@@ -123,18 +124,19 @@ Result<Cell> renameRoutine(const Cell& cell, RoutineId id, const std::string& na
 Result<Cell> setArmModel(const Cell& cell, const ArmPtr& model)
 {
     if (!model) return missing("arm");
-    const Arm& before = *cell.arm.model;
+    const Arm& before = *armInHand(cell).model;
     Cell next = cell;
-    next.arm.model = model;
+    armInHand(next).model = model;
     next.contact = {};  // other links, other pairs
     if (model->description().sheet) next.angles = model->description().sheet->orientation;
     const bool sameJoints = std::equal(model->joints().begin(), model->joints().end(), before.joints().begin(), before.joints().end(), [](const Joint& a, const Joint& b) { return a.kind == b.kind; });
     for (Target& target : next.targets) {
+        if (target.arm != cell.inHand) continue;
         if (target.kind == Target::Kind::Posture) {
             if (sameJoints) continue;
             // A posture means nothing to another chain: the flange is held where it was, home becomes the arm's own.
             const Solutions found = inverseKinematics(*model, forward(before, target.posture));
-            target.posture = found.items.empty() || target.id == cell.arm.home ? armHome(*model) : found.items.front().joints;
+            target.posture = found.items.empty() || target.id == armInHand(cell).home ? armHome(*model) : found.items.front().joints;
         } else {
             const Solutions found = inverseKinematics(*model, baseFromFlange(next, target));
             if (keepsPosture(*model)) target.posture = found.items.empty() ? JointVector() : found.items.front().joints;
@@ -155,22 +157,22 @@ Result<Cell> setAngles(const Cell& cell, AngleOrder angles)
 
 Result<Cell> setAxisLock(const Cell& cell, int joint, std::optional<double> value)
 {
-    ArmDescription description = cell.arm.model->description();
+    ArmDescription description = armInHand(cell).model->description();
     if (joint < 0 || joint >= int(description.joints.size()))
         return Error{"edit.axis", fmt::format("the arm has no axis {}", joint + 1), "", "Choose one of its axes."};
     description.joints[size_t(joint)].locked = value;
     Result<ArmPtr> arm = Arm::make(std::move(description));
     if (!arm) return arm.error();
     Cell next = cell;
-    next.arm.model = *arm;
+    armInHand(next).model = *arm;
     // With an axis held, configurations no longer name a way: targets keep the posture they meant.
     for (Target& target : next.targets) {
-        if (target.kind != Target::Kind::Pose) continue;
+        if (target.kind != Target::Kind::Pose || target.arm != cell.inHand) continue;
         if (!keepsPosture(**arm)) {
             target.posture = JointVector();
         } else if (target.posture.size() == 0) {
             const Solutions found = waysTo(cell, target);
-            if (const Solution* own = chosenWay(*cell.arm.model, target, found.items)) target.posture = own->joints;
+            if (const Solution* own = chosenWay(*armInHand(cell).model, target, found.items)) target.posture = own->joints;
         }
     }
     return next;
@@ -200,18 +202,39 @@ Result<Cell> added(const Cell& cell, Target target, TargetId* created)
 
 }  // namespace
 
-Result<Cell> takePoseTarget(const Cell& cell, FrameId frame, const JointVector& posture, const std::string& name, TargetId* created)
+namespace {
+
+/// Puts a pose target where the arm in hand stands.
+void takeHere(const Cell& cell, Target& target, const JointVector& posture, const AxisValues& axes)
+{
+    const ArmStation& arm = armInHand(cell);
+    target.arm = arm.id;
+    target.tool = arm.tool;
+    target.tcp = arm.tcp;
+    target.pose = frameFromTcp(cell, arm, target.frame, posture, axes);
+    target.configuration = configurationOf(*arm.model, posture);
+    if (keepsPosture(*arm.model)) target.posture = posture;
+    target.axes.clear();
+    for (const FrameId axis : axesBetween(cell, arm.mount, target.frame)) target.axes.push_back({axis, axisValue(*findFrame(cell, axis), axes)});
+}
+
+/// The postures and targets of another arm are not changed with the one in hand.
+Status checkInHand(const Cell& cell, const Target& target)
+{
+    if (target.arm == cell.inHand) return std::nullopt;
+    return Error{"edit.other-arm", fmt::format("\"{}\" is a target of \"{}\"", target.name, armOf(cell, target).name), "", "Take that arm in hand first."};
+}
+
+}  // namespace
+
+Result<Cell> takePoseTarget(const Cell& cell, FrameId frame, const JointVector& posture, const std::string& name, TargetId* created, const AxisValues& axes)
 {
     if (frame && !findFrame(cell, frame)) return missing("frame");
     if (Status bad = checkPosture(cell, posture)) return *bad;
     Target target;
     target.name = name;
     target.frame = frame;
-    target.tool = cell.arm.tool;
-    target.tcp = cell.arm.tcp;
-    target.pose = frameFromTcp(cell, frame, posture);
-    target.configuration = configurationOf(*cell.arm.model, posture);
-    if (keepsPosture(*cell.arm.model)) target.posture = posture;
+    takeHere(cell, target, posture, axes);
     return added(cell, std::move(target), created);
 }
 
@@ -220,24 +243,19 @@ Result<Cell> takePostureTarget(const Cell& cell, const JointVector& posture, con
     if (Status bad = checkPosture(cell, posture)) return *bad;
     Target target;
     target.name = name;
+    target.arm = cell.inHand;
     target.kind = Target::Kind::Posture;
     target.posture = posture;
     return added(cell, std::move(target), created);
 }
 
-Result<Cell> retakeTarget(const Cell& cell, TargetId id, const JointVector& posture)
+Result<Cell> retakeTarget(const Cell& cell, TargetId id, const JointVector& posture, const AxisValues& axes)
 {
     if (Status bad = checkPosture(cell, posture)) return *bad;
     return changedTarget(cell, id, [&](Target& target) -> Status {
-        if (target.kind == Target::Kind::Posture) {
-            target.posture = posture;
-        } else {
-            target.tool = cell.arm.tool;
-            target.tcp = cell.arm.tcp;
-            target.pose = frameFromTcp(cell, target.frame, posture);
-            target.configuration = configurationOf(*cell.arm.model, posture);
-            if (keepsPosture(*cell.arm.model)) target.posture = posture;
-        }
+        if (Status bad = checkInHand(cell, target)) return bad;
+        if (target.kind == Target::Kind::Posture) target.posture = posture;
+        else takeHere(cell, target, posture, axes);
         return std::nullopt;
     });
 }
@@ -259,7 +277,7 @@ Result<Cell> setTargetWay(const Cell& cell, TargetId id, const Solution& way)
         if (target.kind != Target::Kind::Pose)
             return Error{"edit.not-a-pose", fmt::format("\"{}\" is a posture; its configuration follows from its joints", target.name), "", ""};
         target.configuration = way.configuration;
-        if (keepsPosture(*cell.arm.model)) target.posture = way.joints;
+        if (keepsPosture(*armOf(cell, target).model)) target.posture = way.joints;
         return std::nullopt;
     });
 }
@@ -268,7 +286,7 @@ Result<Cell> deleteTarget(const Cell& cell, TargetId id)
 {
     const Target* target = findTarget(cell, id);
     if (!target) return missing("target");
-    if (id == cell.arm.home)
+    if (std::any_of(cell.arms.begin(), cell.arms.end(), [id](const ArmStation& arm) { return arm.home == id; }))
         return Error{"edit.home", fmt::format("\"{}\" is the home posture", target->name), "", "Make another posture home first."};
     if (Status bad = checkUnused(cell, *target)) return *bad;
     if (Status bad = checkNoMember(cell, *target)) return *bad;
@@ -284,8 +302,28 @@ Result<Cell> setHome(const Cell& cell, TargetId id)
     if (target->kind != Target::Kind::Posture)
         return Error{"edit.home-pose", fmt::format("\"{}\" is a pose; home must be a posture", target->name), "", "Take a posture there and make it home."};
     Cell next = cell;
-    next.arm.home = id;
+    findIn(next.arms, target->arm)->home = id;
     return next;
+}
+
+Status checkSignalValue(const Signal& signal, double value)
+{
+    const auto fail = [&](const char* needs, const char* remedy) { return Error{"edit.signal-value", fmt::format("\"{}\" cannot be {:.6g}: {}", signal.name, value, needs), "", remedy}; };
+    if (!std::isfinite(value) || std::abs(value) > 1e12) return fail("values go up to 1e12", "Give a value in that range.");
+    if (signal.kind == Signal::Kind::Digital && value != 0 && value != 1) return fail("it is on (1) or off (0)", "Give 1 or 0.");
+    if (signal.kind == Signal::Kind::Number && value != std::round(value)) return fail("it holds whole numbers", "Give a whole number.");
+    return std::nullopt;
+}
+
+Status checkAxisValue(const Frame& frame, double value)
+{
+    const FrameAxis& axis = *frame.axis;
+    if (value >= axis.lowest && value <= axis.highest) return std::nullopt;
+    const bool turns = axis.kind == JointKind::Revolute;
+    const double unit = turns ? kDegree : kMillimetre;
+    const char* symbol = turns ? "°" : " mm";
+    return Error{"edit.axis-range", fmt::format("\"{}\" cannot go to {:.6g}{}; {:.6g} to {:.6g}{} is its range", frame.name, value / unit, symbol, axis.lowest / unit, axis.highest / unit, symbol), "",
+                 "Give a value in that range, or change the range of the axis."};
 }
 
 Status checkStep(const Cell& cell, const Step& step)
@@ -300,10 +338,31 @@ Status checkStep(const Cell& cell, const Step& step)
     if (outside(step.blend, 0, 1)) return fail("edit.step-blend", fmt::format("a blend of {:.6g} mm is not possible; 0 to 1000 mm is", step.blend * 1000), "Give a blend in that range.");
     if (outside(step.standoff, 0, 1))
         return fail("edit.step-standoff", fmt::format("a distance of {:.6g} mm is not possible; 0 to 1000 mm is", step.standoff * 1000), "Give a distance in that range.");
+    if (step.kind == Step::Kind::SetSignal || step.kind == Step::Kind::WaitSignal) {
+        const Signal* signal = findSignal(cell, step.signal);
+        if (!signal) return fail("edit.step-signal", "the step has no signal", "Name a signal of this cell.");
+        if (Status bad = checkSignalValue(*signal, step.value)) return bad;
+    }
+    if (step.kind == Step::Kind::MoveAxes) {
+        const std::vector<FrameId> axes = axesOf(cell, step.device);
+        if (axes.empty() || findFrame(cell, step.device)->device->kind == Device::Kind::Clamp)
+            return fail("edit.step-device", "the step has no device with axes", "Name a rail, turntable or positioner of this cell.");
+        if (axes.size() != step.axes.size())
+            return fail("edit.step-axes", fmt::format("\"{}\" has {} {}, not {}", frameName(cell, step.device), axes.size(), axes.size() == 1 ? "axis" : "axes", step.axes.size()), "Give one value for each.");
+        for (size_t i = 0; i < axes.size(); ++i)
+            if (Status bad = checkAxisValue(*findFrame(cell, axes[i]), step.axes[i])) return bad;
+    }
     if (outside(step.seconds, 0, 3600)) return fail("edit.step-wait", fmt::format("a wait of {:.6g} s is not possible; 0 to 3600 s is", step.seconds), "Give a time in that range.");
     if (step.isMove() && step.standoff > 0 && findTarget(cell, step.target)->kind == Target::Kind::Posture)
         return fail("edit.step-standoff-posture", fmt::format("\"{}\" is a posture, so there is no distance to keep from it", findTarget(cell, step.target)->name), "Leave the distance out.");
     return std::nullopt;
+}
+
+Status checkOwnTarget(const Cell& cell, const Routine& routine, const Step& step)
+{
+    if (!step.isMove() || findTarget(cell, step.target)->arm == routine.arm) return std::nullopt;
+    const Target& target = *findTarget(cell, step.target);
+    return Error{"edit.step-arm", fmt::format("\"{}\" is a target of \"{}\", not of \"{}\"", target.name, armOf(cell, target).name, armOf(cell, routine).name), "", "Take a target with the arm that runs this routine."};
 }
 
 Result<Cell> insertStep(const Cell& cell, RoutineId id, size_t at, Step step, StepId* created)
@@ -311,6 +370,7 @@ Result<Cell> insertStep(const Cell& cell, RoutineId id, size_t at, Step step, St
     if (Status bad = checkStep(cell, step)) return *bad;
     return changedRoutine(cell, id, [&](Cell& next, Routine& routine) -> Status {
         if (at > routine.steps.size()) return missing("place in the routine");
+        if (Status bad = checkOwnTarget(cell, routine, step)) return bad;
         step.id = {next.nextId++};
         if (created) *created = step.id;
         routine.steps.insert(routine.steps.begin() + std::ptrdiff_t(at), step);
@@ -347,6 +407,7 @@ Result<Cell> changeStep(const Cell& cell, RoutineId id, const Step& step)
     return changedRoutine(cell, id, [&](Cell&, Routine& routine) -> Status {
         const auto it = stepPlace(routine, step.id);
         if (it == routine.steps.end()) return missing("step");
+        if (Status bad = checkOwnTarget(cell, routine, step)) return bad;
         *it = step;
         return std::nullopt;
     });

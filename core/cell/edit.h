@@ -23,10 +23,11 @@ Result<Cell> setAxisLock(const Cell& cell, int joint, std::optional<double> valu
 Result<Cell> setTargetWays(const Cell& cell, const std::vector<std::pair<TargetId, Solution>>& ways);
 
 /// A pose target where the tool in force stands at `posture`, in `frame`, with the configuration of `posture`.
-Result<Cell> takePoseTarget(const Cell& cell, FrameId frame, const JointVector& posture, const std::string& name, TargetId* created = nullptr);
+/// Device axes between the arm and the frame stand at `axes` and come along with the target.
+Result<Cell> takePoseTarget(const Cell& cell, FrameId frame, const JointVector& posture, const std::string& name, TargetId* created = nullptr, const AxisValues& axes = {});
 Result<Cell> takePostureTarget(const Cell& cell, const JointVector& posture, const std::string& name, TargetId* created = nullptr);
 /// Takes the target anew at `posture`, keeping its kind, frame and place in the program. The tool becomes the one in force.
-Result<Cell> retakeTarget(const Cell& cell, TargetId id, const JointVector& posture);
+Result<Cell> retakeTarget(const Cell& cell, TargetId id, const JointVector& posture, const AxisValues& axes = {});
 Result<Cell> setTargetPose(const Cell& cell, TargetId id, const Pose& frameFromTcp);
 /// Chooses one of the ways to reach a pose target.
 Result<Cell> setTargetWay(const Cell& cell, TargetId id, const Solution& way);
@@ -49,6 +50,12 @@ std::string freeTargetName(const Cell& cell, const std::string& stem);
 
 /// What is wrong with a step's values, or nothing. Speeds in (0, 1] and (0, 10] m/s, blend and standoff 0 to 1 m, waits 0 to 3600 s.
 Status checkStep(const Cell& cell, const Step& step);
+/// Routines go to targets of their own arm only.
+Status checkOwnTarget(const Cell& cell, const Routine& routine, const Step& step);
+/// What is wrong with a value for a signal, or nothing.
+Status checkSignalValue(const Signal& signal, double value);
+/// What is wrong with a value for the axis of a frame that has one, or nothing.
+Status checkAxisValue(const Frame& frame, double value);
 /// What is wrong with thresholds, or nothing: 0 <= blocked <= caution, finite.
 Status checkThresholds(const Thresholds& thresholds);
 

@@ -76,6 +76,7 @@ Result<Cell> setFrameParent(const Cell& cell, FrameId id, FrameId parent)
         if (parent && !findFrame(cell, parent)) return missing("frame");
         if (parent && isBelow(cell, parent, id))
             return Error{"edit.frame-loop", fmt::format("\"{}\" hangs below \"{}\" and cannot carry it", frameName(cell, parent), frame.name), "", "Choose a parent outside its own branch."};
+        if (frame.axis) return Error{"edit.axis-parent", fmt::format("\"{}\" is an axis of \"{}\"", frame.name, frameName(cell, deviceOfAxis(cell, id))), "", "Give the device another parent."};
         const Pose newFromOld = inverse(worldFromFrame(cell, parent)) * worldFromFrame(cell, frame.parent);
         frame.pose = newFromOld * frame.pose;
         if (frame.measured) frame.measured = newFromOld * *frame.measured;
@@ -115,7 +116,13 @@ Result<Cell> deleteFrame(const Cell& cell, FrameId id)
     const Frame* frame = findFrame(cell, id);
     if (!frame) return missing("frame");
     const auto goes = [&](FrameId f) { return f && isBelow(cell, f, id); };
-    if (goes(cell.arm.mount)) return Error{"edit.frame-mount", fmt::format("the arm stands on \"{}\"", frameName(cell, cell.arm.mount)), "", "Put the arm on another frame first."};
+    for (const ArmStation& arm : cell.arms)
+        if (goes(arm.mount)) return Error{"edit.frame-mount", fmt::format("\"{}\" stands on \"{}\"", arm.name, frameName(cell, arm.mount)), "", "Put the arm on another frame first."};
+    if (frame->axis) return Error{"edit.axis-delete", fmt::format("\"{}\" is an axis of \"{}\"", frame->name, frameName(cell, deviceOfAxis(cell, id))), "", "Delete the device."};
+    for (const Routine& routine : cell.routines)
+        for (size_t i = 0; i < routine.steps.size(); ++i)
+            if (routine.steps[i].kind == Step::Kind::MoveAxes && goes(routine.steps[i].device))
+                return Error{"edit.device-used", fmt::format("step {} of \"{}\" moves \"{}\"", i + 1, routine.name, frameName(cell, routine.steps[i].device)), "", "Delete that step first."};
     Cell next = cell;
     for (const Target& target : cell.targets) {
         if (target.kind != Target::Kind::Pose || !goes(target.frame)) continue;
@@ -125,6 +132,9 @@ Result<Cell> deleteFrame(const Cell& cell, FrameId id)
     std::erase_if(next.parts, [&](const Part& p) { return goes(p.frame); });
     std::erase_if(next.patterns, [&](const Pattern& p) { return goes(p.frame); });
     std::erase_if(next.frames, [&](const Frame& f) { return goes(f.id); });
+    const auto axisGoes = [&](const AxisValue& a) { return goes(a.frame); };
+    for (Target& target : next.targets) std::erase_if(target.axes, axisGoes);
+    for (Pattern& pattern : next.patterns) std::erase_if(pattern.axes, axisGoes);
     const auto lost = [&](const ContactMember& m) { return m.kind == ContactMember::Kind::Frame && goes({m.id}); };
     std::erase_if(next.contact.pairs, [&](const ContactPair& p) { return lost(p.a) || lost(p.b); });
     dropUnusedKinds(next);
@@ -267,8 +277,11 @@ Result<Cell> changeTool(const Cell& cell, const Tool& tool)
         own = tool;
         return std::nullopt;
     });
-    if (next && cell.arm.tool == tool.id && gone(cell.arm.tcp)) return setToolInForce(*next, tool.id);
-    return next;
+    if (!next) return next;
+    Cell tidy = std::move(next).value();
+    for (ArmStation& arm : tidy.arms)
+        if (arm.tool == tool.id && gone(arm.tcp)) arm.tcp = {};
+    return tidy;
 }
 
 Result<Cell> setToolTcp(const Cell& cell, ToolId id, const Pose& pose, TcpId tcp)
@@ -299,14 +312,17 @@ Result<Cell> setToolInForce(const Cell& cell, ToolId id, TcpId tcp)
     const Tool* tool = findTool(cell, id);
     if (!tool) return missing("tool");
     if (tcp && std::none_of(tool->points.begin(), tool->points.end(), [&](const ToolPoint& p) { return p.id == tcp; })) return missing("point of the tool");
+    for (const ArmStation& other : cell.arms)
+        if (other.id != cell.inHand && other.tool == id) return Error{"edit.tool-used", fmt::format("\"{}\" carries \"{}\"", other.name, tool->name), "", "Give each arm a tool of its own; copies of a tool are made with bring in."};
     Cell next = cell;
-    if (next.arm.tool != id) {
+    ArmStation& arm = armInHand(next);
+    if (arm.tool != id) {
         // What the other tool touched says nothing about this one.
-        const auto isTool = [](const ContactMember& m) { return m.kind == ContactMember::Kind::Tool; };
+        const auto isTool = [&](const ContactMember& m) { return m.kind == ContactMember::Kind::Tool && m.arm == arm.id; };
         std::erase_if(next.contact.pairs, [&](const ContactPair& p) { return isTool(p.a) || isTool(p.b); });
     }
-    next.arm.tool = id;
-    next.arm.tcp = tcp;
+    arm.tool = id;
+    arm.tcp = tcp;
     return next;
 }
 
@@ -314,7 +330,8 @@ Result<Cell> deleteTool(const Cell& cell, ToolId id)
 {
     const Tool* tool = findTool(cell, id);
     if (!tool) return missing("tool");
-    if (id == cell.arm.tool) return Error{"edit.tool-used", fmt::format("the arm carries \"{}\"", tool->name), "", "Put another tool in force first."};
+    for (const ArmStation& arm : cell.arms)
+        if (id == arm.tool) return Error{"edit.tool-used", fmt::format("\"{}\" carries \"{}\"", arm.name, tool->name), "", "Put another tool in force first."};
     for (const Target& target : cell.targets)
         if (target.kind == Target::Kind::Pose && target.tool == id) return Error{"edit.tool-used", fmt::format("the target \"{}\" uses \"{}\"", target.name, tool->name), "", "Take that target with another tool first."};
     for (const Pattern& pattern : cell.patterns)

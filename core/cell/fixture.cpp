@@ -31,6 +31,7 @@ public:
             copy.id = {m_into.nextId++};
             copy.name = freeNameIn(m_into.frames, f.name + m_suffix);
             m_frames[f.id] = copy.id;
+            if (copy.device) bring(*copy.device);
             m_into.frames.push_back(std::move(copy));
         }
         // A parent may stand behind its child in the list.
@@ -48,6 +49,8 @@ public:
                 Pattern copy = copied(p, m_into.patterns);
                 if (p.content == Pattern::Content::Parts) copy.kind = kind(p.kind);
                 else copy.tool = tool(p.tool);
+                if (!m_same && p.content == Pattern::Content::Targets) copy.arm = m_into.inHand;
+                copy.axes = axes(p.axes);
                 m_patterns[p.id] = copy.id;
                 m_into.patterns.push_back(std::move(copy));
             }
@@ -61,10 +64,12 @@ public:
         for (const Target& t : m_from.targets)
             if (t.kind == Target::Kind::Pose && t.frame && m_frames.contains(t.frame)) {
                 Target copy = copied(t, m_into.targets);
+                if (!m_same) copy.arm = m_into.inHand;
+                copy.axes = axes(t.axes);
                 copy.tool = tool(t.tool);
                 copy.tcp = point(t.tcp);
                 if (t.pattern) copy.pattern = m_patterns[t.pattern];
-                if (t.posture.size() != m_into.arm.model->jointCount()) copy.posture = JointVector();
+                if (t.posture.size() != armOf(m_into, copy).model->jointCount()) copy.posture = JointVector();
                 m_into.targets.push_back(std::move(copy));
             }
     }
@@ -108,6 +113,27 @@ private:
         copy.name = freeNameIn(m_into.partKinds, copy.name);
         m_into.partKinds.push_back(std::move(copy));
         return it->second;
+    }
+
+    /// Two devices cannot write the same signal; those of another cell are not here at all. The kind of part it makes comes along.
+    void bring(Device& device)
+    {
+        device.output = device.number = {};
+        if (!m_same) device.input = {};
+        if (device.makes) device.makes = kind(device.makes);
+    }
+
+    /// Axes that have been copied are those of the copies; in another cell there are no others.
+    AxisValues axes(const AxisValues& from) const
+    {
+        AxisValues out;
+        for (AxisValue a : from) {
+            const auto it = m_frames.find(a.frame);
+            if (it != m_frames.end()) a.frame = it->second;
+            else if (!m_same) continue;
+            out.push_back(a);
+        }
+        return out;
     }
 
     /// A point of a tool that has been brought.

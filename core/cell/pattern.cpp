@@ -75,7 +75,9 @@ Result<Cell> fitted(Cell cell, const Pattern& pattern)
     fitMembers(cell, &Cell::parts, pattern, parts ? places : std::vector<PatternPlace>{}, [&](Part& part) { part.kind = pattern.kind; });
     fitMembers(cell, &Cell::targets, pattern, parts ? std::vector<PatternPlace>{} : places, [&](Target& target) {
         if (!target.tool) target.configuration = pattern.configuration;
+        target.arm = pattern.arm;
         target.tool = pattern.tool;
+        target.axes = pattern.axes;
     });
     dropUnusedKinds(cell);
     return cell;
@@ -131,7 +133,7 @@ Status checkPattern(const Cell& cell, const Pattern& p)
     if (!(std::abs(p.sweep) <= kFullTurn + 1e-9)) return fail("edit.pattern-sweep", "a ring goes round once at most", "Give an angle of up to 360°.");
     if (p.leftOut.size() > 10000) return fail("edit.pattern-empty", fmt::format("{} places are left out; 10000 is the limit", p.leftOut.size()), "Leave fewer out.");
     if (Status bad = checkPose(p.first)) return bad;
-    if (p.content == Pattern::Content::Parts ? !findPartKind(cell, p.kind) : !findTool(cell, p.tool)) return fail("edit.missing", "what the pattern repeats is not in the cell", "Choose another one.");
+    if (p.content == Pattern::Content::Parts ? !findPartKind(cell, p.kind) : !findTool(cell, p.tool) || !findArm(cell, p.arm)) return fail("edit.missing", "what the pattern repeats is not in the cell", "Choose another one.");
     if (placesOf(p).empty()) return fail("edit.pattern-empty", "every place of the pattern is left out", "Leave at least one.");
     return std::nullopt;
 }

@@ -17,10 +17,23 @@ struct Node {
 
 class Chain {
 public:
-    Chain(const Cell& cell, const Routine& routine, const std::function<bool(double)>& progress) : m_cell(cell), m_arm(*cell.arm.model), m_progress(progress)
+    Chain(const Cell& cell, const Routine& routine, const std::function<bool(double)>& progress) : m_cell(cell), m_station(armOf(cell, routine)), m_arm(*m_station.model), m_progress(progress)
     {
+        AxisValues axes;
         for (const Step& step : routine.steps)
-            if (step.isMove() && !step.off) m_moves.push_back(&step);
+            if (!step.off) {
+                AxisValues goal;
+                if (step.kind == Step::Kind::MoveAxes) {
+                    const std::vector<FrameId> moved = axesOf(cell, step.device);
+                    for (size_t i = 0; i < moved.size(); ++i) goal.push_back({moved[i], step.axes[i]});
+                }
+                if (step.isMove()) {
+                    m_moves.push_back(&step);
+                    m_axes.push_back(axes);
+                    goal = findTarget(cell, step.target)->axes;
+                }
+                axes = arrived(axes, travelsTo(cell, goal, axes));
+            }
     }
 
     /// Targets that come more than once with other targets between.
@@ -39,7 +52,7 @@ public:
     /// The best chain in which the targets of `fixed` keep their way. Null if cancelled.
     std::optional<std::vector<Node>> shortest(const std::map<TargetId, Solution>& fixed)
     {
-        std::vector<std::vector<Node>> layers{{Node{{}, homePosture(m_cell), {}, -1}}};
+        std::vector<std::vector<Node>> layers{{Node{{}, homePosture(m_cell, m_station), {}, -1}}};
         for (size_t i = 0; i < m_moves.size(); ++i) {
             if (m_progress && !m_progress(double(i) / double(std::max<size_t>(1, m_moves.size())))) return std::nullopt;
             layers.push_back(next(layers.back(), i, fixed));
@@ -111,13 +124,13 @@ private:
                 continue;
             }
             const auto own = fixed.find(target.id);
-            Solutions found = inverseKinematics(m_arm, baseFromFlange(m_cell, target, step.standoff), &from.arrival);
+            Solutions found = inverseKinematics(m_arm, baseFromFlange(m_cell, target, step.standoff, m_axes[index]), &from.arrival);
             for (const Solution& s : found.items) {
                 if (own != fixed.end() && !same(s, own->second)) continue;
                 if (again && !same(s, from.way)) continue;
                 Node node{s, s.joints, from.cost, b};
                 if (step.kind == Step::Kind::Line) {
-                    const Move line = lineTo(from.arrival, target, step);
+                    const Move line = planned(from.arrival, target, step, m_axes[index]);
                     if (line.stop || !same(like(line.to, s), s)) node.cost.blocked += 1;
                     else node.arrival = line.to;
                     node.cost.cautions += !line.stop && closeAlong(line);
@@ -148,20 +161,19 @@ private:
         return line.jointMargin.joint >= 0 && line.jointMargin.value < m_cell.thresholds.margin(m_arm.joints()[size_t(line.jointMargin.joint)].kind);
     }
 
-    Move lineTo(const JointVector& from, const Target& target, const Step& step) const
+    Move planned(const JointVector& from, const Target& target, const Step& step, const AxisValues& axes) const
     {
-        LinePath path;
-        path.flangeFromTcp = findTool(m_cell, target.tool)->flangeFromTcp;
-        path.start = forward(m_arm, from) * path.flangeFromTcp;
-        path.end = baseFromTarget(m_cell, target, step.standoff);
+        const LinePath path = lineTo(m_cell, target, step.standoff, from, axes);
         const LineLimits& l = m_cell.lineLimits;
         return planLine(m_arm, from, path, {1, step.lineSpeed, l.acceleration, l.turnSpeed, l.turnAcceleration}, m_cell.thresholds.blocks(), m_cell.thresholds.cautions());
     }
 
     const Cell& m_cell;
+    const ArmStation& m_station;
     const Arm& m_arm;
     const std::function<bool(double)>& m_progress;
     std::vector<const Step*> m_moves;
+    std::vector<AxisValues> m_axes;  ///< before each move
 };
 
 }  // namespace
@@ -169,7 +181,7 @@ private:
 BestWays bestWays(const Cell& cell, const Routine& routine, const std::function<bool(double)>& progress)
 {
     BestWays out;
-    const Arm& arm = *cell.arm.model;
+    const Arm& arm = *armOf(cell, routine).model;
     Chain chain(cell, routine, progress);
     std::map<TargetId, Solution> present;
     for (const Step* step : chain.moves()) {

@@ -107,7 +107,8 @@ int CheckResult::count(Severity severity) const
 std::vector<Finding> stepFindings(const Cell& cell, const Routine& routine, const StepOutcome& outcome)
 {
     std::vector<Finding> found;
-    const Arm& arm = *cell.arm.model;
+    const ArmStation& station = armOf(cell, routine);
+    const Arm& arm = *station.model;
     if (outcome.off) return found;
     switch (outcome.problem) {
     case StepOutcome::Problem::TargetOutOfReach:
@@ -116,9 +117,25 @@ std::vector<Finding> stepFindings(const Cell& cell, const Routine& routine, cons
     case StepOutcome::Problem::NothingGripped: {
         Finding f;
         f.rule = Rule::Grip;
-        const Gripper& gripper = toolInForce(cell).gripper;
+        const Gripper& gripper = toolInForce(cell, station).gripper;
         f.limit = gripper.region.isZero() ? gripper.grasp : 0.5 * gripper.region.maxCoeff();
         f.unit = Unit::Metre;
+        found.push_back(f);
+        break;
+    }
+    case StepOutcome::Problem::PartHeld: {
+        Finding f;
+        f.rule = Rule::Grip;
+        f.device = outcome.clamp;
+        found.push_back(f);
+        break;
+    }
+    case StepOutcome::Problem::WaitsForEver: {
+        Finding f;
+        f.rule = Rule::Signal;
+        f.severity = Severity::Blocked;
+        f.signal = routine.steps[outcome.index].signal;
+        f.limit = routine.steps[outcome.index].value;
         found.push_back(f);
         break;
     }
@@ -160,7 +177,7 @@ TargetVerdict checkTarget(const Cell& cell, const Target& target)
 {
     TargetVerdict verdict;
     verdict.target = target.id;
-    const Arm& arm = *cell.arm.model;
+    const Arm& arm = *armOf(cell, target).model;
     JointVector posture;
     if (target.kind == Target::Kind::Posture) {
         posture = target.posture;
@@ -194,12 +211,15 @@ TargetVerdict checkTarget(const Cell& cell, const Target& target)
     return verdict;
 }
 
-CheckResult check(const Cell& cell, const Routine& routine)
+namespace {
+
+CheckResult judged(const Cell& cell, Trace&& trace)
 {
     CheckResult result;
-    result.trace = simulate(cell, routine);
-    for (const StepOutcome& outcome : result.trace.outcomes)
-        for (Finding& f : stepFindings(cell, routine, outcome)) result.findings.push_back(f);
+    result.trace = std::move(trace);
+    for (const ArmTrace& arm : result.trace.arms)
+        for (const StepOutcome& outcome : arm.outcomes)
+            for (Finding& f : stepFindings(cell, *findRoutine(cell, arm.routine), outcome)) result.findings.push_back(f);
     const size_t ofSteps = result.findings.size();
     for (const Target& target : cell.targets) {
         result.targets.push_back(checkTarget(cell, target));
@@ -212,7 +232,22 @@ CheckResult check(const Cell& cell, const Routine& routine)
             if (!said) result.findings.push_back(f);
         }
     }
+    for (const PartEvent& e : result.trace.partEvents) {
+        const Frame* frame = findFrame(cell, e.frame);
+        if (e.kind != PartEvent::Kind::Gone || frame->device->kind != Device::Kind::Belt) continue;
+        Finding f;
+        f.rule = Rule::Belt;
+        f.device = e.frame;
+        f.part = e.part;
+        f.measured = e.time;
+        result.findings.push_back(f);
+    }
     return result;
 }
+
+}  // namespace
+
+CheckResult check(const Cell& cell) { return judged(cell, simulate(cell)); }
+CheckResult check(const Cell& cell, const Routine& routine) { return judged(cell, simulate(cell, routine)); }
 
 }  // namespace topikos

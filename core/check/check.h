@@ -10,7 +10,8 @@ struct TargetVerdict {
     std::vector<Finding> findings;    ///< worst first
 };
 
-/// Rules: reach, joint range with margin, singularity by kind, configuration, grip. Findings in the order of the steps, then of the targets.
+/// Rules: reach, joint range with margin, singularity by kind, configuration, grip, signal, belt. Findings in the order of the steps, then of the targets,
+/// then of what happens in the run.
 struct CheckResult {
     Trace trace;
     std::vector<Finding> findings;
@@ -19,7 +20,9 @@ struct CheckResult {
     int count(Severity severity) const;
 };
 
-/// Checks every target and every step of a routine. The same call serves window, command line and tests.
+/// Checks every target, and every step of the routines that the arms run, all of them together. The same call serves window, command line and tests.
+CheckResult check(const Cell& cell);
+/// The same with one routine alone.
 CheckResult check(const Cell& cell, const Routine& routine);
 
 /// Verdict on one target.

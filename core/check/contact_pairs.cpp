@@ -34,31 +34,42 @@ ContactBody bodyOf(const Cell& cell, const ContactMember& m, const std::vector<M
 {
     switch (m.kind) {
     case Kind::Link: return ContactBody({trianglesOf(links[m.id])});
-    case Kind::Tool: return ContactBody::of(toolSolids(toolInForce(cell)));
+    case Kind::Tool: return ContactBody::of(toolSolids(toolInForce(cell, *findArm(cell, m.arm))));
     case Kind::Frame: return ContactBody::of(findFrame(cell, {m.id})->solids);
     }
     return ContactBody(std::vector<Triangles>{});
 }
 
-std::vector<Pose> worldPlaces(const Cell& cell, const std::vector<ContactMember>& members, const JointVector& posture)
+/// `postures` in the order of the arms.
+std::vector<Pose> worldPlaces(const Cell& cell, const std::vector<ContactMember>& members, const std::vector<JointVector>& postures, const AxisValues& axes)
 {
-    ChainFrames frames;
-    chainFrames(*cell.arm.model, posture, frames);
-    const Pose base = worldFromBase(cell);
+    std::vector<ChainFrames> chains(cell.arms.size());
+    std::vector<Pose> bases;
+    for (size_t i = 0; i < cell.arms.size(); ++i) {
+        chainFrames(*cell.arms[i].model, postures[i], chains[i]);
+        bases.push_back(worldFromBase(cell, cell.arms[i], axes));
+    }
     std::vector<Pose> out;
-    for (const ContactMember& m : members)
-        switch (m.kind) {
-        case Kind::Link: out.push_back(m.id == 0 ? base : base * makePose(frames.joints[m.id - 1].rotation, frames.joints[m.id - 1].origin)); break;
-        case Kind::Tool: out.push_back(base * makePose(frames.flange.rotation, frames.flange.origin)); break;
-        case Kind::Frame: out.push_back(worldFromFrame(cell, {m.id})); break;
+    for (const ContactMember& m : members) {
+        if (m.kind == Kind::Frame) {
+            out.push_back(worldFromFrame(cell, {m.id}, axes));
+            continue;
         }
+        const size_t arm = size_t(findArm(cell, m.arm) - cell.arms.data());
+        const AxisFrame& at = m.kind == Kind::Tool ? chains[arm].flange : chains[arm].joints[m.id == 0 ? 0 : m.id - 1];
+        out.push_back(m.kind == Kind::Link && m.id == 0 ? bases[arm] : bases[arm] * makePose(at.rotation, at.origin));
+    }
     return out;
 }
+
+/// The frame that a body stands still in.
+FrameId standsIn(const Cell& cell, const ContactMember& m) { return m.kind == Kind::Frame ? FrameId{m.id} : findArm(cell, m.arm)->mount; }
 
 /// Parts of the arm that a joint, or the flange, holds together.
 bool adjacent(const Cell& cell, const ContactMember& a, const ContactMember& b)
 {
-    const auto last = std::uint32_t(cell.arm.model->jointCount());
+    if (a.kind == Kind::Frame || b.kind == Kind::Frame || a.arm != b.arm) return false;
+    const auto last = std::uint32_t(findArm(cell, a.arm)->model->jointCount());
     if (a.kind == Kind::Link && b.kind == Kind::Link) return b.id == a.id + 1;
     if (a.kind == Kind::Link && b.kind == Kind::Tool) return a.id == last;
     return false;
@@ -69,8 +80,10 @@ bool adjacent(const Cell& cell, const ContactMember& a, const ContactMember& b)
 std::vector<ContactMember> contactMembers(const Cell& cell)
 {
     std::vector<ContactMember> out;
-    for (std::uint32_t i = 0; i <= std::uint32_t(cell.arm.model->jointCount()); ++i) out.push_back({Kind::Link, i});
-    out.push_back({Kind::Tool, 0});
+    for (const ArmStation& arm : cell.arms) {
+        for (std::uint32_t i = 0; i <= std::uint32_t(arm.model->jointCount()); ++i) out.push_back({Kind::Link, i, arm.id});
+        out.push_back({Kind::Tool, 0, arm.id});
+    }
     for (const Frame& f : cell.frames)
         if (!f.solids.empty()) out.push_back({Kind::Frame, f.id.value});
     return out;
@@ -78,23 +91,28 @@ std::vector<ContactMember> contactMembers(const Cell& cell)
 
 std::string memberName(const Cell& cell, const ContactMember& m)
 {
-    if (m.kind == Kind::Link) return m.id == 0 ? "Arm base" : fmt::format("Link {}", m.id);
-    return m.kind == Kind::Tool ? toolInForce(cell).name : frameName(cell, {m.id});
+    if (m.kind == Kind::Frame) return frameName(cell, {m.id});
+    const ArmStation& arm = *findArm(cell, m.arm);
+    if (m.kind == Kind::Tool) return toolInForce(cell, arm).name;
+    const std::string own = m.id == 0 ? "base" : fmt::format("link {}", m.id);
+    if (cell.arms.size() > 1) return arm.name + " " + own;
+    return m.id == 0 ? "Arm base" : fmt::format("Link {}", m.id);
 }
 
 std::optional<ContactPairs> sampleContactPairs(const Cell& cell, const SamplingOptions& options, const std::function<bool(double)>& keepOn)
 {
-    const Arm& arm = *cell.arm.model;
     std::vector<ContactMember> members = contactMembers(cell);
-    const std::vector<Mesh> links = armBodies(arm);
+    std::vector<std::vector<Mesh>> links;
+    for (const ArmStation& arm : cell.arms) links.push_back(armBodies(*arm.model));
     std::vector<ContactBody> bodies;
-    for (const ContactMember& m : members) bodies.push_back(bodyOf(cell, m, links));
+    for (const ContactMember& m : members) bodies.push_back(bodyOf(cell, m, m.kind == Kind::Frame ? std::vector<Mesh>() : links[size_t(findArm(cell, m.arm) - cell.arms.data())]));
 
     ContactPairs out{options.samples, options.seed, {}};
     std::vector<std::pair<size_t, size_t>> places;
     for (size_t i = 0; i < members.size(); ++i)
         for (size_t k = i + 1; k < members.size(); ++k) {
-            if ((!moves(members[i]) && !moves(members[k])) || bodies[i].empty() || bodies[k].empty()) continue;
+            const bool still = !moves(members[i]) && !moves(members[k]) && axesBetween(cell, standsIn(cell, members[i]), standsIn(cell, members[k])).empty();
+            if (still || bodies[i].empty() || bodies[k].empty()) continue;
             out.pairs.push_back({members[i], members[k]});
             places.push_back({i, k});
         }
@@ -102,12 +120,16 @@ std::optional<ContactPairs> sampleContactPairs(const Cell& cell, const SamplingO
     std::mt19937_64 random(options.seed);
     for (std::uint32_t n = 0; n < options.samples; ++n) {
         if (n % 16 == 0 && keepOn && !keepOn(double(n) / options.samples)) return std::nullopt;
-        JointVector q(arm.jointCount());
-        for (int j = 0; j < arm.jointCount(); ++j) {
-            const Joint& joint = arm.joints()[size_t(j)];
-            q[j] = joint.lower + (joint.upper - joint.lower) * double(random() >> 11) * 0x1p-53;
+        const auto between = [&](double low, double high) { return low + (high - low) * double(random() >> 11) * 0x1p-53; };
+        std::vector<JointVector> postures;
+        for (const ArmStation& arm : cell.arms) {
+            JointVector& q = postures.emplace_back(arm.model->jointCount());
+            for (int j = 0; j < arm.model->jointCount(); ++j) q[j] = between(arm.model->joints()[size_t(j)].lower, arm.model->joints()[size_t(j)].upper);
         }
-        const std::vector<Pose> at = worldPlaces(cell, members, q);
+        AxisValues axes;
+        for (const Frame& f : cell.frames)
+            if (f.axis) axes.push_back({f.id, between(f.axis->lowest, f.axis->highest)});
+        const std::vector<Pose> at = worldPlaces(cell, members, postures, axes);
         for (size_t p = 0; p < places.size(); ++p) {
             if (adjacent(cell, out.pairs[p].a, out.pairs[p].b)) continue;
             const auto& [i, k] = places[p];
@@ -115,7 +137,7 @@ std::optional<ContactPairs> sampleContactPairs(const Cell& cell, const SamplingO
         }
     }
     for (ContactPair& p : out.pairs) {
-        const bool own = p.b.kind != Kind::Frame;
+        const bool own = p.b.kind != Kind::Frame && p.a.arm == p.b.arm;
         if (adjacent(cell, p.a, p.b)) p.reason = Reason::Adjacent;
         else if (options.samples > 0 && p.touched == options.samples) p.reason = Reason::Always;
         else if (p.touched == 0) p.reason = Reason::Never;

@@ -62,11 +62,20 @@ std::string reachDetail(const Cell& cell, const Finding& f)
 
 std::string amount(const Finding& f, double value) { return f.unit == Unit::Radian ? deg(value) : f.unit == Unit::Metre ? mm(value) : fmt::format("{:.4f}", value); }
 
+/// The arm that a finding is about.
+const ArmStation& armOf(const Cell& cell, const Finding& f)
+{
+    if (const Routine* routine = findRoutine(cell, f.routine)) return armOf(cell, *routine);
+    if (const Target* target = findTarget(cell, f.target)) return armOf(cell, *target);
+    return armInHand(cell);
+}
+
 /// "cannot move along tool Y".
 std::string lostText(const Cell& cell, const Finding& f)
 {
-    if (f.posture.size() != cell.arm.model->jointCount()) return "loses a direction";
-    return "cannot " + lostDirectionText(*cell.arm.model, f.posture, flangeFromTcp(cell));
+    const ArmStation& arm = armOf(cell, f);
+    if (f.posture.size() != arm.model->jointCount()) return "loses a direction";
+    return "cannot " + lostDirectionText(*arm.model, f.posture, flangeFromTcp(cell, arm));
 }
 
 }  // namespace
@@ -79,6 +88,8 @@ const char* ruleName(Rule rule)
     case Rule::Singularity: return "singularity";
     case Rule::Configuration: return "configuration";
     case Rule::Grip: return "grip";
+    case Rule::Signal: return "signal";
+    case Rule::Belt: return "belt";
     }
     return "";
 }
@@ -89,7 +100,8 @@ FindingText findingText(const Cell& cell, const Finding& f)
 {
     const Target* target = findTarget(cell, f.target);
     const std::string targetName = target ? target->name : "";
-    const std::string subject = f.step ? fmt::format("Step {}", f.stepIndex + 1) : fmt::format("Target {}", targetName);
+    const std::string whose = f.step && cell.arms.size() > 1 ? armOf(cell, f).name + ": step" : "Step";
+    const std::string subject = f.step ? fmt::format("{} {}", whose, f.stepIndex + 1) : fmt::format("Target {}", targetName);
     const std::string short_ = f.remaining >= 5e-5 ? mm(f.remaining) + " short" : deg(f.turnLeft) + " of its turn short";
     const std::string place = f.onLine ? fmt::format(" at {:.0f} % of the line", 100 * f.fraction) : "";
 
@@ -102,7 +114,7 @@ FindingText findingText(const Cell& cell, const Finding& f)
     switch (f.rule) {
     case Rule::Reach: text.detail = reachDetail(cell, f); break;
     case Rule::JointRange: {
-        const Joint& joint = cell.arm.model->joints()[size_t(f.joint)];
+        const Joint& joint = armOf(cell, f).model->joints()[size_t(f.joint)];
         if (f.severity == Severity::Blocked) {
             text.detail = fmt::format("Joint {} is {} past its range ({}).", f.joint + 1, jointAmount(joint, f.measured), rangeText(joint));
         } else {
@@ -135,7 +147,22 @@ FindingText findingText(const Cell& cell, const Finding& f)
             text.detail = fmt::format("The arm cannot do it with {}.", target ? configurationText(target->configuration) : "");
         }
         break;
+    case Rule::Signal: {
+        const Signal* signal = findSignal(cell, f.signal);
+        text.headline = fmt::format("{} waits for ever", subject);
+        text.detail = fmt::format("\"{}\" does not become what it waits for within 10 min of nothing else going on.", signal ? signal->name : "");
+        break;
+    }
+    case Rule::Belt:
+        text.headline = fmt::format("A part runs off the end of {}", frameName(cell, f.device));
+        text.detail = fmt::format("At {:.2f} s. Let it stop in time, let parts wait at the belt's end, or put a sink there.", f.measured);
+        break;
     case Rule::Grip:
+        if (f.device) {
+            text.headline = fmt::format("{} cannot take the part", subject);
+            text.detail = fmt::format("{} holds it; open the clamp first.", frameName(cell, f.device));
+            break;
+        }
         text.headline = fmt::format("{} grips nothing", subject);
         text.detail = fmt::format("No part has its origin within {} of the TCP.", mm(f.limit));
         break;

@@ -6,11 +6,11 @@
 
 namespace topikos {
 
-enum class Rule { Reach, JointRange, Singularity, Configuration, Grip };
+enum class Rule { Reach, JointRange, Singularity, Configuration, Grip, Signal, Belt };
 enum class Severity { Caution, Blocked };
 enum class Unit { Metre, Radian, None };
 
-const char* ruleName(Rule rule);          ///< "reach", "joint-range", "singularity", "configuration", "grip"
+const char* ruleName(Rule rule);          ///< "reach", "joint-range", "singularity", "configuration", "grip", "signal", "belt"
 const char* severityName(Severity s);     ///< "caution", "blocked"
 
 /// Something about the cell that a check reports, as numbers. Sentences are made from it by findingText().
@@ -32,6 +32,9 @@ struct Finding {
     bool onLine = false;   ///< happens along a line, with these left:
     double remaining = 0;  ///< [m]
     double turnLeft = 0;   ///< [rad]
+    FrameId device;        ///< Grip: the clamp that holds the part; Belt
+    SignalId signal;       ///< Signal
+    PartId part;           ///< Belt
     int otherWays = 0;     ///< configurations in which the target can be reached all the same
 };
 

@@ -11,11 +11,11 @@ LiveChecker::LiveChecker(std::function<void(std::shared_ptr<const CheckedCell>)>
 
 LiveChecker::~LiveChecker() = default;
 
-void LiveChecker::submit(CellPtr cell, std::uint64_t revision, RoutineId routine)
+void LiveChecker::submit(CellPtr cell, std::uint64_t revision)
 {
     {
         std::lock_guard lock(m_mutex);
-        m_job = Job{std::move(cell), revision, routine};
+        m_job = Job{std::move(cell), revision};
     }
     m_wake.notify_one();
 }
@@ -31,9 +31,8 @@ void LiveChecker::work(std::stop_token stop)
         auto checked = std::make_shared<CheckedCell>();
         checked->cell = job.cell;
         checked->revision = job.revision;
-        checked->routine = job.routine;
         try {
-            if (const Routine* routine = findRoutine(*job.cell, job.routine)) checked->result = check(*job.cell, *routine);
+            checked->result = check(*job.cell);
         } catch (const std::exception& broken) {
             checked->result = {};
             checked->failure = broken.what();

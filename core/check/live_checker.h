@@ -14,7 +14,6 @@ namespace topikos {
 struct CheckedCell {
     CellPtr cell;
     std::uint64_t revision = 0;
-    RoutineId routine;
     CheckResult result;
     std::string failure;  ///< why there is no result, should the check itself break down; empty otherwise
 };
@@ -26,13 +25,12 @@ public:
     ~LiveChecker();
     LiveChecker(const LiveChecker&) = delete;
 
-    void submit(CellPtr cell, std::uint64_t revision, RoutineId routine);
+    void submit(CellPtr cell, std::uint64_t revision);
 
 private:
     struct Job {
         CellPtr cell;
         std::uint64_t revision;
-        RoutineId routine;
     };
     void work(std::stop_token stop);
 

@@ -42,6 +42,59 @@ void fields(Io& io, Look& l)
 }
 
 template <class Io>
+void fields(Io& io, FrameAxis& a)
+{
+    io.word("kind", a.kind, {{"slides", JointKind::Prismatic}, {"turns", JointKind::Revolute}});
+    io.field("direction", a.direction);
+    io.field("lowest", a.lowest);
+    io.field("highest", a.highest);
+    io.field("speed", a.speed);
+    io.field("acceleration", a.acceleration);
+    io.field("value", a.value);
+}
+
+template <class Io>
+void fields(Io& io, AxisValue& a)
+{
+    io.field("axis", a.frame);
+    io.field("value", a.value);
+}
+
+template <class Io>
+void fields(Io& io, Device& d)
+{
+    using Kind = Device::Kind;
+    io.word("kind", d.kind, {{"rail", Kind::Rail}, {"turntable", Kind::Turntable}, {"positioner", Kind::Positioner}, {"belt", Kind::Belt}, {"source", Kind::Source}, {"sink", Kind::Sink},
+                             {"sensor", Kind::Sensor}, {"scanner", Kind::Scanner}, {"clamp", Kind::Clamp}, {"light-barrier", Kind::LightBarrier}});
+    const bool axes = d.kind == Kind::Rail || d.kind == Kind::Turntable || d.kind == Kind::Positioner;
+    if (!axes) io.field("size", d.size);
+    if (d.kind == Kind::Belt) {
+        io.field("speed", d.speed);
+        io.field("acceleration", d.acceleration);
+        io.field("indexing", d.indexing);
+        io.field("pitch", d.pitch);
+        io.field("accumulates", d.accumulates);
+    }
+    if (d.kind == Kind::Source) {
+        io.optional("makes", d.makes, PartKindId());
+        io.field("interval", d.interval);
+        io.field("most", d.most);
+    }
+    io.optional("input", d.input, SignalId());
+    io.optional("output", d.output, SignalId());
+    io.optional("number", d.number, SignalId());
+}
+
+template <class Io>
+void fields(Io& io, Signal& s)
+{
+    io.field("id", s.id);
+    io.field("name", s.name);
+    io.word("kind", s.kind, {{"digital", Signal::Kind::Digital}, {"analogue", Signal::Kind::Analogue}, {"number", Signal::Kind::Number}});
+    io.field("start", s.start);
+}
+
+template <class Io>
 void fields(Io& io, Frame& f)
 {
     io.field("id", f.id);
@@ -51,6 +104,8 @@ void fields(Io& io, Frame& f)
     io.list("solids", f.solids);
     io.optional("measured", f.measured);
     fields(io, f.look);
+    io.optionalObject("axis", f.axis);
+    io.optionalObject("device", f.device);
 }
 
 template <class Io>
@@ -132,6 +187,7 @@ void fields(Io& io, Target& t)
 {
     io.field("id", t.id);
     io.field("name", t.name);
+    io.optional("arm", t.arm, ArmId());
     io.word("kind", t.kind, {{"pose", Target::Kind::Pose}, {"posture", Target::Kind::Posture}});
     if (t.kind == Target::Kind::Posture) {
         io.field("posture", t.posture);
@@ -145,6 +201,7 @@ void fields(Io& io, Target& t)
         io.optional("pattern", t.pattern, PatternId());
         io.optional("place", t.place, std::uint32_t(0));
     }
+    io.optionalList("axes", t.axes);
 }
 
 template <class Io>
@@ -167,8 +224,10 @@ void fields(Io& io, Pattern& p)
     if (p.content == Pattern::Content::Parts) {
         io.field("kind", p.kind);
     } else {
+        io.optional("arm", p.arm, ArmId());
         io.field("tool", p.tool);
         io.object("configuration", p.configuration);
+        io.optionalList("axes", p.axes);
     }
 }
 
@@ -177,7 +236,7 @@ void fields(Io& io, Step& s)
 {
     using Kind = Step::Kind;
     io.field("id", s.id);
-    io.word("kind", s.kind, {{"joint", Kind::JointMove}, {"line", Kind::Line}, {"grip", Kind::Grip}, {"release", Kind::Release}, {"wait", Kind::Wait}});
+    io.word("kind", s.kind, {{"joint", Kind::JointMove}, {"line", Kind::Line}, {"grip", Kind::Grip}, {"release", Kind::Release}, {"wait", Kind::Wait}, {"set", Kind::SetSignal}, {"wait-for", Kind::WaitSignal}, {"move-axes", Kind::MoveAxes}});
     if (s.isMove()) {
         io.field("target", s.target);
         io.field("standoff", s.standoff);
@@ -185,6 +244,16 @@ void fields(Io& io, Step& s)
         io.field("blend", s.blend);
     }
     if (s.kind == Kind::Wait) io.field("seconds", s.seconds);
+    if (s.kind == Kind::SetSignal || s.kind == Kind::WaitSignal) {
+        io.field("signal", s.signal);
+        io.field("value", s.value);
+        io.optionalWord("comparison", s.comparison, {{"equal", Step::Comparison::Equal}, {"at-least", Step::Comparison::AtLeast}, {"at-most", Step::Comparison::AtMost}}, Step::Comparison::Equal);
+    }
+    if (s.kind == Kind::MoveAxes) {
+        io.field("device", s.device);
+        io.field("axes", s.axes);
+        io.field("speed", s.jointSpeed);
+    }
     io.field("off", s.off);
 }
 
@@ -193,6 +262,7 @@ void fields(Io& io, Routine& r)
 {
     io.field("id", r.id);
     io.field("name", r.name);
+    io.optional("arm", r.arm, ArmId());
     io.list("steps", r.steps);
 }
 
@@ -224,6 +294,7 @@ void fields(Io& io, ContactMember& m)
 {
     io.word("kind", m.kind, {{"link", ContactMember::Kind::Link}, {"tool", ContactMember::Kind::Tool}, {"frame", ContactMember::Kind::Frame}});
     io.optional("id", m.id, std::uint32_t(0));
+    io.optional("arm", m.arm, ArmId());
 }
 
 template <class Io>

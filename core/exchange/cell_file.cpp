@@ -1,5 +1,6 @@
 #include "core/exchange/cell_file.h"
 
+#include "core/cell/devices.h"
 #include "core/cell/edit_layout.h"
 #include "core/cell/edit_support.h"
 #include "core/cell/pattern.h"
@@ -38,6 +39,7 @@ void fields(Io& io, StoredLock& l)
 
 /// The arm as the file holds it: by catalogue id, or with its data sheet.
 struct StoredArm {
+    ArmId id;
     std::string name, model;
     FrameId mount;
     ToolId tool;
@@ -50,6 +52,7 @@ struct StoredArm {
 template <class Io>
 void fields(Io& io, StoredArm& a)
 {
+    io.optional("id", a.id, ArmId());  // files of version 1 and 2 have none
     io.field("name", a.name);
     io.field("model", a.model);
     io.field("mount", a.mount);
@@ -135,12 +138,14 @@ void fields(Io& io, StoredCell& s)
         }
     }
     io.list("arms", s.arms);
+    io.optional("in-hand", s.cell.inHand, ArmId());
     io.list("frames", s.cell.frames);
     io.list("tools", s.cell.tools);
     io.optionalList("part-kinds", s.cell.partKinds);
     io.list("parts", s.parts);
     io.optionalList("patterns", s.cell.patterns);
     io.list("targets", s.cell.targets);
+    io.optionalList("signals", s.cell.signals);
     io.list("routines", s.cell.routines);
     io.optional("contact-samples", s.cell.contact.samples, std::uint32_t(0));
     io.optional("contact-seed", s.cell.contact.seed, std::uint32_t(0));
@@ -237,33 +242,46 @@ Status checkSolids(const std::vector<Solid>& solids, const std::string& where)
 }
 
 /// The arm that the file means, with its locks.
-Result<ArmPtr> modelOf(const StoredArm& stored)
+Result<ArmPtr> modelOf(const StoredArm& stored, const std::string& where)
 {
     ArmDescription description;
     if (stored.sheet) {
         Result<ArmDescription> described = describe(*stored.sheet);
-        if (!described) return inFile(described.error(), "arms[0].sheet");
+        if (!described) return inFile(described.error(), where + ".sheet");
         description = std::move(described).value();
     } else {
         const ArmPtr known = catalogueArm(stored.model);
-        if (!known) return fault(fmt::format("\"{}\" is not in the catalogue", stored.model), "arms[0].model");
+        if (!known) return fault(fmt::format("\"{}\" is not in the catalogue", stored.model), where + ".model");
         if (stored.locks.empty()) return known;
         description = known->description();
     }
     for (const StoredLock& lock : stored.locks) {
-        if (lock.joint < 1 || lock.joint > description.joints.size()) return fault(fmt::format("locks joint {}; the arm has {}", lock.joint, description.joints.size()), "arms[0].locks");
+        if (lock.joint < 1 || lock.joint > description.joints.size()) return fault(fmt::format("locks joint {}; the arm has {}", lock.joint, description.joints.size()), where + ".locks");
         description.joints[lock.joint - 1].locked = lock.value;
     }
     Result<ArmPtr> arm = Arm::make(std::move(description));
-    if (!arm) return inFile(arm.error(), "arms[0]");
+    if (!arm) return inFile(arm.error(), where);
     return arm;
+}
+
+/// Everything that says which arm it belongs to.
+template <class Visit>
+void forEachArm(Cell& cell, Visit visit)
+{
+    for (Target& t : cell.targets) visit(t.arm);
+    for (Routine& r : cell.routines) visit(r.arm);
+    for (Pattern& p : cell.patterns)
+        if (p.content == Pattern::Content::Targets) visit(p.arm);
+    for (ContactPair& p : cell.contact.pairs)
+        for (ContactMember* m : {&p.a, &p.b})
+            if (m->kind != ContactMember::Kind::Frame) visit(m->arm);
 }
 
 Status checkContent(const Cell& cell)
 {
     std::unordered_set<std::uint32_t> used;
     if (cell.nextId > kLargestId) return fault(fmt::format("is {}; {} is the limit", cell.nextId, kLargestId), "next-id");
-    for (const size_t size : {cell.frames.size(), cell.tools.size(), cell.parts.size(), cell.targets.size(), cell.routines.size()})
+    for (const size_t size : {cell.frames.size(), cell.tools.size(), cell.parts.size(), cell.targets.size(), cell.routines.size(), cell.signals.size()})
         if (size > kLongestList) return fault(fmt::format("a list has {} entries; {} is the limit", size, kLongestList), "document");
     if (Status bad = checkIds(cell.frames, "frames", used, cell.nextId)) return bad;
     if (Status bad = checkIds(cell.tools, "tools", used, cell.nextId)) return bad;
@@ -272,6 +290,10 @@ Status checkContent(const Cell& cell)
     if (Status bad = checkIds(cell.patterns, "patterns", used, cell.nextId)) return bad;
     if (Status bad = checkIds(cell.targets, "targets", used, cell.nextId)) return bad;
     if (Status bad = checkIds(cell.routines, "routines", used, cell.nextId)) return bad;
+    if (Status bad = checkIds(cell.arms, "arms", used, cell.nextId)) return bad;
+    if (Status bad = checkIds(cell.signals, "signals", used, cell.nextId)) return bad;
+    if (Status bad = checkNames(cell.arms, "arms")) return bad;
+    if (Status bad = checkNames(cell.signals, "signals")) return bad;
     if (Status bad = checkNames(cell.frames, "frames")) return bad;
     if (Status bad = checkNames(cell.tools, "tools")) return bad;
     if (Status bad = checkNames(cell.parts, "parts")) return bad;
@@ -283,8 +305,18 @@ Status checkContent(const Cell& cell)
     if (Status bad = checkThresholds(cell.thresholds)) return fault(bad->message, "thresholds");
     for (const double limit : {cell.lineLimits.acceleration, cell.lineLimits.turnSpeed, cell.lineLimits.turnAcceleration})
         if (!(limit > 0 && limit <= 1e4)) return fault("must hold values above 0 and up to 10000", "line-limits");
-    for (size_t i = 0; i < cell.frames.size(); ++i)
-        if (Status bad = checkSolids(cell.frames[i].solids, fmt::format("frames[{}].solids", i))) return bad;
+    for (size_t i = 0; i < cell.signals.size(); ++i)
+        if (Status bad = checkSignalValue(cell.signals[i], cell.signals[i].start)) return fault(bad->message, fmt::format("signals[{}].start", i));
+    for (size_t i = 0; i < cell.frames.size(); ++i) {
+        const Frame& frame = cell.frames[i];
+        const std::string where = fmt::format("frames[{}]", i);
+        if (Status bad = checkSolids(frame.solids, where + ".solids")) return bad;
+        if (frame.axis)
+            if (Status bad = checkAxis(*frame.axis)) return fault(bad->message, where + ".axis");
+        if (frame.axis && !deviceOfAxis(cell, frame.id)) return fault(fmt::format("\"{}\" has an axis, but hangs below no device", frame.name), where + ".axis");
+        if (frame.device)
+            if (Status bad = checkDevice(cell, frame)) return fault(bad->message, where + ".device");
+    }
     for (size_t i = 0; i < cell.tools.size(); ++i) {
         const Tool& tool = cell.tools[i];
         const std::string where = fmt::format("tools[{}]", i);
@@ -303,10 +335,23 @@ Status checkContent(const Cell& cell)
     }
     for (size_t i = 0; i < cell.patterns.size(); ++i)
         if (Status bad = checkPattern(cell, cell.patterns[i])) return fault(bad->message, fmt::format("patterns[{}]", i));
-    const int joints = cell.arm.model->jointCount();
+    const auto checkAxes = [&](const AxisValues& axes, const std::string& where) -> Status {
+        for (const AxisValue& a : axes) {
+            const Frame* frame = findFrame(cell, a.frame);
+            if (!frame || !frame->axis) return fault(fmt::format("frame {} is no axis of the file", a.frame.value), where + ".axes");
+            if (Status bad = checkAxisValue(*frame, a.value)) return fault(bad->message, where + ".axes");
+        }
+        return std::nullopt;
+    };
+    for (size_t i = 0; i < cell.patterns.size(); ++i)
+        if (Status bad = checkAxes(cell.patterns[i].axes, fmt::format("patterns[{}]", i))) return bad;
     for (size_t i = 0; i < cell.targets.size(); ++i) {
         const Target& t = cell.targets[i];
         const std::string where = fmt::format("targets[{}]", i);
+        const ArmStation* arm = findArm(cell, t.arm);
+        if (!arm) return fault(fmt::format("arm {} of \"{}\" is not in the file", t.arm.value, t.name), where + ".arm");
+        const int joints = arm->model->jointCount();
+        if (Status bad = checkAxes(t.axes, where)) return bad;
         if (t.kind == Target::Kind::Posture) {
             if (t.posture.size() != joints) return fault(fmt::format("has {} values; the arm has {} joints", t.posture.size(), joints), where + ".posture");
         } else {
@@ -318,15 +363,59 @@ Status checkContent(const Cell& cell)
     }
     for (size_t i = 0; i < cell.contact.pairs.size(); ++i)
         for (const ContactMember& m : {cell.contact.pairs[i].a, cell.contact.pairs[i].b}) {
-            const bool known = m.kind == ContactMember::Kind::Tool || (m.kind == ContactMember::Kind::Link ? m.id <= std::uint32_t(joints) : findFrame(cell, {m.id}) != nullptr);
+            const ArmStation* arm = findArm(cell, m.arm);
+            const bool known = m.kind == ContactMember::Kind::Frame ? findFrame(cell, {m.id}) != nullptr
+                                                                    : arm && (m.kind == ContactMember::Kind::Tool || m.id <= std::uint32_t(arm->model->jointCount()));
             if (!known) return fault("names a body that is not in the file", fmt::format("contact-pairs[{}]", i));
         }
-    if (cell.routines.empty()) return fault("must hold at least one routine", "routines");
+    for (size_t i = 0; i < cell.arms.size(); ++i)
+        if (std::none_of(cell.routines.begin(), cell.routines.end(), [&](const Routine& r) { return r.arm == cell.arms[i].id; }))
+            return fault(fmt::format("must hold a routine of \"{}\"", cell.arms[i].name), "routines");
     for (size_t r = 0; r < cell.routines.size(); ++r) {
+        if (!findArm(cell, cell.routines[r].arm)) return fault(fmt::format("arm {} is not in the file", cell.routines[r].arm.value), fmt::format("routines[{}].arm", r));
         const std::vector<Step>& steps = cell.routines[r].steps;
         if (Status bad = checkIds(steps, fmt::format("routines[{}].steps", r).c_str(), used, cell.nextId)) return bad;
-        for (size_t i = 0; i < steps.size(); ++i)
-            if (Status bad = checkStep(cell, steps[i])) return fault(bad->message, fmt::format("routines[{}].steps[{}]", r, i));
+        for (size_t i = 0; i < steps.size(); ++i) {
+            const std::string where = fmt::format("routines[{}].steps[{}]", r, i);
+            if (Status bad = checkStep(cell, steps[i])) return fault(bad->message, where);
+            if (Status bad = checkOwnTarget(cell, cell.routines[r], steps[i])) return fault(bad->message, where);
+        }
+    }
+    return std::nullopt;
+}
+
+/// The arms of the file, and who they are where the file does not say because there is only one.
+Status giveArms(Cell& cell, const std::vector<StoredArm>& stored)
+{
+    if (stored.empty() || stored.size() > 100) return fault(fmt::format("holds {} arms; 1 to 100 are possible", stored.size()), "arms");
+    for (size_t i = 0; i < stored.size(); ++i) {
+        const StoredArm& arm = stored[i];
+        const std::string where = fmt::format("arms[{}]", i);
+        Result<ArmPtr> model = modelOf(arm, where);
+        if (!model) return model.error();
+        if (!arm.id && stored.size() > 1) return fault("is missing; each of several arms needs one", where + ".id");
+        cell.arms.push_back({arm.id ? arm.id : ArmId{cell.nextId++}, arm.name, *model, arm.mount, arm.tool, arm.home, arm.point});
+    }
+    if (!cell.inHand) cell.inHand = cell.arms.front().id;
+    if (!findArm(cell, cell.inHand)) return fault(fmt::format("arm {} is not in the file", cell.inHand.value), "in-hand");
+    forEachArm(cell, [&](ArmId& id) { if (!id) id = cell.arms.front().id; });
+    return std::nullopt;
+}
+
+/// What each arm of a cell refers to is there. Called when all else is known to be right.
+Status checkArms(const Cell& cell)
+{
+    for (size_t i = 0; i < cell.arms.size(); ++i) {
+        const ArmStation& arm = cell.arms[i];
+        const std::string where = fmt::format("arms[{}]", i);
+        if (arm.mount && !findFrame(cell, arm.mount)) return fault(fmt::format("frame {} is not in the file", arm.mount.value), where + ".mount");
+        const Tool* tool = findTool(cell, arm.tool);
+        if (!tool) return fault(fmt::format("tool {} is not in the file", arm.tool.value), where + ".tool");
+        if (arm.tcp && &flangeFromTcp(*tool, arm.tcp) == &tool->flangeFromTcp) return fault(fmt::format("point {} is not one of the tool's", arm.tcp.value), where + ".point");
+        for (size_t k = 0; k < i; ++k)
+            if (cell.arms[k].tool == arm.tool) return fault(fmt::format("tool {} is carried by \"{}\" already", arm.tool.value, cell.arms[k].name), where + ".tool");
+        const Target* home = findTarget(cell, arm.home);
+        if (!home || home->kind != Target::Kind::Posture || home->arm != arm.id) return fault("must name a posture target of the arm", where + ".home");
     }
     return std::nullopt;
 }
@@ -337,13 +426,19 @@ std::string writeCell(const Cell& cell)
 {
     StoredCell stored;
     stored.cell = cell;
-    const ArmStation& arm = cell.arm;
-    const ArmDescription& model = arm.model->description();
-    StoredArm& own = stored.arms.emplace_back(StoredArm{arm.name, model.id, arm.mount, arm.tool, arm.home, arm.tcp, {}, {}});
+    for (const ArmStation& arm : cell.arms) {
+        const ArmDescription& model = arm.model->description();
+        StoredArm& own = stored.arms.emplace_back(StoredArm{arm.id, arm.name, model.id, arm.mount, arm.tool, arm.home, arm.tcp, {}, {}});
+        if (!fromCatalogue(model)) own.sheet = sheetOf(model);
+        for (size_t i = 0; i < model.joints.size(); ++i)
+            if (model.joints[i].locked) own.locks.push_back({std::uint32_t(i + 1), *model.joints[i].locked});
+    }
+    if (cell.arms.size() == 1) {
+        // With one arm nothing needs to say whose it is.
+        forEachArm(stored.cell, [](ArmId& id) { id = {}; });
+        stored.cell.inHand = {};
+    }
     for (const Part& part : cell.parts) stored.parts.push_back({part, {}});
-    if (!fromCatalogue(model)) own.sheet = sheetOf(model);
-    for (size_t i = 0; i < model.joints.size(); ++i)
-        if (model.joints[i].locked) own.locks.push_back({std::uint32_t(i + 1), *model.joints[i].locked});
     FieldWriter writer;
     fields(writer, stored);
     return printDocument(writer.json);
@@ -363,21 +458,12 @@ Result<Cell> readCell(const std::string& text, const std::string& name)
     }
     if (error) return within(*error);
     Cell& cell = stored.cell;
-    if (stored.arms.size() != 1) return within(fault(fmt::format("holds {} arms; exactly one is possible", stored.arms.size()), "arms"));
-    const StoredArm& arm = stored.arms.front();
-    Result<ArmPtr> model = modelOf(arm);
-    if (!model) return within(model.error());
+    if (Status bad = giveArms(cell, stored.arms)) return within(*bad);
     for (size_t i = 0; i < stored.parts.size(); ++i)
         if (stored.parts[i].part.kind && !stored.parts[i].solids.empty()) return within(fault("has solids of its own beside those of its kind", fmt::format("parts[{}].solids", i)));
-    cell.arm = {arm.name, *model, arm.mount, arm.tool, arm.home, arm.point};
     giveKinds(cell, stored.parts);
     if (Status bad = checkContent(cell)) return within(*bad);
-    if (arm.mount && !findFrame(cell, arm.mount)) return within(fault(fmt::format("frame {} is not in the file", arm.mount.value), "arms[0].mount"));
-    if (const Tool* tool = findTool(cell, arm.tool); tool && arm.point && &flangeFromTcp(*tool, arm.point) == &tool->flangeFromTcp)
-        return within(fault(fmt::format("point {} is not one of the tool's", arm.point.value), "arms[0].point"));
-    if (!findTool(cell, arm.tool)) return within(fault(fmt::format("tool {} is not in the file", arm.tool.value), "arms[0].tool"));
-    const Target* home = findTarget(cell, arm.home);
-    if (!home || home->kind != Target::Kind::Posture) return within(fault("must name a posture target of the file", "arms[0].home"));
+    if (Status bad = checkArms(cell)) return within(*bad);
     return std::move(cell);
 }
 

@@ -94,8 +94,13 @@ std::string printDocument(const Json& document)
         out += "  " + Json(entry.key()).dump() + ": ";
         if (entry.key() == "routines")
             entries(value, "  ", [&](const Json& routine) {
-                out += "{\"id\":" + routine["id"].dump() + ",\"name\":" + routine["name"].dump() + ",\"steps\":";
-                entries(routine["steps"], "    ", flat);
+                const char* before = "{";
+                for (const auto& field : routine.items()) {
+                    out += before + Json(field.key()).dump() + ":";
+                    if (field.key() == "steps") entries(field.value(), "    ", flat);
+                    else flat(field.value());
+                    before = ",";
+                }
                 out += "}";
             });
         else if (value.is_array()) entries(value, "  ", flat);

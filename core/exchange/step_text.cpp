@@ -54,11 +54,12 @@ public:
         return true;
     }
 
-    /// The target with the longest name that the rest begins with.
-    const Target* target(const Cell& cell)
+    /// The object with the longest name that the rest begins with.
+    template <class Object>
+    const Object* named(const std::vector<Object>& objects)
     {
-        const Target* best = nullptr;
-        for (const Target& t : cell.targets) {
+        const Object* best = nullptr;
+        for (const Object& t : objects) {
             const std::string name = lowered(t.name);
             if (m_low.compare(m_at, name.size(), name) != 0) continue;
             const size_t end = m_at + name.size();
@@ -91,7 +92,7 @@ Status readMove(const Cell& cell, Reader& reader, Step& step)
 {
     const bool over = reader.word("over");
     if (!over) reader.word("to");
-    const Target* target = reader.target(cell);
+    const Target* target = reader.named(cell.targets);
     if (!target) {
         if (reader.done()) return problem(reader, "a target is missing", "Type its name.");
         return problem(reader, fmt::format("there is no target called \"{}\"", reader.rest()), "Take that target first, or type the name of another one.");
@@ -129,6 +130,66 @@ Status readMove(const Cell& cell, Reader& reader, Step& step)
     return std::nullopt;
 }
 
+/// "on", "off" or a number.
+bool readValue(Reader& reader, double& value)
+{
+    if (reader.word("on")) value = 1;
+    else if (reader.word("off")) value = 0;
+    else return reader.number(value);
+    return true;
+}
+
+Status readSignal(const Cell& cell, Reader& reader, Step& step)
+{
+    const Signal* signal = reader.named(cell.signals);
+    if (!signal) {
+        if (reader.done()) return problem(reader, "a signal is missing", "Type its name.");
+        return problem(reader, fmt::format("there is no signal called \"{}\"", reader.rest()), "Make it among the signals first, or type the name of another one.");
+    }
+    step.signal = signal->id;
+    step.comparison = Step::Comparison::Equal;
+    if (step.kind == Step::Kind::SetSignal) {
+        reader.word("to");
+    } else if (reader.word("at")) {
+        const bool least = reader.word("least");
+        if (!least && !reader.word("most")) return problem(reader, "\"at\" needs \"least\" or \"most\"", "Type \"at least\" or \"at most\" and a number.");
+        step.comparison = least ? Step::Comparison::AtLeast : Step::Comparison::AtMost;
+    } else {
+        reader.word("is");
+    }
+    step.value = 1;
+    const bool plain = signal->kind == Signal::Kind::Digital && reader.done();  // "wait for Tile seen"
+    if (!plain && !readValue(reader, step.value)) return problem(reader, "the value of the signal is missing", signal->kind == Signal::Kind::Digital ? "Type on or off." : "Type a number.");
+    return std::nullopt;
+}
+
+Status readAxes(const Cell& cell, Reader& reader, Step& step)
+{
+    const Frame* device = reader.named(cell.frames);
+    if (!device) {
+        if (reader.done()) return problem(reader, "a device is missing", "Type the name of a rail, turntable or positioner.");
+        return problem(reader, fmt::format("there is no device called \"{}\"", reader.rest()), "Type the name of a rail, turntable or positioner.");
+    }
+    step.device = device->id;
+    step.axes.clear();
+    reader.word("to");
+    for (const FrameId axis : axesOf(cell, device->id)) {
+        const bool turns = findFrame(cell, axis)->axis->kind == JointKind::Revolute;
+        double value;
+        if (!reader.number(value)) return problem(reader, fmt::format("where \"{}\" goes is missing", frameName(cell, axis)), turns ? "Type it in degrees." : "Type it in mm.");
+        if (turns) reader.unit("°") || reader.unit("deg");
+        else reader.unit("mm");
+        step.axes.push_back(value * (turns ? kDegree : kMillimetre));
+    }
+    if (reader.word("at")) {
+        double value;
+        if (!reader.number(value)) return problem(reader, "\"at\" needs a speed", "Type it in %.");
+        reader.unit("%");
+        step.jointSpeed = value / 100;
+    }
+    return std::nullopt;
+}
+
 }  // namespace
 
 std::string plainNumber(double value, int decimals)
@@ -149,6 +210,24 @@ std::string stepText(const Cell& cell, const Step& step)
     case Step::Kind::Grip: return text + "grip";
     case Step::Kind::Release: return text + "release";
     case Step::Kind::Wait: return text + "wait " + plainNumber(step.seconds, 3) + " s";
+    case Step::Kind::SetSignal:
+    case Step::Kind::WaitSignal: {
+        const Signal* signal = findSignal(cell, step.signal);
+        const bool set = step.kind == Step::Kind::SetSignal, digital = signal && signal->kind == Signal::Kind::Digital;
+        const char* how = set ? " to " : step.comparison == Step::Comparison::AtLeast ? " at least " : step.comparison == Step::Comparison::AtMost ? " at most " : " is ";
+        text += (set ? "set " : "wait for ") + (signal ? signal->name : "?");
+        if (digital && step.comparison == Step::Comparison::Equal) return text + (step.value != 0 ? " on" : " off");
+        return text + how + plainNumber(step.value, 6);
+    }
+    case Step::Kind::MoveAxes: {
+        text += "move " + frameName(cell, step.device) + " to";
+        const std::vector<FrameId> axes = axesOf(cell, step.device);
+        for (size_t i = 0; i < std::min(axes.size(), step.axes.size()); ++i) {
+            const bool turns = findFrame(cell, axes[i])->axis->kind == JointKind::Revolute;
+            text += " " + (turns ? plainNumber(degrees(step.axes[i]), 3) + "°" : mm(step.axes[i]));
+        }
+        return step.jointSpeed < 1 ? text + " at " + plainNumber(step.jointSpeed * 100, 3) + " %" : text;
+    }
     case Step::Kind::JointMove: text += "joint "; break;
     case Step::Kind::Line: text += "line "; break;
     }
@@ -167,7 +246,7 @@ Result<Step> parseStep(const Cell& cell, const std::string& text, const Step& de
     Reader reader(text);
     Step step = defaults;
     step.off = reader.word("off");
-    if (reader.done()) return problem(reader, "nothing is typed", "Type joint, line, grip, release or wait.");
+    if (reader.done()) return problem(reader, "nothing is typed", "Type joint, line, grip, release, wait, set or move.");
     const bool joint = reader.word("joint");
     if (joint || reader.word("line")) {
         step.kind = joint ? Step::Kind::JointMove : Step::Kind::Line;
@@ -176,12 +255,25 @@ Result<Step> parseStep(const Cell& cell, const std::string& text, const Step& de
         step.kind = Step::Kind::Grip;
     } else if (reader.word("release")) {
         step.kind = Step::Kind::Release;
+    } else if (reader.word("set")) {
+        step.kind = Step::Kind::SetSignal;
+        if (Status bad = readSignal(cell, reader, step)) return *bad;
+    } else if (reader.word("move")) {
+        step.kind = Step::Kind::MoveAxes;
+        if (Status bad = readAxes(cell, reader, step)) return *bad;
     } else if (reader.word("wait")) {
+        if (reader.word("for")) {
+            step.kind = Step::Kind::WaitSignal;
+            if (Status bad = readSignal(cell, reader, step)) return *bad;
+            if (!reader.done()) return problem(reader, fmt::format("\"{}\" is too much here", reader.rest()), "Remove it.");
+            if (Status bad = checkStep(cell, step)) return *bad;
+            return step;
+        }
         step.kind = Step::Kind::Wait;
         if (!reader.number(step.seconds)) return problem(reader, "\"wait\" needs a time", "Type it in seconds.");
         reader.unit("s");
     } else {
-        return problem(reader, fmt::format("\"{}\" is not a step", reader.rest()), "A step begins with joint, line, grip, release or wait.");
+        return problem(reader, fmt::format("\"{}\" is not a step", reader.rest()), "A step begins with joint, line, grip, release, wait, set or move.");
     }
     if (!reader.done()) return problem(reader, fmt::format("\"{}\" is too much here", reader.rest()), "Remove it.");
     if (Status bad = checkStep(cell, step)) return *bad;

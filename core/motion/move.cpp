@@ -21,7 +21,9 @@ constexpr double kLargestJump = 60 * kDegree;  // between neighbouring samples, 
 
 int sampleCount(const LinePath& path)
 {
-    const double wanted = std::max(path.length() / kSampleLength, path.angle() / kSampleAngle);
+    double wanted = std::max(path.length() / kSampleLength, path.angle() / kSampleAngle);
+    if (path.baseFromFrame)
+        for (const PlaceMotion::Piece& p : path.baseFromFrame->pieces) wanted += std::abs(p.to - p.from) / (p.kind == JointKind::Revolute ? kSampleAngle : kSampleLength);
     return int(std::clamp(std::ceil(wanted), 16.0, 4000.0));
 }
 
@@ -123,17 +125,36 @@ void judgeSingularity(const LineWalk& walk, const std::vector<SingularityMargins
     }
 }
 
-/// Lowest path speed [1/s] at which joint speeds stay within limits, at a posture on the line; sets the joint that decides.
-double speedCeiling(const Arm& arm, const Move& move, const JointVector& posture, int& joint)
+/// Lowers speed and acceleration [1/s, 1/s^2] to what companions can follow.
+void holdBack(const std::vector<Companion>& companions, double fractionOfSpeed, double& speed, double& acceleration)
 {
-    // Velocity of the TCP per unit of fraction, expressed at the flange origin.
+    for (const Companion& c : companions) {
+        if (std::abs(c.way) < 1e-12) continue;
+        speed = std::min(speed, fractionOfSpeed * c.speed / std::abs(c.way));
+        acceleration = std::min(acceleration, c.acceleration / std::abs(c.way));
+    }
+}
+
+/// Lowest path speed [1/s] at which joint speeds stay within limits, at a posture on the line; sets the joint that decides.
+double speedCeiling(const Arm& arm, const Move& move, const JointVector& posture, double fraction, int& joint)
+{
+    // Velocity per unit of fraction, expressed at the flange origin.
     ChainFrames frames;
     chainFrames(arm, posture, frames);
-    const AxisAngle turn = axisAngleOf(move.line.end.rotation * move.line.start.rotation.conjugate());
-    const Vec3 angular = turn.axis * turn.angle;
-    const Vec3 tcp = frames.flange.origin + frames.flange.rotation * move.line.flangeFromTcp.translation;
     Eigen::Matrix<double, 6, 1> twist;
-    twist << (move.line.end.translation - move.line.start.translation) + angular.cross(frames.flange.origin - tcp), angular;
+    if (move.line.baseFromFrame) {
+        // The frame moves as well: by central difference, inside the line.
+        constexpr double h = 1e-5;
+        const double a = std::clamp(fraction - h, 0.0, 1.0), b = std::clamp(fraction + h, 0.0, 1.0);
+        const Pose before = move.line.flangeAt(a), after = move.line.flangeAt(b);
+        const AxisAngle turn = axisAngleOf(after.rotation * before.rotation.conjugate());
+        twist << (after.translation - before.translation) / (b - a), turn.axis * turn.angle / (b - a);
+    } else {
+        const AxisAngle turn = axisAngleOf(move.line.end.rotation * move.line.start.rotation.conjugate());
+        const Vec3 angular = turn.axis * turn.angle;
+        const Vec3 tcp = frames.flange.origin + frames.flange.rotation * move.line.flangeFromTcp.translation;
+        twist << (move.line.end.translation - move.line.start.translation) + angular.cross(frames.flange.origin - tcp), angular;
+    }
     const Jacobian whole = jacobian(frames, arm);
     JointVector rate = JointVector::Zero(arm.jointCount());
     if (arm.freeJoints().size() == 6) {
@@ -174,17 +195,17 @@ void timeLine(const Arm& arm, Move& move, const MotionLimits& limits)
 {
     const double end = move.stop ? move.stop->fraction : 1;
     const double length = move.line.length(), angle = move.line.angle();
-    if (end <= 0 || (length < 1e-12 && angle < 1e-12)) return;
-    const double speed = std::min(length > 0 ? limits.lineSpeed / length : INFINITY, angle > 0 ? limits.turnSpeed / angle : INFINITY);
-    const double acceleration =
-        std::min(length > 0 ? limits.lineAcceleration / length : INFINITY, angle > 0 ? limits.turnAcceleration / angle : INFINITY);
+    double speed = std::min(length > 1e-12 ? limits.lineSpeed / length : INFINITY, angle > 1e-12 ? limits.turnSpeed / angle : INFINITY);
+    double acceleration = std::min(length > 1e-12 ? limits.lineAcceleration / length : INFINITY, angle > 1e-12 ? limits.turnAcceleration / angle : INFINITY);
+    holdBack(move.line.companions, 1, speed, acceleration);
+    if (end <= 0 || !std::isfinite(speed)) return;
 
     const int n = sampleCount(move.line);
     std::vector<SpeedCeiling> pieces;
     double previous = INFINITY;
     for (size_t i = 0; i < move.samples.size(); ++i) {
         int joint = -1;
-        const double here = nearLimit(arm, move, i, n, speed) ? std::max(1e-4 * speed, speedCeiling(arm, move, move.samples[i], joint)) : INFINITY;
+        const double here = nearLimit(arm, move, i, n, speed) ? std::max(1e-4 * speed, speedCeiling(arm, move, move.samples[i], double(i) / n, joint)) : INFINITY;
         if (here < speed && here / speed < move.lowestCeiling) {
             move.lowestCeiling = here / speed;
             move.slowedBy = joint;
@@ -277,7 +298,24 @@ JointVector Move::at(const Arm& arm, double fraction) const
     return followBranch(arm, line.flangeAt(fraction), branch, guess).value_or(guess);
 }
 
-Move planJointMove(const Arm& arm, const JointVector& from, const JointVector& to, const MotionLimits& limits)
+Profile profileInStep(const std::vector<Companion>& companions, double fractionOfSpeed)
+{
+    double speed = INFINITY, acceleration = INFINITY;
+    holdBack(companions, fractionOfSpeed, speed, acceleration);
+    return std::isfinite(speed) ? trapezoid(1, speed, acceleration) : Profile{};
+}
+
+Pose PlaceMotion::at(double fraction) const
+{
+    Pose out;
+    for (const Piece& p : pieces) {
+        const double value = p.from + fraction * (p.to - p.from);
+        out = out * p.before * (p.kind == JointKind::Prismatic ? translated(value * p.direction) : Pose{Vec3::Zero(), Quat(Eigen::AngleAxisd(value, p.direction))});
+    }
+    return out * after;
+}
+
+Move planJointMove(const Arm& arm, const JointVector& from, const JointVector& to, const MotionLimits& limits, const std::vector<Companion>& companions)
 {
     Move move;
     move.kind = Move::Kind::Joint;
@@ -292,6 +330,7 @@ Move planJointMove(const Arm& arm, const JointVector& from, const JointVector& t
         speed = std::min(speed, limits.jointFraction * arm.joints()[size_t(i)].speed / way);
         acceleration = std::min(acceleration, arm.joints()[size_t(i)].acceleration / way);
     }
+    holdBack(companions, limits.jointFraction, speed, acceleration);
     if (std::isfinite(speed)) move.profile = trapezoid(1, speed, acceleration);
     return move;
 }

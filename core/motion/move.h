@@ -6,15 +6,43 @@
 
 namespace topikos {
 
-/// Straight line of the tool centre point, in arm base. The rotation turns about one axis, in step with the way.
+/// How one place moves as seen from another one while axes between them go from one value to another, in step with a fraction from 0 to 1.
+struct PlaceMotion {
+    /// One axis: comes behind `before`, along or about `direction`.
+    struct Piece {
+        Pose before;
+        JointKind kind = JointKind::Prismatic;
+        Vec3 direction = Vec3::UnitX();
+        double from = 0, to = 0;  ///< [m or rad]
+    };
+    std::vector<Piece> pieces;
+    Pose after;  ///< behind the last piece
+
+    Pose at(double fraction) const;
+};
+
+/// Something that moves together with the arm, in step.
+struct Companion {
+    double way = 0;  ///< [m or rad]
+    double speed = 1, acceleration = 1;
+};
+
+/// Straight line of the tool centre point, in arm base, or in a frame that moves in it. The rotation turns about one axis, in step with the way.
 struct LinePath {
-    Pose start;  ///< baseFromTcp
-    Pose end;    ///< baseFromTcp
+    Pose start;  ///< frameFromTcp
+    Pose end;    ///< frameFromTcp
     Pose flangeFromTcp;
+    std::optional<PlaceMotion> baseFromFrame{};  ///< nothing: the frame is the arm base
+    std::vector<Companion> companions{};
 
     double length() const { return (end.translation - start.translation).norm(); }  ///< [m]
     double angle() const { return deviation(start, end).radians; }                  ///< [rad]
-    Pose flangeAt(double fraction) const { return interpolate(start, end, fraction) * inverse(flangeFromTcp); }
+    Pose tcpAt(double fraction) const
+    {
+        const Pose tcp = interpolate(start, end, fraction);
+        return baseFromFrame ? baseFromFrame->at(fraction) * tcp : tcp;
+    }
+    Pose flangeAt(double fraction) const { return tcpAt(fraction) * inverse(flangeFromTcp); }
 };
 
 /// Distances from each singularity below which a line cannot be followed [rad for the wrist, m for elbow and shoulder, none for a direction].
@@ -74,7 +102,11 @@ struct Move {
 };
 
 /// All joints start and arrive together; the slowest one sets the time. `from` and `to` in range.
-Move planJointMove(const Arm& arm, const JointVector& from, const JointVector& to, const MotionLimits& limits);
+/// `companions` arrive with them, at the same fraction of their speeds.
+Move planJointMove(const Arm& arm, const JointVector& from, const JointVector& to, const MotionLimits& limits, const std::vector<Companion>& companions = {});
+
+/// The same of companions alone.
+Profile profileInStep(const std::vector<Companion>& companions, double fractionOfSpeed);
 
 /// Line from posture `from` (which holds the line's start pose) in the branch of `from`, slowed where a joint would exceed its speed.
 /// It stops where it comes nearer to a singularity than `bounds`. Distances below `watch` are looked for between the samples too.

@@ -7,259 +7,238 @@ namespace topikos {
 
 namespace {
 
-using Problem = StepOutcome::Problem;
-
-/// Goal of a move in joint space where the target allows one: the posture itself, or the solution in the target's configuration.
-std::optional<JointVector> goalPosture(const Cell& cell, const Step& step, const JointVector& from, StepOutcome& outcome)
-{
-    const Target& target = *findTarget(cell, step.target);
-    const Arm& arm = *cell.arm.model;
-    if (target.kind == Target::Kind::Posture) {
-        const RangeExcess excess = rangeExcess(arm, target.posture);
-        if (excess.joint < 0) return target.posture;
-        outcome.problem = Problem::TargetOutOfReach;
-        outcome.atTarget.reason = NoSolution::JointRange;
-        outcome.atTarget.range = excess;
-        return std::nullopt;
-    }
-    Solutions found = waysTo(cell, target, step.standoff, &from);
-    if (const Solution* s = chosenWay(arm, target, found.items)) return s->joints;
-    outcome.problem = found.items.empty() ? Problem::TargetOutOfReach : Problem::TargetNotInConfiguration;
-    if (const Solution* s = chosenWay(arm, target, found.outOfRange)) found.range = rangeExcess(arm, s->joints);
-    outcome.atTarget = std::move(found);
-    return std::nullopt;
-}
-
-MotionLimits limitsOf(const Cell& cell, const Step& step)
-{
-    return {step.jointSpeed, step.lineSpeed, cell.lineLimits.acceleration, cell.lineLimits.turnSpeed, cell.lineLimits.turnAcceleration};
-}
-
-/// Walks through the steps, keeping posture, gripper and parts.
-class Run {
-public:
-    Run(const Cell& cell, Trace& trace) : m_cell(cell), m_trace(trace), m_posture(homePosture(cell)), m_opening(toolInForce(cell).gripper.open)
-    {
-        trace.start = m_posture;
-        trace.startOpening = m_opening;
-        for (const Part& part : cell.parts) m_parts.push_back({part.id, worldFromPart(cell, part)});
-    }
-
-    void take(const Step& step, size_t index)
-    {
-        StepOutcome outcome;
-        outcome.step = step.id;
-        outcome.index = index;
-        outcome.kind = step.kind;
-        outcome.off = step.off;
-        if (step.isMove()) outcome.target = step.target;
-        const double openingBefore = m_opening;
-        if (!step.off) {
-            switch (step.kind) {
-            case Step::Kind::JointMove: jointMove(step, outcome); break;
-            case Step::Kind::Line: line(step, outcome); break;
-            case Step::Kind::Grip: m_opening = toolInForce(m_cell).gripper.closed; outcome.duration = toolInForce(m_cell).gripper.time; break;
-            case Step::Kind::Release: m_opening = toolInForce(m_cell).gripper.open; outcome.duration = toolInForce(m_cell).gripper.time; break;
-            case Step::Kind::Wait: outcome.duration = step.seconds; break;
-            }
-        }
-        outcome.start = m_time;
-        outcome.arrival = m_posture;
-        if (step.kind == Step::Kind::Grip && !step.off) grip(outcome);
-        if (step.kind == Step::Kind::Release && !step.off) release();
-        if (!m_trace.blockedAt && !step.off) {
-            m_trace.spans.push_back({m_trace.outcomes.size(), m_time, m_time + outcome.duration, openingBefore, m_opening});
-            m_time += outcome.duration;
-            if (outcome.blocks()) m_trace.blockedAt = m_trace.outcomes.size();
-        } else {
-            outcome.start = outcome.duration = 0;
-        }
-        m_trace.outcomes.push_back(std::move(outcome));
-        m_trace.duration = m_time;
-    }
-
-private:
-    void jointMove(const Step& step, StepOutcome& outcome)
-    {
-        const auto goal = goalPosture(m_cell, step, m_posture, outcome);
-        if (!goal) return;
-        outcome.move = planJointMove(*m_cell.arm.model, m_posture, *goal, limitsOf(m_cell, step));
-        outcome.duration = outcome.move->profile.duration;
-        m_posture = *goal;
-    }
-
-    void line(const Step& step, StepOutcome& outcome)
-    {
-        const Target& target = *findTarget(m_cell, step.target);
-        const Arm& arm = *m_cell.arm.model;
-        LinePath path;
-        path.flangeFromTcp = target.kind == Target::Kind::Pose ? flangeFromTcp(*findTool(m_cell, target.tool), target.tcp) : flangeFromTcp(m_cell);
-        path.start = forward(arm, m_posture) * path.flangeFromTcp;
-        path.end = target.kind == Target::Kind::Pose ? baseFromTarget(m_cell, target, step.standoff) : forward(arm, target.posture) * path.flangeFromTcp;
-        outcome.move = planLine(arm, m_posture, path, limitsOf(m_cell, step), m_cell.thresholds.blocks(), m_cell.thresholds.cautions());
-        outcome.duration = outcome.move->profile.duration;
-        if (outcome.move->stop) {
-            outcome.problem = Problem::LineStops;
-            // Later steps are judged as if this one had arrived, where its target can be reached at all.
-            StepOutcome ignored;
-            m_posture = goalPosture(m_cell, step, m_posture, ignored).value_or(m_posture);
-            return;
-        }
-        m_posture = outcome.move->to;
-        const Configuration wanted = target.kind == Target::Kind::Pose ? target.configuration : configurationOf(arm, target.posture);
-        outcome.otherConfiguration = arm.hasConfigurations() && (arm.hasBranches() ? outcome.move->branch : configurationOf(arm, m_posture)) != wanted;
-    }
-
-    Pose worldFromTcp() const { return worldFromBase(m_cell) * baseFromTcp(m_cell, m_posture); }
-
-    void grip(StepOutcome& outcome)
-    {
-        const Pose tcp = worldFromTcp();
-        const Gripper& gripper = toolInForce(m_cell).gripper;
-        double nearest = INFINITY;
-        for (const auto& [id, place] : m_parts) {
-            const double distance = (place.translation - tcp.translation).norm();
-            if (distance < nearest && inGrasp(gripper, inverse(tcp) * place)) {
-                nearest = distance;
-                m_carried = id;
-                m_tcpFromPart = inverse(tcp) * place;
-            }
-        }
-        if (!m_carried) outcome.problem = Problem::NothingGripped;
-        else if (!m_trace.blockedAt) m_trace.partEvents.push_back({m_trace.outcomes.size(), 0, m_carried, true, m_tcpFromPart});
-    }
-
-    void release()
-    {
-        if (!m_carried) return;
-        const Pose place = worldFromTcp() * m_tcpFromPart;
-        for (auto& [id, pose] : m_parts)
-            if (id == m_carried) pose = place;
-        if (!m_trace.blockedAt) m_trace.partEvents.push_back({m_trace.outcomes.size(), 0, m_carried, false, place});
-        m_carried = {};
-    }
-
-    const Cell& m_cell;
-    Trace& m_trace;
-    JointVector m_posture;
-    double m_opening;
-    double m_time = 0;
-    std::vector<std::pair<PartId, Pose>> m_parts;  ///< worldFromPart
-    PartId m_carried;
-    Pose m_tcpFromPart;
-};
-
-/// Time by which the move after `first` may set in before `first` has ended: inside both ramps, with the TCP within `blend` of the corner.
-double overlapTime(const Arm& arm, const Pose& flangeFromTcp, const Move& first, const Move& second, double blend)
-{
-    const Vec3 corner = (forward(arm, first.to) * flangeFromTcp).translation;
-    const auto near = [&](const Move& move, double time) {
-        const JointVector q = move.at(arm, move.profile.at(time).position);
-        return ((forward(arm, q) * flangeFromTcp).translation - corner).norm() <= blend;
-    };
-    const auto fits = [&](double overlap) { return near(first, first.profile.duration - overlap) && near(second, overlap); };
-    double low = 0, high = std::min(first.profile.rampDown(), second.profile.rampUp());
-    if (fits(high)) return high;
-    for (int i = 0; i < 40; ++i) {
-        const double middle = 0.5 * (low + high);
-        (fits(middle) ? low : high) = middle;
-    }
-    return low;
-}
-
-/// Lets blended moves overlap and moves everything after them forward.
-void blendMoves(const Cell& cell, const Routine& routine, Trace& trace)
-{
-    double gained = 0;
-    for (size_t i = 0; i < trace.spans.size(); ++i) {
-        Trace::Span& span = trace.spans[i];
-        StepOutcome& outcome = trace.outcomes[span.outcome];
-        if (i > 0) {
-            const StepOutcome& before = trace.outcomes[trace.spans[i - 1].outcome];
-            const double blend = routine.steps[before.index].blend;
-            if (blend > 0 && before.move && outcome.move && !before.blocks() && !outcome.blocks())
-                gained += overlapTime(*cell.arm.model, flangeFromTcp(cell), *before.move, *outcome.move, blend);
-        }
-        span.start -= gained;
-        span.end -= gained;
-        outcome.start = span.start;
-    }
-    for (Trace::PartEvent& event : trace.partEvents) {
-        const StepOutcome& outcome = trace.outcomes[event.outcome];
-        event.time = outcome.start + (event.carried ? outcome.duration : 0);
-    }
-    trace.duration -= gained;
-}
-
-JointVector alongSpan(const Cell& cell, const Trace& trace, const Trace::Span& span, double time)
+JointVector alongSpan(const Arm& arm, const ArmTrace& trace, const ArmTrace::Span& span, double time)
 {
     const StepOutcome& outcome = trace.outcomes[span.outcome];
     if (!outcome.move) return outcome.arrival;
-    return outcome.move->at(*cell.arm.model, outcome.move->profile.at(time - span.start).position);
+    return outcome.move->at(arm, outcome.move->profile.at(time - span.start).position);
+}
+
+/// Place of `frame` as seen from another one while axes travel: chain down from the world behind the other chain turned round.
+PlaceMotion motionBetween(const Cell& cell, FrameId seenFrom, FrameId frame, const std::vector<AxisTravel>& travels, const AxisValues& axes)
+{
+    struct Link {
+        Pose pose;
+        const FrameAxis* axis;
+        double from, to;
+    };
+    const auto chain = [&](FrameId id) {
+        std::vector<Link> links;
+        for (const Frame* f = findFrame(cell, id); f; f = findFrame(cell, f->parent)) {
+            Link link{placeInForce(cell, *f), f->axis ? &*f->axis : nullptr, axisValue(*f, axes), 0};
+            link.to = link.from;
+            for (const AxisTravel& t : travels)
+                if (t.frame == f->id) link.from = t.from, link.to = t.to;
+            links.insert(links.begin(), link);
+        }
+        return links;
+    };
+    PlaceMotion out;
+    const auto piece = [&](const FrameAxis& axis, double from, double to) {
+        out.pieces.push_back({out.after, axis.kind, axis.direction, from, to});
+        out.after = Pose{};
+    };
+    const std::vector<Link> up = chain(seenFrom), down = chain(frame);
+    for (auto link = up.rbegin(); link != up.rend(); ++link) {
+        if (link->axis) piece(*link->axis, -link->from, -link->to);
+        out.after = out.after * inverse(link->pose);
+    }
+    for (const Link& link : down) {
+        out.after = out.after * link.pose;
+        if (link.axis) piece(*link.axis, link.from, link.to);
+    }
+    return out;
+}
+
+const PartEvent* lastEvent(const Trace& trace, PartId part, double time)
+{
+    const PartEvent* last = nullptr;
+    for (const PartEvent& e : trace.partEvents) {
+        if (e.time > time) break;
+        if (e.part == part) last = &e;
+    }
+    return last;
 }
 
 }  // namespace
 
-Trace simulate(const Cell& cell, const Routine& routine)
+AxisValues StepOutcome::axesAlong(double fraction) const
 {
-    Trace trace;
-    Run run(cell, trace);
-    for (size_t i = 0; i < routine.steps.size(); ++i) run.take(routine.steps[i], i);
-    blendMoves(cell, routine, trace);
-    return trace;
+    AxisValues along;
+    for (const AxisTravel& t : travels) along.push_back({t.frame, t.from + fraction * (t.to - t.from)});
+    return along.empty() ? axes : overlaid(axes, along);
 }
 
-const Trace::Span* spanAt(const Trace& trace, double time)
+bool Trace::blocked() const
+{
+    return std::any_of(arms.begin(), arms.end(), [](const ArmTrace& a) { return a.blockedAt.has_value(); });
+}
+
+const ArmState& CellState::of(ArmId arm) const
+{
+    const auto it = std::find_if(arms.begin(), arms.end(), [arm](const ArmState& s) { return s.arm == arm; });
+    require(it != arms.end(), "the arm is in the cell");
+    return *it;
+}
+
+const ArmTrace* findArmTrace(const Trace& trace, ArmId arm)
+{
+    const auto it = std::find_if(trace.arms.begin(), trace.arms.end(), [arm](const ArmTrace& a) { return a.arm == arm; });
+    return it == trace.arms.end() ? nullptr : &*it;
+}
+
+const ArmTrace::Span* spanAt(const ArmTrace& trace, double time)
 {
     if (trace.spans.empty()) return nullptr;
-    auto next = std::upper_bound(trace.spans.begin(), trace.spans.end(), time, [](double t, const Trace::Span& s) { return t < s.start; });
+    auto next = std::upper_bound(trace.spans.begin(), trace.spans.end(), time, [](double t, const ArmTrace::Span& s) { return t < s.start; });
     return next == trace.spans.begin() ? &*next : &*(next - 1);
 }
 
-JointVector postureAt(const Cell& cell, const Trace& trace, double time)
+JointVector postureAt(const Cell& cell, const ArmTrace& trace, double time)
 {
-    const Trace::Span* span = spanAt(trace, time);
+    const ArmTrace::Span* span = spanAt(trace, time);
     if (!span) return trace.start;
-    const JointVector posture = alongSpan(cell, trace, *span, time);
+    const Arm& arm = *findArm(cell, trace.arm)->model;
+    const JointVector posture = alongSpan(arm, trace, *span, time);
     if (span == trace.spans.data()) return posture;
-    const Trace::Span& before = *(span - 1);
+    const ArmTrace::Span& before = *(span - 1);
     if (before.end <= time) return posture;
     // Blend: the end of one move and the beginning of the next add up.
-    return posture + alongSpan(cell, trace, before, time) - trace.outcomes[before.outcome].move->to;
+    return posture + alongSpan(arm, trace, before, time) - trace.outcomes[before.outcome].move->to;
 }
 
-CellState authoredState(const Cell& cell, const JointVector& posture)
+double openingAt(const ArmTrace& trace, double time)
+{
+    const ArmTrace::Span* span = spanAt(trace, time);
+    if (!span) return trace.startOpening;
+    const double length = span->end - span->start;
+    const double done = length > 0 ? std::clamp((time - span->start) / length, 0.0, 1.0) : 1;
+    return span->gripperFrom + done * (span->gripperTo - span->gripperFrom);
+}
+
+AxisValues axesAt(const Trace& trace, double time)
+{
+    AxisValues out;
+    const auto end = std::upper_bound(trace.axisSpans.begin(), trace.axisSpans.end(), time, [](double t, const AxisSpan& s) { return t < s.start; });
+    for (auto span = trace.axisSpans.begin(); span != end; ++span) {
+        const double done = span->profile.at(time - span->start).position;
+        const auto known = std::find_if(out.begin(), out.end(), [&](const AxisValue& a) { return a.frame == span->frame; });
+        // Blended moves overlap: what is left of the one adds to the other.
+        if (known == out.end()) out.push_back({span->frame, span->from + done * (span->to - span->from)});
+        else known->value += done * (span->to - span->from);
+    }
+    return out;
+}
+
+BeltState beltAt(const Trace& trace, FrameId belt, double time)
+{
+    const auto end = std::upper_bound(trace.beltStretches.begin(), trace.beltStretches.end(), time, [](double t, const BeltStretch& s) { return t < s.start; });
+    for (auto it = end; it != trace.beltStretches.begin();) {
+        --it;
+        if (it->belt != belt) continue;
+        const double t = time - it->start;
+        return {it->travel + it->speed * t + 0.5 * it->acceleration * t * t, it->speed + it->acceleration * t};
+    }
+    return {};
+}
+
+double signalAt(const Cell& cell, const Trace& trace, SignalId signal, double time)
+{
+    double value = findSignal(cell, signal)->start;
+    for (const SignalEvent& e : trace.signalEvents) {
+        if (e.time > time) break;
+        if (e.signal == signal) value = e.value;
+    }
+    return value;
+}
+
+CellState authoredState(const Cell& cell, const JointVector& posture, const AxisValues& axes)
 {
     CellState state;
-    state.posture = posture;
-    state.gripperOpening = toolInForce(cell).gripper.open;
-    for (const Part& part : cell.parts) state.parts.push_back({part.id, worldFromPart(cell, part), false});
+    state.axes = axes;
+    for (const ArmStation& arm : cell.arms) state.arms.push_back({arm.id, arm.id == cell.inHand ? posture : homePosture(cell, arm), toolInForce(cell, arm).gripper.open});
+    for (const Part& part : cell.parts) state.parts.push_back({part.id, part.kind, worldFromPart(cell, part, axes), false});
     return state;
 }
 
 CellState stateAt(const Cell& cell, const Trace& trace, double time)
 {
-    CellState state = authoredState(cell, postureAt(cell, trace, time));
-    if (const Trace::Span* span = spanAt(trace, time)) {
-        const double length = span->end - span->start;
-        const double done = length > 0 ? std::clamp((time - span->start) / length, 0.0, 1.0) : 1;
-        state.gripperOpening = span->gripperFrom + done * (span->gripperTo - span->gripperFrom);
+    CellState state;
+    state.axes = axesAt(trace, time);
+    for (const ArmStation& arm : cell.arms) {
+        const ArmTrace* own = findArmTrace(trace, arm.id);
+        if (own) state.arms.push_back({arm.id, postureAt(cell, *own, time), openingAt(*own, time)});
+        else state.arms.push_back({arm.id, homePosture(cell, arm), toolInForce(cell, arm).gripper.open});
     }
-    for (const Trace::PartEvent& event : trace.partEvents) {
-        if (event.time > time) continue;
-        for (PlacedPart& placed : state.parts) {
-            if (placed.part != event.part) continue;
-            placed.carried = event.carried;
-            placed.worldFromPart = event.carried ? worldFromBase(cell) * baseFromTcp(cell, state.posture) * event.pose : event.pose;
+    const auto place = [&](const Part& part, bool authored) {
+        const PartEvent* last = lastEvent(trace, part.id, time);
+        if (!last && authored) state.parts.push_back({part.id, part.kind, worldFromPart(cell, part, state.axes), false});
+        if (!last || last->kind == PartEvent::Kind::Gone) return;
+        PlacedPart placed{part.id, part.kind, {}, last->kind == PartEvent::Kind::Carried};
+        switch (last->kind) {
+        case PartEvent::Kind::Carried: placed.worldFromPart = worldFromTcp(cell, *findArm(cell, last->arm), state.of(last->arm).posture, state.axes) * last->pose; break;
+        case PartEvent::Kind::Rides:
+            placed.worldFromPart = worldFromFrame(cell, last->frame, state.axes) * translated({beltAt(trace, last->frame, time).travel - beltAt(trace, last->frame, last->time).travel, 0, 0}) * last->pose;
+            break;
+        default: placed.worldFromPart = worldFromFrame(cell, last->frame, state.axes) * last->pose; break;
         }
-    }
+        state.parts.push_back(placed);
+    };
+    for (const Part& part : cell.parts) place(part, true);
+    for (const Part& part : trace.made) place(part, false);
     return state;
+}
+
+std::vector<AxisTravel> travelsTo(const Cell& cell, const AxisValues& target, const AxisValues& axes)
+{
+    std::vector<AxisTravel> out;
+    for (const AxisValue& a : target) {
+        const double from = axisValue(*findFrame(cell, a.frame), axes);
+        if (from != a.value) out.push_back({a.frame, from, a.value});
+    }
+    return out;
+}
+
+std::vector<Companion> companionsOf(const Cell& cell, const std::vector<AxisTravel>& travels)
+{
+    std::vector<Companion> out;
+    for (const AxisTravel& t : travels) {
+        const FrameAxis& axis = *findFrame(cell, t.frame)->axis;
+        out.push_back({t.to - t.from, axis.speed, axis.acceleration});
+    }
+    return out;
+}
+
+AxisValues arrived(AxisValues axes, const std::vector<AxisTravel>& travels)
+{
+    AxisValues there;
+    for (const AxisTravel& t : travels) there.push_back({t.frame, t.to});
+    return there.empty() ? axes : overlaid(axes, there);
+}
+
+LinePath lineTo(const Cell& cell, const Target& target, double standoff, const JointVector& from, const AxisValues& axes)
+{
+    const ArmStation& arm = armOf(cell, target);
+    const bool pose = target.kind == Target::Kind::Pose;
+    LinePath path;
+    path.flangeFromTcp = pose ? flangeFromTcp(*findTool(cell, target.tool), target.tcp) : flangeFromTcp(cell, arm);
+    path.start = forward(*arm.model, from) * path.flangeFromTcp;
+    path.end = pose ? baseFromTarget(cell, target, standoff, axes) : forward(*arm.model, target.posture) * path.flangeFromTcp;
+    const std::vector<AxisTravel> travels = travelsTo(cell, target.axes, axes);
+    if (travels.empty()) return path;
+    path.companions = companionsOf(cell, travels);
+    if (!pose) return path;
+    // Axes on the way between the base and the target's frame move one in the other: the line is straight as seen from the frame.
+    path.baseFromFrame = motionBetween(cell, arm.mount, target.frame, travels, axes);
+    path.start = inverse(path.baseFromFrame->at(0)) * path.start;
+    path.end = target.pose * translated({0, 0, -standoff});
+    return path;
 }
 
 double partsPerHour(const Trace& trace)
 {
-    if (trace.blockedAt || trace.duration <= 0) return 0;
-    const auto set = std::count_if(trace.partEvents.begin(), trace.partEvents.end(), [](const Trace::PartEvent& e) { return !e.carried; });
+    if (trace.blocked() || trace.duration <= 0) return 0;
+    const auto set = std::count_if(trace.partEvents.begin(), trace.partEvents.end(), [](const PartEvent& e) { return e.arm && e.kind != PartEvent::Kind::Carried; });
     return double(set) * 3600 / trace.duration;
 }
 

@@ -21,7 +21,7 @@ using namespace topikos;
 /// The page of arms, driven in the real window by mouse and keys.
 class ArmsTest : public QObject {
     Q_OBJECT
-private slots:
+private Q_SLOTS:
     void init();
     void cleanup();
     void armIsBuiltFromItsNumbers();
@@ -135,7 +135,7 @@ void ArmsTest::armIsBuiltFromItsNumbers()
     QCOMPARE(list("armWarnings").item(0)->text(), QString("Nothing does."));
 
     // It is the arm that the numbers mean.
-    const ArmPtr arm = m_page->bench().cell().arm.model, reference = catalogueArm("fiveaxis-500");
+    const ArmPtr arm = m_page->bench().station().model, reference = catalogueArm("fiveaxis-500");
     JointVector q(5);
     q << 0.4, -0.7, 1.1, 0.6, -1.3;
     QVERIFY(deviation(forward(*arm, q), forward(*reference, q)).metres < 1e-9);
@@ -170,13 +170,13 @@ void ArmsTest::armIsBuiltFromItsNumbers()
     press("runButton");
     QVERIFY(!m_window->armsShown());
     const Cell& cell = m_window->session().cell();
-    QCOMPARE(cell.arm.model->description().name, std::string("Five axes by hand"));
+    QCOMPARE(armInHand(cell).model->description().name, std::string("Five axes by hand"));
     QCOMPARE(cell.targets.size(), targets);
     QTRY_VERIFY(m_window->session().checkIsFresh());
     QVERIFY(m_window->session().checked()->result.count(Severity::Blocked) > 0);  // it is far too short for this cell
     QVERIFY(readCell(writeCell(cell), "cell").ok());
     m_window->session().undo();
-    QCOMPARE(m_window->session().cell().arm.model->description().id, std::string("sixaxis-1400"));
+    QCOMPARE(m_window->session().station().model->description().id, std::string("sixaxis-1400"));
 }
 
 void ArmsTest::drawnValueMovesTheZeroOnly()
@@ -357,7 +357,7 @@ void ArmsTest::anglesAreShownInTheChosenConvention()
     Session& session = m_window->session();
     session.goToTarget(session.cell().targets.back().id);
     QVERIFY(session.jogAxis(JogSpace::World, 3, 20 * kDegree));  // away from the lock of these angles
-    const Pose before = frameFromTcp(session.cell(), {}, session.posture());
+    const Pose before = frameFromTcp(session.cell(), armInHand(session.cell()), {}, session.posture());
     QVERIFY(session.edit("Angles", [](const Cell& c) { return setAngles(c, AngleOrder::IntrinsicZyz); }));
     const Vec3 angles = anglesOf(AngleOrder::IntrinsicZyz, before.matrix());
     for (int i = 0; i < 3; ++i) {
@@ -370,7 +370,7 @@ void ArmsTest::anglesAreShownInTheChosenConvention()
     last->selectAll();
     QTest::keyClicks(last, QString::number(degrees(angles[2]) + 10, 'f', 6));
     QTest::keyClick(last, Qt::Key_Return);
-    const Pose after = frameFromTcp(session.cell(), {}, session.posture());
+    const Pose after = frameFromTcp(session.cell(), armInHand(session.cell()), {}, session.posture());
     QVERIFY(std::abs(deviation(before, after).radians - 10 * kDegree) < 1e-6);
 }
 

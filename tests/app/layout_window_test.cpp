@@ -30,7 +30,7 @@ using namespace topikos::test;
 /// The cell put together and corrected in the window, by mouse and keyboard.
 class LayoutWindowTest : public WindowFixture {
     Q_OBJECT
-private slots:
+private Q_SLOTS:
     void rackIsBuiltFromAnEmptyCell();
     void numbersTakeSumsAndUnits_data();
     void numbersTakeSumsAndUnits();
@@ -69,7 +69,7 @@ void LayoutWindowTest::choose(const QString& name, int index)
     QCoreApplication::processEvents();
     auto* box = child<QComboBox>(name);
     box->setCurrentIndex(index);
-    emit box->activated(index);
+    Q_EMIT box->activated(index);
     QCoreApplication::processEvents();
 }
 
@@ -232,7 +232,7 @@ void LayoutWindowTest::handleMovesAFrameInSteps()
     const double freely = (worldFromFrame(session().cell(), rack).translation - before.translation).dot(axis);
     QVERIFY(std::abs(freely - 0.0513) < 0.003 && std::abs(freely / step - std::round(freely / step)) > 1e-6);
     action("Lock or unlock")->trigger();
-    QVERIFY((view().handlePixel() - view().camera().pixel((worldFromBase(session().cell()) * baseFromTcp(session().cell(), session().posture())).translation, view().size())).manhattanLength() < 1);
+    QVERIFY((view().handlePixel() - view().camera().pixel((worldFromBase(session().cell(), armInHand(session().cell())) * baseFromTcp(session().cell(), armInHand(session().cell()), session().posture())).translation, view().size())).manhattanLength() < 1);
 }
 
 void LayoutWindowTest::frameSnapsToACorner()
@@ -289,7 +289,7 @@ void LayoutWindowTest::threePointsPlaceAFrame()
     QVERIFY(!apply->isEnabled());
     // The first point is where the TCP stands, the others are typed.
     click("teachTake");
-    const Vec3 tcp = frameFromTcp(session().cell(), findFrame(session().cell(), rack)->parent, session().posture()).translation;
+    const Vec3 tcp = frameFromTcp(session().cell(), armInHand(session().cell()), findFrame(session().cell(), rack)->parent, session().posture()).translation;
     QCOMPARE(child<QTableWidget>("teachTable")->item(0, 0)->text(), placeFigure(tcp[0]));
     fillRow(0, planted.translation);
     fillRow(1, planted * Vec3(0.3, 0, 0));
@@ -335,7 +335,7 @@ void LayoutWindowTest::measuredPointsCorrectAFrame()
 void LayoutWindowTest::fourPosturesFindTheTcp()
 {
     // The arm's tool point is not where the cell says: it touches one place in four postures with the true one.
-    const ToolId tool = session().cell().arm.tool;
+    const ToolId tool = session().station().tool;
     const Pose truth = translated({0.012, -0.007, 0.2345});
     session().select(tool);
     action("Find TCP by four points")->trigger();
@@ -359,7 +359,7 @@ void LayoutWindowTest::fourPosturesFindTheTcp()
 
 void LayoutWindowTest::toolsChangeInForce()
 {
-    const ToolId before = session().cell().arm.tool;
+    const ToolId before = session().station().tool;
     action("Add tool")->trigger();
     const ToolId added = session().selected<ToolId>();
     QVERIFY(added && added != before);
@@ -375,13 +375,13 @@ void LayoutWindowTest::toolsChangeInForce()
     QCOMPARE(findTool(session().cell(), added)->points.size(), size_t(1));
     type("pose2", "222");
     QVERIFY(std::abs(findTool(session().cell(), added)->points[0].flangeFromTcp.translation[2] - 0.222) < 1e-12);
-    const Vec3 tcp = baseFromTcp(session().cell(), session().posture()).translation;
+    const Vec3 tcp = baseFromTcp(session().cell(), armInHand(session().cell()), session().posture()).translation;
     click("toolInForce");
     QCoreApplication::processEvents();
-    QCOMPARE(session().cell().arm.tool, added);
-    QVERIFY((baseFromTcp(session().cell(), session().posture()).translation - tcp).norm() > 0.01);
+    QCOMPARE(session().station().tool, added);
+    QVERIFY((baseFromTcp(session().cell(), armInHand(session().cell()), session().posture()).translation - tcp).norm() > 0.01);
     click("usePoint");
-    QVERIFY(session().cell().arm.tcp == findTool(session().cell(), added)->points[0].id);
+    QVERIFY(session().station().tcp == findTool(session().cell(), added)->points[0].id);
     // Targets use the first tool, so it cannot go.
     session().select(before);
     action("Delete selected thing")->trigger();
@@ -556,7 +556,7 @@ void LayoutWindowTest::brokenSurfaceIsRefused()
     QVERIFY(file.open(QIODevice::ReadWrite));
     file.resize(file.size() - 60);
     file.close();
-    emit view().filesDropped({path});
+    Q_EMIT view().filesDropped({path});
     QTRY_VERIFY_WITH_TIMEOUT(note().contains("room for"), 10000);
     QVERIFY(!session().history().canUndo());
 }

@@ -132,13 +132,13 @@ int main(int argc, char** argv)
     window.showArms(false);
 
     session.edit("Use the seven-axis arm", [](const Cell& c) { return setArmModel(c, catalogueArm("redundant-820")); });
-    session.goToTarget(session.cell().arm.home);
+    session.goToTarget(session.station().home);
     window.viewport().fitAll();
     good = shoot(window, folder.filePath("seven-axes.png")) && good;
 
     window.openExample("tile-glazing-line");
     applyTheme(true);
-    emit session.cellChanged();
+    Q_EMIT session.cellChanged();
     session.select(stepAt(session, 5));
     good = shoot(window, folder.filePath("dark.png")) && good;
     QSettings().clear();

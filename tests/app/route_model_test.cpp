@@ -14,7 +14,7 @@ using namespace topikos;
 
 class RouteModelTest : public QObject {
     Q_OBJECT
-private slots:
+private Q_SLOTS:
     void init();
     void cleanup() { m_session.reset(); }
     void rowsShowTheSteps();

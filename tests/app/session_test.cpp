@@ -16,7 +16,7 @@ using namespace topikos;
 /// What the widgets ask of the session, without widgets.
 class SessionTest : public QObject {
     Q_OBJECT
-private slots:
+private Q_SLOTS:
     void init();
     void cleanup() { m_session.reset(); }
     void onlyTheNewestCheckCounts();
@@ -84,7 +84,7 @@ void SessionTest::brokenEditLeavesTheCell()
 void SessionTest::joggingDuringARunEndsItWhereTheArmIs()
 {
     m_session->scrub(1.3);
-    const JointVector inRun = m_session->shownState().posture;
+    const JointVector inRun = m_session->shownPosture();
     QVERIFY((inRun - m_session->posture()).norm() > 0.1);
     QVERIFY(m_session->jogJoint(0, 0.01));
     QVERIFY(!m_session->inRun());
@@ -96,11 +96,11 @@ void SessionTest::moveOutOfReachIsRefusedWithTheDistance()
 {
     QSignalSpy said(m_session.get(), &Session::said);
     const JointVector before = m_session->posture();
-    Pose far = baseFromTcp(m_session->cell(), before);
+    Pose far = baseFromTcp(m_session->cell(), armInHand(m_session->cell()), before);
     far.translation[0] += 3;
     QVERIFY(!m_session->moveTcp(far));
     QVERIFY(m_session->posture() == before);
-    const Solutions found = inverseKinematics(m_session->arm(), far * inverse(flangeFromTcp(m_session->cell())));
+    const Solutions found = inverseKinematics(m_session->arm(), far * inverse(flangeFromTcp(m_session->cell(), m_session->station())));
     QCOMPARE(lastSaid(said), QString("Out of reach: %1 mm too far for the wrist.").arg(lengthText(found.shortfall)));
 }
 
@@ -114,7 +114,7 @@ void SessionTest::moveKeepsTheConfiguration()
 void SessionTest::lookAheadPrefersThePresentWay()
 {
     std::optional<JointVector> posture;
-    const Pose here = baseFromTcp(m_session->cell(), m_session->posture());
+    const Pose here = baseFromTcp(m_session->cell(), armInHand(m_session->cell()), m_session->posture());
     const Solutions found = m_session->lookAhead(here, posture);
     QVERIFY(found.items.size() > 1);
     QVERIFY(posture && (*posture - m_session->posture()).norm() < 1e-9);
@@ -125,9 +125,9 @@ void SessionTest::jogFollowsTheAxesOfTheFrame()
     const FrameId rack = m_session->cell().frames.back().id;
     QVERIFY(m_session->edit("Turn", [&](const Cell& c) { return setFramePose(c, rack, {Vec3(0.5, 0.5, 0.6), Quat(Eigen::AngleAxisd(0.6, Vec3::UnitZ()))}); }));
     m_session->setReadingFrame(rack);
-    const Vec3 before = frameFromTcp(m_session->cell(), rack, m_session->posture()).translation;
+    const Vec3 before = frameFromTcp(m_session->cell(), armInHand(m_session->cell()), rack, m_session->posture()).translation;
     QVERIFY(m_session->jogAxis(JogSpace::Frame, 0, 0.02));
-    const Vec3 moved = frameFromTcp(m_session->cell(), rack, m_session->posture()).translation - before;
+    const Vec3 moved = frameFromTcp(m_session->cell(), armInHand(m_session->cell()), rack, m_session->posture()).translation - before;
     QVERIFY((moved - Vec3(0.02, 0, 0)).norm() < 1e-9);
 }
 
@@ -169,7 +169,7 @@ void SessionTest::scrubStaysInsideTheRun()
     QCOMPARE(m_session->time(), 0.0);
     m_session->scrub(1e9);
     QCOMPARE(m_session->time(), m_session->trace()->duration);
-    QVERIFY((m_session->shownState().posture - homePosture(m_session->cell())).norm() < 1e-9);
+    QVERIFY((m_session->shownPosture() - homePosture(m_session->cell(), armInHand(m_session->cell()))).norm() < 1e-9);
     m_session->leaveRun();
     QCOMPARE(m_session->time(), 0.0);
 }

@@ -10,7 +10,7 @@ using namespace topikos;
 /// Camera, handle and scene without a window: where things are on the screen and what a drag means.
 class ViewTest : public QObject {
     Q_OBJECT
-private slots:
+private Q_SLOTS:
     void rayAndPixelAreInverse();
     void projectionMatchesTheMatrix();
     void zoomKeepsThePointUnderTheMouse();
@@ -194,8 +194,8 @@ void ViewTest::pickFindsTheNearestThing()
     QVERIFY(scene.pick(place + Vec3(0, 0, 0.5), -Vec3::UnitZ()) == Selection(tile.id));
     QVERIFY(scene.pick(place - Vec3(0, 0, 0.5), Vec3::UnitZ()) == Selection(session.cell().frames[2].id));  // the belt from below
     QVERIFY(scene.pick({5, 5, 5}, Vec3::UnitZ()) == Selection());
-    const Vec3 flange = (worldFromBase(session.cell()) * forward(session.arm(), session.posture())).translation;
-    QVERIFY(scene.pick(flange + Vec3(0, 0.5, -0.05), -Vec3::UnitY()) == Selection(session.cell().arm.tool));
+    const Vec3 flange = (worldFromBase(session.cell(), armInHand(session.cell())) * forward(session.arm(), session.posture())).translation;
+    QVERIFY(scene.pick(flange + Vec3(0, 0.5, -0.05), -Vec3::UnitY()) == Selection(session.station().tool));
 }
 
 void ViewTest::calloutSitsWhereTheLineStops()
@@ -208,8 +208,8 @@ void ViewTest::calloutSitsWhereTheLineStops()
     const auto callout = scene.callout();
     QVERIFY(callout);
     QCOMPARE(callout->text.headline, std::string("Step 3 stops 36 mm short"));
-    const Move& move = *session.trace()->outcomes[2].move;
-    const Vec3 stop = (worldFromBase(session.cell()) * baseFromTcp(session.cell(), move.to)).translation;
+    const Move& move = *session.trace()->arms[0].outcomes[2].move;
+    const Vec3 stop = (worldFromBase(session.cell(), armInHand(session.cell())) * baseFromTcp(session.cell(), armInHand(session.cell()), move.to)).translation;
     QVERIFY((callout->place - stop).norm() < 1e-6);
     session.select(session.routine().steps[0].id);
     QVERIFY(!scene.callout());
@@ -237,11 +237,11 @@ void ViewTest::pathsAreThoseOfTheOpenCell()
         QTRY_VERIFY(session.checkIsFresh());
         const Trace& trace = *session.trace();
         size_t moves = 0;
-        for (const StepOutcome& outcome : trace.outcomes) {
+        for (const StepOutcome& outcome : trace.arms[0].outcomes) {
             if (!outcome.move) continue;
             const Scene::Path& path = scene.paths().at(moves++);
             QVERIFY(path.step == outcome.step);
-            const Vec3 start = (worldFromBase(session.cell()) * baseFromTcp(session.cell(), outcome.move->from)).translation;
+            const Vec3 start = (worldFromBase(session.cell(), armInHand(session.cell())) * baseFromTcp(session.cell(), armInHand(session.cell()), outcome.move->from)).translation;
             QVERIFY((path.points.front() - start).norm() < 1e-9);
         }
         QCOMPARE(scene.paths().size(), moves);

@@ -13,7 +13,7 @@ namespace topikos::test {
 /// A real window, new for every test, with settings of its own.
 class WindowFixture : public QObject {
     Q_OBJECT
-protected slots:
+protected Q_SLOTS:
     void init();
     void cleanup();
 

@@ -35,7 +35,7 @@ using namespace topikos::test;
 /// Drives the real window with mouse and keys, and looks at what is then visible.
 class WindowTest : public WindowFixture {
     Q_OBJECT
-private slots:
+private Q_SLOTS:
 
     void startsWithTheDemoCellChecked();
     void viewDrawsTheArm();
@@ -113,7 +113,7 @@ void WindowTest::viewDrawsTheArm()
     // Where the arm's base stands the picture has other colours than the empty ground in a corner.
     const QImage picture = view().grabFramebuffer();
     QVERIFY(picture.width() > 400);
-    const QPointF base = view().camera().pixel(worldFromBase(session().cell()).translation + Vec3(0, 0, 0.1), view().size());
+    const QPointF base = view().camera().pixel(worldFromBase(session().cell(), armInHand(session().cell())).translation + Vec3(0, 0, 0.1), view().size());
     const QColor arm = picture.pixelColor((base * picture.devicePixelRatio()).toPoint());
     const QColor sky = picture.pixelColor(picture.width() - 30, 200);
     QVERIFY2(std::abs(arm.lightness() - sky.lightness()) > 40, qPrintable(arm.name() + " " + sky.name()));
@@ -150,10 +150,10 @@ void WindowTest::jogsFromTheKeyboard()
     QFETCH(double, sign);
     session().setReadingFrame(session().cell().frames.back().id);
     view().setFocus();
-    const Pose before = worldFromBase(session().cell()) * baseFromTcp(session().cell(), session().posture());
+    const Pose before = worldFromBase(session().cell(), armInHand(session().cell())) * baseFromTcp(session().cell(), armInHand(session().cell()), session().posture());
     QTest::keyClick(&view(), Qt::Key(mode));
     QTest::keyClick(&view(), Qt::Key(key), shift ? Qt::ShiftModifier : Qt::NoModifier);
-    const Pose after = worldFromBase(session().cell()) * baseFromTcp(session().cell(), session().posture());
+    const Pose after = worldFromBase(session().cell(), armInHand(session().cell())) * baseFromTcp(session().cell(), armInHand(session().cell()), session().posture());
     const Quat axes = mode == Qt::Key_O ? before.rotation : mode == Qt::Key_R ? worldFromFrame(session().cell(), session().readingFrame()).rotation : Quat::Identity();
     const Vec3 direction = axes * Vec3::Unit(axis % 3);
     if (axis < 3) {
@@ -164,7 +164,7 @@ void WindowTest::jogsFromTheKeyboard()
         const Quat wanted = Quat(Eigen::AngleAxisd(sign * kDegree, direction)) * before.rotation;
         QVERIFY(wanted.angularDistance(after.rotation) < 1e-9);
     }
-    const Pose read = frameFromTcp(session().cell(), session().readingFrame(), session().posture());
+    const Pose read = frameFromTcp(session().cell(), armInHand(session().cell()), session().readingFrame(), session().posture());
     QCOMPARE(child<QLineEdit>("reading2")->text(), lengthText(read.translation[2]));
 }
 
@@ -188,12 +188,12 @@ void WindowTest::jogsByDraggingABar()
     QTest::mouseRelease(bars, Qt::LeftButton, {}, to);
     const double pixel = (session().arm().joints()[0].upper - session().arm().joints()[0].lower) / 100;
     QVERIFY2(std::abs(session().posture()[0] - 0.6) < pixel, qPrintable(QString::number(session().posture()[0])));
-    for (int i = 1; i < 6; ++i) QCOMPARE(session().posture()[i], homePosture(session().cell())[i]);
+    for (int i = 1; i < 6; ++i) QCOMPARE(session().posture()[i], homePosture(session().cell(), armInHand(session().cell()))[i]);
 }
 
 void WindowTest::jogsByDraggingTheHandle()
 {
-    const Pose before = worldFromBase(session().cell()) * baseFromTcp(session().cell(), session().posture());
+    const Pose before = worldFromBase(session().cell(), armInHand(session().cell())) * baseFromTcp(session().cell(), armInHand(session().cell()), session().posture());
     const double metres = view().camera().metresPerPixel(before.translation, view().size());
     // The arrow along z points up the screen and is about 80 pixels long.
     const QPoint from = view().camera().pixel(before.translation + Vec3(0, 0, 55 * metres), view().size()).toPoint();
@@ -202,7 +202,7 @@ void WindowTest::jogsByDraggingTheHandle()
     QTest::mousePress(&view(), Qt::LeftButton, {}, from);
     for (int i = 1; i <= 6; ++i) QTest::mouseMove(&view(), from + (to - from) * i / 6);
     QTest::mouseRelease(&view(), Qt::LeftButton, {}, to);
-    const Pose after = worldFromBase(session().cell()) * baseFromTcp(session().cell(), session().posture());
+    const Pose after = worldFromBase(session().cell(), armInHand(session().cell())) * baseFromTcp(session().cell(), armInHand(session().cell()), session().posture());
     const Vec3 moved = after.translation - before.translation;
     QVERIFY2(std::abs(moved[2] - 60 * metres) < 5 * metres, qPrintable(QString("%1 instead of %2").arg(moved[2]).arg(60 * metres)));
     QVERIFY(moved.head<2>().norm() < 1e-9);
@@ -250,7 +250,7 @@ void WindowTest::typedPoseIsJudgedBeforeItMoves()
     z->selectAll();
     QTest::keyClicks(z, "900");
     QTest::keyClick(z, Qt::Key_Return);
-    const Pose now = worldFromBase(session().cell()) * baseFromTcp(session().cell(), session().posture());
+    const Pose now = worldFromBase(session().cell(), armInHand(session().cell())) * baseFromTcp(session().cell(), armInHand(session().cell()), session().posture());
     QVERIFY(std::abs(now.translation[2] - 0.9) < 1e-9);
     QVERIFY(!verdict->isVisible());
     QVERIFY(!session().ghost());
@@ -266,7 +266,7 @@ void WindowTest::takesRenamesAndRetakesATarget()
     QVERIFY(id);
     const Target taken = *findTarget(session().cell(), id);
     QCOMPARE(taken.frame.value, session().readingFrame().value);
-    QVERIFY(deviation(baseFromTarget(session().cell(), taken), baseFromTcp(session().cell(), session().posture())).metres < 1e-9);
+    QVERIFY(deviation(baseFromTarget(session().cell(), taken), baseFromTcp(session().cell(), armInHand(session().cell()), session().posture())).metres < 1e-9);
     QVERIFY(session().selected<TargetId>() == id);
 
     auto* tree = child<QTreeWidget>("targetsTree");
@@ -285,9 +285,9 @@ void WindowTest::takesRenamesAndRetakesATarget()
     QVERIFY((findTarget(session().cell(), id)->pose.translation - taken.pose.translation).norm() > 0.001);
     QTRY_COMPARE(findTarget(session().cell(), id)->name, std::string("Over the rack"));
 
-    session().goToTarget(session().cell().arm.home);
+    session().goToTarget(session().station().home);
     QTest::keyClick(&view(), Qt::Key_M);
-    QVERIFY(deviation(baseFromTarget(session().cell(), *findTarget(session().cell(), id)), baseFromTcp(session().cell(), session().posture())).metres < 1e-9);
+    QVERIFY(deviation(baseFromTarget(session().cell(), *findTarget(session().cell(), id)), baseFromTcp(session().cell(), armInHand(session().cell()), session().posture())).metres < 1e-9);
     action("Delete selected target")->trigger();
     QVERIFY(!findTarget(session().cell(), id));
 }
@@ -379,7 +379,7 @@ void WindowTest::propertiesChangeTheStep()
     const int rack = target->findText("Rack place");
     QVERIFY(rack >= 0);
     QTest::keyClicks(target, "Rack");
-    emit target->activated(rack);
+    Q_EMIT target->activated(rack);
     QVERIFY(session().routine().steps[2].target == targetNamed("Rack place"));
 }
 
@@ -429,7 +429,7 @@ void WindowTest::selectionLightsUpEverywhere()
 {
     auto* strip = child<CycleStrip>("cycleStrip");
     auto* list = child<QListView>("routeList");
-    const Trace::Span& span = session().trace()->spans[6];
+    const ArmTrace::Span& span = session().trace()->arms[0].spans[6];
     QTest::mouseClick(strip, Qt::LeftButton, {}, QPoint(int(strip->xOf((span.start + span.end) / 2)), 30));
     QVERIFY(session().selected<StepId>() == session().routine().steps[6].id);
     QCOMPARE(list->currentIndex().row(), 6);
@@ -467,14 +467,14 @@ void WindowTest::runsScrubsAndComesBack()
     QTest::mouseMove(strip, QPoint(int(strip->xOf(2.5)), 40));
     QTest::mouseRelease(strip, Qt::LeftButton, {}, QPoint(int(strip->xOf(2.5)), 40));
     QVERIFY(std::abs(session().time() - 2.5) < 0.02);
-    QVERIFY((session().shownState().posture - postureAt(session().cell(), *session().trace(), session().time())).norm() < 1e-12);
+    QVERIFY((session().shownPosture() - postureAt(session().cell(), session().trace()->arms[0], session().time())).norm() < 1e-12);
     QVERIFY(session().shownState().parts[0].carried);
     QVERIFY(child<QLabel>("runTime")->text().startsWith(QString::number(session().time(), 'f', 2)));
 
     QTest::mouseClick(child<QPushButton>("stepButton"), Qt::LeftButton);
     QTRY_VERIFY_WITH_TIMEOUT(!session().playing(), 20000);
     bool atAStepsEnd = false;
-    for (const Trace::Span& s : session().trace()->spans) atAStepsEnd = atAStepsEnd || std::abs(s.end - session().time()) < 1e-9;
+    for (const ArmTrace::Span& s : session().trace()->arms[0].spans) atAStepsEnd = atAStepsEnd || std::abs(s.end - session().time()) < 1e-9;
     QVERIFY(atAStepsEnd);
 
     QTest::mouseClick(child<QPushButton>("rewindButton"), Qt::LeftButton);
@@ -518,7 +518,7 @@ void WindowTest::commandFieldFindsEverything()
     QTRY_VERIFY(field->hasFocus());
     QTest::keyClicks(field, "move to tile p");
     QTest::keyClick(field, Qt::Key_Return);
-    QTRY_VERIFY(deviation(baseFromTarget(session().cell(), *findTarget(session().cell(), targetNamed("Tile pick"))), baseFromTcp(session().cell(), session().posture())).metres < 1e-9);
+    QTRY_VERIFY(deviation(baseFromTarget(session().cell(), *findTarget(session().cell(), targetNamed("Tile pick"))), baseFromTcp(session().cell(), armInHand(session().cell()), session().posture())).metres < 1e-9);
     action("Find or do")->trigger();
     QTest::keyClicks(field, "see from drying");
     QTest::keyClick(field, Qt::Key_Return);

@@ -13,7 +13,7 @@ using namespace topikos::test;
 
 class CliTest : public QObject {
     Q_OBJECT
-private slots:
+private Q_SLOTS:
     void armListAndInfo();
     void forwardAndJacobianFollowTheReference_data();
     void forwardAndJacobianFollowTheReference();

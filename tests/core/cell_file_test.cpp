@@ -17,7 +17,7 @@ using namespace topikos::test;
 
 class CellFileTest : public QObject {
     Q_OBJECT
-private slots:
+private Q_SLOTS:
     void writingWhatWasReadGivesTheSameBytes_data();
     void writingWhatWasReadGivesTheSameBytes();
     void everyFieldSurvives();
@@ -117,8 +117,8 @@ void CellFileTest::damagedFilesAreRefusedWithAPlace_data()
     QTest::newRow("text for a number") << "\"mass\":2.4" << "\"mass\":\"heavy\"" << "tools[0].mass: must be a number";
     QTest::newRow("loop in the frame tree") << "\"parent\":0" << "\"parent\":2" << "hangs below itself";
     QTest::newRow("parent not there") << "\"parent\":1" << "\"parent\":77" << "frames[1].parent: frame 77";
-    QTest::newRow("newer version") << "\"version\": 2" << "\"version\": 7" << "newer Topikos (format version 7; this one reads up to 2)";
-    QTest::newRow("no version") << "\"version\": 2" << "\"version\": \"one\"" << "no version number";
+    QTest::newRow("newer version") << "\"version\": 3" << "\"version\": 7" << "newer Topikos (format version 7; this one reads up to 3)";
+    QTest::newRow("no version") << "\"version\": 3" << "\"version\": \"one\"" << "no version number";
     QTest::newRow("another format") << "topikos-cell" << "something-else" << "is not a cell file";
     QTest::newRow("unknown field") << "\"mass\":2.4" << "\"mass\":2.4,\"wieght\":3" << "field \"wieght\"";
     QTest::newRow("field missing") << "\"mass\":2.4," << "" << "tools[0].mass: is missing";
@@ -305,13 +305,13 @@ void CellFileTest::fieldsThatMayBeLeftOutFollowTheSchema()
     // A cell with an arm of its own, a locked axis, taught postures, another convention of angles.
     Cell cell = example("tile-glazing-line");
     cell = setArmModel(cell, catalogueArm("redundant-820")).value();
-    cell = takePoseTarget(cell, {}, homePosture(cell), "Taught").value();
-    ArmDescription description = describe(sheetOf(cell.arm.model->description())).value();
+    cell = takePoseTarget(cell, {}, homePosture(cell, armInHand(cell)), "Taught").value();
+    ArmDescription description = describe(sheetOf(armInHand(cell).model->description())).value();
     description.meshes.push_back({0, std::make_shared<const Triangles>(Triangles{{{0, 0, 0}, {1, 0, 0}, {0, 1, 0}}, {{0, 1, 2}}, {1, 2, 3}})});
     description.sheet = nullptr;
     description.id = "own";
     description.joints[1].locked = 0.5;
-    cell.arm.model = Arm::make(description).value();
+    armInHand(cell).model = Arm::make(description).value();
     cell.angles = AngleOrder::IntrinsicXyz;
     cell.thresholds.slideMargin = 0.02;
     cell.thresholds.directionCaution = 0.2;

@@ -8,7 +8,7 @@ using namespace topikos::test;
 
 class CellTest : public QObject {
     Q_OBJECT
-private slots:
+private Q_SLOTS:
     void randomEditsUndoToTheSameBytes();
     void refusedEditsChangeNothing_data();
     void refusedEditsChangeNothing();
@@ -37,7 +37,7 @@ void CellTest::randomEditsUndoToTheSameBytes()
         case 0: refused = history.apply("rename", [&](const Cell& c) { return renameFrame(c, c.frames[pick(c.frames.size())].id, "Frame " + std::to_string(n)); }); break;
         case 1: refused = history.apply("move", [&](const Cell& c) { return setFramePose(c, c.frames[pick(c.frames.size())].id, translated({double(pick(9)) / 7, 0.1, 0.2})); }); break;
         case 2: refused = history.apply("parent", [&](const Cell& c) { return setFrameParent(c, c.frames[pick(c.frames.size())].id, c.frames[pick(c.frames.size())].id); }); break;
-        case 3: refused = history.apply("take", [&](const Cell& c) { return takePoseTarget(c, c.frames[pick(c.frames.size())].id, randomPosture(*c.arm.model, random), freeTargetName(c, "Target")); }); break;
+        case 3: refused = history.apply("take", [&](const Cell& c) { return takePoseTarget(c, c.frames[pick(c.frames.size())].id, randomPosture(*armInHand(c).model, random), freeTargetName(c, "Target")); }); break;
         case 4: refused = history.apply("delete target", [&](const Cell& c) { return deleteTarget(c, c.targets[pick(c.targets.size())].id); }); break;
         case 5: refused = history.apply("insert", [&](const Cell& c) { Step s; s.kind = Step::Kind::Wait; s.seconds = double(pick(100)) / 7; return insertStep(c, routine.id, pick(routine.steps.size() + 1), s); }); break;
         case 6: if (!routine.steps.empty()) refused = history.apply("delete", [&](const Cell& c) { return deleteStep(c, routine.id, routine.steps[pick(routine.steps.size())].id); }); else continue; break;
@@ -143,7 +143,7 @@ void CellTest::anotherArmKeepsTheTargets()
         }
     }
     QVERIFY(readCell(writeCell(after), "after").ok());
-    const Cell back = setArmModel(after, before.arm.model).value();
+    const Cell back = setArmModel(after, armInHand(before).model).value();
     for (size_t i = 0; i < back.targets.size(); ++i) QVERIFY(back.targets[i].pose == before.targets[i].pose);
 }
 
@@ -151,15 +151,16 @@ void CellTest::lockedAxisStaysWithTheCell()
 {
     const Cell cell = example("tile-glazing-line");
     const Cell locked = setAxisLock(cell, 3, 0.5).value();
-    QCOMPARE(locked.arm.model->freeJoints().size(), size_t(5));
+    QCOMPARE(armInHand(locked).model->freeJoints().size(), size_t(5));
     for (size_t i = 0; i < cell.targets.size(); ++i) {
         // What each target meant before is what it keeps.
         if (cell.targets[i].kind != Target::Kind::Pose) continue;
         const Solutions found = waysTo(cell, cell.targets[i]);
-        const Solution* own = chosenWay(*cell.arm.model, cell.targets[i], found.items);
+        const Solution* own = chosenWay(*armInHand(cell).model, cell.targets[i], found.items);
         QVERIFY(own && locked.targets[i].posture == own->joints);
     }
-    QCOMPARE(*readCell(writeCell(locked), "cell").value().arm.model->description().joints[3].locked, 0.5);
+    const Cell read = readCell(writeCell(locked), "cell").value();
+    QCOMPARE(*armInHand(read).model->description().joints[3].locked, 0.5);
     QCOMPARE(writeCell(setAxisLock(locked, 3, std::nullopt).value()), writeCell(cell));
 }
 
@@ -209,16 +210,16 @@ void CellTest::takenTargetIsWhereTheArmStands()
     const Cell cell = example("tile-glazing-line");
     std::mt19937_64 random(41);
     for (int n = 0; n < 100; ++n) {
-        const JointVector q = randomPosture(*cell.arm.model, random);
+        const JointVector q = randomPosture(*armInHand(cell).model, random);
         TargetId id;
         const Cell taken = takePoseTarget(cell, cell.frames.back().id, q, "There", &id).value();
         const Target& t = *findTarget(taken, id);
-        QVERIFY(deviation(baseFromTarget(taken, t), baseFromTcp(taken, q)).metres < 1e-12);
-        QVERIFY(t.configuration == configurationOf(*cell.arm.model, q));
-        QVERIFY((worldFromFrame(cell, t.frame) * t.pose * Vec3(0, 0, -0.1) - worldFromBase(cell) * (baseFromTarget(taken, t, 0.1)).translation).norm() < 1e-12);
-        const JointVector other = randomPosture(*cell.arm.model, random);
+        QVERIFY(deviation(baseFromTarget(taken, t), baseFromTcp(taken, armInHand(taken), q)).metres < 1e-12);
+        QVERIFY(t.configuration == configurationOf(*armInHand(cell).model, q));
+        QVERIFY((worldFromFrame(cell, t.frame) * t.pose * Vec3(0, 0, -0.1) - worldFromBase(cell, armInHand(cell)) * (baseFromTarget(taken, t, 0.1)).translation).norm() < 1e-12);
+        const JointVector other = randomPosture(*armInHand(cell).model, random);
         const Cell again = retakeTarget(taken, id, other).value();
-        QVERIFY(deviation(baseFromTarget(again, *findTarget(again, id)), baseFromTcp(again, other)).metres < 1e-12);
+        QVERIFY(deviation(baseFromTarget(again, *findTarget(again, id)), baseFromTcp(again, armInHand(again), other)).metres < 1e-12);
     }
 }
 

@@ -11,7 +11,7 @@ using namespace topikos::test;
 
 class CheckTest : public QObject {
     Q_OBJECT
-private slots:
+private Q_SLOTS:
     void demoCellIsClean();
     void plantedMistakesAreFound();
     void measuredValuesAreTrue();
@@ -68,16 +68,16 @@ void CheckTest::measuredValuesAreTrue()
     // Joint range: the excess of joint 3 at the line's end, from inverse kinematics of the end pose.
     const Finding& range = result.findings[0];
     const Target& close = *findTarget(cell, range.target);
-    const Solutions atEnd = inverseKinematics(*cell.arm.model, baseFromFlange(cell, close));
+    const Solutions atEnd = inverseKinematics(*armInHand(cell).model, baseFromFlange(cell, close));
     const Solution* s = withConfiguration(atEnd.outOfRange, close.configuration);
     QVERIFY(s);
-    QVERIFY(std::abs(rangeExcess(*cell.arm.model, s->joints).excess - range.measured) < 1e-9);
-    QVERIFY(std::abs(range.remaining - (1 - range.fraction) * result.trace.outcomes[2].move->line.length()) < 1e-12);
+    QVERIFY(std::abs(rangeExcess(*armInHand(cell).model, s->joints).excess - range.measured) < 1e-9);
+    QVERIFY(std::abs(range.remaining - (1 - range.fraction) * result.trace.arms[0].outcomes[2].move->line.length()) < 1e-12);
     // Reach: distance of the wrist centre from axis 2 less the arm's length.
     const Finding& reach = result.findings[2];
     const Pose flange = baseFromFlange(cell, *findTarget(cell, reach.target));
     const Vec3 wrist = flange.translation - 0.093 * (flange.rotation * Vec3::UnitZ());
-    const double away = std::hypot(std::hypot(wrist[0], wrist[1]) - 0.163, wrist[2] - 0.437) - cell.arm.model->reach();
+    const double away = std::hypot(std::hypot(wrist[0], wrist[1]) - 0.163, wrist[2] - 0.437) - armInHand(cell).model->reach();
     QVERIFY(std::abs(reach.measured - away) < 1e-9);
 }
 
@@ -135,7 +135,7 @@ void CheckTest::switchedOffStepsAreNotChecked()
     for (const size_t i : {2u, 4u, 6u}) cell.routines.front().steps[i].off = true;
     const CheckResult result = check(cell, cell.routines.front());
     for (const Finding& f : result.findings) QVERIFY(!f.step);
-    QVERIFY(!result.trace.blockedAt);
+    QVERIFY(!result.trace.arms[0].blockedAt);
     // Far shelf itself still cannot be reached, which its target says.
     QCOMPARE(result.count(Severity::Blocked), 2);
 }
@@ -149,7 +149,7 @@ void CheckTest::liveCheckerDeliversTheNewest()
         ++deliveries;
         if (checked->revision == 50) last.set_value(checked);
     });
-    for (std::uint64_t revision = 1; revision <= 50; ++revision) checker.submit(cell, revision, cell->routines.front().id);
+    for (std::uint64_t revision = 1; revision <= 50; ++revision) checker.submit(cell, revision);
     auto future = last.get_future();
     QVERIFY(future.wait_for(std::chrono::seconds(20)) == std::future_status::ready);
     const auto checked = future.get();
@@ -162,11 +162,11 @@ void CheckTest::brokenCheckIsDeliveredAsSuch()
 {
     // A cell no reader or edit would make: home is gone.
     Cell broken = example("tile-glazing-line");
-    broken.arm.home = {};
+    armInHand(broken).home = {};
     auto cell = std::make_shared<const Cell>(broken);
     std::promise<std::shared_ptr<const CheckedCell>> got;
     LiveChecker checker([&](std::shared_ptr<const CheckedCell> checked) { got.set_value(checked); });
-    checker.submit(cell, 1, cell->routines.front().id);
+    checker.submit(cell, 1);
     auto future = got.get_future();
     QVERIFY(future.wait_for(std::chrono::seconds(20)) == std::future_status::ready);
     const auto checked = future.get();

@@ -10,7 +10,7 @@ using namespace topikos::test;
 /// Bodies that touch, and which pairs can.
 class ContactTest : public QObject {
     Q_OBJECT
-private slots:
+private Q_SLOTS:
     void boxesTouchWhenTheyOverlap();
     void roundBodiesTouchAtTheirDistance();
     void aBodyInsideAnotherTouchesIt();
@@ -75,7 +75,7 @@ void ContactTest::pairsAreSortedByWhatTheyDo()
     cell = addFrame(cell, "Far away", {}, translated({50, 0, 0}), &far).value();
     cell = setFrameSolids(cell, far, {Solid{}}).value();
     // A block that the first link cannot leave.
-    cell = addFrame(cell, "Block", cell.arm.mount, translated({0, 0, 0.25}), &post).value();
+    cell = addFrame(cell, "Block", armInHand(cell).mount, translated({0, 0, 0.25}), &post).value();
     cell = setFrameSolids(cell, post, {{Solid::Kind::Box, {}, Vec3::Constant(0.3), {}}}).value();
     const ContactPairs found = sampleContactPairs(cell, {200, 7}).value();
     const auto pair = [&](ContactMember a, ContactMember b) {
@@ -83,7 +83,7 @@ void ContactTest::pairsAreSortedByWhatTheyDo()
             if (p.a == a && p.b == b) return p;
         qFatal("no such pair");
     };
-    const auto link = [](std::uint32_t i) { return ContactMember{ContactMember::Kind::Link, i}; };
+    const auto link = [&](std::uint32_t i) { return ContactMember{ContactMember::Kind::Link, i, cell.inHand}; };
     const auto frame = [](FrameId id) { return ContactMember{ContactMember::Kind::Frame, id.value}; };
     for (std::uint32_t i = 0; i < 6; ++i) {
         QCOMPARE(int(pair(link(i), link(i + 1)).reason), int(ContactPair::Reason::Adjacent));
@@ -95,7 +95,7 @@ void ContactTest::pairsAreSortedByWhatTheyDo()
     QCOMPARE(int(pair(link(6), frame(far)).reason), int(ContactPair::Reason::Never));
     QVERIFY(pair(link(6), frame(far)).checked);  // samples prove nothing about the cell
     // The arm can hit its own base and the belt.
-    QCOMPARE(int(pair(link(0), {ContactMember::Kind::Tool, 0}).reason), int(ContactPair::Reason::Sometimes));
+    QCOMPARE(int(pair(link(0), {ContactMember::Kind::Tool, 0, cell.inHand}).reason), int(ContactPair::Reason::Sometimes));
     // What stands still is no pair with what stands still.
     for (const ContactPair& p : found.pairs) QVERIFY(p.a.kind != ContactMember::Kind::Frame && !(p.a == link(0) && p.b.kind == ContactMember::Kind::Frame));
     QVERIFY(QString::fromStdString(pairCounts(found)).startsWith("7 adjacent, "));

@@ -44,7 +44,7 @@ DataSheet fiveAxisSheet()
 
 class DataSheetTest : public QObject {
     Q_OBJECT
-private slots:
+private Q_SLOTS:
     void drawingGivesTheArm();
     void drawnPostureMovesTheZerosAndKeepsTheLinks_data();
     void drawnPostureMovesTheZerosAndKeepsTheLinks();
@@ -285,19 +285,19 @@ void DataSheetTest::cellCarriesItsArm()
 {
     // A cell with an arm of its own is whole without any other file, and its locks are kept.
     Cell cell = example("tile-glazing-line");
-    DataSheet sheet = sheetOf(cell.arm.model->description());
+    DataSheet sheet = sheetOf(armInHand(cell).model->description());
     sheet.id = "own-arm";
     sheet.axes[0].upper = 2.5;
     ArmDescription description = describe(sheet).value();
     description.joints[5].locked = 0.25;
-    cell.arm.model = Arm::make(description).value();
+    armInHand(cell).model = Arm::make(description).value();
     const std::string text = writeCell(cell);
     const Result<Cell> read = readCell(text, "cell");
     QVERIFY2(read.ok(), read.ok() ? "" : read.error().line().c_str());
     QCOMPARE(writeCell(*read), text);
-    QCOMPARE(read->arm.model->joints()[0].upper, 2.5);
-    QCOMPARE(read->arm.model->freeJoints().size(), size_t(5));
-    QCOMPARE(read->arm.model->joints()[5].lower, 0.25);
+    QCOMPARE(armInHand(*read).model->joints()[0].upper, 2.5);
+    QCOMPARE(armInHand(*read).model->freeJoints().size(), size_t(5));
+    QCOMPARE(armInHand(*read).model->joints()[5].lower, 0.25);
 }
 
 void DataSheetTest::exampleInTheDocumentationLoads()

@@ -10,7 +10,7 @@ using namespace topikos::test;
 
 class DynamicsTest : public QObject {
     Q_OBJECT
-private slots:
+private Q_SLOTS:
     void effortsFollowTheReference_data();
     void effortsFollowTheReference();
     void catalogueArmWeighsWhatItsUrdfWeighs_data();

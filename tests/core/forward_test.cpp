@@ -10,7 +10,7 @@ using namespace topikos::test;
 
 class ForwardTest : public QObject {
     Q_OBJECT
-private slots:
+private Q_SLOTS:
     void flangeAndLinksFollowTheReference_data() { arms(); }
     void flangeAndLinksFollowTheReference();
     void jacobianFollowsTheReference_data() { arms(); }

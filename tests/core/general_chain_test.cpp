@@ -44,7 +44,7 @@ const Vec3 x = Vec3::UnitX(), y = Vec3::UnitY(), z = Vec3::UnitZ();
 
 class GeneralChainTest : public QObject {
     Q_OBJECT
-private slots:
+private Q_SLOTS:
     void sixAxesFindEverySolution_data();
     void sixAxesFindEverySolution();
     void sevenAxesSolveEveryReachablePose_data();

@@ -10,7 +10,7 @@ using namespace topikos::test;
 
 class InverseTest : public QObject {
     Q_OBJECT
-private slots:
+private Q_SLOTS:
     void solutionSetsFollowTheReference_data() { families(true); }
     void solutionSetsFollowTheReference();
     void unreachablePosesSayWhy_data() { families(true); }

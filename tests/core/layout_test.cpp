@@ -1,3 +1,5 @@
+#include "core/cell/arms.h"
+#include "core/cell/devices.h"
 #include "core/cell/fixture.h"
 #include "core/cell/history.h"
 #include "core/cell/pattern.h"
@@ -12,7 +14,7 @@ using namespace topikos::test;
 /// Frames, parts, tools and patterns: edits, what follows them, and the file.
 class LayoutTest : public QObject {
     Q_OBJECT
-private slots:
+private Q_SLOTS:
     void tenThousandEditsUndoToTheSameBytes();
     void measuredFrameCarriesItsTargets();
     void newParentKeepsDrawnAndMeasuredPlaces();
@@ -77,6 +79,7 @@ Cell patterned(PatternId* parts = nullptr, PatternId* targets = nullptr)
     t.content = Pattern::Content::Targets;
     t.frame = place.frame;
     t.first = place.pose;
+    t.arm = place.arm;
     t.tool = place.tool;
     t.configuration = place.configuration;
     t.columns = 2;
@@ -99,7 +102,7 @@ void LayoutTest::tenThousandEditsUndoToTheSameBytes()
         const auto act = [&](const Cell& c) -> Result<Cell> {
             const Frame& frame = c.frames[pick(c.frames.size())];
             const Pose pose = translated({double(pick(9)) / 7, double(pick(5)) / 9, 0.2});
-            switch (pick(20)) {
+            switch (pick(27)) {
             case 0: return c.frames.size() < 14 ? addFrame(c, "Frame " + std::to_string(n), frame.id, pose) : deleteFrame(c, frame.id);
             case 1: return setFramePose(c, frame.id, pose);
             case 2: return setFrameMeasured(c, frame.id, frame.measured ? std::nullopt : std::optional(pose));
@@ -137,7 +140,29 @@ void LayoutTest::tenThousandEditsUndoToTheSameBytes()
             case 15: return c.patterns.size() > 1 ? deletePattern(c, c.patterns.back().id, pick(2)) : Result<Cell>(c);
             case 16: return setFrameLook(c, frame.id, {pick(2) == 0, pick(2) == 0});
             case 17: return pick(2) ? showAll(c) : isolateFrame(c, frame.id);
-            case 18: return takePoseTarget(c, frame.id, randomPosture(*c.arm.model, random), freeTargetName(c, "Target"));
+            case 18: return takePoseTarget(c, frame.id, randomPosture(*armInHand(c).model, random), freeTargetName(c, "Target"));
+            case 19: return c.frames.size() < 14 ? addDevice(c, Device::Kind(pick(10)), "Device " + std::to_string(n), frame.id, pose) : deleteFrame(c, frame.id);
+            case 20: {
+                if (!frame.device) return c;
+                Device d = *frame.device;
+                d.size += Vec3(0.01, 0, 0.01);
+                d.indexing = !d.indexing;
+                if (wiresOf(d.kind).input && !c.signals.empty()) d.input = c.signals[pick(c.signals.size())].id;
+                return changeDevice(c, frame.id, d);
+            }
+            case 21: {
+                if (!frame.axis) return c;
+                FrameAxis a = *frame.axis;
+                a.value = a.lowest + (a.highest - a.lowest) * double(pick(5)) / 5;
+                return changeAxis(c, frame.id, a);
+            }
+            case 22: return c.signals.size() < 8 ? addSignal(c, "Signal " + std::to_string(n), Signal::Kind(pick(3))) : deleteSignal(c, c.signals[pick(c.signals.size())].id);
+            case 23: return c.arms.size() < 3 ? addArm(c, "Arm " + std::to_string(n), catalogueArm("cobot-900"), frame.id) : deleteArm(c, c.arms[pick(c.arms.size())].id);
+            case 24: return takeInHand(c, c.arms[pick(c.arms.size())].id);
+            case 25: {
+                const Target& target = c.targets[pick(c.targets.size())];
+                return setTargetAxes(c, target.id, frame.axis ? AxisValues{{frame.id, frame.axis->lowest}} : AxisValues{});
+            }
             default: return deleteTarget(c, c.targets[pick(c.targets.size())].id);
             }
         };
@@ -174,7 +199,7 @@ void LayoutTest::measuredFrameCarriesItsTargets()
     const Pose built = findFrame(cell, rack)->pose * Pose{Vec3(0.004, -0.003, 0.001), Quat(Eigen::AngleAxisd(0.01, Vec3::UnitZ()))};
     cell = setFrameMeasured(cell, rack, built).value();
     const Pose shift = worldFromFrame(cell, rack) * inverse(drawn);
-    QVERIFY(deviation(worldFromBase(cell) * baseFromTarget(cell, place), shift * worldFromBase(cell) * before).metres < 1e-12);
+    QVERIFY(deviation(worldFromBase(cell, armInHand(cell)) * baseFromTarget(cell, place), shift * worldFromBase(cell, armInHand(cell)) * before).metres < 1e-12);
     QVERIFY((worldFromFrame(cell, rack).translation - drawn.translation).norm() > 0.004);
     // Switched off, all is as drawn; the measurement is kept.
     const Cell asDrawn = setAsBuilt(cell, false).value();
@@ -234,9 +259,9 @@ void LayoutTest::fixtureComesFromAnotherCell()
     Cell from = patterned();
     const FrameId rack = frameNamed(from, "Drying rack");
     TcpId tip;
-    from = addToolPoint(from, from.arm.tool, "Tip", translated({0, 0, 0.3}), &tip).value();
-    from = setToolInForce(from, from.arm.tool, tip).value();
-    from = takePoseTarget(from, rack, homePosture(from), "By the tip").value();
+    from = addToolPoint(from, armInHand(from).tool, "Tip", translated({0, 0, 0.3}), &tip).value();
+    from = setToolInForce(from, armInHand(from).tool, tip).value();
+    from = takePoseTarget(from, rack, homePosture(from, armInHand(from)), "By the tip").value();
     // Into a cell that has none of it, and into one that has the same kinds.
     Cell bare = example("planted-mistakes");
     for (const Frame& f : std::vector<Frame>(bare.frames))
@@ -258,7 +283,7 @@ void LayoutTest::fixtureComesFromAnotherCell()
     const Result<Cell> read = readCell(text, "both");
     QVERIFY2(read.ok(), read.ok() ? "" : read.error().line().c_str());
     ToolId brought;
-    const Cell tooled = bringTool(bare, from, from.arm.tool, &brought).value();
+    const Cell tooled = bringTool(bare, from, armInHand(from).tool, &brought).value();
     QCOMPARE(tooled.tools.size(), bare.tools.size() + 1);
     QCOMPARE(findTool(tooled, brought)->points.size(), size_t(1));
 }
@@ -284,11 +309,11 @@ void LayoutTest::refusalsSayWhy_data()
 {
     QTest::addColumn<int>("edit");
     QTest::addColumn<QString>("said");
-    QTest::newRow("frame under the arm") << 0 << "the arm stands on";
+    QTest::newRow("frame under the arm") << 0 << "\"Arm\" stands on";
     QTest::newRow("frame with a target in use") << 1 << "used by step";
     QTest::newRow("part of a pattern moved") << 2 << "belongs to the pattern \"Stack\"";
     QTest::newRow("target of a pattern moved") << 3 << "belongs to the pattern \"Place\"";
-    QTest::newRow("tool in force") << 4 << "the arm carries";
+    QTest::newRow("tool in force") << 4 << "\"Arm\" carries";
     QTest::newRow("tool targets use") << 5 << "uses \"";
     QTest::newRow("impossible inertia") << 6 << "no body has such moments";
     QTest::newRow("outline that crosses itself") << 7 << "crosses itself at edges 1 and 3";
@@ -311,11 +336,11 @@ void LayoutTest::refusalsSayWhy()
         Tool tool = cell.tools.front();
         Pattern pattern = cell.patterns.front();
         switch (edit) {
-        case 0: return deleteFrame(cell, cell.arm.mount);
+        case 0: return deleteFrame(cell, armInHand(cell).mount);
         case 1: return deleteFrame(cell, rack);
         case 2: return setPartPose(cell, member(cell.parts), {});
         case 3: return setTargetPose(cell, member(cell.targets), {});
-        case 4: return deleteTool(cell, cell.arm.tool);
+        case 4: return deleteTool(cell, armInHand(cell).tool);
         case 5: {
             ToolId other;
             cell = addTool(cell, "Other", &other).value();
@@ -332,7 +357,7 @@ void LayoutTest::refusalsSayWhy()
             TcpId tip;
             cell = addToolPoint(cell, tool.id, "Tip", tool.flangeFromTcp, &tip).value();
             cell = setToolInForce(cell, tool.id, tip).value();
-            cell = takePoseTarget(cell, rack, homePosture(cell), "By the tip").value();
+            cell = takePoseTarget(cell, rack, homePosture(cell, armInHand(cell)), "By the tip").value();
             return changeTool(cell, tool);
         }
         }
@@ -445,6 +470,7 @@ void LayoutTest::patternTakesInWhatItRepeats()
     p.content = Pattern::Content::Targets;
     p.frame = place.frame;
     p.first = place.pose;
+    p.arm = place.arm;
     p.tool = place.tool;
     p.configuration = place.configuration;
     const Cell next = addPattern(cell, p, nullptr, {}, place.id).value();
@@ -462,7 +488,7 @@ void LayoutTest::madeNamesArePossibleOnes()
     // Letter case does not tell names apart, long ones are cut between characters, and what is made can be read back.
     PatternId id;
     Cell cell = patterned(nullptr, &id);
-    cell = takePostureTarget(cell, homePosture(cell), "row 1").value();
+    cell = takePostureTarget(cell, homePosture(cell, armInHand(cell)), "row 1").value();
     Pattern p = *findPattern(cell, id);
     p.name = "Row";
     Cell next = changePattern(cell, p).value();
@@ -513,18 +539,18 @@ void LayoutTest::pointsOfAToolAreMeantByTargets()
     Cell cell = example("tile-glazing-line");
     TcpId tip;
     const Pose offset = translated({0.05, 0, 0.25});
-    cell = addToolPoint(cell, cell.arm.tool, "Tip", offset, &tip).value();
-    const Cell atTip = setToolInForce(cell, cell.arm.tool, tip).value();
-    const JointVector q = homePosture(cell);
-    QVERIFY(deviation(baseFromTcp(atTip, q), forward(*cell.arm.model, q) * offset).metres < 1e-12);
+    cell = addToolPoint(cell, armInHand(cell).tool, "Tip", offset, &tip).value();
+    const Cell atTip = setToolInForce(cell, armInHand(cell).tool, tip).value();
+    const JointVector q = homePosture(cell, armInHand(cell));
+    QVERIFY(deviation(baseFromTcp(atTip, armInHand(atTip), q), forward(*armInHand(cell).model, q) * offset).metres < 1e-12);
     TargetId taken;
     const Cell taught = takePoseTarget(atTip, {}, q, "By the tip", &taken).value();
     // Whatever point is in force later, the target means the one it was taught with.
-    const Cell later = setToolInForce(taught, cell.arm.tool).value();
+    const Cell later = setToolInForce(taught, armInHand(cell).tool).value();
     const Solutions ways = waysTo(later, *findTarget(later, taken));
-    const Solution* way = chosenWay(*later.arm.model, *findTarget(later, taken), ways.items);
-    QVERIFY(way && difference(*later.arm.model, way->joints, q) < 1e-9);
-    QVERIFY(!setToolInForce(cell, cell.arm.tool, TcpId{99999}));
+    const Solution* way = chosenWay(*armInHand(later).model, *findTarget(later, taken), ways.items);
+    QVERIFY(way && difference(*armInHand(later).model, way->joints, q) < 1e-9);
+    QVERIFY(!setToolInForce(cell, armInHand(cell).tool, TcpId{99999}));
 }
 
 void LayoutTest::gripRegionDecides()
@@ -544,7 +570,7 @@ void LayoutTest::gripRegionDecides()
     cell.tools.front().gripper.region = {1e-4, 1e-4, 1e-4};
     cell.parts.front().pose.translation[0] += 0.002;
     const Trace trace = simulate(cell, routine);
-    QVERIFY(std::any_of(trace.outcomes.begin(), trace.outcomes.end(), [](const StepOutcome& o) { return o.problem == StepOutcome::Problem::NothingGripped; }));
+    QVERIFY(std::any_of(trace.arms[0].outcomes.begin(), trace.arms[0].outcomes.end(), [](const StepOutcome& o) { return o.problem == StepOutcome::Problem::NothingGripped; }));
 }
 
 void LayoutTest::layoutSurvivesTheFile()
@@ -583,7 +609,7 @@ void LayoutTest::layoutSurvivesTheFile()
     QVERIFY(back.solids[1].outline == outline.outline);
     QCOMPARE(read->tools.front().number, 7u);
     QCOMPARE(int(read->tools.front().gripper.kind), int(Gripper::Kind::Angular));
-    QVERIFY(read->arm.tcp == tip);
+    QVERIFY(armInHand(*read).tcp == tip);
     const Json schema = Json::parse(readFile(std::string(TOPIKOS_SOURCES) + "/docs/format/cell.schema.json", 1 << 20).value());
     QCOMPARE(QString::fromStdString(schemaOffence(Json::parse(text), schema, schema, "")), QString());
     // Surfaces that are not what they claim are refused.

@@ -76,7 +76,7 @@ double volume(const Triangles& t)
 
 class MeshFileTest : public QObject {
     Q_OBJECT
-private slots:
+private Q_SLOTS:
     void filesOfEachKindGiveTheBox_data();
     void filesOfEachKindGiveTheBox();
     void brokenFilesEndInOneLine_data();

@@ -11,7 +11,7 @@ Q_DECLARE_METATYPE(topikos::Vec3)
 
 class MotionTest : public QObject {
     Q_OBJECT
-private slots:
+private Q_SLOTS:
     void trapezoidsFollowTheReference();
     void ceilingsAreKeptAndTouched();
     void jointMoveKeepsEveryLimitAndTouchesOne();

@@ -9,7 +9,7 @@ using namespace topikos;
 
 class NumberTextTest : public QObject {
     Q_OBJECT
-private slots:
+private Q_SLOTS:
     void sumsHaveTheirValue_data();
     void sumsHaveTheirValue();
     void unitsCount_data();

@@ -7,7 +7,7 @@ using namespace topikos::test;
 
 class RotationTest : public QObject {
     Q_OBJECT
-private slots:
+private Q_SLOTS:
     void anglesFollowTheReference_data();
     void anglesFollowTheReference();
     void quaternionAndAxisFollowTheReference();

@@ -11,7 +11,7 @@ using namespace topikos::test;
 
 class ShapeTest : public QObject {
     Q_OBJECT
-private slots:
+private Q_SLOTS:
     void solidsHaveTheirSizeAndFaceOutwards_data();
     void solidsHaveTheirSizeAndFaceOutwards();
     void massIsExact_data() { solidsHaveTheirSizeAndFaceOutwards_data(); }

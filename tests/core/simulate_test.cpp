@@ -9,7 +9,7 @@ using namespace topikos::test;
 
 class SimulateTest : public QObject {
     Q_OBJECT
-private slots:
+private Q_SLOTS:
     void cycleTimeIsTheSumByHand();
     void blendsSaveTheTimeTheyOverlap();
     void partIsGrippedCarriedAndReleased();
@@ -43,19 +43,19 @@ double timeOf(double distance, double speed, double acceleration)
 void SimulateTest::cycleTimeIsTheSumByHand()
 {
     const Cell cell = withoutBlends();
-    const Arm& arm = *cell.arm.model;
+    const Arm& arm = *armInHand(cell).model;
     double sum = 0;
-    JointVector at = homePosture(cell);
+    JointVector at = homePosture(cell, armInHand(cell));
     for (const Step& s : cell.routines.front().steps) {
         if (s.kind == Step::Kind::Grip || s.kind == Step::Kind::Release) {
             sum += 0.3;
             continue;
         }
         const Target& target = *findTarget(cell, s.target);
-        JointVector to = homePosture(cell);
+        JointVector to = homePosture(cell, armInHand(cell));
         if (target.kind == Target::Kind::Pose) to = withConfiguration(inverseKinematics(arm, baseFromFlange(cell, target, s.standoff), &at).items, target.configuration)->joints;
         if (s.kind == Step::Kind::Line) {
-            QVERIFY(std::abs((baseFromTcp(cell, to).translation - baseFromTcp(cell, at).translation).norm() - 0.12) < 1e-9);
+            QVERIFY(std::abs((baseFromTcp(cell, armInHand(cell), to).translation - baseFromTcp(cell, armInHand(cell), at).translation).norm() - 0.12) < 1e-9);
             sum += timeOf(0.12, s.lineSpeed, 2.0);
         } else {
             // All joints together, as slow as the slowest: with one common ramp the limiting speed and acceleration may be of two joints.
@@ -71,10 +71,10 @@ void SimulateTest::cycleTimeIsTheSumByHand()
         at = to;
     }
     const Trace trace = simulate(cell, cell.routines.front());
-    QVERIFY(!trace.blockedAt);
+    QVERIFY(!trace.arms[0].blockedAt);
     QVERIFY2(std::abs(trace.duration - sum) < 1e-9, qPrintable(QString("%1 s, by hand %2 s").arg(trace.duration, 0, 'f', 9).arg(sum, 0, 'f', 9)));
     // One line spelt out: 120 mm at 150 mm/s with 2 m/s².
-    QVERIFY(std::abs(trace.outcomes[2].duration - (0.12 / 0.15 + 0.15 / 2)) < 1e-12);
+    QVERIFY(std::abs(trace.arms[0].outcomes[2].duration - (0.12 / 0.15 + 0.15 / 2)) < 1e-12);
     QVERIFY(std::abs(partsPerHour(trace) - 3600 / sum) < 1e-6);
 }
 
@@ -83,18 +83,18 @@ void SimulateTest::blendsSaveTheTimeTheyOverlap()
     const Cell plain = withoutBlends(), blended = example("tile-glazing-line");
     const Trace without = simulate(plain, plain.routines.front()), with = simulate(blended, blended.routines.front());
     double overlaps = 0;
-    for (size_t i = 0; i + 1 < with.spans.size(); ++i) {
-        const double overlap = with.spans[i].end - with.spans[i + 1].start;
+    for (size_t i = 0; i + 1 < with.arms[0].spans.size(); ++i) {
+        const double overlap = with.arms[0].spans[i].end - with.arms[0].spans[i + 1].start;
         QVERIFY(overlap >= -1e-12);
         overlaps += overlap;
-        const Step& step = blended.routines.front().steps[with.outcomes[with.spans[i].outcome].index];
+        const Step& step = blended.routines.front().steps[with.arms[0].outcomes[with.arms[0].spans[i].outcome].index];
         QVERIFY(step.blend > 0 || std::abs(overlap) < 1e-12);
         if (step.blend <= 0 || overlap < 1e-9) continue;
         // The TCP leaves the corner by no more than the blend while both moves are under way.
-        const Vec3 corner = baseFromTcp(blended, with.outcomes[with.spans[i].outcome].move->to).translation;
+        const Vec3 corner = baseFromTcp(blended, armInHand(blended), with.arms[0].outcomes[with.arms[0].spans[i].outcome].move->to).translation;
         for (int k = 0; k <= 20; ++k) {
-            const double t = with.spans[i + 1].start + overlap * k / 20;
-            QVERIFY((baseFromTcp(blended, postureAt(blended, with, t)).translation - corner).norm() <= step.blend * 1.05);
+            const double t = with.arms[0].spans[i + 1].start + overlap * k / 20;
+            QVERIFY((baseFromTcp(blended, armInHand(blended), postureAt(blended, with.arms[0], t)).translation - corner).norm() <= step.blend * 1.05);
         }
     }
     QVERIFY(overlaps > 0.1);
@@ -106,8 +106,8 @@ void SimulateTest::partIsGrippedCarriedAndReleased()
     const Cell cell = example("tile-glazing-line");
     const Trace trace = simulate(cell, cell.routines.front());
     QCOMPARE(trace.partEvents.size(), size_t(2));
-    const Trace::PartEvent &grip = trace.partEvents[0], &release = trace.partEvents[1];
-    QVERIFY(grip.carried && !release.carried && grip.time < release.time);
+    const PartEvent &grip = trace.partEvents[0], &release = trace.partEvents[1];
+    QVERIFY(grip.kind == PartEvent::Kind::Carried && release.kind == PartEvent::Kind::Lies && grip.time < release.time);
     const PartId tile = grip.part;
     QCOMPARE(findPart(cell, tile)->name, std::string("Tile 1"));
     const auto partAt = [&](double t) {
@@ -120,17 +120,17 @@ void SimulateTest::partIsGrippedCarriedAndReleased()
     QVERIFY(deviation(partAt(grip.time + 1e-9).worldFromPart, start).metres < 1e-6);
     for (int i = 0; i <= 50; ++i) {
         const double t = grip.time + (release.time - grip.time - 1e-6) * i / 50;
-        const Pose tcp = worldFromBase(cell) * baseFromTcp(cell, postureAt(cell, trace, t));
+        const Pose tcp = worldFromBase(cell, armInHand(cell)) * baseFromTcp(cell, armInHand(cell), postureAt(cell, trace.arms[0], t));
         QVERIFY(partAt(t).carried);
         QVERIFY(deviation(inverse(tcp) * partAt(t).worldFromPart, grip.pose).metres < 1e-9);
-        QVERIFY(std::abs(stateAt(cell, trace, t).gripperOpening - 0.15) < 1e-12);
+        QVERIFY(std::abs(stateAt(cell, trace, t).of(cell.inHand).gripperOpening - 0.15) < 1e-12);
     }
     // Set down in the rack, at the target, and staying there.
-    const Pose wanted = worldFromBase(cell) * baseFromTarget(cell, *findTarget(cell, cell.targets.back().id));
+    const Pose wanted = worldFromBase(cell, armInHand(cell)) * baseFromTarget(cell, *findTarget(cell, cell.targets.back().id));
     QVERIFY((partAt(trace.duration).worldFromPart.translation - wanted.translation).norm() < 1e-6);
     QVERIFY(!partAt(trace.duration).carried);
-    const double middle = trace.spans[3].start + 0.15;
-    QVERIFY(std::abs(stateAt(cell, trace, middle).gripperOpening - 0.173) < 1e-9);  // half-way between 196 and 150 mm
+    const double middle = trace.arms[0].spans[3].start + 0.15;
+    QVERIFY(std::abs(stateAt(cell, trace, middle).of(cell.inHand).gripperOpening - 0.173) < 1e-9);  // half-way between 196 and 150 mm
 }
 
 void SimulateTest::runLeavesTheCellAlone()
@@ -140,7 +140,7 @@ void SimulateTest::runLeavesTheCellAlone()
     const Trace trace = simulate(cell, cell.routines.front());
     for (double t = 0; t < trace.duration; t += 0.1) (void)stateAt(cell, trace, t);
     QCOMPARE(writeCell(cell), before);
-    const CellState state = authoredState(cell, homePosture(cell));
+    const CellState state = authoredState(cell, homePosture(cell, armInHand(cell)));
     QVERIFY(deviation(state.parts[0].worldFromPart, worldFromPart(cell, cell.parts[0])).metres < 1e-15);
 }
 
@@ -149,29 +149,29 @@ void SimulateTest::motionHasNoJumpsAndKeepsJointSpeeds()
     const Cell cell = example("tile-glazing-line");
     const Trace trace = simulate(cell, cell.routines.front());
     constexpr double dt = 0.001;
-    JointVector before = postureAt(cell, trace, 0);
-    QVERIFY((before - homePosture(cell)).norm() < 1e-12);
+    JointVector before = postureAt(cell, trace.arms[0], 0);
+    QVERIFY((before - homePosture(cell, armInHand(cell))).norm() < 1e-12);
     for (double t = dt; t < trace.duration; t += dt) {
-        const JointVector now = postureAt(cell, trace, t);
-        for (int i = 0; i < 6; ++i) QVERIFY2(std::abs(now[i] - before[i]) <= 1.01 * dt * cell.arm.model->joints()[size_t(i)].speed, qPrintable(QString("joint %1 at %2 s").arg(i + 1).arg(t)));
+        const JointVector now = postureAt(cell, trace.arms[0], t);
+        for (int i = 0; i < 6; ++i) QVERIFY2(std::abs(now[i] - before[i]) <= 1.01 * dt * armInHand(cell).model->joints()[size_t(i)].speed, qPrintable(QString("joint %1 at %2 s").arg(i + 1).arg(t)));
         before = now;
     }
-    QVERIFY((postureAt(cell, trace, trace.duration) - homePosture(cell)).norm() < 1e-9);
-    QVERIFY((postureAt(cell, trace, 1e9) - homePosture(cell)).norm() < 1e-9);
+    QVERIFY((postureAt(cell, trace.arms[0], trace.duration) - homePosture(cell, armInHand(cell))).norm() < 1e-9);
+    QVERIFY((postureAt(cell, trace.arms[0], 1e9) - homePosture(cell, armInHand(cell))).norm() < 1e-9);
 }
 
 void SimulateTest::blockedRunEndsWhereTheLineStops()
 {
     const Cell cell = example("planted-mistakes");
     const Trace trace = simulate(cell, cell.routines.front());
-    QVERIFY(trace.blockedAt);
-    const StepOutcome& blocked = trace.outcomes[*trace.blockedAt];
+    QVERIFY(trace.arms[0].blockedAt);
+    const StepOutcome& blocked = trace.arms[0].outcomes[*trace.arms[0].blockedAt];
     QCOMPARE(blocked.index, size_t(2));
-    const JointVector end = postureAt(cell, trace, trace.duration);
+    const JointVector end = postureAt(cell, trace.arms[0], trace.duration);
     QVERIFY((end - blocked.move->to).norm() < 1e-6);
-    QVERIFY(withinRange(*cell.arm.model, end));
+    QVERIFY(withinRange(*armInHand(cell).model, end));
     QCOMPARE(partsPerHour(trace), 0.0);
-    QCOMPARE(trace.outcomes.size(), cell.routines.front().steps.size());  // later steps are judged all the same
+    QCOMPARE(trace.arms[0].outcomes.size(), cell.routines.front().steps.size());  // later steps are judged all the same
 }
 
 void SimulateTest::gripFindsOnlyWhatIsNear()
@@ -180,7 +180,7 @@ void SimulateTest::gripFindsOnlyWhatIsNear()
     for (Part& p : cell.parts) p.pose.translation[1] -= 0.05;
     const Trace trace = simulate(cell, cell.routines.front());
     QVERIFY(trace.partEvents.empty());
-    QCOMPARE(int(trace.outcomes[3].problem), int(StepOutcome::Problem::NothingGripped));
+    QCOMPARE(int(trace.arms[0].outcomes[3].problem), int(StepOutcome::Problem::NothingGripped));
 }
 
 void SimulateTest::sameCellSameTrace()
@@ -199,7 +199,7 @@ void SimulateTest::csvHoldsTheTrace()
     QCOMPARE(lines.size(), 2 + int(std::ceil(trace.duration / 0.01)));
     const QStringList row = lines[101].split(',');
     QCOMPARE(row[0].toDouble(), 1.0);
-    QVERIFY(std::abs(row[1].toDouble() - postureAt(cell, trace, 1.0)[0]) < 1e-9);
+    QVERIFY(std::abs(row[1].toDouble() - postureAt(cell, trace.arms[0], 1.0)[0]) < 1e-9);
     QVERIFY(std::abs(lines.back().split(',')[0].toDouble() - trace.duration) < 1e-6);
 }
 
@@ -207,31 +207,31 @@ void SimulateTest::armWithParallelAxesRunsACycle()
 {
     // The shorter arm in the same cell, with belt and rack moved within its reach; lines stay straight for it, too.
     Cell cell = example("tile-glazing-line");
-    cell.arm.model = catalogueArm("cobot-900");
+    armInHand(cell).model = catalogueArm("cobot-900");
     for (Target& t : cell.targets)
-        if (t.id == cell.arm.home) t.posture << 0, -1.4, 1.7, -1.9, -1.5, 0;
+        if (t.id == armInHand(cell).home) t.posture << 0, -1.4, 1.7, -1.9, -1.5, 0;
     cell.frames[2].pose.translation = {0.35, -0.45, 0.45};
     cell.frames[3].pose.translation = {0.30, 0.15, 0.45};
     for (Target& t : cell.targets) {
         if (t.kind != Target::Kind::Pose) continue;
-        const Solutions ways = inverseKinematics(*cell.arm.model, baseFromFlange(cell, t));
+        const Solutions ways = inverseKinematics(*armInHand(cell).model, baseFromFlange(cell, t));
         QVERIFY(!ways.items.empty());
-        JointVector home = homePosture(cell);
+        JointVector home = homePosture(cell, armInHand(cell));
         t.configuration = nearestTo(ways.items, home)->configuration;
     }
     const Trace trace = simulate(cell, cell.routines.front());
-    QVERIFY(!trace.blockedAt);
+    QVERIFY(!trace.arms[0].blockedAt);
     QCOMPARE(trace.partEvents.size(), size_t(2));
-    for (const StepOutcome& outcome : trace.outcomes) {
+    for (const StepOutcome& outcome : trace.arms[0].outcomes) {
         if (!outcome.move || outcome.move->kind != Move::Kind::Line) continue;
         const Move& move = *outcome.move;
         for (int i = 0; i <= 20; ++i) {
-            const Pose tcp = forward(*cell.arm.model, move.at(*cell.arm.model, i / 20.0)) * move.line.flangeFromTcp;
+            const Pose tcp = forward(*armInHand(cell).model, move.at(*armInHand(cell).model, i / 20.0)) * move.line.flangeFromTcp;
             QVERIFY(deviation(tcp, interpolate(move.line.start, move.line.end, i / 20.0)).metres < 1e-9);
         }
     }
     const Cell back = readCell(writeCell(cell), "cell").value();
-    QCOMPARE(back.arm.model->description().id, std::string("cobot-900"));
+    QCOMPARE(armInHand(back).model->description().id, std::string("cobot-900"));
 }
 
 TOPIKOS_TEST(SimulateTest)

@@ -7,7 +7,7 @@ using namespace topikos::test;
 
 class StepTextTest : public QObject {
     Q_OBJECT
-private slots:
+private Q_SLOTS:
     void parseAndPrint_data();
     void parseAndPrint();
     void refused_data();

@@ -11,7 +11,7 @@ Q_DECLARE_METATYPE(topikos::Vec3)
 /// Frames and tool centre points found from touched points.
 class TeachTest : public QObject {
     Q_OBJECT
-private slots:
+private Q_SLOTS:
     void threePointsGiveTheFrame();
     void badPointsSayWhy_data();
     void badPointsSayWhy();

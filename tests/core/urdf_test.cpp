@@ -13,7 +13,7 @@ using namespace topikos::test;
 
 class UrdfTest : public QObject {
     Q_OBJECT
-private slots:
+private Q_SLOTS:
     void familyIsRecognisedFromTheGeometry();
     void badFilesAreRefused_data();
     void badFilesAreRefused();

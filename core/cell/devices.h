@@ -1,0 +1,46 @@
+#pragma once
+#include "core/cell/edit.h"
+
+namespace topikos {
+
+/// "rail", "turntable" …: the word for a kind of device.
+const char* deviceWord(Device::Kind kind);
+
+/// What the signals of a kind of device are for; nullptr where it has none. Inputs are read by the device, outputs and numbers written.
+struct Wires {
+    const char* input = nullptr;
+    const char* output = nullptr;
+    const char* number = nullptr;
+};
+Wires wiresOf(Device::Kind kind);
+
+/// A device with its axes and a plain body, standing in a frame of its own. Made with usual values; sensors get a signal to write.
+Result<Cell> addDevice(const Cell& cell, Device::Kind kind, const std::string& name, FrameId parent, const Pose& parentFromDevice, FrameId* created = nullptr);
+/// Other values for the device of a frame; its kind stays. Belts keep a body of their size as long as nobody gave them another one.
+Result<Cell> changeDevice(const Cell& cell, FrameId id, const Device& device);
+/// Other values for an axis. Refused while a target or step goes where it could not.
+Result<Cell> changeAxis(const Cell& cell, FrameId id, const FrameAxis& axis);
+/// The device axes that come along to a target, and to all of its pattern.
+Result<Cell> setTargetAxes(const Cell& cell, TargetId id, const AxisValues& axes);
+
+Result<Cell> addSignal(const Cell& cell, const std::string& name, Signal::Kind kind, SignalId* created = nullptr);
+/// Replaces the signal with the same id. Refused when steps give it values it could not have.
+Result<Cell> changeSignal(const Cell& cell, const Signal& signal);
+/// Refused while a device or step uses it.
+Result<Cell> deleteSignal(const Cell& cell, SignalId id);
+
+/// Where a signal is used.
+struct SignalUse {
+    bool writes = false;
+    FrameId device;     ///< a device, or else a step:
+    RoutineId routine;
+    StepId step;
+    std::string words;  ///< "Infeed belt: runs while", "Set one tile, step 4"
+};
+std::vector<SignalUse> usesOf(const Cell& cell, SignalId id);
+
+/// What is wrong with a device's or an axis' values, or nothing.
+Status checkDevice(const Cell& cell, const Frame& frame);
+Status checkAxis(const FrameAxis& axis);
+
+}  // namespace topikos
