@@ -69,10 +69,16 @@ void Properties::showFrame(const Frame& frame)
 {
     const FrameId id = frame.id;
     const Cell& cell = m_session.cell();
-    m_title->setText("Frame");
+    m_title->setText(frame.device ? "Device" : frame.axis ? "Axis of a device" : "Frame");
     addName(frame.name, [=, this](const std::string& name) { m_session.edit("Rename frame", [=](const Cell& c) { return renameFrame(c, id, name); }); });
+    if (frame.device) addDevice(frame);
+    if (frame.axis) {
+        addAxis(frame);
+        addButtons({{"Go to the device", "toDevice", "The device that this axis belongs to", [=, this] { m_session.select(deviceOfAxis(m_session.cell(), id)); }}});
+    }
+    if (frame.device || frame.axis) addHead("Place");
     const auto frames = framesOf(cell, frame.parent, id);
-    addChoice("Seen from", "frameParent", frames.names, frames.current, [=, this](int i) {
+    if (!frame.axis) addChoice("Seen from", "frameParent", frames.names, frames.current, [=, this](int i) {
         m_session.edit("New parent for " + text(frame.name), [=](const Cell& c) { return setFrameParent(c, id, frames.ids[size_t(i)]); });
     });
     const bool built = cell.asBuilt && frame.measured;
@@ -88,6 +94,7 @@ void Properties::showFrame(const Frame& frame)
     if (frame.measured) buttons.push_back({"Forget", "forgetBuilt", "Take the measurement away; the frame stands as drawn", [=, this] { m_session.edit("Forget measurement", [=](const Cell& c) { return setFrameMeasured(c, id, std::nullopt); }); }});
     else buttons.push_back({"Type as built", "typeBuilt", "Start a measurement equal to the drawn place, to be typed in", [=, this] { m_session.edit("Measure " + text(frame.name), [=](const Cell& c) { return setFrameMeasured(c, id, frame.pose); }); }});
     addButtons(buttons);
+    if (armInHand(cell).mount != id) addButtons({{"Put the arm here", "mountHere", "The arm in hand stands on this frame from now on", [=, this] { mountArmHere(m_session); }}});
     addLook(frame.look);
     addSolids(frame.solids, [=, this](const std::vector<Solid>& solids, const QString& label) { m_session.edit(label, [=](const Cell& c) { return setFrameSolids(c, id, solids); }); });
 }

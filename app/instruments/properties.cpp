@@ -4,6 +4,7 @@
 #include "app/session/text.h"
 #include "app/theme/button.h"
 #include "app/theme/theme.h"
+#include "core/cell/devices.h"
 #include "core/spatial/rotation.h"
 
 #include <QCheckBox>
@@ -38,6 +39,7 @@ Properties::Properties(Session& session, QWidget* parent) : QWidget(parent), m_s
     };
     connect(&session, &Session::selectionChanged, this, later);
     connect(&session, &Session::cellChanged, this, later);
+    connect(&session, &Session::postureChanged, this, &Properties::showAxesNow);
     rebuild();
 }
 
@@ -60,6 +62,7 @@ void Properties::rebuild()
     else if (const Frame* f = findFrame(cell, m_session.selected<FrameId>())) showFrame(*f);
     else if (const Part* p = findPart(cell, m_session.selected<PartId>())) showPart(*p);
     else if (const Tool* tool = findTool(cell, m_session.selected<ToolId>())) showTool(*tool);
+    else if (const ArmStation* arm = findArm(cell, m_session.selected<ArmId>())) showArm(*arm);
     else if (const Pattern* pattern = findPattern(cell, m_session.selected<PatternId>())) showPattern(*pattern);
     else showThresholds();
     if (!focused.isEmpty())
@@ -226,27 +229,40 @@ void Properties::showStep(const Step& step)
     const RoutineId routine = m_session.routine().id;
     const std::vector<Step>& steps = m_session.routine().steps;
     const auto row = std::find_if(steps.begin(), steps.end(), [&](const Step& s) { return s.id == step.id; }) - steps.begin() + 1;
-    const auto change = [this, routine, row](const Step& next) {
+    const std::function<void(const Step&)> change = [this, routine, row](const Step& next) {
         m_session.edit(QString("Change step %1").arg(row), [=](const Cell& cell) { return changeStep(cell, routine, next); });
     };
     m_title->setText(QString("Step %1").arg(row));
-    addChoice("Kind", "stepKind", {"joint move", "line", "grip", "release", "wait"}, int(step.kind), [=, this](int kind) {
+    addChoice("Kind", "stepKind", {"joint move", "line", "grip", "release", "wait", "set signal", "wait for signal", "move device"}, int(step.kind), [=, this](int kind) {
         Step next = step;
         next.kind = Step::Kind(kind);
-        if (next.isMove() && !next.target && !m_session.cell().targets.empty()) next.target = m_session.cell().targets.front().id;
+        const Cell& cell = m_session.cell();
+        if (next.isMove() && !next.target) next.target = m_session.station().home;
+        if ((next.kind == Step::Kind::SetSignal || next.kind == Step::Kind::WaitSignal) && !findSignal(cell, next.signal)) {
+            if (cell.signals.empty()) return m_session.say("There are no signals yet; add one in the Signals tab below.", true);
+            next.signal = cell.signals.front().id;
+            next.value = 1;
+        }
+        if (next.kind == Step::Kind::MoveAxes) {
+            const std::vector<FrameId> devices = movableDevices(cell);
+            if (devices.empty()) return m_session.say("There is no device with axes; add a rail, turntable or positioner in the layout.", true);
+            next = axisStep(cell, next, devices.front());
+        }
         change(next);
     });
     if (step.isMove()) {
         QStringList names;
+        std::vector<TargetId> ids;
         int current = -1;
-        const auto& targets = m_session.cell().targets;
-        for (size_t i = 0; i < targets.size(); ++i) {
-            names << text(targets[i].name);
-            if (targets[i].id == step.target) current = int(i);
+        for (const Target& t : m_session.cell().targets) {
+            if (t.arm != m_session.station().id) continue;
+            if (t.id == step.target) current = int(ids.size());
+            names << text(t.name);
+            ids.push_back(t.id);
         }
-        addChoice("Target", "stepTarget", names, current, [=, this](int i) {
+        addChoice("Target", "stepTarget", names, current, [=](int i) {
             Step next = step;
-            next.target = m_session.cell().targets[size_t(i)].id;
+            next.target = ids[size_t(i)];
             change(next);
         });
         if (step.kind == Step::Kind::Line)
@@ -278,6 +294,7 @@ void Properties::showStep(const Step& step)
             next.seconds = v;
             change(next);
         });
+    addStepDetails(step, change);
     auto* off = new QCheckBox("left out", this);
     off->setToolTip("The step stays in the routine but is not run");
     off->setChecked(step.off);
@@ -300,9 +317,10 @@ void Properties::showTarget(const Target& target)
         addText("Way", configurationShort(target.configuration));
     } else {
         QStringList values;
-        for (int i = 0; i < target.posture.size(); ++i) values << jointText(m_session.arm().joints()[size_t(i)], target.posture[i]);
+        for (int i = 0; i < target.posture.size(); ++i) values << jointText(armOf(m_session.cell(), target).model->joints()[size_t(i)], target.posture[i]);
         addText("Joints", values.join("  "));
     }
+    addTargetAxes(target);
 }
 
 void Properties::showThresholds()

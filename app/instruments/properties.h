@@ -32,6 +32,16 @@ private:
     void showPart(const Part& part);
     void showTool(const Tool& tool);
     void showPattern(const Pattern& pattern);
+    void showArm(const ArmStation& arm);
+    void addStandsOn(const ArmStation& arm);
+    void addDevice(const Frame& frame);
+    void addAxis(const Frame& frame);
+    /// Where the axes that are shown stand by now.
+    void showAxesNow();
+    /// Which device axes go to a target together with the arm, and where.
+    void addTargetAxes(const Target& target);
+    /// What steps about signals and device axes hold.
+    void addStepDetails(const Step& step, const std::function<void(const Step&)>& change);
     /// The shapes of something, one of them in full, with buttons to add and remove.
     void addSolids(const std::vector<Solid>& solids, std::function<void(const std::vector<Solid>&, const QString& label)> apply);
     void addLook(const Look& look);
@@ -66,5 +76,8 @@ private:
     size_t m_point = 0;           ///< of a tool's points, the one in full
     double m_density = 2700;      ///< typed last [kg/m^3]
 };
+
+/// The step made one that moves a device, to where its axes stand at the start.
+Step axisStep(const Cell& cell, Step step, FrameId device);
 
 }  // namespace topikos

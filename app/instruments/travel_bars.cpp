@@ -3,6 +3,7 @@
 #include "app/session/text.h"
 #include "app/theme/theme.h"
 #include "core/robot/singularity.h"
+#include "core/cell/devices.h"
 #include "core/spatial/number_text.h"
 
 #include <QHelpEvent>
@@ -19,6 +20,7 @@ namespace topikos {
 
 namespace {
 
+constexpr int kAxisRow = 34;  // of a device axis, with its name
 constexpr int kRow = 19, kLabel = 26, kValue = 68, kBar = 8;
 constexpr int kKindLabel = 70, kKindValue = 64;
 
@@ -47,51 +49,99 @@ TravelBars::TravelBars(Session& session, QWidget* parent) : QWidget(parent), m_s
     setObjectName("travelBars");
     setSizePolicy(QSizePolicy::Preferred, QSizePolicy::Fixed);
     setFocusPolicy(Qt::StrongFocus);
-    setToolTip("Drag a marker to jog the joint; double-click a value to type it (F2)");
-    for (const auto signal : {&Session::postureChanged, &Session::cellChanged, &Session::jogChanged}) connect(&session, signal, this, qOverload<>(&QWidget::update));
-    connect(&session, &Session::cellChanged, this, &QWidget::updateGeometry);  // another arm may have other joints
+    setToolTip("Drag a marker to jog the joint or device axis; double-click a value to type it (F2)");
+    for (const auto signal : {&Session::postureChanged, &Session::jogChanged}) connect(&session, signal, this, qOverload<>(&QWidget::update));
+    connect(&session, &Session::cellChanged, this, &TravelBars::refresh);
+    refresh();
 }
 
-QSize TravelBars::sizeHint() const { return {220, m_session.arm().jointCount() * kRow}; }
+void TravelBars::refresh()
+{
+    m_axes.clear();
+    for (const FrameId device : movableDevices(m_session.cell()))
+        for (const FrameId axis : axesOf(m_session.cell(), device)) m_axes.push_back(axis);
+    m_dragged = -1;
+    updateGeometry();  // another arm may have other joints
+    update();
+}
 
-QRectF TravelBars::bar(int joint) const { return {double(kLabel), joint * kRow + (kRow - kBar) / 2.0, double(width() - kLabel - kValue), double(kBar)}; }
+QSize TravelBars::sizeHint() const { return {220, m_session.arm().jointCount() * kRow + int(m_axes.size()) * kAxisRow}; }
+
+TravelBars::Row TravelBars::row(int index) const
+{
+    const int joints = m_session.arm().jointCount();
+    if (index < joints) return {m_session.arm().description().joints[size_t(index)], m_session.shownPosture()[index]};  // its own range, also while it is locked
+    const Frame& frame = *findFrame(m_session.cell(), m_axes[size_t(index - joints)]);
+    Joint joint;
+    joint.name = frame.name;
+    joint.kind = frame.axis->kind;
+    joint.lower = frame.axis->lowest;
+    joint.upper = frame.axis->highest;
+    return {joint, axisValue(frame, m_session.shownAxes()), frame.id};
+}
+
+void TravelBars::set(int index, double value)
+{
+    if (const FrameId axis = row(index).axis) return m_session.setAxis(axis, value);
+    JointVector q = m_session.shownPosture();
+    q[index] = value;
+    m_session.setPosture(q);
+}
+
+QRectF TravelBars::bar(int index) const
+{
+    const int joints = m_session.arm().jointCount();
+    // The name of a device axis stands above its bar.
+    const int top = index < joints ? index * kRow : joints * kRow + (index - joints) * kAxisRow + kAxisRow - kRow;
+    return {double(kLabel), top + (kRow - kBar) / 2.0, double(width() - kLabel - kValue), double(kBar)};
+}
 
 int TravelBars::rowAt(double y) const
 {
-    const int row = int(y / kRow);
-    return row >= 0 && row < m_session.arm().jointCount() ? row : -1;
+    const int joints = m_session.arm().jointCount();
+    const int index = y < joints * kRow ? int(y / kRow) : joints + int((y - joints * kRow) / kAxisRow);
+    return y >= 0 && index < rows() ? index : -1;
 }
 
-QPointF TravelBars::markerAt(int joint, double q) const
+QPointF TravelBars::markerAt(int index, double q) const
 {
-    const Joint& j = m_session.arm().description().joints[size_t(joint)];
-    const QRectF b = bar(joint);
-    return {b.left() + (q - j.lower) / (j.upper - j.lower) * b.width(), b.center().y()};
+    const Joint j = row(index).joint;
+    const QRectF b = bar(index);
+    return {b.left() + (q - j.lower) / std::max(1e-9, j.upper - j.lower) * b.width(), b.center().y()};
 }
 
 void TravelBars::paintEvent(QPaintEvent*)
 {
     QPainter p(this);
     p.setRenderHint(QPainter::Antialiasing);
-    const JointVector q = m_session.shownPosture();
-    for (int i = 0; i < m_session.arm().jointCount(); ++i) {
-        const Joint& j = m_session.arm().description().joints[size_t(i)];  // its own range, also while it is locked
-        const double margin = m_session.cell().thresholds.margin(j.kind);
+    for (int i = 0; i < rows(); ++i) {
+        const Row row = this->row(i);
+        const Joint& j = row.joint;
         const QRectF b = bar(i);
-        const bool chosen = m_session.jogSpace() == JogSpace::Joint && m_session.jogJointIndex() == i;
-        p.setFont(textFont(12, chosen ? QFont::Bold : QFont::Normal));
-        p.setPen(chosen ? theme().accent : theme().faint);
-        p.drawText(QRectF(0, i * kRow, kLabel - 8, kRow), Qt::AlignVCenter | Qt::AlignLeft, QString::number(i + 1));
-        // A margin of a few degrees on a long range would hardly be seen; zones are at least 3 % wide.
-        const double zone = std::max(0.03, margin / (j.upper - j.lower));
-        paintZones(p, b, {{0, zone, theme().caution}, {1 - zone, 1, theme().caution}});
-        const double rest = std::min(q[i] - j.lower, j.upper - q[i]);
-        const QColor color = j.locked ? theme().faint : rest < 1e-6 ? theme().blocked : rest < margin ? theme().caution : theme().ink;
-        paintMarker(p, b, std::clamp((q[i] - j.lower) / (j.upper - j.lower), 0.0, 1.0), color);
+        const double top = b.center().y() - kRow / 2.0, range = std::max(1e-9, j.upper - j.lower);
+        const double margin = row.axis ? 0 : m_session.cell().thresholds.margin(j.kind), rest = std::min(row.value - j.lower, j.upper - row.value);
+        QColor color = theme().ink;
+        if (row.axis) {
+            p.setFont(textFont(11));
+            p.setPen(theme().faint);
+            p.drawText(QRectF(0, top - (kAxisRow - kRow), width(), kAxisRow - kRow + 2), Qt::AlignVCenter | Qt::AlignLeft, QFontMetrics(p.font()).elidedText(text(j.name), Qt::ElideRight, width()));
+            drawGlyph(p, QRectF(2, top + 3, 13, 13), "axis", theme().faint);
+            paintZones(p, b, {});
+        } else {
+            const bool chosen = m_session.jogSpace() == JogSpace::Joint && m_session.jogJointIndex() == i;
+            p.setFont(textFont(12, chosen ? QFont::Bold : QFont::Normal));
+            p.setPen(chosen ? theme().accent : theme().faint);
+            p.drawText(QRectF(0, top, kLabel - 8, kRow), Qt::AlignVCenter | Qt::AlignLeft, QString::number(i + 1));
+            // A margin of a few degrees on a long range would hardly be seen; zones are at least 3 % wide.
+            const double zone = std::max(0.03, margin / range);
+            paintZones(p, b, {{0, zone, theme().caution}, {1 - zone, 1, theme().caution}});
+            color = j.locked ? theme().faint : rest < 1e-6 ? theme().blocked : rest < margin ? theme().caution : theme().ink;
+        }
+        paintMarker(p, b, std::clamp((row.value - j.lower) / range, 0.0, 1.0), color);
         p.setFont(figureFont(12));
         p.setPen(color);
-        p.drawText(QRectF(width() - kValue, i * kRow, kValue, kRow), Qt::AlignVCenter | Qt::AlignRight, jointText(j, q[i]));
-        if (j.locked) drawGlyph(p, QRectF(kLabel - 14, i * kRow + 3, 12, 12), "lock", theme().faint);
+        p.drawText(QRectF(width() - kValue, top, kValue, kRow), Qt::AlignVCenter | Qt::AlignRight, jointText(j, row.value));
+        if (j.locked) drawGlyph(p, QRectF(kLabel - 14, top + 3, 12, 12), "lock", theme().faint);
     }
     if (hasFocus()) {
         p.setPen(QPen(theme().accent, 1));
@@ -102,19 +152,17 @@ void TravelBars::paintEvent(QPaintEvent*)
 
 void TravelBars::dragTo(double x)
 {
-    const Joint& j = m_session.arm().description().joints[size_t(m_dragged)];
+    const Joint j = row(m_dragged).joint;
     const QRectF b = bar(m_dragged);
-    JointVector q = m_session.shownPosture();
-    q[m_dragged] = j.lower + std::clamp((x - b.left()) / b.width(), 0.0, 1.0) * (j.upper - j.lower);
-    m_session.setPosture(q);
+    set(m_dragged, j.lower + std::clamp((x - b.left()) / b.width(), 0.0, 1.0) * (j.upper - j.lower));
 }
 
 void TravelBars::mousePressEvent(QMouseEvent* event)
 {
-    const int row = rowAt(event->position().y());
-    if (row < 0 || event->button() != Qt::LeftButton || event->position().x() > width() - kValue) return;
-    m_session.setJogJointIndex(row);
-    m_dragged = row;
+    const int index = rowAt(event->position().y());
+    if (index < 0 || event->button() != Qt::LeftButton || event->position().x() > width() - kValue) return;
+    if (!row(index).axis) m_session.setJogJointIndex(index);
+    m_dragged = index;
     dragTo(event->position().x());
 }
 
@@ -127,37 +175,38 @@ void TravelBars::mouseReleaseEvent(QMouseEvent*) { m_dragged = -1; }
 
 void TravelBars::mouseDoubleClickEvent(QMouseEvent* event)
 {
-    const int row = rowAt(event->position().y());
-    if (row >= 0 && event->position().x() > width() - kValue) typeValue(row);
+    const int index = rowAt(event->position().y());
+    if (index >= 0 && event->position().x() > width() - kValue) typeValue(index);
 }
 
-void TravelBars::typeValue(int joint)
+void TravelBars::typeValue(int index)
 {
-    const Joint& j = m_session.arm().joints()[size_t(joint)];
+    const Row before = row(index);
     auto* edit = new QLineEdit(this);
     edit->setObjectName("jointValue");
     edit->setFont(figureFont(12));
     edit->setAlignment(Qt::AlignRight);
-    const double now = m_session.shownPosture()[joint];
-    edit->setText(j.kind == JointKind::Revolute ? angleFigure(now) : lengthText(now));
-    edit->setGeometry(width() - kValue, joint * kRow, kValue, kRow);
+    edit->setText(before.joint.kind == JointKind::Revolute ? angleFigure(before.value) : lengthText(before.value));
+    edit->setGeometry(width() - kValue, int(bar(index).center().y()) - kRow / 2, kValue, kRow);
     edit->selectAll();
     edit->show();
     edit->setFocus();
-    connect(edit, &QLineEdit::editingFinished, this, [this, edit, joint] {
+    connect(edit, &QLineEdit::editingFinished, this, [this, edit, index] {
         if (edit->property("done").toBool()) return;
         edit->setProperty("done", true);
         edit->deleteLater();
-        const Joint& axis = m_session.arm().joints()[size_t(joint)];
+        if (index >= rows()) return;
+        const Row now = row(index);
+        const bool held = !now.axis && now.joint.locked;
+        const Joint& axis = held ? m_session.arm().joints()[size_t(index)] : now.joint;
         const std::optional<double> number = numberOf(edit->text().remove("°").remove("mm").toStdString());
         const double value = number.value_or(0) * (axis.kind == JointKind::Revolute ? kDegree : kMillimetre);
         if (!number) return m_session.say("Type the joint value as a number.", true);
         if (!edit->isModified()) return;
+        const QString whose = now.axis ? text(axis.name) : QString("Joint %1").arg(index + 1);
         if (value < axis.lower - kRangeTolerance || value > axis.upper + kRangeTolerance)
-            return m_session.say(QString("Joint %1 goes from %2 to %3.").arg(joint + 1).arg(jointText(axis, axis.lower), jointText(axis, axis.upper)), true);
-        JointVector q = m_session.shownPosture();
-        q[joint] = value;
-        m_session.setPosture(q);
+            return m_session.say(QString("%1 goes from %2 to %3.").arg(whose, jointText(axis, axis.lower), jointText(axis, axis.upper)), true);
+        set(index, value);
     });
 }
 

@@ -5,13 +5,14 @@
 
 namespace topikos {
 
-/// One bar per joint from range end to range end, with the margin zones; drag the marker to jog. Arrow keys work on the joint in focus.
+/// One bar per joint from range end to range end, with the margin zones, and one per device axis below them; drag the marker to jog. Arrow keys work on the
+/// joint in focus.
 class TravelBars : public QWidget {
     Q_OBJECT
 public:
     TravelBars(Session& session, QWidget* parent = nullptr);
     QSize sizeHint() const override;
-    /// Pixel of joint `i`'s marker for value `q` (for tests).
+    /// Pixel of the marker of joint `i`, or of device axis `i` less the number of joints, for value `q` (for tests).
     QPointF markerAt(int joint, double q) const;
 
 protected:
@@ -23,12 +24,23 @@ protected:
     void keyPressEvent(QKeyEvent* event) override;
 
 private:
-    QRectF bar(int joint) const;
+    /// A joint of the arm, or a device axis seen as one.
+    struct Row {
+        Joint joint;
+        double value;
+        FrameId axis{};  ///< device axes
+    };
+    Row row(int index) const;
+    int rows() const { return m_session.arm().jointCount() + int(m_axes.size()); }
+    void refresh();
+    void set(int index, double value);
+    QRectF bar(int index) const;
     int rowAt(double y) const;
     void dragTo(double x);
-    void typeValue(int joint);
+    void typeValue(int index);
 
     Session& m_session;
+    std::vector<FrameId> m_axes;
     int m_dragged = -1;
 };
 

@@ -74,16 +74,18 @@ void WaysCards::fill()
 {
     const Cell& cell = m_session.cell();
     const Target* target = findTarget(cell, m_session.selected<TargetId>());
-    const bool ofTarget = target && target->kind == Target::Kind::Pose;
+    const bool ofTarget = target && target->kind == Target::Kind::Pose && target->arm == m_session.station().id;
+    const AxisValues axes = ofTarget ? overlaid(m_session.shownAxes(), target->axes) : AxisValues();
     const std::pair<CellPtr, TargetId> wanted{ofTarget ? m_session.history().current() : nullptr, ofTarget ? target->id : TargetId()};
-    if (ofTarget && wanted == m_waysOf) return;
+    if (ofTarget && wanted == m_waysOf && axes == m_axes) return;
     m_waysOf = wanted;
+    m_axes = axes;
     const JointVector now = m_session.shownPosture();
     Solutions found;
     JointVector chosenJoints;
     Configuration chosen = configurationOf(m_session.arm(), now);
     if (ofTarget) {
-        found = inverseKinematics(m_session.arm(), baseFromFlange(cell, *target, 0, m_session.shownAxes()));
+        found = inverseKinematics(m_session.arm(), baseFromFlange(cell, *target, 0, axes));
         chosen = target->configuration;
         const Solution* own = chosenWay(m_session.arm(), *target, found.items);
         chosenJoints = own ? own->joints : JointVector();
@@ -122,14 +124,14 @@ void WaysCards::showGhosts()
     std::vector<JointVector> ways;
     if (m_ghosts->isChecked() && m_waysOf.second)
         for (const Solution& way : m_ways) ways.push_back(way.joints);
-    m_session.setWays(std::move(ways));
+    m_session.setWays(std::move(ways), m_axes);
 }
 
 bool WaysCards::eventFilter(QObject* object, QEvent* event)
 {
     if (event->type() == QEvent::Enter) {
         for (size_t i = 0; i < m_cards.size() && i < m_ways.size(); ++i)
-            if (m_cards[i] == object) m_session.setGhost(m_ways[i].joints);
+            if (m_cards[i] == object) m_session.setGhost(m_ways[i].joints, m_axes);
     } else if (event->type() == QEvent::Leave || event->type() == QEvent::Hide) {
         if (m_session.ghost()) m_session.setGhost({});
     }

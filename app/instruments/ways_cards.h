@@ -26,6 +26,7 @@ private:
     QGridLayout* m_grid;
     std::vector<Solution> m_ways;
     std::pair<CellPtr, TargetId> m_waysOf;  ///< what the cards show; the ways to a target do not depend on where the arm stands
+    AxisValues m_axes;  ///< with which the ways are
     std::vector<QWidget*> m_cards;
 };
 

@@ -1,6 +1,8 @@
 #include "app/layout/layout_commands.h"
 
 #include "app/session/text.h"
+#include "core/cell/arms.h"
+#include "core/cell/devices.h"
 #include "core/cell/edit_support.h"
 #include "core/cell/fixture.h"
 
@@ -38,6 +40,69 @@ void addToolHere(Session& session)
     const std::string name = freeNameIn(session.cell().tools, "Tool");
     ToolId created;
     if (session.edit("Add " + text(name), [&](const Cell& cell) { return addTool(cell, name, &created); })) session.select(created);
+}
+
+void addDeviceHere(Session& session, Device::Kind kind)
+{
+    const FrameId parent = frameForNew(session);
+    std::string word = deviceWord(kind);
+    word[0] = char(std::toupper(word[0]));
+    const std::string name = freeNameIn(session.cell().frames, word);
+    FrameId created;
+    const Pose pose = parent ? Pose{} : translated({0.8, 0, 0});
+    if (session.edit("Add " + text(name), [&](const Cell& cell) { return addDevice(cell, kind, name, parent, pose, &created); })) session.select(created);
+}
+
+void addArmHere(Session& session)
+{
+    const Cell& cell = session.cell();
+    const std::string name = freeNameIn(cell.arms, "Arm");
+    FrameId mount = session.selected<FrameId>();
+    if (std::any_of(cell.arms.begin(), cell.arms.end(), [&](const ArmStation& a) { return a.mount == mount; })) mount = {};
+    ArmId created;
+    const auto make = [&](const Cell& before) -> Result<Cell> {
+        Result<Cell> framed = before;
+        FrameId base = mount;
+        if (!base) framed = addFrame(before, freeNameIn(before.frames, name + " base"), {}, translated({0, 1.5, 0}), &base);
+        return framed ? addArm(*framed, name, armInHand(before).model, base, &created) : framed;
+    };
+    if (session.edit("Add " + text(name), make)) {
+        session.select(created);
+        session.say(text(name) + " is in hand now: it is jogged and taught until another arm is taken.");
+    }
+}
+
+void takeArmInHand(Session& session, ArmId arm)
+{
+    const ArmStation* station = findArm(session.cell(), arm);
+    if (!station || arm == session.station().id) return;
+    const QString name = text(station->name);
+    if (session.edit("Take " + name + " in hand", [=](const Cell& c) { return takeInHand(c, arm); })) session.say(name + " is in hand.");
+}
+
+void takeNextArmInHand(Session& session)
+{
+    const std::vector<ArmStation>& arms = session.cell().arms;
+    if (arms.size() == 1) return session.say("There is only one arm. Add another one in the layout.", true);
+    const size_t at = size_t(&session.station() - arms.data());
+    takeArmInHand(session, arms[(at + 1) % arms.size()].id);
+}
+
+void mountArmHere(Session& session)
+{
+    const FrameId frame = session.selected<FrameId>();
+    if (!frame) return session.say("Select the frame that the arm is to stand on.", true);
+    session.edit("Put the arm on " + text(frameName(session.cell(), frame)), [=](const Cell& c) { return setArmMount(c, c.inHand, frame); });
+}
+
+void addRoutineForArm(Session& session)
+{
+    const std::string name = freeNameIn(session.cell().routines, "Routine");
+    RoutineId created;
+    session.edit("Add " + text(name), [&](const Cell& cell) -> Result<Cell> {
+        const Result<Cell> more = addRoutine(cell, name, &created);
+        return more ? setRoutineToRun(*more, created) : more;
+    });
 }
 
 void addPatternHere(Session& session)
@@ -104,7 +169,8 @@ void deleteSelected(Session& session)
     else if (const PartId part = session.selected<PartId>()) run("Delete part", [=](const Cell& c) { return deletePart(c, part); });
     else if (const ToolId tool = session.selected<ToolId>()) run("Delete tool", [=](const Cell& c) { return deleteTool(c, tool); });
     else if (const PatternId pattern = session.selected<PatternId>()) run("Delete pattern", [=](const Cell& c) { return deletePattern(c, pattern); });
-    else session.say("Select a frame, part, tool or pattern to delete.", true);
+    else if (const ArmId arm = session.selected<ArmId>()) run("Delete arm", [=](const Cell& c) { return deleteArm(c, arm); });
+    else session.say("Select a frame, part, tool, pattern or arm to delete.", true);
 }
 
 namespace {

@@ -11,6 +11,14 @@ FrameId frameForNew(const Session& session);
 void addFrameHere(Session& session);
 void addPartHere(Session& session);
 void addToolHere(Session& session);
+void addDeviceHere(Session& session, Device::Kind kind);
+/// Another arm, of the model in hand, on the selected frame or on a new one.
+void addArmHere(Session& session);
+void takeArmInHand(Session& session, ArmId arm);
+void takeNextArmInHand(Session& session);
+/// The arm in hand stands on the selected frame.
+void mountArmHere(Session& session);
+void addRoutineForArm(Session& session);
 /// A pattern of the selected part's kind, or of the selected target; else of a new kind of part.
 void addPatternHere(Session& session);
 /// A fixture with all that is in it, a part, a tool's point or a pattern's members.

@@ -5,6 +5,8 @@
 #include "app/theme/button.h"
 #include "app/theme/theme.h"
 #include "app/theme/typed_delegate.h"
+#include "core/cell/arms.h"
+#include "core/cell/devices.h"
 
 #include <QHBoxLayout>
 #include <QHeaderView>
@@ -18,7 +20,9 @@ namespace topikos {
 namespace {
 
 enum Role { kKindRole = Qt::UserRole, kIdRole, kOffsetRole, kFadedRole, kMarkRole };
-enum Kind { WorldRow, FrameRow, ArmRow, ToolRow, PartRow, PatternRow };
+enum Kind { WorldRow, FrameRow, ArmRow, ToolRow, PartRow, PatternRow, DeviceRow, AxisRow };
+
+bool isFrame(int kind) { return kind == FrameRow || kind == DeviceRow || kind == AxisRow; }
 
 /// Two lines: the name and, below it in figures, the offset from the parent.
 class LayoutDelegate : public TypedDelegate {
@@ -32,7 +36,7 @@ public:
         p->save();
         const QRect r = option.rect;
         if (option.state & QStyle::State_Selected) p->fillRect(r, theme().accentSoft);
-        static const char* glyphs[] = {"frame", "frame", "arm", "tool", "part", "pattern"};
+        static const char* glyphs[] = {"frame", "frame", "arm", "tool", "part", "pattern", "device", "axis"};
         const QString offset = index.data(kOffsetRole).toString();
         drawGlyph(*p, QRectF(r.left() + 2, r.top() + (offset.isEmpty() ? 5 : 4), 15, 15), glyphs[index.data(kKindRole).toInt()], theme().accent);
         p->setFont(textFont(13));
@@ -79,12 +83,25 @@ LayoutPanel::LayoutPanel(Session& session, QWidget* parent) : QWidget(parent), m
     const std::tuple<const char*, const char*, const char*, void (*)(Session&)> adds[] = {
         {"addFrame", "Frame", "Add a frame below the selected one", addFrameHere}, {"addPart", "Part", "Add a part in the selected frame", addPartHere},
         {"addPattern", "Pattern", "Repeat the selected part or target in rows and columns", addPatternHere}, {"addTool", "Tool", "Add a tool for the arm", addToolHere}};
+    buttons->setSpacing(4);
     auto* plus = new QLabel("Add", this);
     plus->setProperty("class", "faint");
     buttons->addWidget(plus);
     for (const auto& [name, words, tip, run] : adds) {
-        addButton(buttons, this, name, words, tip, [this, run = run] { run(m_session); })->setStyleSheet("padding: 3px 7px;");
+        addButton(buttons, this, name, words, tip, [this, run = run] { run(m_session); })->setStyleSheet("padding: 3px 6px; font-size: 12px;");
     }
+    QPushButton* more = addButton(buttons, this, "addMore", "More …", "Devices, or another arm", [] {});
+    more->setStyleSheet("QPushButton { padding: 3px 6px; font-size: 12px; } QPushButton::menu-indicator { image: none; width: 0; }");
+    auto* menu = new QMenu(more);
+    menu->setObjectName("addMoreMenu");
+    for (int k = 0; k <= int(Device::Kind::LightBarrier); ++k) {
+        QString word = deviceWord(Device::Kind(k));
+        word[0] = word[0].toUpper();
+        menu->addAction(word, this, [this, k] { addDeviceHere(m_session, Device::Kind(k)); });
+    }
+    menu->addSeparator();
+    menu->addAction("Arm", this, [this] { addArmHere(m_session); });
+    more->setMenu(menu);
     buttons->addStretch();
     column->addLayout(buttons);
 
@@ -93,7 +110,9 @@ LayoutPanel::LayoutPanel(Session& session, QWidget* parent) : QWidget(parent), m
         const std::uint32_t id = item->data(0, kIdRole).toUInt();
         switch (item->data(0, kKindRole).toInt()) {
         case FrameRow:
-        case ArmRow: m_session.select(FrameId{id}); break;
+        case DeviceRow:
+        case AxisRow: m_session.select(FrameId{id}); break;
+        case ArmRow: m_session.select(ArmId{id}); break;
         case ToolRow: m_session.select(ToolId{id}); break;
         case PartRow: m_session.select(PartId{id}); break;
         case PatternRow: m_session.select(PatternId{id}); break;
@@ -106,7 +125,10 @@ LayoutPanel::LayoutPanel(Session& session, QWidget* parent) : QWidget(parent), m
         const std::string name = item->text(0).trimmed().toStdString();
         bool done = false;
         switch (item->data(0, kKindRole).toInt()) {
-        case FrameRow: done = m_session.edit("Rename frame", [&](const Cell& c) { return renameFrame(c, {id}, name); }); break;
+        case ArmRow: done = m_session.edit("Rename arm", [&](const Cell& c) { return renameArm(c, {id}, name); }); break;
+        case FrameRow:
+        case DeviceRow:
+        case AxisRow: done = m_session.edit("Rename frame", [&](const Cell& c) { return renameFrame(c, {id}, name); }); break;
         case ToolRow: done = m_session.edit("Rename tool", [&](const Cell& c) { return renameTool(c, {id}, name); }); break;
         case PatternRow: done = m_session.edit("Rename pattern", [&](const Cell& c) { return renamePattern(c, {id}, name); }); break;
         case PartRow: done = m_session.edit("Rename part", [&](const Cell& c) { return renamePart(c, {id}, name); }); break;
@@ -137,16 +159,23 @@ void LayoutPanel::fill()
         item->setData(0, kIdRole, id);
         item->setData(0, kOffsetRole, offset);
         item->setToolTip(0, offset.isEmpty() ? text(name) : text(name) + ": " + offset + " from " + (parent ? parent->text(0) : QString()));
-        item->setFlags(Qt::ItemIsEnabled | Qt::ItemIsSelectable | (kind == WorldRow || kind == ArmRow ? Qt::NoItemFlags : Qt::ItemIsEditable));
+        item->setFlags(Qt::ItemIsEnabled | Qt::ItemIsSelectable | (kind == WorldRow ? Qt::NoItemFlags : Qt::ItemIsEditable));
         return item;
     };
     const auto branch = [&](auto&& self, QTreeWidgetItem* parent, FrameId frame) -> void {
-        if (armInHand(cell).mount == frame) {
-            QTreeWidgetItem* arm = row(parent, ArmRow, frame.value, armInHand(cell).name + " (" + armInHand(cell).model->description().name + ")", {});
+        for (const ArmStation& station : cell.arms) {
+            if (station.mount != frame) continue;
+            QTreeWidgetItem* arm = row(parent, ArmRow, station.id.value, station.name, {});
+            arm->setToolTip(0, text(station.model->description().name));
+            if (cell.arms.size() > 1 && station.id == cell.inHand) arm->setData(0, kMarkRole, "in hand");
             for (const Tool& tool : cell.tools) {
-                QTreeWidgetItem* item = row(arm, ToolRow, tool.id.value, tool.name, "TCP " + offsetText(flangeFromTcp(tool, tool.id == armInHand(cell).tool ? armInHand(cell).tcp : TcpId{}), cell.angles));
-                if (cell.tools.size() > 1) item->setData(0, kMarkRole, tool.id == armInHand(cell).tool ? "in force" : "");
-                item->setData(0, kFadedRole, tool.id != armInHand(cell).tool);
+                // Tools that no arm carries wait with the one in hand.
+                const bool carried = station.tool == tool.id;
+                const bool free = std::none_of(cell.arms.begin(), cell.arms.end(), [&](const ArmStation& a) { return a.tool == tool.id; });
+                if (!carried && !(free && station.id == cell.inHand)) continue;
+                QTreeWidgetItem* item = row(arm, ToolRow, tool.id.value, tool.name, "TCP " + offsetText(flangeFromTcp(tool, carried ? station.tcp : TcpId{}), cell.angles));
+                if (cell.tools.size() > cell.arms.size()) item->setData(0, kMarkRole, carried ? "in force" : "");
+                item->setData(0, kFadedRole, !carried);
             }
         }
         const auto marks = [](const Look& look, bool measured) {
@@ -158,8 +187,10 @@ void LayoutPanel::fill()
         };
         for (const Frame& f : cell.frames)
             if (f.parent == frame) {
-                QTreeWidgetItem* item = row(parent, FrameRow, f.id.value, f.name, offsetText(placeInForce(cell, f), cell.angles));
-                item->setData(0, kMarkRole, marks(f.look, cell.asBuilt && f.measured));
+                QTreeWidgetItem* item = row(parent, f.device ? DeviceRow : f.axis ? AxisRow : FrameRow, f.id.value, f.name, offsetText(placeInForce(cell, f), cell.angles));
+                QString words = marks(f.look, cell.asBuilt && f.measured);
+                if (f.device && words.isEmpty()) words = deviceWord(f.device->kind);
+                item->setData(0, kMarkRole, words);
                 item->setData(0, kFadedRole, f.look.hidden);
                 self(self, item, f.id);
             }
@@ -218,6 +249,9 @@ void LayoutPanel::showMenu(const QPoint& globalPosition)
         entry("Lock or unlock", lockSelected);
         entry("Show alone", isolateSelected);
     }
+    if (const ArmId arm = m_session.selected<ArmId>()) menu.addAction("Take in hand", this, [this, arm] { takeArmInHand(m_session, arm); });
+    if (m_session.selected<FrameId>()) entry("Put the arm here", mountArmHere);
+    menu.addSeparator();
     entry("Show everything", showEverything);
     menu.exec(globalPosition);
 }
@@ -229,7 +263,7 @@ void LayoutPanel::showSelection()
     for (QTreeWidgetItemIterator it(m_tree); *it; ++it) {
         const int kind = (*it)->data(0, kKindRole).toInt();
         const std::uint32_t id = (*it)->data(0, kIdRole).toUInt();
-        if ((kind == FrameRow && m_session.selected<FrameId>() == FrameId{id} && id) || (kind == ToolRow && m_session.selected<ToolId>() == ToolId{id})
+        if ((isFrame(kind) && m_session.selected<FrameId>() == FrameId{id} && id) || (kind == ArmRow && m_session.selected<ArmId>() == ArmId{id}) || (kind == ToolRow && m_session.selected<ToolId>() == ToolId{id})
             || (kind == PatternRow && m_session.selected<PatternId>() == PatternId{id}) || (kind == PartRow && m_session.selected<PartId>() == PartId{id}))
             wanted = *it;
     }

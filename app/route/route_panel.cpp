@@ -3,6 +3,7 @@
 #include "app/session/text.h"
 #include "app/theme/theme.h"
 #include "app/theme/typed_delegate.h"
+#include "core/cell/arms.h"
 #include "core/exchange/step_text.h"
 
 #include <QCompleter>
@@ -152,6 +153,12 @@ RoutePanel::RoutePanel(Session& session, QWidget* parent) : QWidget(parent), m_s
     m_time->setFont(figureFont(12));
     m_time->setProperty("class", "faint");
     top->addWidget(m_title);
+    m_routines = new QComboBox(this);
+    m_routines->setObjectName("routineChoice");
+    m_routines->setToolTip("The routine that its arm runs; a routine of another arm takes that arm in hand");
+    m_routines->setSizeAdjustPolicy(QComboBox::AdjustToContents);
+    connect(m_routines, &QComboBox::activated, this, &RoutePanel::chooseRoutine);
+    top->addWidget(m_routines);
     top->addStretch();
     top->addWidget(m_time);
     column->addLayout(top);
@@ -189,7 +196,7 @@ RoutePanel::RoutePanel(Session& session, QWidget* parent) : QWidget(parent), m_s
     m_type->setObjectName("typeStep");
     m_type->setFont(figureFont(12));
     m_type->setPlaceholderText("line over Tile pick 80 mm");
-    m_type->setToolTip("joint or line, to or over TARGET, at SPEED, blend LENGTH · grip · release · wait SECONDS (Ctrl+L). Enter inserts after the selected step.");
+    m_type->setToolTip("joint or line, to or over TARGET, at SPEED, blend LENGTH · grip · release · wait SECONDS · wait for SIGNAL · set SIGNAL on · move DEVICE to PLACE (Ctrl+L). Enter inserts after the selected step.");
     m_type->installEventFilter(this);
     bottom->addWidget(prompt);
     bottom->addWidget(m_type, 1);
@@ -203,6 +210,9 @@ RoutePanel::RoutePanel(Session& session, QWidget* parent) : QWidget(parent), m_s
     m_type->setCompleter(completer);
     const auto fillWords = [this, words] {
         QStringList list{"grip", "release", "wait 0.5 s"};
+        for (const Signal& s : m_session.cell().signals) list << "set " + text(s.name) << "wait for " + text(s.name);
+        for (const Frame& f : m_session.cell().frames)
+            if (f.device && !axesOf(m_session.cell(), f.id).empty()) list << "move " + text(f.name) + " to ";
         for (const Target& t : m_session.cell().targets)
             for (const char* start : {"joint to ", "line to ", "joint over ", "line over "}) list << start + text(t.name);
         words->setStringList(list);
@@ -226,12 +236,31 @@ RoutePanel::RoutePanel(Session& session, QWidget* parent) : QWidget(parent), m_s
 
 void RoutePanel::showEmpty()
 {
+    const Cell& cell = m_session.cell();
     m_title->setText(text(m_session.routine().name));
+    m_title->setVisible(cell.routines.size() == 1);
+    m_routines->setVisible(cell.routines.size() > 1);
+    m_routines->clear();
+    for (const Routine& r : cell.routines) {
+        m_routines->addItem((cell.arms.size() > 1 ? text(armOf(cell, r).name) + ": " : QString()) + text(r.name), r.id.value);
+        if (r.id == m_session.routine().id) m_routines->setCurrentIndex(m_routines->count() - 1);
+    }
     const bool empty = m_session.routine().steps.empty();
     m_list->setVisible(!empty);
     m_empty->setVisible(empty);
     const Trace* trace = m_session.trace();
     m_time->setText(trace ? QString::number(trace->duration, 'f', 2) + " s" : "");
+}
+
+void RoutePanel::chooseRoutine(int index)
+{
+    const RoutineId id{m_routines->itemData(index).toUInt()};
+    const Routine* routine = findRoutine(m_session.cell(), id);
+    if (!routine || id == m_session.routine().id) return;
+    m_session.edit("Show " + text(routine->name), [id, arm = routine->arm](const Cell& cell) -> Result<Cell> {
+        const Result<Cell> next = takeInHand(cell, arm);
+        return next ? setRoutineToRun(*next, id) : next;
+    });
 }
 
 void RoutePanel::showSelection()

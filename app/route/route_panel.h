@@ -1,6 +1,7 @@
 #pragma once
 #include "app/route/route_model.h"
 
+#include <QComboBox>
 #include <QLabel>
 #include <QLineEdit>
 #include <QListView>
@@ -26,6 +27,7 @@ private:
     void judgeTyped();
     void takeTyped();
     void showSelection();
+    void chooseRoutine(int index);
     void showEmpty();
     const Step* selectedStep() const;
     bool eventFilter(QObject* object, QEvent* event) override;
@@ -33,6 +35,7 @@ private:
     Session& m_session;
     RouteModel* m_model;
     QListView* m_list;
+    QComboBox* m_routines;
     QLabel *m_title, *m_time, *m_empty, *m_verdict;
     QLineEdit* m_type;
 };

@@ -124,7 +124,7 @@ void Session::changed()
 void Session::dropLostSelection()
 {
     const bool lost = (selected<FrameId>() && !findFrame(cell(), selected<FrameId>())) || (selected<PartId>() && !findPart(cell(), selected<PartId>()))
-                      || (selected<SignalId>() && !findSignal(cell(), selected<SignalId>())) || (selected<ToolId>() && !findTool(cell(), selected<ToolId>())) || (selected<PatternId>() && !findPattern(cell(), selected<PatternId>())) || (selected<TargetId>() && !findTarget(cell(), selected<TargetId>()))
+                      || (selected<ArmId>() && !findArm(cell(), selected<ArmId>())) || (selected<ToolId>() && !findTool(cell(), selected<ToolId>())) || (selected<PatternId>() && !findPattern(cell(), selected<PatternId>())) || (selected<TargetId>() && !findTarget(cell(), selected<TargetId>()))
                       || (selected<StepId>() && std::none_of(routine().steps.begin(), routine().steps.end(), [&](const Step& s) { return s.id == selected<StepId>(); }));
     if (lost) select({});
 }
@@ -426,16 +426,18 @@ StepId Session::shownStep() const
     return span ? t->outcomes[span->outcome].step : StepId{};
 }
 
-void Session::setWays(std::vector<JointVector> ways)
+void Session::setWays(std::vector<JointVector> ways, AxisValues axes)
 {
     if (ways.empty() && m_ways.empty()) return;
     m_ways = std::move(ways);
+    m_waysAxes = std::move(axes);
     Q_EMIT ghostChanged();
 }
 
-void Session::setGhost(std::optional<JointVector> ghost)
+void Session::setGhost(std::optional<JointVector> ghost, AxisValues axes)
 {
     m_ghost = std::move(ghost);
+    m_ghostAxes = std::move(axes);
     Q_EMIT ghostChanged();
 }
 

@@ -14,7 +14,7 @@
 namespace topikos {
 
 /// What is selected. One thing at a time; a step lights up in the route, the view and the strip alike.
-using Selection = std::variant<std::monostate, FrameId, PartId, ToolId, TargetId, StepId, PatternId, SignalId>;
+using Selection = std::variant<std::monostate, FrameId, PartId, ToolId, TargetId, StepId, PatternId, ArmId>;
 
 enum class JogSpace { Joint, World, Tool, Frame };
 
@@ -123,10 +123,13 @@ public:
 
     /// A posture to be drawn as a ghost; empty for none.
     const std::optional<JointVector>& ghost() const { return m_ghost; }
-    void setGhost(std::optional<JointVector> ghost);
+    /// Ghosts stand with device axes at `axes`; those not named are where they are shown.
+    void setGhost(std::optional<JointVector> ghost, AxisValues axes = {});
+    const AxisValues& ghostAxes() const { return m_ghostAxes; }
     /// Every way to reach the selected target, to be drawn fainter than the ghost.
     const std::vector<JointVector>& ways() const { return m_ways; }
-    void setWays(std::vector<JointVector> ways);
+    void setWays(std::vector<JointVector> ways, AxisValues axes = {});
+    const AxisValues& waysAxes() const { return m_waysAxes; }
 
     void say(const QString& text, bool alert = false) { Q_EMIT said(text, alert); }
 
@@ -163,6 +166,7 @@ private:
     std::optional<JointVector> m_ghost;
     CellPtr m_preview;
     std::vector<JointVector> m_ways;
+    AxisValues m_ghostAxes, m_waysAxes;
     std::shared_ptr<const CheckedCell> m_checked;
     bool m_inRun = false;
     double m_time = 0, m_playSpeed = 1;

@@ -16,7 +16,7 @@ namespace topikos {
 
 namespace {
 
-constexpr int kLabel = 96, kRight = 18, kTop = 22, kLane = 26, kBlock = 18;
+constexpr int kLabel = 96, kRight = 18, kTop = 22;
 
 }  // namespace
 
@@ -38,7 +38,10 @@ void CycleStrip::refresh()
         addDevices(cell, *trace);
         addSignals(cell, *trace);
     }
-    setMinimumHeight(kTop + kLane * std::max(3, int(m_lanes.size())) + 4);
+    // Many lanes are lower, so that more of them are seen at once.
+    m_lane = m_lanes.size() > 3 ? 21 : 26;
+    m_block = m_lane - (m_lanes.size() > 3 ? 5 : 8);
+    setMinimumHeight(kTop + m_lane * std::max(3, int(m_lanes.size())) + 4);
     update();
 }
 
@@ -165,7 +168,7 @@ void CycleStrip::paintEvent(QPaintEvent*)
         p.drawText(rect(), Qt::AlignCenter, m_session.checked() ? "Nothing to run yet: the routine has no steps." : "Checking …");
         return;
     }
-    const int bottom = kTop + int(m_lanes.size()) * kLane;
+    const int bottom = kTop + int(m_lanes.size()) * m_lane;
     // Time axis: steps of 1, 2 or 5 that leave room for the figures.
     const double pixels = (width() - kLabel - kRight) / shownDuration();
     double tick = std::pow(10, std::floor(std::log10(60 / pixels)));
@@ -182,14 +185,14 @@ void CycleStrip::paintEvent(QPaintEvent*)
         p.drawText(QRectF(x - 30, 2, 60, 13), Qt::AlignCenter, text(plainNumber(i * tick, 3)) + (i == 0 ? " s" : ""));
     }
     for (size_t lane = 0; lane < m_lanes.size(); ++lane) {
-        const double y = kTop + double(lane) * kLane;
+        const double y = kTop + double(lane) * m_lane;
         p.setFont(textFont(12));
         p.setPen(theme().faint);
-        p.drawText(QRectF(12, y, kLabel - 16, kLane), Qt::AlignVCenter, QFontMetrics(p.font()).elidedText(m_lanes[lane].name, Qt::ElideRight, kLabel - 16));
-        p.fillRect(QRectF(kLabel, y + (kLane - kBlock) / 2.0, width() - kLabel - kRight, kBlock), theme().paper);
+        p.drawText(QRectF(12, y, kLabel - 16, m_lane), Qt::AlignVCenter, QFontMetrics(p.font()).elidedText(m_lanes[lane].name, Qt::ElideRight, kLabel - 16));
+        p.fillRect(QRectF(kLabel, y + (m_lane - m_block) / 2.0, width() - kLabel - kRight, m_block), theme().paper);
         p.setFont(textFont(11, QFont::Medium));
         for (const Block& b : m_lanes[lane].blocks) {
-            const QRectF r(xOf(b.from) + 0.5, y + (kLane - kBlock) / 2.0, std::max(3.0, xOf(b.to) - xOf(b.from) - 1), kBlock);
+            const QRectF r(xOf(b.from) + 0.5, y + (m_lane - m_block) / 2.0, std::max(3.0, xOf(b.to) - xOf(b.from) - 1), m_block);
             p.setPen(b.step && m_session.selected<StepId>() == b.step ? QPen(theme().ink, 2) : QPen(Qt::NoPen));
             p.setBrush(b.color);
             p.drawRoundedRect(r, 3, 3);
@@ -218,7 +221,7 @@ void CycleStrip::paintEvent(QPaintEvent*)
 const CycleStrip::Block* CycleStrip::blockUnder(QPointF place) const
 {
     if (place.x() < kLabel || place.x() > width() - kRight + 4 || place.y() < kTop) return nullptr;
-    const size_t lane = size_t((place.y() - kTop) / kLane);
+    const size_t lane = size_t((place.y() - kTop) / m_lane);
     if (lane >= m_lanes.size()) return nullptr;
     const double time = timeAt(place.x());
     const Block* under = nullptr;

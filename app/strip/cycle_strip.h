@@ -48,6 +48,7 @@ private:
 
     Session& m_session;
     std::vector<Lane> m_lanes;
+    int m_lane = 26, m_block = 18;  ///< heights [pixel]
     bool m_scrubbing = false;
 };
 

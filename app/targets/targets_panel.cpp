@@ -88,7 +88,7 @@ void TargetsPanel::fill()
     const auto group = [&](const QString& name, const QString& glyph, auto belongs) {
         QTreeWidgetItem* head = nullptr;
         for (const Target& t : cell.targets) {
-            if (!belongs(t)) continue;
+            if (t.arm != cell.inHand || !belongs(t)) continue;
             if (!head) {
                 head = new QTreeWidgetItem(m_tree, {name});
                 head->setFlags(Qt::ItemIsEnabled);
@@ -158,7 +158,8 @@ void TargetsPanel::takePose()
     const std::string name = freeTargetName(m_session.cell(), "Target");
     const FrameId frame = m_session.readingFrame();
     const JointVector posture = m_session.shownPosture();
-    if (m_session.edit("Take target", [&](const Cell& cell) { return takePoseTarget(cell, frame, posture, name, &created); })) {
+    const AxisValues axes = m_session.shownAxes();
+    if (m_session.edit("Take target", [&](const Cell& cell) { return takePoseTarget(cell, frame, posture, name, &created, axes); })) {
         m_session.select(created);
         m_session.say(QString("Took %1 in %2").arg(text(name), text(frameName(m_session.cell(), frame))));
     }
@@ -180,8 +181,9 @@ void TargetsPanel::retakeSelected()
     const TargetId id = m_session.selected<TargetId>();
     if (!id) return m_session.say("Select the target to take again.", true);
     const JointVector posture = m_session.shownPosture();
+    const AxisValues axes = m_session.shownAxes();
     const QString name = text(findTarget(m_session.cell(), id)->name);
-    if (m_session.edit("Re-take " + name, [=](const Cell& cell) { return retakeTarget(cell, id, posture); })) m_session.say("Re-took " + name);
+    if (m_session.edit("Re-take " + name, [=](const Cell& cell) { return retakeTarget(cell, id, posture, axes); })) m_session.say("Re-took " + name);
 }
 
 void TargetsPanel::deleteSelected()

@@ -229,6 +229,9 @@ const char* stepGlyph(Step::Kind kind)
     case Step::Kind::Grip: return "grip";
     case Step::Kind::Release: return "release";
     case Step::Kind::Wait: return "wait";
+    case Step::Kind::SetSignal: return "signal";
+    case Step::Kind::WaitSignal: return "listen";
+    case Step::Kind::MoveAxes: return "axis";
     }
     return "";
 }

@@ -165,17 +165,17 @@ DrawList Scene::build(QOpenGLFunctions_3_3_Core& gl, bool moving)
         const bool chosen = p.owner == m_session.selection() && p.owner != Selection() && !p.link;
         list.items.push_back({gpu(*p.shape), p.world, p.shape == blamed && p.link == station.id ? blame : chosen ? light : QColor()});
     }
-    const auto addGhost = [&](const JointVector& posture, const QColor& color, double opacity) {
+    const auto addGhost = [&](const JointVector& posture, const AxisValues& axes, const QColor& color, double opacity) {
         QColor tint = color;
         tint.setAlphaF(0.75f);
-        for (const Placed& p : placedArm(station, posture, state.of(station.id).gripperOpening, state.axes)) list.items.push_back({gpu(*p.shape), p.world, tint, opacity, false});
+        for (const Placed& p : placedArm(station, posture, state.of(station.id).gripperOpening, overlaid(state.axes, axes))) list.items.push_back({gpu(*p.shape), p.world, tint, opacity, false});
     };
     // Several arms more would slow every frame of a jog: they stand there when the picture stands still.
     const JointVector& now = state.of(station.id).posture;
     if (!m_session.inRun() && !moving)
         for (const JointVector& way : m_session.ways())
-            if (way.size() != now.size() || (way - now).cwiseAbs().maxCoeff() > 1e-6) addGhost(way, theme().joint, 0.14);
-    if (m_session.ghost()) addGhost(*m_session.ghost(), theme().accent, 0.28);
+            if (way.size() != now.size() || (way - now).cwiseAbs().maxCoeff() > 1e-6) addGhost(way, m_session.waysAxes(), theme().joint, 0.14);
+    if (m_session.ghost()) addGhost(*m_session.ghost(), m_session.ghostAxes(), theme().accent, 0.28);
     Eigen::AlignedBox3d box;
     for (const Vec3& corner : corners()) box.extend(corner);
     list.shadowCentre = box.center();
@@ -183,6 +183,7 @@ DrawList Scene::build(QOpenGLFunctions_3_3_Core& gl, bool moving)
 
     addRoute(list);
     addTargets(list);
+    addDevices(list);
     addExplanation(list);
     addJogAxis(list);
     addSelected(list, state);
@@ -278,6 +279,49 @@ void Scene::addRoute(DrawList& list) const
         color.setAlphaF(chosen ? 1.0f : 0.6f);
         addPolyline(chosen ? list.linesOnTop : list.lines, path.points, color, chosen ? 3.2 : 1.6);
         if (path.missing.size() == 2) addDashes(list.linesOnTop, path.missing[0], path.missing[1], theme().blocked, chosen ? 3.2 : 2.2);
+    }
+}
+
+void Scene::addDevices(DrawList& list) const
+{
+    const Cell& cell = m_session.shownCell();
+    const Trace* trace = m_session.inRun() ? m_session.trace() : nullptr;
+    for (const Frame& frame : cell.frames) {
+        if (!frame.device || frame.look.hidden) continue;
+        const Device& d = *frame.device;
+        const Pose world = m_session.shownPlace(frame.id);
+        const bool chosen = m_session.selected<FrameId>() == frame.id;
+        const auto line = [&](const Vec3& a, const Vec3& b, const QColor& color, double width) { list.linesOnTop.push_back({world * a, world * b, color, width}); };
+        const bool lit = trace && d.output && findSignal(*m_session.checked()->cell, d.output) && signalAt(*m_session.checked()->cell, *trace, d.output, m_session.time()) != 0;
+        const QColor color = lit ? theme().blocked : theme().caution;
+        switch (d.kind) {
+        case Device::Kind::Sensor: line({0, 0, 0}, {d.size[0], 0, 0}, color, lit || chosen ? 2.4 : 1.4); break;
+        case Device::Kind::LightBarrier:
+            for (int i = 0; i <= 6; ++i) {
+                const double z = d.size[2] * i / 6;
+                line({0, 0, z}, {d.size[0], 0, z}, color, lit || chosen ? 2 : 1.1);
+            }
+            break;
+        case Device::Kind::Belt:
+            if (!chosen) break;
+            // The way it goes.
+            for (double x = 0.15; x < d.size[0]; x += 0.25)
+                for (const double side : {-1.0, 1.0}) line({x, 0, 0.004}, {x - 0.06, side * 0.06, 0.004}, theme().accent, 2);
+            break;
+        case Device::Kind::Rail:
+        case Device::Kind::Turntable:
+        case Device::Kind::Positioner: break;
+        default:
+            for (int axis = 0; chosen && axis < 3; ++axis)
+                for (int k = 0; k < 4; ++k) {
+                    Vec3 a = 0.5 * d.size;
+                    a[(axis + 1) % 3] *= k & 1 ? 1 : -1;
+                    a[(axis + 2) % 3] *= k & 2 ? 1 : -1;
+                    Vec3 b = a;
+                    b[axis] = -a[axis];
+                    line(a, b, theme().accent, 1.5);
+                }
+        }
     }
 }
 

@@ -81,6 +81,8 @@ private:
     void addSelected(DrawList& list, const CellState& state) const;
     void addRoute(DrawList& list) const;
     void addTargets(DrawList& list) const;
+    /// Beams and curtains, which have no body; of the selected device also where it works.
+    void addDevices(DrawList& list) const;
     void addExplanation(DrawList& list) const;
     void addJogAxis(DrawList& list) const;
 

@@ -12,6 +12,7 @@
 #include "app/session/recovery.h"
 #include "app/session/text.h"
 #include "app/strip/contact_matrix.h"
+#include "app/strip/signals_table.h"
 #include "app/strip/cycle_strip.h"
 #include "app/strip/findings_list.h"
 #include "app/targets/targets_panel.h"
@@ -267,6 +268,7 @@ void MainWindow::buildRegions()
     m_bottom->addTab(lanes, "Cycle");
     m_bottom->addTab(m_findings, "Findings");
     m_bottom->addTab(new ContactMatrix(*m_session), "Contact");
+    m_bottom->addTab(new SignalsTable(*m_session), "Signals");
     m_time = new QLabel(this);
     m_time->setObjectName("runTime");
     m_time->setFont(figureFont(12));

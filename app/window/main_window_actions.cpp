@@ -11,6 +11,7 @@
 #include "app/theme/theme.h"
 #include "app/view/viewport.h"
 #include "app/window/examples.h"
+#include "core/cell/devices.h"
 #include "core/exchange/step_text.h"
 #include "core/robot/catalogue.h"
 
@@ -46,6 +47,7 @@ void MainWindow::buildActions()
     fillRecent();
     QMenu* examples = cell->addMenu("Examples");
     action(examples, "Example: tile glazing line", "One tile from the belt into the drying rack", {}, [this] { if (mayLeave()) openExample(kDemo); });
+    action(examples, "Example: glazing line on a rail", "Rail, belt, source, sensor, booth and a rack of 24 places", {}, [this] { if (mayLeave()) openExample("glazing-line-on-a-rail"); });
     action(examples, "Example: planted mistakes", "One mistake of each rule, to see how findings look", {}, [this] { if (mayLeave()) openExample("planted-mistakes"); });
     QMenu* arms = cell->addMenu("Arm");
     action(arms, "Arms and data sheets …", "The catalogue, and an arm from its data sheet or from URDF", QKeySequence("Ctrl+Shift+A"), [this] { showArms(!armsShown()); });
@@ -112,6 +114,12 @@ void MainWindow::buildActions()
     command("Add part", "In the selected frame", QKeySequence("Ctrl+Shift+P"), addPartHere);
     command("Add pattern", "Repeats the selected part or target", {}, addPatternHere);
     command("Add tool", "For the arm", {}, addToolHere);
+    QMenu* devices = layout->addMenu("Add device");
+    for (int k = 0; k <= int(Device::Kind::LightBarrier); ++k)
+        action(devices, QString("Add %1").arg(deviceWord(Device::Kind(k))), "In the selected frame", {}, [this, k] { addDeviceHere(*m_session, Device::Kind(k)); });
+    command("Add arm", "Another arm, on the selected frame or beside the others", {}, addArmHere);
+    command("Take next arm in hand", "The arm that is jogged and taught", QKeySequence("Ctrl+Shift+J"), takeNextArmInHand);
+    command("Put the arm on the selected frame", "It stands there from now on", {}, mountArmHere);
     action(layout, "Bring in a surface …", "A shape from STL, OBJ, PLY, DAE or glTF for what is selected, or as a new part", QKeySequence("Ctrl+I"), [this] { askForShape(); });
     action(layout, "Bring in from another cell …", "Frames with all that is in them, tools, or the arm", {}, [this] { bringFromCell(); });
     layout->addSeparator();
@@ -166,6 +174,7 @@ void MainWindow::buildActions()
     action(route, "Move step down", "", QKeySequence("Alt+Down"), [this] { m_route->moveSelected(1); });
     action(route, "Switch step off or on", "Space in the route", {}, [this] { m_route->switchSelected(); });
 
+    action(route, "Add routine", "A new one for the arm in hand, which it runs from now on", {}, [this] { addRoutineForArm(*m_session); });
     action(route, "Find the best ways", "The chain of ways with the fewest cautions and the least joint travel", QKeySequence("Ctrl+B"), [this] { m_bestWays->search(); });
 
     QMenu* check = bar->addMenu("Chec&k");
@@ -179,6 +188,7 @@ void MainWindow::buildActions()
         m_findings->selectNext(-1);
     });
 
+    action(check, "Signals", "Names, values, who writes and who reads them", QKeySequence("Alt+6"), [this] { m_bottom->setCurrentIndex(3); });
     action(check, "Contact pairs", "Which bodies are checked against each other, and why", QKeySequence("Alt+5"), [this] { m_bottom->setCurrentIndex(2); });
 
     QMenu* run = bar->addMenu("R&un");

@@ -130,6 +130,14 @@ Wires wiresOf(Kind kind)
     return {};
 }
 
+std::vector<FrameId> movableDevices(const Cell& cell)
+{
+    std::vector<FrameId> out;
+    for (const Frame& f : cell.frames)
+        if (f.device && f.device->kind != Device::Kind::Clamp && !axesOf(cell, f.id).empty()) out.push_back(f.id);
+    return out;
+}
+
 Status checkAxis(const FrameAxis& a)
 {
     if (!(a.lowest <= a.highest && std::abs(a.lowest) <= 1000 && std::abs(a.highest) <= 1000)) return fail("the range of an axis goes from a lower to a higher end, within 1000 m or rad");

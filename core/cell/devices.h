@@ -14,6 +14,9 @@ struct Wires {
 };
 Wires wiresOf(Device::Kind kind);
 
+/// Devices whose axes steps and hands can move: all with axes but clamps, which follow their signal.
+std::vector<FrameId> movableDevices(const Cell& cell);
+
 /// A device with its axes and a plain body, standing in a frame of its own. Made with usual values; sensors get a signal to write.
 Result<Cell> addDevice(const Cell& cell, Device::Kind kind, const std::string& name, FrameId parent, const Pose& parentFromDevice, FrameId* created = nullptr);
 /// Other values for the device of a frame; its kind stays. Belts keep a body of their size as long as nobody gave them another one.

@@ -54,8 +54,6 @@ private Q_SLOTS:
     void pairsAreFoundAndSwitched();
 
 private:
-    void click(const QString& button) { QTest::mouseClick(child<QPushButton>(button), Qt::LeftButton); }
-    void choose(const QString& box, int index);
     QPoint pixelOf(const Vec3& place) { return view().camera().pixel(place, view().size()).toPoint(); }
     void drag(const QPoint& from, const QPoint& to, Qt::KeyboardModifiers keys = {});
     /// Types the values of a row of the teach table.
@@ -63,15 +61,6 @@ private:
     /// The rows of the layout that are not hidden.
     QStringList shownRows();
 };
-
-void LayoutWindowTest::choose(const QString& name, int index)
-{
-    QCoreApplication::processEvents();
-    auto* box = child<QComboBox>(name);
-    box->setCurrentIndex(index);
-    Q_EMIT box->activated(index);
-    QCoreApplication::processEvents();
-}
 
 void LayoutWindowTest::drag(const QPoint& from, const QPoint& to, Qt::KeyboardModifiers keys)
 {

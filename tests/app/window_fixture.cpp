@@ -3,8 +3,11 @@
 #include "app/session/text.h"
 
 #include <QAbstractSpinBox>
+#include <QComboBox>
 #include <QLineEdit>
+#include <QPushButton>
 #include <QSettings>
+#include <QTreeWidget>
 
 namespace topikos::test {
 
@@ -61,6 +64,51 @@ void WindowFixture::type(const QString& field, const QString& words)
     QTest::keyClicks(edit, words);
     QTest::keyClick(edit, Qt::Key_Return);
     QCoreApplication::processEvents();
+}
+
+void WindowFixture::click(const QString& button) { QTest::mouseClick(child<QPushButton>(button), Qt::LeftButton); }
+
+void WindowFixture::choose(const QString& name, int index)
+{
+    QCoreApplication::processEvents();
+    auto* box = child<QComboBox>(name);
+    box->setCurrentIndex(index);
+    Q_EMIT box->activated(index);
+    QCoreApplication::processEvents();
+}
+
+void WindowFixture::choose(const QString& name, const QString& words)
+{
+    QCoreApplication::processEvents();
+    const int index = child<QComboBox>(name)->findText(words);
+    QVERIFY2(index >= 0, qPrintable("there is no choice " + words));
+    choose(name, index);
+}
+
+void WindowFixture::pick(const QString& row)
+{
+    QCoreApplication::processEvents();
+    auto* tree = child<QTreeWidget>("layoutTree");
+    const QList<QTreeWidgetItem*> found = tree->findItems(row, Qt::MatchExactly | Qt::MatchRecursive);
+    QVERIFY2(!found.isEmpty(), qPrintable("there is no row " + row));
+    tree->scrollToItem(found.front());
+    QTest::mouseClick(tree->viewport(), Qt::LeftButton, {}, tree->visualItemRect(found.front()).center());
+    QCoreApplication::processEvents();
+}
+
+void WindowFixture::typeSteps(const QStringList& steps)
+{
+    action("Route face")->trigger();
+    auto* line = child<QLineEdit>("typeStep");
+    for (const QString& step : steps) {
+        const size_t before = session().routine().steps.size();
+        line->setFocus();
+        line->clear();
+        QTest::keyClicks(line, step);
+        QTest::keyClick(line, Qt::Key_Delete);  // what the completer added
+        QTest::keyClick(line, Qt::Key_Return);
+        QVERIFY2(session().routine().steps.size() == before + 1, qPrintable(step + ": " + child<QLabel>("stepVerdict")->text()));
+    }
 }
 
 }  // namespace topikos::test

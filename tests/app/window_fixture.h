@@ -35,6 +35,14 @@ protected:
     FrameId frameNamed(const char* name);
     /// Types into a field of the properties and leaves it with Return.
     void type(const QString& field, const QString& words);
+    void click(const QString& button);
+    /// Chooses an entry of a box of the properties.
+    void choose(const QString& box, int index);
+    void choose(const QString& box, const QString& words);
+    /// Clicks a row of the layout.
+    void pick(const QString& row);
+    /// Types steps in the route, each after the one before.
+    void typeSteps(const QStringList& steps);
 
     std::unique_ptr<MainWindow> m_window;
 };
