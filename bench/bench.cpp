@@ -196,6 +196,20 @@ void checkThousandMoves(benchmark::State& state)
 }
 BENCHMARK(checkThousandMoves)->Unit(benchmark::kMillisecond);
 
+/// With a rail, a belt, a source and a sensor, which is asked every 10 ms.
+void checkLineOnARail(benchmark::State& state)
+{
+    const Cell cell = openCell(TOPIKOS_EXAMPLES "/glazing-line-on-a-rail.topikos").value();
+    double simulated = 0;
+    for (auto _ : state) {
+        const CheckResult result = check(cell);
+        simulated += result.trace.duration;
+        benchmark::DoNotOptimize(result.findings);
+    }
+    state.counters["cell_s_per_s"] = benchmark::Counter(simulated, benchmark::Counter::kIsRate);
+}
+BENCHMARK(checkLineOnARail)->Unit(benchmark::kMillisecond);
+
 void editOneTargetOf500Steps(benchmark::State& state)
 {
     const Cell cell = longCell(500);

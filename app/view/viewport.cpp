@@ -20,6 +20,8 @@ namespace topikos {
 
 namespace {
 
+constexpr double kGripRadius = 6;  // [pixel]
+
 constexpr int kStillAfter = 110;  // [ms]
 
 }  // namespace
@@ -214,6 +216,11 @@ void Viewport::paintOverlay(QPainter& painter)
     if (m_floorPlan) paintFloorPlan(painter);
     if (m_measuring) paintMeasure(painter);
     if (const Pattern* pattern = findPattern(cell, m_session.selected<PatternId>())) label((m_session.shownPlace(pattern->frame) * pattern->first).translation, text(pattern->name));
+    for (const PitchGrip& grip : pitchGrips()) {
+        painter.setPen(QPen(theme().panel, 1.5));
+        painter.setBrush(theme().accent);
+        painter.drawEllipse(m_camera.pixel(grip.world.translation, size()), kGripRadius, kGripRadius);
+    }
     if (const Target* t = findTarget(cell, m_session.selected<TargetId>()); t && t->kind == Target::Kind::Pose)
         label((m_session.shownPlace(t->frame) * t->pose).translation, text(t->name));
     if (const Frame* f = findFrame(cell, m_session.selected<FrameId>())) label(m_session.shownPlace(f->id).translation, text(f->name));
@@ -250,6 +257,18 @@ void Viewport::mousePressEvent(QMouseEvent* event)
 {
     setFocus(Qt::MouseFocusReason);
     m_pressed = m_last = event->position();
+    if (event->button() == Qt::LeftButton && !m_measuring)
+        for (const PitchGrip& grip : pitchGrips()) {
+            if (QLineF(m_camera.pixel(grip.world.translation, size()), event->position()).length() > kGripRadius + 3) continue;
+            Handle::Drag drag;
+            drag.part = grip.axis;
+            drag.start = grip.world;
+            drag.grabbed = grip.world.translation;
+            m_drag = drag;
+            m_moving = grip.movable;
+            m_movedTo = m_moving->pose;
+            return;
+        }
     if (event->button() == Qt::LeftButton && handleShown() && !m_measuring) {
         m_handle.place(handlePose(), m_camera, size());
         if (auto drag = m_handle.press(event->position(), m_camera, size())) {

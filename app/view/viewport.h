@@ -82,6 +82,13 @@ private:
         std::function<Result<Cell>(const Cell&, const Pose&)> place;
     };
     std::optional<Movable> movable() const;
+    /// The ends of the rows, columns and layers of the selected pattern: dragging one changes the pitch, or the radius of a ring.
+    struct PitchGrip {
+        int axis;
+        Pose world;  ///< with the axes of the pattern
+        Movable movable;
+    };
+    std::vector<PitchGrip> pitchGrips() const;
     void dragMovable(QPointF pixel, bool freely);
     void dropMovable();
     void pickMeasure(QPointF pixel);

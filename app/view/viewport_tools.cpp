@@ -58,6 +58,31 @@ std::optional<Viewport::Movable> Viewport::movable() const
     return std::nullopt;
 }
 
+std::vector<Viewport::PitchGrip> Viewport::pitchGrips() const
+{
+    std::vector<PitchGrip> out;
+    const Pattern* pattern = findPattern(m_session.shownCell(), m_session.selected<PatternId>());
+    if (!pattern || m_session.inRun()) return out;
+    const Pattern own = *pattern;
+    const Pose first = m_session.shownPlace(own.frame) * own.first;
+    const bool ring = own.layout == Pattern::Layout::Ring;
+    const std::uint32_t counts[] = {ring ? 2 : own.columns, ring ? 1 : own.rows, own.layers};
+    static const char* words[] = {"columns", "rows", "layers"};
+    for (int axis = 0; axis < 3; ++axis) {
+        if (counts[axis] < 2) continue;
+        const double gaps = counts[axis] - 1;
+        const Pose end = translated(gaps * own.pitch[axis] * Vec3::Unit(axis));
+        out.push_back({axis, first * end, {text(own.name) + (ring && axis == 0 ? ", radius" : QString(", last of the %1").arg(words[axis])), first, end, [id = own.id, axis, gaps](const Cell& c, const Pose& pose) -> Result<Cell> {
+                           const Pattern* now = findPattern(c, id);
+                           if (!now) return c;
+                           Pattern next = *now;
+                           next.pitch[axis] = pose.translation[axis] / gaps;
+                           return changePattern(c, next);
+                       }}});
+    }
+    return out;
+}
+
 void Viewport::dragMovable(QPointF pixel, bool freely)
 {
     Handle::Drag drag = *m_drag;

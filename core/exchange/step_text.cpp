@@ -158,7 +158,7 @@ Status readSignal(const Cell& cell, Reader& reader, Step& step)
         reader.word("is");
     }
     step.value = 1;
-    const bool plain = signal->kind == Signal::Kind::Digital && reader.done();  // "wait for Tile seen"
+    const bool plain = step.kind == Step::Kind::WaitSignal && signal->kind == Signal::Kind::Digital && reader.done();  // "wait for Tile seen"
     if (!plain && !readValue(reader, step.value)) return problem(reader, "the value of the signal is missing", signal->kind == Signal::Kind::Digital ? "Type on or off." : "Type a number.");
     return std::nullopt;
 }

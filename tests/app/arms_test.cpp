@@ -311,6 +311,8 @@ void ArmsTest::linkIsDrawnFromAFile()
     QCOMPARE(m_page->bench().arm().description().meshes.size(), size_t(1));
     QVERIFY(!m_page->addSurface(2, folder.filePath("gone.obj")));
     QVERIFY(said.contains("gone.obj"));
+    m_window->activateWindow();  // the progress of reading was in front
+    QVERIFY(QTest::qWaitForWindowActive(m_window.get()));
     QTest::keyClick(m_window.get(), Qt::Key_Z, Qt::ControlModifier);
     QVERIFY(m_page->bench().arm().description().meshes.empty());
 }

@@ -40,6 +40,7 @@ private Q_SLOTS:
     void threePointsPlaceAFrame();
     void measuredPointsCorrectAFrame();
     void fourPosturesFindTheTcp();
+    void pitchIsDragged();
     void toolsChangeInForce();
     void searchFindsInTheLayout();
     void viewGoesNearAThing();
@@ -344,6 +345,31 @@ void LayoutWindowTest::fourPosturesFindTheTcp()
     QVERIFY2(child<QLabel>("teachResult")->text().contains("Residual 0.00 mm"), qPrintable(child<QLabel>("teachResult")->text()));
     click("teachApply");
     QVERIFY((findTool(session().cell(), tool)->flangeFromTcp.translation - truth.translation).norm() < 1e-9);
+}
+
+void LayoutWindowTest::pitchIsDragged()
+{
+    session().select(targetNamed("Rack place"));
+    click("addPattern");
+    QCoreApplication::processEvents();
+    type("patternColumns", "3");
+    type("patternRows", "1");
+    type("patternPitch0", "-100");
+    const PatternId id = session().selected<PatternId>();
+    const Pattern before = *findPattern(session().cell(), id);
+    const Pose first = worldFromFrame(session().cell(), before.frame) * before.first;
+    const auto end = [&](double pitch) { return pixelOf(first * Vec3(2 * pitch, 0, 0)); };
+    drag(end(-0.1), end(-0.13));
+    // In steps of the jog length, 2 mm at the end, so 1 mm of pitch.
+    const double pitch = findPattern(session().cell(), id)->pitch[0];
+    QVERIFY2(std::abs(pitch + 0.13) < 0.004, qPrintable(QString::number(pitch, 'f', 6)));
+    QVERIFY(std::abs(std::round((pitch + 0.1) / 1e-3) * 1e-3 - (pitch + 0.1)) < 1e-9);
+    QVERIFY((findPattern(session().cell(), id)->first.translation - before.first.translation).norm() < 1e-12);
+    const Target& last = *findTarget(session().cell(), targetNamed("Rack place 3"));
+    QVERIFY((last.pose.translation - before.first * Vec3(2 * pitch, 0, 0)).norm() < 1e-12);
+    // One drag is one step back.
+    session().undo();
+    QCOMPARE(findPattern(session().cell(), id)->pitch[0], -0.1);
 }
 
 void LayoutWindowTest::toolsChangeInForce()

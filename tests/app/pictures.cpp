@@ -116,6 +116,22 @@ int main(int argc, char** argv)
     bottom->setCurrentIndex(0);
     good = shoot(window, folder.filePath("blocked.png")) && good;
 
+    window.openExample("glazing-line-on-a-rail");
+    while (!session.checkIsFresh()) QTest::qWait(20);
+    window.viewport().fitAll();
+    left->setCurrentIndex(1);
+    session.select(stepAt(session, 9));
+    session.scrub(5.2);
+    good = shoot(window, folder.filePath("rail.png")) && good;
+    session.scrub(2.6);
+    left->setCurrentIndex(0);
+    for (const Frame& f : session.cell().frames)
+        if (f.name == "Infeed belt") session.select(f.id);
+    bottom->setCurrentIndex(3);
+    good = shoot(window, folder.filePath("signals.png")) && good;
+    bottom->setCurrentIndex(0);
+    session.leaveRun();
+
     window.openExample("tile-glazing-line");
     window.showArms(true);
     ArmsPage& arms = window.armsPage();

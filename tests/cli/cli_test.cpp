@@ -31,6 +31,7 @@ private Q_SLOTS:
     void usageErrors();
     void checkReportsAndSetsTheExitCode();
     void simulateReportsTheCycle();
+    void devicesRunFromTheCommandLine();
     void formatIsStable();
     void coreAndCliHoldNoQt();
 };
@@ -314,6 +315,25 @@ void CliTest::checkReportsAndSetsTheExitCode()
     const QByteArray xml = junit.readAll();
     QVERIFY(xml.contains("tests=\"14\" failures=\"5\""));  // three steps, and the two targets that cannot be reached by themselves
     QCOMPARE(xml.count("<testcase"), 14);
+}
+
+void CliTest::devicesRunFromTheCommandLine()
+{
+    QTemporaryDir dir;
+    QCOMPARE(run({"check", cellFile("glazing-line-on-a-rail")}).code, 0);
+    const RunResult r = run({"simulate", cellFile("glazing-line-on-a-rail"), "--json", "--trace", dir.filePath("rail.csv")});
+    QCOMPARE(r.code, 0);
+    const Json out = Json::parse(r.out.toStdString());
+    QCOMPARE(out["steps"].size(), size_t(15));
+    QCOMPARE(out["counters"]["released"].get<int>(), 1);
+    QFile csv(dir.filePath("rail.csv"));
+    QVERIFY(csv.open(QIODevice::ReadOnly));
+    const QStringList lines = QString::fromUtf8(csv.readAll()).split('\n', Qt::SkipEmptyParts);
+    const QStringList names = lines[0].split(','), last = lines.back().split(',');
+    QVERIFY(std::abs(last[names.indexOf("Carriage_m")].toDouble() - 0.25) < 1e-9);
+    QCOMPARE(last[names.indexOf("Tiles pressed")].toDouble(), 1.0);
+    QCOMPARE(last[names.indexOf("Tile there")].toDouble(), 1.0);  // the next one has come
+    QVERIFY(std::abs(last[0].toDouble() - out["cycle_time"].get<double>()) < 1e-6);
 }
 
 void CliTest::simulateReportsTheCycle()

@@ -1,3 +1,4 @@
+#include "core/cell/devices.h"
 #include "core/exchange/step_text.h"
 #include "tests/core/support.h"
 #include "tests/run.h"
@@ -15,6 +16,20 @@ private Q_SLOTS:
     void longestTargetNameWins();
 };
 
+namespace {
+
+/// The demo cell with signals, a rail and a positioner.
+Cell equipped()
+{
+    Cell cell = example("tile-glazing-line");
+    cell = addSignal(cell, "Lamp", Signal::Kind::Digital).value();
+    cell = addSignal(cell, "Lamp count", Signal::Kind::Number).value();
+    cell = addDevice(cell, Device::Kind::Rail, "Rail", {}, {}).value();
+    return addDevice(cell, Device::Kind::Positioner, "Positioner", {}, {}).value();
+}
+
+}  // namespace
+
 void StepTextTest::parseAndPrint_data()
 {
     QTest::addColumn<QString>("typed");
@@ -30,6 +45,17 @@ void StepTextTest::parseAndPrint_data()
     QTest::newRow("grip") << "grip" << "grip";
     QTest::newRow("release") << "Release" << "release";
     QTest::newRow("wait") << "wait 0.25" << "wait 0.25 s";
+    QTest::newRow("set on") << "set Lamp on" << "set Lamp on";
+    QTest::newRow("set to off") << "SET lamp TO off" << "set Lamp off";
+    QTest::newRow("set a number") << "set Lamp count to 3" << "set Lamp count to 3";
+    QTest::newRow("wait for a signal") << "wait for Lamp" << "wait for Lamp on";
+    QTest::newRow("wait for off") << "wait for Lamp off" << "wait for Lamp off";
+    QTest::newRow("wait for at least") << "wait for Lamp count at least 12" << "wait for Lamp count at least 12";
+    QTest::newRow("wait for a number") << "wait for Lamp count 2" << "wait for Lamp count is 2";
+    QTest::newRow("move a rail") << "move Rail 1200" << "move Rail to 1200 mm";
+    QTest::newRow("move a rail slowly") << "move Rail to 1200 mm at 33 %" << "move Rail to 1200 mm at 33 %";
+    QTest::newRow("move a positioner") << "move Positioner to 30 -90.5" << "move Positioner to 30° -90.5°";
+    QTest::newRow("move with signs") << "move Positioner to 30° -90°" << "move Positioner to 30° -90°";
     QTest::newRow("switched off") << "off wait 2 s" << "off wait 2 s";
     QTest::newRow("switched off move") << "off joint to Home" << "off joint to Home";
 }
@@ -38,7 +64,7 @@ void StepTextTest::parseAndPrint()
 {
     QFETCH(QString, typed);
     QFETCH(QString, shown);
-    const Cell cell = example("tile-glazing-line");
+    const Cell cell = equipped();
     const Result<Step> step = parseStep(cell, typed.toStdString());
     QVERIFY2(step.ok(), step.ok() ? "" : step.error().line().c_str());
     QCOMPARE(QString::fromStdString(stepText(cell, *step)), shown);
@@ -56,6 +82,16 @@ void StepTextTest::refused_data()
     QTest::newRow("not a step") << "jump to Home" << "\"jump to Home\" is not a step";
     QTest::newRow("no target") << "line to" << "a target is missing";
     QTest::newRow("unknown target") << "line to Kiln" << "no target called \"Kiln\"";
+    QTest::newRow("no signal") << "wait for" << "a signal is missing";
+    QTest::newRow("unknown signal") << "set Bell on" << "no signal called \"Bell on\"";
+    QTest::newRow("no value") << "set Lamp" << "the value of the signal is missing";
+    QTest::newRow("digital at 5") << "set Lamp to 5" << "on (1) or off (0)";
+    QTest::newRow("half a part") << "wait for Lamp count 2.5" << "whole numbers";
+    QTest::newRow("at what") << "wait for Lamp count at 3" << "\"at\" needs \"least\" or \"most\"";
+    QTest::newRow("not a device") << "move Kiln to 3" << "no device called \"Kiln to 3\"";
+    QTest::newRow("frame without axes") << "move Drying rack to" << "no device with axes";
+    QTest::newRow("one value of two") << "move Positioner to 30" << "\"Positioner plate\" goes is missing";
+    QTest::newRow("past the rail") << "move Rail to 9000" << "0 to 2000 mm is its range";
     QTest::newRow("joint in mm/s") << "joint to Tile pick at 150 mm/s" << "a joint move's speed is in %";
     QTest::newRow("line in percent") << "line to Tile pick at 50 %" << "a line's speed is in mm/s";
     QTest::newRow("over without distance") << "line over Tile pick" << "\"over\" needs a number";
@@ -73,7 +109,7 @@ void StepTextTest::refused()
 {
     QFETCH(QString, typed);
     QFETCH(QString, said);
-    const Result<Step> step = parseStep(example("tile-glazing-line"), typed.toStdString());
+    const Result<Step> step = parseStep(equipped(), typed.toStdString());
     QVERIFY(!step.ok());
     QVERIFY2(QString::fromStdString(step.error().line()).contains(said), step.error().line().c_str());
 }
