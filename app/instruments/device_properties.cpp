@@ -195,9 +195,9 @@ void Properties::addTargetAxes(const Target& target)
     const Cell& cell = m_session.cell();
     std::vector<FrameId> axes;
     for (const AxisValue& a : target.axes) axes.push_back(a.frame);
-    if (target.kind == Target::Kind::Pose)
-        for (const FrameId axis : axesBetween(cell, armOf(cell, target).mount, target.frame))
-            if (std::find(axes.begin(), axes.end(), axis) == axes.end()) axes.push_back(axis);
+    // A posture can take along what the arm stands on.
+    for (const FrameId axis : axesBetween(cell, armOf(cell, target).mount, target.kind == Target::Kind::Pose ? target.frame : FrameId()))
+        if (std::find(axes.begin(), axes.end(), axis) == axes.end()) axes.push_back(axis);
     if (axes.empty()) return;
     addHead("Axes that come along");
     for (const FrameId axis : axes) {

@@ -94,6 +94,14 @@ void Session::changed()
 {
     m_preview.reset();
     dropLostSelection();
+    // A run of other arms than the cell has now cannot be shown any more.
+    const auto same = [](const ArmStation& a, const ArmStation& b) { return a.id == b.id && a.model == b.model; };
+    const bool left = m_inRun && m_checked && !std::equal(cell().arms.begin(), cell().arms.end(), m_checked->cell->arms.begin(), m_checked->cell->arms.end(), same);
+    if (left) {
+        m_timer.stop();
+        m_inRun = false;
+        m_time = 0;
+    }
     // Another arm may have other ranges, or other joints.
     const auto fitted = [this](const ArmStation& arm, const JointVector& posture) {
         return posture.size() == arm.model->jointCount() ? clampedToRange(*arm.model, posture) : homePosture(cell(), arm);
@@ -119,6 +127,10 @@ void Session::changed()
     m_checker->submit(m_history.current(), m_history.revision());
     Q_EMIT cellChanged();
     Q_EMIT saveStateChanged();
+    if (left) {
+        Q_EMIT runChanged();
+        Q_EMIT postureChanged();
+    }
 }
 
 void Session::dropLostSelection()
@@ -182,21 +194,21 @@ void Session::select(const Selection& selection)
     Q_EMIT selectionChanged();
 }
 
-void Session::setPosture(const JointVector& posture)
+void Session::stand(const JointVector& posture, const AxisValues& axes)
 {
     leaveRun();
     m_posture = clampedToRange(arm(), posture);
+    m_axes = axes;
     Q_EMIT postureChanged();
 }
+
+void Session::setPosture(const JointVector& posture) { stand(posture, shownAxes()); }
 
 void Session::setAxis(FrameId id, double value)
 {
     const Frame* frame = findFrame(cell(), id);
     if (!frame || !frame->axis) return;
-    const AxisValues before = shownAxes();
-    leaveRun();
-    m_axes = overlaid(before, {{id, std::clamp(value, frame->axis->lowest, frame->axis->highest)}});
-    Q_EMIT postureChanged();
+    stand(shownPosture(), overlaid(shownAxes(), {{id, std::clamp(value, frame->axis->lowest, frame->axis->highest)}}));
 }
 
 bool Session::jogJoint(int joint, double by)
@@ -272,10 +284,9 @@ bool Session::goToTarget(TargetId id)
             say(QString("%1: joint %2 would be %3 past its range.").arg(text(target->name)).arg(excess.joint + 1).arg(jointText(arm().joints()[size_t(excess.joint)], excess.excess)), true);
             return false;
         }
-        m_axes = overlaid(m_axes, target->axes);
-        setPosture(target->posture);
+        stand(target->posture, overlaid(shownAxes(), target->axes));
     } else {
-        const Solutions found = waysTo(cell(), *target, 0, &m_posture, m_axes);
+        const Solutions found = waysTo(cell(), *target, 0, &m_posture, shownAxes());
         const Solution* s = chosenWay(arm(), *target, found.items);
         if (!s) {
             const TargetVerdict verdict = checkTarget(cell(), *target);
@@ -283,8 +294,7 @@ bool Session::goToTarget(TargetId id)
             say(text(words.headline + ". " + words.detail), true);
             return false;
         }
-        m_axes = overlaid(m_axes, target->axes);
-        setPosture(s->joints);
+        stand(s->joints, overlaid(shownAxes(), target->axes));
     }
     say("At " + text(target->name));
     return true;

@@ -148,6 +148,8 @@ Q_SIGNALS:
 
 private:
     void changed();
+    /// The arm in hand stands at a posture with device axes at `axes`, outside any run.
+    void stand(const JointVector& posture, const AxisValues& axes);
     void tick();
     void report(const Error& error);
     void dropLostSelection();

@@ -1,5 +1,6 @@
 #include "app/strip/findings_list.h"
 
+#include "app/layout/layout_commands.h"
 #include "app/session/text.h"
 #include "app/theme/theme.h"
 
@@ -27,7 +28,9 @@ FindingsList::FindingsList(Session& session, QWidget* parent) : QWidget(parent),
         const size_t i = item->data(Qt::UserRole).toUInt();
         if (!checked || i >= checked->result.findings.size()) return;
         const Finding& f = checked->result.findings[i];
-        m_session.select(f.step ? Selection(f.step) : Selection(f.target));
+        // The steps of an arm are shown while it is in hand.
+        if (const Routine* routine = findRoutine(m_session.cell(), f.routine)) takeArmInHand(m_session, routine->arm);
+        m_session.select(f.step ? Selection(f.step) : f.target ? Selection(f.target) : Selection(f.device));
     };
     connect(m_list, &QListWidget::itemClicked, this, go);
     connect(m_list, &QListWidget::currentItemChanged, this, go);

@@ -306,7 +306,7 @@ void Scene::addDevices(DrawList& list) const
             if (!chosen) break;
             // The way it goes.
             for (double x = 0.15; x < d.size[0]; x += 0.25)
-                for (const double side : {-1.0, 1.0}) line({x, 0, 0.004}, {x - 0.06, side * 0.06, 0.004}, theme().accent, 2);
+                for (const double side : {-1.0, 1.0}) list.lines.push_back({world * Vec3(x, 0, 0.004), world * Vec3(x - 0.06, side * 0.06, 0.004), theme().accent, 2.4});
             break;
         case Device::Kind::Rail:
         case Device::Kind::Turntable:

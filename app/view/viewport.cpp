@@ -215,12 +215,12 @@ void Viewport::paintOverlay(QPainter& painter)
     const Cell& cell = m_session.shownCell();
     if (m_floorPlan) paintFloorPlan(painter);
     if (m_measuring) paintMeasure(painter);
-    if (const Pattern* pattern = findPattern(cell, m_session.selected<PatternId>())) label((m_session.shownPlace(pattern->frame) * pattern->first).translation, text(pattern->name));
     for (const PitchGrip& grip : pitchGrips()) {
         painter.setPen(QPen(theme().panel, 1.5));
         painter.setBrush(theme().accent);
         painter.drawEllipse(m_camera.pixel(grip.world.translation, size()), kGripRadius, kGripRadius);
     }
+    if (const Pattern* pattern = findPattern(cell, m_session.selected<PatternId>())) label((m_session.shownPlace(pattern->frame) * pattern->first).translation, text(pattern->name));
     if (const Target* t = findTarget(cell, m_session.selected<TargetId>()); t && t->kind == Target::Kind::Pose)
         label((m_session.shownPlace(t->frame) * t->pose).translation, text(t->name));
     if (const Frame* f = findFrame(cell, m_session.selected<FrameId>())) label(m_session.shownPlace(f->id).translation, text(f->name));

@@ -313,7 +313,7 @@ Result<Cell> setToolInForce(const Cell& cell, ToolId id, TcpId tcp)
     if (!tool) return missing("tool");
     if (tcp && std::none_of(tool->points.begin(), tool->points.end(), [&](const ToolPoint& p) { return p.id == tcp; })) return missing("point of the tool");
     for (const ArmStation& other : cell.arms)
-        if (other.id != cell.inHand && other.tool == id) return Error{"edit.tool-used", fmt::format("\"{}\" carries \"{}\"", other.name, tool->name), "", "Give each arm a tool of its own; copies of a tool are made with bring in."};
+        if (other.id != cell.inHand && other.tool == id) return Error{"edit.tool-used", fmt::format("\"{}\" carries \"{}\"", other.name, tool->name), "", "Add another tool for this arm."};
     Cell next = cell;
     ArmStation& arm = armInHand(next);
     if (arm.tool != id) {

@@ -411,7 +411,24 @@ void DeviceWindowTest::armsAreTakenInHand()
     QVERIFY(child<QTreeWidget>("targetsTree")->findItems("Tile pick", Qt::MatchExactly | Qt::MatchRecursive).isEmpty());
     session().goToTarget(targetNamed("Tile pick"));
     QVERIFY2(note().contains("is a target of Arm"), qPrintable(note()));
+    // Taken in hand in the middle of a run, the picture goes on with the run of the cell as it is now.
+    session().scrub(1);
+    action("Take next arm in hand")->trigger();
+    QVERIFY(view().grab().width() > 0);
+    fresh();
+    action("Take next arm in hand")->trigger();
+    // A wait that cannot end is a finding; choosing it takes its arm in hand.
+    SignalId never;
+    QVERIFY(session().edit("Signal", [&](const Cell& c) { return addSignal(c, "Never", Signal::Kind::Digital, &never); }));
+    typeSteps({"wait for Never"});
+    fresh();
+    action("Take next arm in hand")->trigger();
+    fresh();
+    QVERIFY(session().station().id == first);
+    action("Next finding")->trigger();
+    QVERIFY(session().station().id == second && session().selected<StepId>());
     // Deleted, it goes with all it has.
+    session().scrub(0.5);
     action("Layout face")->trigger();
     pick("Arm 2");
     click("deleteArm");
