@@ -5,6 +5,9 @@
 #include <QApplication>
 #include <QCommandLineParser>
 #include <QSettings>
+#include <QTimer>
+
+#include <malloc.h>
 
 int main(int argc, char** argv)
 {
@@ -36,5 +39,7 @@ int main(int argc, char** argv)
         if (!opened) return 2;
         window.pictureWhenSettled(parser.value(picture), [](bool written) { QCoreApplication::exit(written ? 0 : 2); });
     }
+    // Compiling shaders takes much memory once; the C library keeps it unless it is asked.
+    QTimer::singleShot(3000, [] { malloc_trim(0); });
     return QApplication::exec();
 }
