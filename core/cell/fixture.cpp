@@ -32,6 +32,13 @@ public:
             copy.name = freeNameIn(m_into.frames, f.name + m_suffix);
             m_frames[f.id] = copy.id;
             if (copy.device) bring(*copy.device);
+            if (const FrameId device = deviceOfAxis(m_from, f.id); copy.axis && !isBelow(m_from, device, top)) {
+                // Without its device it is a frame like others, where the axis starts.
+                const Pose start = axisMotion(*copy.axis, copy.axis->value);
+                copy.pose = copy.pose * start;
+                if (copy.measured) copy.measured = *copy.measured * start;
+                copy.axis.reset();
+            }
             m_into.frames.push_back(std::move(copy));
         }
         // A parent may stand behind its child in the list.
@@ -131,6 +138,7 @@ private:
             const auto it = m_frames.find(a.frame);
             if (it != m_frames.end()) a.frame = it->second;
             else if (!m_same) continue;
+            if (!findFrame(m_into, a.frame)->axis) continue;
             out.push_back(a);
         }
         return out;

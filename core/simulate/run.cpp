@@ -379,6 +379,7 @@ void Run::release(ArmRun& arm)
     const Pose world = worldOf(part, m_now);
     put(part, {0, {}, PartEvent::Kind::Lies, arm.station->id, arm.place, inverse(worldFromFrame(m_cell, arm.place, axesAt(m_trace, m_now))) * world});
     board(part);
+    if (!part.belt) boardWhatIsUnder(part);
 }
 
 bool Run::met(const Step& step) const

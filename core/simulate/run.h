@@ -75,7 +75,11 @@ private:
     // Parts.
     void put(PartRun& part, PartEvent event);
     Pose worldOf(const PartRun& part, double time) const;
+    /// Puts a part that lies in the frame of a belt, or below it, on the belt.
     void board(PartRun& part);
+    /// A part that was set down on any belt.
+    void boardWhatIsUnder(PartRun& part);
+    bool mount(PartRun& part, const Frame& belt, double above);
     void settle(DeviceRun& belt);
     double freeWay(const DeviceRun& belt, const PartRun& part) const;
     double nextStop() const;

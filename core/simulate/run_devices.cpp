@@ -16,7 +16,8 @@ namespace {
 
 constexpr double kSightStep = 0.01;       // sensors are asked this often [s]
 constexpr double kSightExact = 1e-6;      // and what they saw is then found to this [s]
-constexpr double kBeltHeight = 0.5;       // parts this far above or below a belt do not ride on it [m]
+constexpr double kBeltHeight = 0.5;       // parts of a belt's frame this far above or below it do not ride on it [m]
+constexpr double kSetDown = 0.02;         // parts released this near to a belt ride on it, whatever frame the target is in [m]
 
 /// Where a device looks, in its frame.
 Box regionOf(const Device& d)
@@ -260,18 +261,31 @@ Pose Run::worldOf(const PartRun& part, double time) const
     }
 }
 
+bool Run::mount(PartRun& part, const Frame& belt, double above)
+{
+    const Pose place = inverse(worldFromFrame(m_cell, belt.id, axesAt(m_trace, m_now))) * worldOf(part, m_now);
+    const Vec3& p = place.translation;
+    const double height = p[2] + (part.box ? extentAlong(place, *part.box, Vec3::UnitZ()).low : 0);
+    if (p[0] < -1e-9 || p[0] > belt.device->size[0] || std::abs(p[1]) > 0.5 * belt.device->size[1] || std::abs(height) > above) return false;
+    part.belt = belt.id;
+    part.waits = false;
+    put(part, {0, {}, PartEvent::Kind::Rides, {}, belt.id, place});
+    return true;
+}
+
 void Run::board(PartRun& part)
 {
-    for (const Frame* f = findFrame(m_cell, part.at.frame); f; f = findFrame(m_cell, f->parent)) {
-        if (!f->device || f->device->kind != Device::Kind::Belt) continue;
-        const Pose place = inverse(worldFromFrame(m_cell, f->id, axesAt(m_trace, m_now))) * worldOf(part, m_now);
-        const Vec3& p = place.translation;
-        if (p[0] < -1e-9 || p[0] > f->device->size[0] || std::abs(p[1]) > 0.5 * f->device->size[1] || std::abs(p[2]) > kBeltHeight) return;
-        part.belt = f->id;
-        part.waits = false;
-        put(part, {0, {}, PartEvent::Kind::Rides, {}, f->id, place});
-        return;
-    }
+    for (const Frame* f = findFrame(m_cell, part.at.frame); f; f = findFrame(m_cell, f->parent))
+        if (f->device && f->device->kind == Device::Kind::Belt) {
+            mount(part, *f, kBeltHeight);
+            return;
+        }
+}
+
+void Run::boardWhatIsUnder(PartRun& part)
+{
+    for (const DeviceRun& device : m_devices)
+        if (device.belt && mount(part, *findFrame(m_cell, device.frame), kSetDown)) return;
 }
 
 void Run::settle(DeviceRun& belt)

@@ -1,6 +1,7 @@
 #include "core/cell/arms.h"
 #include "core/cell/devices.h"
 #include "core/cell/edit_layout.h"
+#include "core/cell/fixture.h"
 #include "core/check/check.h"
 #include "core/check/contact_pairs.h"
 #include "core/exchange/step_text.h"
@@ -27,6 +28,8 @@ private Q_SLOTS:
     void lightBarrierSeesTheArm();
     void clampHoldsThePart();
     void scannerReadsTheKind();
+    void releasedPartRides();
+    void axisIsCopiedAsAFrame();
     void armsWaitForEachOther();
     void partIsHandedOver();
     void waitThatNeverEndsIsFound();
@@ -36,6 +39,7 @@ private Q_SLOTS:
     void armsComeAndGo();
     void devicesSurviveTheFile();
     void turntableMakesPairsThatCanTouch();
+    void anyWiringComesToAnEnd();
 };
 
 namespace {
@@ -469,6 +473,55 @@ void DeviceTest::scannerReadsTheKind()
     QCOMPARE(signalAt(cell, asked, well, 2.5), 1.0);
 }
 
+void DeviceTest::releasedPartRides()
+{
+    // A belt under the place in the rack, along X; the target stays in the rack's frame.
+    Cell cell = example("tile-glazing-line");
+    const Target place = cell.targets.back();
+    const Pose world = worldFromFrame(cell, place.frame) * place.pose;
+    FrameId belt;
+    cell = with(cell, Device::Kind::Belt, "Outfeed", translated(world.translation - Vec3(0.3, 0, 0.006)), belt);
+    cell = insertStep(cell, cell.routines[0].id, cell.routines[0].steps.size(), parseStep(cell, "wait 3 s").value()).value();
+    const Trace trace = simulate(cell);
+    const PartEvent& ride = trace.partEvents.back();
+    QVERIFY(ride.part == cell.parts[0].id && (ride.kind == PartEvent::Kind::Rides || ride.kind == PartEvent::Kind::Lies));
+    const auto released = std::find_if(trace.partEvents.begin(), trace.partEvents.end(), [&](const PartEvent& e) { return e.part == ride.part && e.kind == PartEvent::Kind::Rides; });
+    QVERIFY(released != trace.partEvents.end() && released->frame == belt);
+    // The belt has been running for long: 200 mm/s.
+    const double x = partAt(cell, trace, ride.part, released->time + 1).translation[0];
+    QVERIFY2(std::abs(x - world.translation[0] - 0.2) < 1e-6, qPrintable(QString::number(x)));
+}
+
+void DeviceTest::axisIsCopiedAsAFrame()
+{
+    FrameId rail, carriage, table;
+    Cell cell = withSteps(onRail(rail, carriage), {"move Rail to 1200"});
+    cell = changeAxis(cell, carriage, [&] {
+        FrameAxis a = *findFrame(cell, carriage)->axis;
+        a.value = 0.7;
+        return a;
+    }()).value();
+    FrameId copy;
+    cell = copyFixture(cell, carriage, &copy).value();
+    QVERIFY(!findFrame(cell, copy)->axis);
+    QCOMPARE(axesOf(cell, rail).size(), size_t(1));
+    QVERIFY((worldFromFrame(cell, copy).translation - worldFromFrame(cell, carriage).translation).norm() < 0.5);  // beside it, not at the rail's end
+    // A whole device keeps its axes, and targets in it the copied ones.
+    cell = with(cell, Device::Kind::Positioner, "Table", translated({0.7, 0.3, 0}), table);
+    const FrameId plate = axesOf(cell, table).back();
+    TargetId there;
+    cell = takePoseTarget(cell, plate, homePosture(cell, armInHand(cell)), "On the plate", &there, {{plate, 0.4}}).value();
+    QCOMPARE(findTarget(cell, there)->axes.size(), size_t(3));  // rail, cradle, plate
+    FrameId second;
+    cell = copyFixture(cell, table, &second).value();
+    const std::vector<FrameId> copied = axesOf(cell, second);
+    QCOMPARE(copied.size(), size_t(2));
+    const Target& other = cell.targets.back();
+    QVERIFY(other.id != there && other.frame == copied[1]);
+    for (const AxisValue& a : other.axes) QVERIFY(a.frame == carriage || a.frame == copied[0] || a.frame == copied[1]);
+    QVERIFY(readCell(writeCell(cell), "copied").ok());
+}
+
 void DeviceTest::armsWaitForEachOther()
 {
     Cell cell = example("tile-glazing-line");
@@ -606,6 +659,14 @@ void DeviceTest::refusals_data()
         step.target = c.targets[1].id;
         return insertStep(two, routineOf(two, armInHand(two)).id, 0, step);
     }) << "is a target of \"Arm\"";
+    QTest::newRow("signal of a sensor set by a step") << Do([](const Cell& c, FrameId, FrameId) {
+        FrameId eye;
+        const Cell s = addDevice(c, Device::Kind::Sensor, "Eye", {}, {}, &eye).value();
+        Step step;
+        step.kind = Step::Kind::SetSignal;
+        step.signal = findFrame(s, eye)->device->output;
+        return insertStep(s, c.routines[0].id, 0, step);
+    }) << "is written by \"Eye\"";
     QTest::newRow("digital signal at 3") << Do([](const Cell& c, FrameId, FrameId) {
         SignalId id;
         const Cell s = addSignal(c, "Flag", Signal::Kind::Digital, &id).value();
@@ -715,6 +776,84 @@ void DeviceTest::turntableMakesPairsThatCanTouch()
     QVERIFY(!pair(cell.frames[0].id, table));  // both stand still
 }
 
+
+void DeviceTest::anyWiringComesToAnEnd()
+{
+    // Devices wired at random, in circles too, with arms that set and wait for anything: every run ends, in order, and can be read at any time.
+    std::mt19937_64 random(11);
+    const auto pick = [&](size_t n) { return size_t(random() % n); };
+    const auto real = [&](double low, double high) { return low + (high - low) * double(random() >> 11) * 0x1p-53; };
+    int runs = 0, waits = 0, rides = 0;
+    for (int n = 0; n < 150; ++n) {
+        Cell cell = example("tile-glazing-line");
+        for (int k = 0; k < 4; ++k) cell = addSignal(cell, "S" + std::to_string(k), k < 3 ? Signal::Kind::Digital : Signal::Kind::Number).value();
+        if (pick(2)) cell = addArm(cell, "Second", catalogueArm("cobot-900"), {}).value();
+        FrameId belt;
+        for (int k = 0; k < 6; ++k) {
+            FrameId id;
+            const FrameId parent = k > 0 && pick(2) ? belt : FrameId();
+            const auto kind = k == 0 ? Device::Kind::Belt : Device::Kind(pick(10));
+            cell = addDevice(cell, kind, "Device " + std::to_string(k), parent, translated({real(-0.2, 1.2), real(-0.2, 0.2), parent ? 0 : 0.6}), &id).value();
+            if (k == 0) belt = id;
+            Device d = *findFrame(cell, id)->device;
+            if (kind == Device::Kind::Source) d.makes = cell.partKinds[0].id, d.interval = real(0.3, 3), d.most = 5;
+            if (kind == Device::Kind::Belt) d.indexing = pick(2), d.accumulates = pick(2), d.pitch = real(0.05, 0.4), d.speed = real(0.05, 0.6);
+            const Wires wires = wiresOf(kind);
+            if (wires.input && pick(3)) d.input = cell.signals[pick(3)].id;
+            if (wires.output && pick(2)) d.output = cell.signals[pick(3)].id;
+            if (wires.number && pick(2)) d.number = cell.signals[3].id;
+            if (const Result<Cell> wired = changeDevice(cell, id, d)) cell = *wired;
+        }
+        for (Part& part : cell.parts)
+            if (pick(2)) part.frame = belt, part.pose = translated({real(0, 1.2), real(-0.1, 0.1), 0.006});
+        for (const ArmStation& arm : cell.arms) {
+            const RoutineId routine = routineOf(cell, arm).id;
+            for (int k = 0; k < 5; ++k) {
+                const Signal& signal = cell.signals[pick(cell.signals.size())];
+                Step step;
+                step.kind = std::array{Step::Kind::Wait, Step::Kind::SetSignal, Step::Kind::WaitSignal, Step::Kind::MoveAxes}[pick(4)];
+                step.seconds = real(0, 4);
+                step.signal = signal.id;
+                step.value = double(pick(2));
+                step.comparison = signal.kind == Signal::Kind::Digital ? Step::Comparison::Equal : Step::Comparison(pick(3));
+                if (const auto devices = movableDevices(cell); step.kind == Step::Kind::MoveAxes && !devices.empty()) {
+                    step.device = devices[pick(devices.size())];
+                    for (const FrameId axis : axesOf(cell, step.device)) step.axes.push_back(real(findFrame(cell, axis)->axis->lowest, findFrame(cell, axis)->axis->highest));
+                }
+                if (const Result<Cell> more = insertStep(cell, routine, pick(findRoutine(cell, routine)->steps.size() + 1), step)) cell = *more;
+            }
+        }
+        const Result<Cell> read = readCell(writeCell(cell), "random");
+        QVERIFY2(read.ok(), read.ok() ? "" : read.error().line().c_str());
+        const CheckResult result = check(*read);
+        const Trace& trace = result.trace;
+        ++runs;
+        QVERIFY(std::isfinite(trace.duration) && trace.duration >= 0);
+        QVERIFY(std::is_sorted(trace.partEvents.begin(), trace.partEvents.end(), [](const PartEvent& a, const PartEvent& b) { return a.time < b.time; }));
+        QVERIFY(std::is_sorted(trace.signalEvents.begin(), trace.signalEvents.end(), [](const SignalEvent& a, const SignalEvent& b) { return a.time < b.time; }));
+        QVERIFY(std::is_sorted(trace.axisSpans.begin(), trace.axisSpans.end(), [](const AxisSpan& a, const AxisSpan& b) { return a.start < b.start; }));
+        for (const ArmTrace& arm : trace.arms) {
+            QCOMPARE(arm.outcomes.size(), findRoutine(*read, arm.routine)->steps.size());
+            for (size_t i = 0; i + 1 < arm.spans.size(); ++i) QVERIFY(arm.spans[i].start <= arm.spans[i + 1].start);
+            waits += arm.blockedAt && arm.outcomes[*arm.blockedAt].problem == StepOutcome::Problem::WaitsForEver;
+        }
+        for (const PartEvent& e : trace.partEvents) rides += e.kind == PartEvent::Kind::Rides;
+        for (int i = 0; i <= 100; ++i) {
+            const CellState state = stateAt(*read, trace, trace.duration * i / 100);
+            for (const PlacedPart& p : state.parts) QVERIFY(p.worldFromPart.translation.allFinite());
+            for (const AxisValue& a : state.axes) {
+                const FrameAxis& axis = *findFrame(*read, a.frame)->axis;
+                QVERIFY(a.value >= axis.lowest - 1e-9 && a.value <= axis.highest + 1e-9);
+            }
+        }
+        // The same again, to the last event.
+        const Trace again = simulate(*read);
+        QCOMPARE(again.signalEvents.size(), trace.signalEvents.size());
+        for (size_t i = 0; i < trace.signalEvents.size(); ++i) QVERIFY(again.signalEvents[i].time == trace.signalEvents[i].time && again.signalEvents[i].value == trace.signalEvents[i].value);
+    }
+    QCOMPARE(runs, 150);
+    QVERIFY2(waits > 10 && rides > 100, qPrintable(QString("%1 endless waits, %2 rides").arg(waits).arg(rides)));
+}
 
 TOPIKOS_TEST(DeviceTest)
 #include "device_test.moc"
