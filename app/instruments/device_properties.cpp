@@ -40,7 +40,7 @@ void Properties::addDevice(const Frame& frame)
     const auto change = [=, this](auto set) {
         Device next = device;
         set(next);
-        m_session.edit("Change " + text(frame.name), [=](const Cell& c) { return changeDevice(c, id, next); });
+        edit("Change " + text(frame.name), [=](const Cell& c) { return changeDevice(c, id, next); });
     };
     QString word = deviceWord(device.kind);
     word[0] = word[0].toUpper();
@@ -99,7 +99,7 @@ void Properties::addDevice(const Frame& frame)
         }
         addText("", what);
         addChoice("", name, names, current, [=, this](int i) {
-            m_session.edit("Wire " + text(frame.name), [=](const Cell& c) -> Result<Cell> {
+            edit("Wire " + text(frame.name), [=](const Cell& c) -> Result<Cell> {
                 Device next = device;
                 next.*which = ids[size_t(i)];
                 if (i != 1) return changeDevice(c, id, next);
@@ -123,14 +123,16 @@ void Properties::addAxis(const Frame& frame)
     const auto change = [=, this](const QString& label, auto set) {
         FrameAxis next = axis;
         set(next);
-        m_session.edit(label, [=](const Cell& c) { return changeAxis(c, id, next); });
+        edit(label, [=](const Cell& c) { return changeAxis(c, id, next); });
     };
     const auto value = [&](const QString& label, const QString& what, double FrameAxis::*which, double low, double high, const QString& per = {}) {
         addNumber(label, prefix + what, axis.*which / unit, symbol + per, low, high, 2, [=](double v) { change(label + " of " + name, [&](FrameAxis& a) { a.*which = v * unit; }); }, true);
     };
     addHead(QString("Axis: %1").arg(name));
     const double low = axis.lowest / unit, high = axis.highest / unit;
-    addNumber("Now", prefix + "Now", axisValue(frame, m_session.shownAxes()) / unit, symbol, low, high, 2, [=, this](double v) { m_session.setAxis(id, v * unit); }, true);
+    addNumber("Now", prefix + "Now", axisValue(frame, m_session.shownAxes()) / unit, symbol, low, high, 2, [=, this](double v) {
+        if (!m_trying) m_session.setAxis(id, v * unit);
+    }, true);
     value("At start", "Start", &FrameAxis::value, low, high);
     value("From", "Low", &FrameAxis::lowest, -1e6, 1e6);
     value("To", "High", &FrameAxis::highest, -1e6, 1e6);
@@ -158,7 +160,7 @@ void Properties::showArm(const ArmStation& arm)
     const Cell& cell = m_session.cell();
     const bool held = cell.inHand == id;
     m_title->setText(cell.arms.size() > 1 ? (held ? "Arm (in hand)" : "Arm") : "Arm");
-    addName(arm.name, [=, this](const std::string& name) { m_session.edit("Rename arm", [=](const Cell& c) { return renameArm(c, id, name); }); });
+    addName(arm.name, [=, this](const std::string& name) { edit("Rename arm", [=](const Cell& c) { return renameArm(c, id, name); }); });
     addText("Model", text(arm.model->description().name));
     addStandsOn(arm);
     addText("Carries", text(toolInForce(cell, arm).name));
@@ -169,10 +171,10 @@ void Properties::showArm(const ArmStation& arm)
             routines << text(r.name);
             ids.push_back(r.id);
         }
-    addChoice("Runs", "armRuns", routines, 0, [=, this](int i) { m_session.edit("Run " + routines[i], [=](const Cell& c) { return setRoutineToRun(c, ids[size_t(i)]); }); });
+    addChoice("Runs", "armRuns", routines, 0, [=, this](int i) { edit("Run " + routines[i], [=](const Cell& c) { return setRoutineToRun(c, ids[size_t(i)]); }); });
     std::vector<Button> buttons;
     if (!held) buttons.push_back({"Take in hand", "takeInHand", "This arm is jogged and taught from now on", [=, this] { takeArmInHand(m_session, id); }});
-    if (cell.arms.size() > 1) buttons.push_back({"Delete", "deleteArm", "With its routines and targets", [=, this] { m_session.edit("Delete " + text(arm.name), [=](const Cell& c) { return topikos::deleteArm(c, id); }); }});
+    if (cell.arms.size() > 1) buttons.push_back({"Delete", "deleteArm", "With its routines and targets", [=, this] { edit("Delete " + text(arm.name), [=](const Cell& c) { return topikos::deleteArm(c, id); }); }});
     addButtons(buttons);
 }
 
@@ -187,7 +189,7 @@ void Properties::addStandsOn(const ArmStation& arm)
         names << text(f.name);
         ids.push_back(f.id);
     }
-    addChoice("Stands on", "armMount", names, current, [=, this, id = arm.id](int i) { m_session.edit("Put the arm on " + names[i], [=](const Cell& c) { return setArmMount(c, id, ids[size_t(i)]); }); });
+    addChoice("Stands on", "armMount", names, current, [=, this, id = arm.id](int i) { edit("Put the arm on " + names[i], [=](const Cell& c) { return setArmMount(c, id, ids[size_t(i)]); }); });
 }
 
 void Properties::addTargetAxes(const Target& target)
@@ -209,7 +211,7 @@ void Properties::addTargetAxes(const Target& target)
             AxisValues next = now;
             std::erase_if(next, [axis](const AxisValue& a) { return a.frame == axis; });
             if (value) next.push_back({axis, *value});
-            m_session.edit("Axes of the target", [=](const Cell& c) { return setTargetAxes(c, id, next); });
+            edit("Axes of the target", [=](const Cell& c) { return setTargetAxes(c, id, next); });
         };
         auto* box = new QCheckBox(text(frame.name), this);
         box->setObjectName(QString("comesAlong%1").arg(axis.value));

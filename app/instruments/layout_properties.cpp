@@ -70,7 +70,7 @@ void Properties::showFrame(const Frame& frame)
     const FrameId id = frame.id;
     const Cell& cell = m_session.cell();
     m_title->setText(frame.device ? "Device" : frame.axis ? "Axis of a device" : "Frame");
-    addName(frame.name, [=, this](const std::string& name) { m_session.edit("Rename frame", [=](const Cell& c) { return renameFrame(c, id, name); }); });
+    addName(frame.name, [=, this](const std::string& name) { edit("Rename frame", [=](const Cell& c) { return renameFrame(c, id, name); }); });
     if (frame.device) addDevice(frame);
     if (frame.axis) {
         addAxis(frame);
@@ -79,11 +79,11 @@ void Properties::showFrame(const Frame& frame)
     if (frame.device || frame.axis) addHead("Place");
     const auto frames = framesOf(cell, frame.parent, id);
     if (!frame.axis) addChoice("Seen from", "frameParent", frames.names, frames.current, [=, this](int i) {
-        m_session.edit("New parent for " + text(frame.name), [=](const Cell& c) { return setFrameParent(c, id, frames.ids[size_t(i)]); });
+        edit("New parent for " + text(frame.name), [=](const Cell& c) { return setFrameParent(c, id, frames.ids[size_t(i)]); });
     });
     const bool built = cell.asBuilt && frame.measured;
     if (frame.measured) addHead(built ? "As built (in force)" : "As drawn (in force)");
-    addPose(placeInForce(cell, frame), [=, this](const Pose& pose) { m_session.edit("Move " + text(frame.name), [=](const Cell& c) { return setFramePose(c, id, pose); }); });
+    addPose(placeInForce(cell, frame), [=, this](const Pose& pose) { edit("Move " + text(frame.name), [=](const Cell& c) { return setFramePose(c, id, pose); }); });
     if (frame.measured) {
         const PoseDeviation off = deviation(frame.pose, *frame.measured);
         const Vec3 shift = frame.measured->translation - frame.pose.translation;
@@ -91,12 +91,12 @@ void Properties::showFrame(const Frame& frame)
     }
     std::vector<Button> buttons{{"Three points", "teachFrame", "Place this frame by touching its origin, its x axis and its xy plane with the TCP", [this] { Q_EMIT teachRequested(TeachPanel::Kind::Frame); }},
                                 {frame.measured ? "Measure anew" : "As built …", "teachBuilt", "Enter where three points of the drawing were measured; targets and parts in it follow", [this] { Q_EMIT teachRequested(TeachPanel::Kind::AsBuilt); }}};
-    if (frame.measured) buttons.push_back({"Forget", "forgetBuilt", "Take the measurement away; the frame stands as drawn", [=, this] { m_session.edit("Forget measurement", [=](const Cell& c) { return setFrameMeasured(c, id, std::nullopt); }); }});
-    else buttons.push_back({"Type as built", "typeBuilt", "Start a measurement equal to the drawn place, to be typed in", [=, this] { m_session.edit("Measure " + text(frame.name), [=](const Cell& c) { return setFrameMeasured(c, id, frame.pose); }); }});
+    if (frame.measured) buttons.push_back({"Forget", "forgetBuilt", "Take the measurement away; the frame stands as drawn", [=, this] { edit("Forget measurement", [=](const Cell& c) { return setFrameMeasured(c, id, std::nullopt); }); }});
+    else buttons.push_back({"Type as built", "typeBuilt", "Start a measurement equal to the drawn place, to be typed in", [=, this] { edit("Measure " + text(frame.name), [=](const Cell& c) { return setFrameMeasured(c, id, frame.pose); }); }});
     addButtons(buttons);
     if (armInHand(cell).mount != id) addButtons({{"Put the arm here", "mountHere", "The arm in hand stands on this frame from now on", [=, this] { mountArmHere(m_session); }}});
     addLook(frame.look);
-    addSolids(frame.solids, [=, this](const std::vector<Solid>& solids, const QString& label) { m_session.edit(label, [=](const Cell& c) { return setFrameSolids(c, id, solids); }); });
+    addSolids(frame.solids, [=, this](const std::vector<Solid>& solids, const QString& label) { edit(label, [=](const Cell& c) { return setFrameSolids(c, id, solids); }); });
 }
 
 void Properties::addLook(const Look& look)
@@ -112,17 +112,17 @@ void Properties::showPart(const Part& part)
     const Cell& cell = m_session.cell();
     const PartKind kind = *findPartKind(cell, part.kind);
     m_title->setText("Part");
-    addName(part.name, [=, this](const std::string& name) { m_session.edit("Rename part", [=](const Cell& c) { return renamePart(c, id, name); }); });
+    addName(part.name, [=, this](const std::string& name) { edit("Rename part", [=](const Cell& c) { return renamePart(c, id, name); }); });
     if (const Pattern* pattern = findPattern(cell, part.pattern)) {
         addText("Pattern", QString("%1, place %2").arg(text(pattern->name)).arg(part.place + 1));
         addButtons({{"Go to the pattern", "toPattern", "Places of a pattern are changed all together", [this, p = part.pattern] { m_session.select(p); }}});
     } else {
         const auto frames = framesOf(cell, part.frame);
-        addChoice("Lies in", "partFrame", frames.names, frames.current, [=, this](int i) { m_session.edit("New frame for " + text(part.name), [=](const Cell& c) { return setPartFrame(c, id, frames.ids[size_t(i)]); }); });
+        addChoice("Lies in", "partFrame", frames.names, frames.current, [=, this](int i) { edit("New frame for " + text(part.name), [=](const Cell& c) { return setPartFrame(c, id, frames.ids[size_t(i)]); }); });
         Choices<PartKind> kinds;
         for (const PartKind& k : cell.partKinds) kinds.add(k.name, k.id, part.kind);
-        addChoice("Kind", "partKind", kinds.names, kinds.current, [=, this](int i) { m_session.edit("New kind for " + text(part.name), [=](const Cell& c) { return setPartKind(c, id, kinds.ids[size_t(i)]); }); });
-        addPose(part.pose, [=, this](const Pose& pose) { m_session.edit("Move " + text(part.name), [=](const Cell& c) { return setPartPose(c, id, pose); }); });
+        addChoice("Kind", "partKind", kinds.names, kinds.current, [=, this](int i) { edit("New kind for " + text(part.name), [=](const Cell& c) { return setPartKind(c, id, kinds.ids[size_t(i)]); }); });
+        addPose(part.pose, [=, this](const Pose& pose) { edit("Move " + text(part.name), [=](const Cell& c) { return setPartPose(c, id, pose); }); });
     }
     addLook(part.look);
     const auto count = std::count_if(cell.parts.begin(), cell.parts.end(), [&](const Part& p) { return p.kind == kind.id; });
@@ -130,7 +130,7 @@ void Properties::showPart(const Part& part)
     const auto change = [=, this](const QString& label, auto set) {
         PartKind next = kind;
         set(next);
-        m_session.edit(label, [=](const Cell& c) { return changePartKind(c, next); });
+        edit(label, [=](const Cell& c) { return changePartKind(c, next); });
     };
     addMass(kind.mass, kind.solids, [=](const Inertial& body) { change("Mass of " + text(kind.name), [&](PartKind& k) { k.mass = body.mass; }); });
     addSolids(kind.solids, [=](const std::vector<Solid>& solids, const QString& label) { change(label, [&](PartKind& k) { k.solids = solids; }); });
@@ -146,7 +146,7 @@ void Properties::addMass(double mass, const std::vector<Solid>& solids, std::fun
         apply(body);
     }, true);
     addNumber("Density", "density", m_density, "kg/m³", 0.1, 30000, 0, [=, this](double density) {
-        m_density = density;
+        if (!m_trying) m_density = density;
         apply(inertialOf(solids, density));
     }, true);
     double volume = 0;
@@ -159,11 +159,11 @@ void Properties::showTool(const Tool& tool)
     const ToolId id = tool.id;
     const Cell& cell = m_session.cell();
     m_title->setText(armInHand(cell).tool == id ? "Tool (in force)" : "Tool");
-    addName(tool.name, [=, this](const std::string& name) { m_session.edit("Rename tool", [=](const Cell& c) { return renameTool(c, id, name); }); });
+    addName(tool.name, [=, this](const std::string& name) { edit("Rename tool", [=](const Cell& c) { return renameTool(c, id, name); }); });
     const auto change = [=, this](const QString& label, auto set) {
         Tool next = tool;
         set(next);
-        m_session.edit(label, [=](const Cell& c) { return changeTool(c, next); });
+        edit(label, [=](const Cell& c) { return changeTool(c, next); });
     };
     addNumber("Number", "toolNumber", tool.number, "", 0, 1e6, 0, [=](double v) { change("Number of " + text(tool.name), [&](Tool& t) { t.number = std::uint32_t(v); }); });
     if (armInHand(cell).tool != id) addButtons({{"Put in force", "toolInForce", "The arm carries this tool from now on", [this] { putToolInForce(m_session); }}});
@@ -176,14 +176,14 @@ void Properties::showTool(const Tool& tool)
         rebuild();
     });
     const TcpId tcp = m_point ? tool.points[m_point - 1].id : TcpId{};
-    addPose(flangeFromTcp(tool, tcp), [=, this](const Pose& pose) { m_session.edit("Move TCP of " + text(tool.name), [=](const Cell& c) { return setToolTcp(c, id, pose, tcp); }); });
+    addPose(flangeFromTcp(tool, tcp), [=, this](const Pose& pose) { edit("Move TCP of " + text(tool.name), [=](const Cell& c) { return setToolTcp(c, id, pose, tcp); }); });
     std::vector<Button> buttons{{"Four points", "teachTcp", "Find the TCP by bringing it to one place in four or more orientations", [this] { Q_EMIT teachRequested(TeachPanel::Kind::Tcp); }},
                                 {"Add point", "addPoint", "A further TCP of this tool", [=, this] {
                                      const std::string name = freeNameIn(tool.points, "Point");
                                      m_point = tool.points.size() + 1;
-                                     m_session.edit("Add a point to " + text(tool.name), [=](const Cell& c) { return addToolPoint(c, id, name, tool.flangeFromTcp); });
+                                     edit("Add a point to " + text(tool.name), [=](const Cell& c) { return addToolPoint(c, id, name, tool.flangeFromTcp); });
                                  }}};
-    if (armInHand(cell).tool == id && armInHand(cell).tcp != tcp) buttons.push_back({"Use it", "usePoint", "Poses are read and targets are taken at this point from now on", [=, this] { m_session.edit("Use another point", [=](const Cell& c) { return setToolInForce(c, id, tcp); }); }});
+    if (armInHand(cell).tool == id && armInHand(cell).tcp != tcp) buttons.push_back({"Use it", "usePoint", "Poses are read and targets are taken at this point from now on", [=, this] { edit("Use another point", [=](const Cell& c) { return setToolInForce(c, id, tcp); }); }});
     if (m_point) buttons.push_back({"Remove", "removePoint", "Refused while targets use it", [=, this] { change("Remove a point", [&](Tool& t) { std::erase_if(t.points, [&](const ToolPoint& p) { return p.id == tcp; }); }); }});
     addButtons(buttons);
 
@@ -227,11 +227,11 @@ void Properties::showPattern(const Pattern& pattern)
     const PatternId id = pattern.id;
     const bool targets = pattern.content == Pattern::Content::Targets, ring = pattern.layout == Pattern::Layout::Ring;
     m_title->setText(QString("Pattern of %1 %2").arg(membersOf(cell, pattern).size()).arg(targets ? "targets" : "parts"));
-    addName(pattern.name, [=, this](const std::string& name) { m_session.edit("Rename pattern", [=](const Cell& c) { return renamePattern(c, id, name); }); });
+    addName(pattern.name, [=, this](const std::string& name) { edit("Rename pattern", [=](const Cell& c) { return renamePattern(c, id, name); }); });
     const auto change = [=, this](auto set) {
         Pattern next = pattern;
         set(next);
-        m_session.edit("Change " + text(pattern.name), [=](const Cell& c) { return changePattern(c, next); });
+        edit("Change " + text(pattern.name), [=](const Cell& c) { return changePattern(c, next); });
     };
     const auto frames = framesOf(cell, pattern.frame);
     addChoice("In", "patternFrame", frames.names, frames.current, [=](int i) { change([&](Pattern& p) { p.frame = frames.ids[size_t(i)]; }); });
@@ -277,7 +277,7 @@ void Properties::showPattern(const Pattern& pattern)
     addField("Left out", left, true);
     addHead(ring ? "Centre" : "First place");
     addPose(pattern.first, [=](const Pose& pose) { change([&](Pattern& p) { p.first = pose; }); });
-    addButtons({{"Take apart", "dissolvePattern", "The parts or targets stay, each on its own", [=, this] { m_session.edit("Take " + text(pattern.name) + " apart", [=](const Cell& c) { return deletePattern(c, id, true); }); }},
+    addButtons({{"Take apart", "dissolvePattern", "The parts or targets stay, each on its own", [=, this] { edit("Take " + text(pattern.name) + " apart", [=](const Cell& c) { return deletePattern(c, id, true); }); }},
                 {"Delete", "deletePattern", "With its parts or targets", [this] { deleteSelected(m_session); }}});
 }
 

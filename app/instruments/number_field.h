@@ -2,12 +2,16 @@
 #include "core/spatial/number_text.h"
 
 #include <QDoubleSpinBox>
+#include <QKeyEvent>
+#include <QLineEdit>
 #include <QWheelEvent>
 
 namespace topikos {
 
 /// A number field that lets the wheel scroll the panel and takes sums, "1200-45/2", units behind them, and a comma or point as decimal sign.
+/// Tells what is being typed before it is entered; Escape takes it back.
 class NumberField : public QDoubleSpinBox {
+    Q_OBJECT
 public:
     /// `unit` [m or rad] is what the number counts in when none is typed.
     explicit NumberField(QWidget* parent, Quantity quantity = Quantity::Number, double unit = 1) : QDoubleSpinBox(parent), m_quantity(quantity), m_unit(unit)
@@ -17,9 +21,24 @@ public:
         setKeyboardTracking(false);
         setAlignment(Qt::AlignRight);
         setFocusPolicy(Qt::StrongFocus);
+        connect(lineEdit(), &QLineEdit::textEdited, this, [this](const QString& words) {
+            const auto value = typed(words);
+            Q_EMIT typing(value && *value >= minimum() && *value <= maximum() ? value : std::nullopt);
+        });
     }
 
+Q_SIGNALS:
+    /// The value that Enter would take; nothing when it would not, or when the typing was given up.
+    void typing(std::optional<double> value);
+
 protected:
+    void keyPressEvent(QKeyEvent* event) override
+    {
+        if (event->key() != Qt::Key_Escape || lineEdit()->text() == textFromValue(value()) + suffix()) return QDoubleSpinBox::keyPressEvent(event);
+        lineEdit()->setText(textFromValue(value()) + suffix());
+        selectAll();
+        Q_EMIT typing(std::nullopt);
+    }
     void wheelEvent(QWheelEvent* event) override { event->ignore(); }
     QValidator::State validate(QString& input, int&) const override
     {

@@ -69,6 +69,21 @@ void Properties::rebuild()
         if (auto* again = findChild<QWidget*>(focused)) again->setFocus();
 }
 
+void Properties::edit(const QString& label, const Edit& change)
+{
+    if (m_trying) m_session.preview(change);
+    else m_session.edit(label, change);
+}
+
+void Properties::showTyped(std::optional<double> value, const std::function<void(double)>& apply)
+{
+    m_session.endPreview();
+    if (!value) return;
+    m_trying = true;
+    apply(*value);
+    m_trying = false;
+}
+
 void Properties::clear()
 {
     while (QLayoutItem* item = m_grid->takeAt(0)) {
@@ -128,6 +143,7 @@ void Properties::addNumber(const QString& label, const QString& name, double val
     connect(field, &QDoubleSpinBox::valueChanged, this, [shown, apply](double now) {
         if (now != shown) apply(now);
     });
+    connect(field, &NumberField::typing, this, [this, apply](std::optional<double> value) { showTyped(value, apply); });
     field->setMinimumWidth(60);
     addField(label, field, wide);
 }
@@ -156,8 +172,7 @@ void Properties::addPose(const Pose& pose, std::function<void(const Pose&)> appl
         field->setSuffix(i < 3 || unit.size == 1 ? QString(" ") + unit.symbol : QString(unit.symbol));
         field->setMinimumWidth(70);
         const double shown = field->value();
-        connect(field, &QDoubleSpinBox::valueChanged, this, [=](double now) {
-            if (now == shown) return;
+        const auto take = [=](double now) {
             Pose next = pose;
             if (i < 3) {
                 next.translation[i] = now * unit.size;
@@ -167,7 +182,11 @@ void Properties::addPose(const Pose& pose, std::function<void(const Pose&)> appl
                 next.rotation = rotationFrom(order, a);
             }
             apply(next);
+        };
+        connect(field, &QDoubleSpinBox::valueChanged, this, [=](double now) {
+            if (now != shown) take(now);
         });
+        connect(field, &NumberField::typing, this, [this, take](std::optional<double> value) { showTyped(value, take); });
         grid->addWidget(label, i % 3, (i / 3) * 2);
         grid->addWidget(field, i % 3, (i / 3) * 2 + 1);
     }
@@ -230,7 +249,7 @@ void Properties::showStep(const Step& step)
     const std::vector<Step>& steps = m_session.routine().steps;
     const auto row = std::find_if(steps.begin(), steps.end(), [&](const Step& s) { return s.id == step.id; }) - steps.begin() + 1;
     const std::function<void(const Step&)> change = [this, routine, row](const Step& next) {
-        m_session.edit(QString("Change step %1").arg(row), [=](const Cell& cell) { return changeStep(cell, routine, next); });
+        edit(QString("Change step %1").arg(row), [=](const Cell& cell) { return changeStep(cell, routine, next); });
     };
     m_title->setText(QString("Step %1").arg(row));
     addChoice("Kind", "stepKind", {"joint move", "line", "grip", "release", "wait", "set signal", "wait for signal", "move device"}, int(step.kind), [=, this](int kind) {
@@ -310,10 +329,10 @@ void Properties::showTarget(const Target& target)
 {
     const TargetId id = target.id;
     m_title->setText(target.kind == Target::Kind::Pose ? "Target (pose)" : "Target (posture)");
-    addName(target.name, [=, this](const std::string& name) { m_session.edit("Rename target", [=](const Cell& cell) { return renameTarget(cell, id, name); }); });
+    addName(target.name, [=, this](const std::string& name) { edit("Rename target", [=](const Cell& cell) { return renameTarget(cell, id, name); }); });
     if (target.kind == Target::Kind::Pose) {
         addText("Frame", text(frameName(m_session.cell(), target.frame)));
-        addPose(target.pose, [=, this](const Pose& pose) { m_session.edit("Change " + text(target.name), [=](const Cell& cell) { return setTargetPose(cell, id, pose); }); });
+        addPose(target.pose, [=, this](const Pose& pose) { edit("Change " + text(target.name), [=](const Cell& cell) { return setTargetPose(cell, id, pose); }); });
         addText("Way", configurationShort(target.configuration));
     } else {
         QStringList values;
@@ -331,7 +350,7 @@ void Properties::showThresholds()
         addNumber(label, name, t.*value / unit, symbol, 0, unit == kDegree ? 90 : unit == 1 ? 1 : 1000, unit == 1 ? 3 : 1, [=, this](double v) {
             Thresholds next = t;
             next.*value = v * unit;
-            m_session.edit("Change threshold", [=](const Cell& cell) { return setThresholds(cell, next); });
+            edit("Change threshold", [=](const Cell& cell) { return setThresholds(cell, next); });
         });
     };
     const auto& joints = m_session.arm().joints();

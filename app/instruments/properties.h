@@ -26,6 +26,10 @@ Q_SIGNALS:
 
 private:
     void rebuild();
+    /// Makes an edit, or shows what it would make while a value is being typed.
+    void edit(const QString& label, const Edit& change);
+    /// Shows a value while it is typed: `apply` is the same as when it is entered.
+    void showTyped(std::optional<double> value, const std::function<void(double)>& apply);
     void showStep(const Step& step);
     void showTarget(const Target& target);
     void showFrame(const Frame& frame);
@@ -71,6 +75,7 @@ private:
     QGridLayout* m_grid;
     int m_cell = 0;  ///< next free half row
     bool m_stale = false;
+    bool m_trying = false;  ///< a value is being typed
     Selection m_shown;
     size_t m_shape = 0;           ///< of the shapes shown, the one in full
     size_t m_point = 0;           ///< of a tool's points, the one in full

@@ -34,6 +34,7 @@ private Q_SLOTS:
     void rackIsBuiltFromAnEmptyCell();
     void numbersTakeSumsAndUnits_data();
     void numbersTakeSumsAndUnits();
+    void typedPlaceIsShownBeforeItIsTaken();
     void handleMovesAFrameInSteps();
     void frameSnapsToACorner();
     void escapeTakesADragBack();
@@ -197,6 +198,37 @@ void LayoutWindowTest::numbersTakeSumsAndUnits()
     bool told = false;
     for (QTreeWidgetItemIterator it(child<QTreeWidget>("layoutTree")); *it; ++it) told = told || ((*it)->text(0) == "Drying rack" && (*it)->toolTip(0).contains(kLengthUnits[length].symbol));
     QVERIFY(told);
+}
+
+void LayoutWindowTest::typedPlaceIsShownBeforeItIsTaken()
+{
+    const FrameId rack = frameNamed("Drying rack");
+    session().select(rack);
+    QTRY_VERIFY(m_window->findChild<NumberField*>("pose0"));
+    auto* edit = child<NumberField>("pose0")->findChild<QLineEdit*>();
+    const auto shown = [&] { return findFrame(session().shownCell(), rack)->pose.translation[0]; };
+    const double before = shown();
+    edit->setFocus();
+    edit->selectAll();
+    QTest::keyClicks(edit, "700+40");
+    QVERIFY(std::abs(shown() - 0.74) < 1e-12);
+    QVERIFY(findFrame(session().cell(), rack)->pose.translation[0] == before && !session().history().canUndo());
+    // What is no number shows nothing.
+    QTest::keyClicks(edit, "+");
+    QCOMPARE(shown(), before);
+    QTest::keyClick(edit, Qt::Key_Backspace);
+    QVERIFY(std::abs(shown() - 0.74) < 1e-12);
+    // Escape takes it back, Enter takes it.
+    QTest::keyClick(edit, Qt::Key_Escape);
+    QCOMPARE(shown(), before);
+    QVERIFY2(edit->text().startsWith(QString::number(before * 1000)), qPrintable(edit->text()));
+    edit->selectAll();
+    QTest::keyClicks(edit, "650");
+    QTest::keyClick(edit, Qt::Key_Return);
+    QVERIFY(std::abs(findFrame(session().cell(), rack)->pose.translation[0] - 0.65) < 1e-12);
+    QCOMPARE(&session().shownCell(), &session().cell());
+    session().undo();
+    QVERIFY(!session().history().canUndo());
 }
 
 void LayoutWindowTest::handleMovesAFrameInSteps()
