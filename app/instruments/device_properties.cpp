@@ -228,10 +228,13 @@ void Properties::addStepDetails(const Step& step, const std::function<void(const
     const Cell& cell = m_session.cell();
     if (step.kind == Step::Kind::SetSignal || step.kind == Step::Kind::WaitSignal) {
         QStringList names;
+        std::vector<SignalId> ids;
         int current = -1;
         for (const Signal& s : cell.signals) {
-            if (s.id == step.signal) current = int(names.size());
+            if (step.kind == Step::Kind::SetSignal && writerOf(cell, s.id)) continue;
+            if (s.id == step.signal) current = int(ids.size());
             names << text(s.name);
+            ids.push_back(s.id);
         }
         const auto with = [=](auto set) {
             Step next = step;
@@ -240,9 +243,10 @@ void Properties::addStepDetails(const Step& step, const std::function<void(const
         };
         addChoice("Signal", "stepSignal", names, current, [=, this](int i) {
             with([&](Step& s) {
-                const Signal& signal = m_session.cell().signals[size_t(i)];
+                const Signal& signal = *findSignal(m_session.cell(), ids[size_t(i)]);
                 s.signal = signal.id;
                 if (checkSignalValue(signal, s.value)) s.value = 1;
+                if (signal.kind == Signal::Kind::Digital) s.comparison = Step::Comparison::Equal;
             });
         });
         const Signal* signal = findSignal(cell, step.signal);

@@ -257,10 +257,15 @@ void Properties::showStep(const Step& step)
         next.kind = Step::Kind(kind);
         const Cell& cell = m_session.cell();
         if (next.isMove() && !next.target) next.target = m_session.station().home;
-        if ((next.kind == Step::Kind::SetSignal || next.kind == Step::Kind::WaitSignal) && !findSignal(cell, next.signal)) {
-            if (cell.signals.empty()) return m_session.say("There are no signals yet; add one in the Signals tab below.", true);
-            next.signal = cell.signals.front().id;
-            next.value = 1;
+        if (next.kind == Step::Kind::SetSignal || next.kind == Step::Kind::WaitSignal) {
+            const auto fits = [&](const Signal& s) { return next.kind == Step::Kind::WaitSignal || !writerOf(cell, s.id); };
+            const Signal* own = findSignal(cell, next.signal);
+            if (!own || !fits(*own)) {
+                const auto other = std::find_if(cell.signals.begin(), cell.signals.end(), fits);
+                if (other == cell.signals.end()) return m_session.say("There is no signal for this step yet; add one in the Signals tab below.", true);
+                next.signal = other->id;
+                next.value = 1;
+            }
         }
         if (next.kind == Step::Kind::MoveAxes) {
             const std::vector<FrameId> devices = movableDevices(cell);

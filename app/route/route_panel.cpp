@@ -4,6 +4,7 @@
 #include "app/theme/theme.h"
 #include "app/theme/typed_delegate.h"
 #include "core/cell/arms.h"
+#include "core/cell/devices.h"
 #include "core/exchange/step_text.h"
 
 #include <QCompleter>
@@ -210,7 +211,10 @@ RoutePanel::RoutePanel(Session& session, QWidget* parent) : QWidget(parent), m_s
     m_type->setCompleter(completer);
     const auto fillWords = [this, words] {
         QStringList list{"grip", "release", "wait 0.5 s"};
-        for (const Signal& s : m_session.cell().signals) list << "set " + text(s.name) << "wait for " + text(s.name);
+        for (const Signal& s : m_session.cell().signals) {
+            list << "wait for " + text(s.name);
+            if (!writerOf(m_session.cell(), s.id)) list << "set " + text(s.name);
+        }
         for (const Frame& f : m_session.cell().frames)
             if (f.device && !axesOf(m_session.cell(), f.id).empty()) list << "move " + text(f.name) + " to ";
         for (const Target& t : m_session.cell().targets)
@@ -248,8 +252,8 @@ void RoutePanel::showEmpty()
     const bool empty = m_session.routine().steps.empty();
     m_list->setVisible(!empty);
     m_empty->setVisible(empty);
-    const Trace* trace = m_session.trace();
-    m_time->setText(trace ? QString::number(trace->duration, 'f', 2) + " s" : "");
+    const ArmTrace* own = m_session.armTrace();
+    m_time->setText(own && !empty ? QString::number(own->duration, 'f', 2) + " s" : "");
 }
 
 void RoutePanel::chooseRoutine(int index)

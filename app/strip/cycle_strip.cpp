@@ -96,8 +96,9 @@ void CycleStrip::addArm(const Cell& cell, const Trace& trace, const ArmTrace& ar
         carried.blocks.push_back({e.time, end, theme().track, part ? text(part->name) : "", {}, true});
     }
     m_lanes.push_back(std::move(own));
-    m_lanes.push_back(std::move(tool));
-    m_lanes.push_back(std::move(carried));
+    // Of several arms only those lanes that have something.
+    for (Lane* lane : {&tool, &carried})
+        if (!lane->blocks.empty() || trace.arms.size() == 1) m_lanes.push_back(std::move(*lane));
 }
 
 void CycleStrip::addDevices(const Cell& cell, const Trace& trace)

@@ -289,6 +289,13 @@ Result<Cell> deleteSignal(const Cell& cell, SignalId id)
     return next;
 }
 
+FrameId writerOf(const Cell& cell, SignalId id)
+{
+    for (const Frame& f : cell.frames)
+        if (f.device && id && (f.device->output == id || f.device->number == id)) return f.id;
+    return {};
+}
+
 std::vector<SignalUse> usesOf(const Cell& cell, SignalId id)
 {
     std::vector<SignalUse> out;

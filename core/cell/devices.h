@@ -42,6 +42,9 @@ struct SignalUse {
 };
 std::vector<SignalUse> usesOf(const Cell& cell, SignalId id);
 
+/// The device that writes a signal, none for signals that steps may set.
+FrameId writerOf(const Cell& cell, SignalId id);
+
 /// What is wrong with a device's or an axis' values, or nothing.
 Status checkDevice(const Cell& cell, const Frame& frame);
 Status checkAxis(const FrameAxis& axis);

@@ -1,5 +1,6 @@
 #include "core/cell/edit.h"
 
+#include "core/cell/devices.h"
 #include "core/cell/edit_support.h"
 #include "core/robot/data_sheet.h"
 
@@ -342,10 +343,8 @@ Status checkStep(const Cell& cell, const Step& step)
         const Signal* signal = findSignal(cell, step.signal);
         if (!signal) return fail("edit.step-signal", "the step has no signal", "Name a signal of this cell.");
         if (Status bad = checkSignalValue(*signal, step.value)) return bad;
-        if (step.kind == Step::Kind::SetSignal)
-            for (const Frame& f : cell.frames)
-                if (f.device && (f.device->output == signal->id || f.device->number == signal->id))
-                    return fail("edit.step-signal-written", fmt::format("\"{}\" is written by \"{}\"", signal->name, f.name), "Set another signal; this one can be waited for.");
+        if (const FrameId writer = writerOf(cell, signal->id); writer && step.kind == Step::Kind::SetSignal)
+            return fail("edit.step-signal-written", fmt::format("\"{}\" is written by \"{}\"", signal->name, frameName(cell, writer)), "Set another signal; this one can be waited for.");
     }
     if (step.kind == Step::Kind::MoveAxes) {
         const std::vector<FrameId> axes = axesOf(cell, step.device);

@@ -216,7 +216,7 @@ std::string stepText(const Cell& cell, const Step& step)
         const bool set = step.kind == Step::Kind::SetSignal, digital = signal && signal->kind == Signal::Kind::Digital;
         const char* how = set ? " to " : step.comparison == Step::Comparison::AtLeast ? " at least " : step.comparison == Step::Comparison::AtMost ? " at most " : " is ";
         text += (set ? "set " : "wait for ") + (signal ? signal->name : "?");
-        if (digital && step.comparison == Step::Comparison::Equal) return text + (step.value != 0 ? " on" : " off");
+        if (digital && (set || step.comparison == Step::Comparison::Equal)) return text + (step.value != 0 ? " on" : " off");
         return text + how + plainNumber(step.value, 6);
     }
     case Step::Kind::MoveAxes: {
