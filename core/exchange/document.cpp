@@ -96,7 +96,9 @@ std::string printDocument(const Json& document)
             entries(value, "  ", [&](const Json& routine) {
                 const char* before = "{";
                 for (const auto& field : routine.items()) {
-                    out += before + Json(field.key()).dump() + ":";
+                    out += before;
+                    out += Json(field.key()).dump();
+                    out += ':';
                     if (field.key() == "steps") entries(field.value(), "    ", flat);
                     else flat(field.value());
                     before = ",";

@@ -224,7 +224,8 @@ std::string stepText(const Cell& cell, const Step& step)
         const std::vector<FrameId> axes = axesOf(cell, step.device);
         for (size_t i = 0; i < std::min(axes.size(), step.axes.size()); ++i) {
             const bool turns = findFrame(cell, axes[i])->axis->kind == JointKind::Revolute;
-            text += " " + (turns ? plainNumber(degrees(step.axes[i]), 3) + "°" : mm(step.axes[i]));
+            text += ' ';
+            text += turns ? plainNumber(degrees(step.axes[i]), 3) + "°" : mm(step.axes[i]);
         }
         return step.jointSpeed < 1 ? text + " at " + plainNumber(step.jointSpeed * 100, 3) + " %" : text;
     }
@@ -234,7 +235,7 @@ std::string stepText(const Cell& cell, const Step& step)
     const Target* target = findTarget(cell, step.target);
     text += step.standoff > 0 ? "over " : "to ";
     text += target ? target->name : "?";
-    if (step.standoff > 0) text += " " + mm(step.standoff);
+    if (step.standoff > 0) text += fmt::format(" {}", mm(step.standoff));
     if (step.kind == Step::Kind::Line) text += " at " + plainNumber(millimetres(step.lineSpeed), 3) + " mm/s";
     else if (step.jointSpeed < 1) text += " at " + plainNumber(step.jointSpeed * 100, 3) + " %";
     if (step.blend > 0) text += " blend " + mm(step.blend);

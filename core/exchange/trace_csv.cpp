@@ -23,7 +23,7 @@ std::string traceCsv(const Cell& cell, const Trace& trace, double step)
 {
     std::string out = "time_s";
     // With several arms each column says whose it is.
-    const auto column = [&](const ArmStation& arm, const std::string& name) { out += "," + (cell.arms.size() > 1 ? quoted(arm.name + " " + name) : name); };
+    const auto column = [&](const ArmStation& arm, const std::string& name) { out += fmt::format(",{}", cell.arms.size() > 1 ? quoted(arm.name + " " + name) : name); };
     for (const ArmStation& arm : cell.arms) {
         for (const Joint& joint : arm.model->joints()) column(arm, fmt::format("{}_{}", joint.name, joint.kind == JointKind::Revolute ? "rad" : "m"));
         for (const char* name : {"gripper_m", "tcp_x_m", "tcp_y_m", "tcp_z_m"}) column(arm, name);
@@ -31,8 +31,8 @@ std::string traceCsv(const Cell& cell, const Trace& trace, double step)
     std::vector<const Frame*> axes;
     for (const Frame& frame : cell.frames)
         if (frame.axis) axes.push_back(&frame);
-    for (const Frame* frame : axes) out += "," + quoted(fmt::format("{}_{}", frame->name, frame->axis->kind == JointKind::Revolute ? "rad" : "m"));
-    for (const Signal& signal : cell.signals) out += "," + quoted(signal.name);
+    for (const Frame* frame : axes) out += fmt::format(",{}", quoted(fmt::format("{}_{}", frame->name, frame->axis->kind == JointKind::Revolute ? "rad" : "m")));
+    for (const Signal& signal : cell.signals) out += fmt::format(",{}", quoted(signal.name));
     out += "\n";
     const auto rows = static_cast<long>(std::ceil(trace.duration / step - 1e-9));
     for (long i = 0; i <= rows; ++i) {
