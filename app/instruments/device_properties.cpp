@@ -1,5 +1,6 @@
 #include "app/instruments/properties.h"
 
+#include "app/instruments/choices.h"
 #include "app/instruments/number_field.h"
 #include "app/layout/layout_commands.h"
 #include "app/session/text.h"
@@ -42,9 +43,7 @@ void Properties::addDevice(const Frame& frame)
         set(next);
         edit("Change " + text(frame.name), [=](const Cell& c) { return changeDevice(c, id, next); });
     };
-    QString word = deviceWord(device.kind);
-    word[0] = word[0].toUpper();
-    addHead(word);
+    addHead(text(deviceTitle(device.kind)));
     const auto size = [&](int axis, const QString& label) {
         addNumber(label, QString("deviceSize%1").arg(axis), millimetres(device.size[axis]), "mm", 0, kFarthest, 1, [=](double v) { change([&](Device& d) { d.size[axis] = v * kMillimetre; }); }, true);
     };
@@ -61,15 +60,10 @@ void Properties::addDevice(const Frame& frame)
         break;
     case Kind::Source: {
         const std::vector<PartKind>& kinds = m_session.cell().partKinds;
-        QStringList names{"nothing"};
-        std::vector<PartKindId> ids{{}};
-        int current = 0;
-        for (const PartKind& k : kinds) {
-            if (k.id == device.makes) current = int(ids.size());
-            names << text(k.name);
-            ids.push_back(k.id);
-        }
-        addChoice("Makes", "sourceMakes", names, current, [=](int i) { change([&](Device& d) { d.makes = ids[size_t(i)]; }); });
+        Choices<PartKindId> makes;
+        makes.add("nothing", {}, device.makes);
+        for (const PartKind& k : kinds) makes.add(k.name, k.id, device.makes);
+        addChoice("Makes", "sourceMakes", makes.names, makes.current, [=](int i) { change([&](Device& d) { d.makes = makes.ids[size_t(i)]; }); });
         if (!device.input) addNumber("Every", "sourceInterval", device.interval, "s", 0.01, 86400, 2, [=](double v) { change([&](Device& d) { d.interval = v; }); });
         addNumber("At most", "sourceMost", device.most, "", 0, 10000, 0, [=](double v) { change([&](Device& d) { d.most = std::uint32_t(v); }); });
         if (kinds.empty()) addText("", "Add a part first: a source makes parts of a kind that is in the cell.");
@@ -162,34 +156,17 @@ void Properties::showArm(const ArmStation& arm)
     m_title->setText(cell.arms.size() > 1 ? (held ? "Arm (in hand)" : "Arm") : "Arm");
     addName(arm.name, [=, this](const std::string& name) { edit("Rename arm", [=](const Cell& c) { return renameArm(c, id, name); }); });
     addText("Model", text(arm.model->description().name));
-    addStandsOn(arm);
+    const auto frames = framesOf(cell, arm.mount);
+    addChoice("Stands on", "armMount", frames.names, frames.current, [=, this](int i) { edit("Put the arm on " + frames.names[i], [=](const Cell& c) { return setArmMount(c, id, frames.ids[size_t(i)]); }); });
     addText("Carries", text(toolInForce(cell, arm).name));
-    QStringList routines;
-    std::vector<RoutineId> ids;
+    Choices<RoutineId> routines;
     for (const Routine& r : cell.routines)
-        if (r.arm == id) {
-            routines << text(r.name);
-            ids.push_back(r.id);
-        }
-    addChoice("Runs", "armRuns", routines, 0, [=, this](int i) { edit("Run " + routines[i], [=](const Cell& c) { return setRoutineToRun(c, ids[size_t(i)]); }); });
+        if (r.arm == id) routines.add(r.name, r.id, routineOf(cell, arm).id);
+    addChoice("Runs", "armRuns", routines.names, routines.current, [=, this](int i) { edit("Run " + routines.names[i], [=](const Cell& c) { return setRoutineToRun(c, routines.ids[size_t(i)]); }); });
     std::vector<Button> buttons;
     if (!held) buttons.push_back({"Take in hand", "takeInHand", "This arm is jogged and taught from now on", [=, this] { takeArmInHand(m_session, id); }});
     if (cell.arms.size() > 1) buttons.push_back({"Delete", "deleteArm", "With its routines and targets", [=, this] { edit("Delete " + text(arm.name), [=](const Cell& c) { return topikos::deleteArm(c, id); }); }});
     addButtons(buttons);
-}
-
-void Properties::addStandsOn(const ArmStation& arm)
-{
-    const Cell& cell = m_session.cell();
-    QStringList names{"World"};
-    std::vector<FrameId> ids{{}};
-    int current = 0;
-    for (const Frame& f : cell.frames) {
-        if (f.id == arm.mount) current = int(ids.size());
-        names << text(f.name);
-        ids.push_back(f.id);
-    }
-    addChoice("Stands on", "armMount", names, current, [=, this, id = arm.id](int i) { edit("Put the arm on " + names[i], [=](const Cell& c) { return setArmMount(c, id, ids[size_t(i)]); }); });
 }
 
 void Properties::addTargetAxes(const Target& target)
@@ -227,23 +204,17 @@ void Properties::addStepDetails(const Step& step, const std::function<void(const
 {
     const Cell& cell = m_session.cell();
     if (step.kind == Step::Kind::SetSignal || step.kind == Step::Kind::WaitSignal) {
-        QStringList names;
-        std::vector<SignalId> ids;
-        int current = -1;
-        for (const Signal& s : cell.signals) {
-            if (step.kind == Step::Kind::SetSignal && writerOf(cell, s.id)) continue;
-            if (s.id == step.signal) current = int(ids.size());
-            names << text(s.name);
-            ids.push_back(s.id);
-        }
+        Choices<SignalId> signals;
+        for (const Signal& s : cell.signals)
+            if (step.kind == Step::Kind::WaitSignal || !writerOf(cell, s.id)) signals.add(s.name, s.id, step.signal);
         const auto with = [=](auto set) {
             Step next = step;
             set(next);
             change(next);
         };
-        addChoice("Signal", "stepSignal", names, current, [=, this](int i) {
+        addChoice("Signal", "stepSignal", signals.names, signals.current, [=, this](int i) {
             with([&](Step& s) {
-                const Signal& signal = *findSignal(m_session.cell(), ids[size_t(i)]);
+                const Signal& signal = *findSignal(m_session.cell(), signals.ids[size_t(i)]);
                 s.signal = signal.id;
                 if (checkSignalValue(signal, s.value)) s.value = 1;
                 if (signal.kind == Signal::Kind::Digital) s.comparison = Step::Comparison::Equal;
@@ -259,14 +230,9 @@ void Properties::addStepDetails(const Step& step, const std::function<void(const
         }
     }
     if (step.kind != Step::Kind::MoveAxes) return;
-    QStringList names;
-    std::vector<FrameId> devices = movableDevices(cell);
-    int current = -1;
-    for (size_t i = 0; i < devices.size(); ++i) {
-        names << text(frameName(cell, devices[i]));
-        if (devices[i] == step.device) current = int(i);
-    }
-    addChoice("Device", "stepDevice", names, current, [=, this](int i) { change(axisStep(m_session.cell(), step, devices[size_t(i)])); });
+    Choices<FrameId> devices;
+    for (const FrameId device : movableDevices(cell)) devices.add(frameName(cell, device), device, step.device);
+    addChoice("Device", "stepDevice", devices.names, devices.current, [=, this](int i) { change(axisStep(m_session.cell(), step, devices.ids[size_t(i)])); });
     const std::vector<FrameId> axes = axesOf(cell, step.device);
     for (size_t i = 0; i < std::min(axes.size(), step.axes.size()); ++i) {
         const Frame& frame = *findFrame(cell, axes[i]);

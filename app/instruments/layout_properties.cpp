@@ -1,5 +1,6 @@
 #include "app/instruments/properties.h"
 
+#include "app/instruments/choices.h"
 #include "app/instruments/number_field.h"
 #include "app/layout/layout_commands.h"
 #include "app/session/text.h"
@@ -18,29 +19,6 @@ namespace topikos {
 namespace {
 
 constexpr double kLargest = 100000;  // [mm]
-
-/// Names and ids of a list for a choice, and which of them is `current`.
-template <class Object>
-struct Choices {
-    QStringList names;
-    std::vector<decltype(Object::id)> ids;
-    int current = -1;
-    void add(const std::string& name, decltype(Object::id) id, decltype(Object::id) wanted)
-    {
-        if (id == wanted) current = int(ids.size());
-        names << text(name);
-        ids.push_back(id);
-    }
-};
-
-Choices<Frame> framesOf(const Cell& cell, FrameId wanted, FrameId except = {})
-{
-    Choices<Frame> out;
-    out.add("World", {}, wanted);
-    for (const Frame& f : cell.frames)
-        if (!except || !isBelow(cell, f.id, except)) out.add(f.name, f.id, wanted);
-    return out;
-}
 
 /// Corners as they are typed: "0 0; 100 0; 100 50" in mm.
 QString outlineText(const std::vector<Eigen::Vector2d>& outline)
@@ -119,7 +97,7 @@ void Properties::showPart(const Part& part)
     } else {
         const auto frames = framesOf(cell, part.frame);
         addChoice("Lies in", "partFrame", frames.names, frames.current, [=, this](int i) { edit("New frame for " + text(part.name), [=](const Cell& c) { return setPartFrame(c, id, frames.ids[size_t(i)]); }); });
-        Choices<PartKind> kinds;
+        Choices<PartKindId> kinds;
         for (const PartKind& k : cell.partKinds) kinds.add(k.name, k.id, part.kind);
         addChoice("Kind", "partKind", kinds.names, kinds.current, [=, this](int i) { edit("New kind for " + text(part.name), [=](const Cell& c) { return setPartKind(c, id, kinds.ids[size_t(i)]); }); });
         addPose(part.pose, [=, this](const Pose& pose) { edit("Move " + text(part.name), [=](const Cell& c) { return setPartPose(c, id, pose); }); });
@@ -236,7 +214,7 @@ void Properties::showPattern(const Pattern& pattern)
     const auto frames = framesOf(cell, pattern.frame);
     addChoice("In", "patternFrame", frames.names, frames.current, [=](int i) { change([&](Pattern& p) { p.frame = frames.ids[size_t(i)]; }); });
     if (!targets) {
-        Choices<PartKind> kinds;
+        Choices<PartKindId> kinds;
         for (const PartKind& k : cell.partKinds) kinds.add(k.name, k.id, pattern.kind);
         addChoice("Kind", "patternKind", kinds.names, kinds.current, [=](int i) { change([&](Pattern& p) { p.kind = kinds.ids[size_t(i)]; }); });
     }

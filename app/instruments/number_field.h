@@ -25,6 +25,8 @@ public:
             const auto value = typed(words);
             Q_EMIT typing(value && *value >= minimum() && *value <= maximum() ? value : std::nullopt);
         });
+        // What was entered is made now; what was typed and is the same as before is nothing.
+        connect(this, &QAbstractSpinBox::editingFinished, this, [this] { Q_EMIT typing(std::nullopt); });
     }
 
 Q_SIGNALS:

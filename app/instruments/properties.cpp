@@ -1,5 +1,6 @@
 #include "app/instruments/properties.h"
 
+#include "app/instruments/choices.h"
 #include "app/instruments/number_field.h"
 #include "app/session/text.h"
 #include "app/theme/button.h"
@@ -143,7 +144,7 @@ void Properties::addNumber(const QString& label, const QString& name, double val
     connect(field, &QDoubleSpinBox::valueChanged, this, [shown, apply](double now) {
         if (now != shown) apply(now);
     });
-    connect(field, &NumberField::typing, this, [this, apply](std::optional<double> value) { showTyped(value, apply); });
+    connect(field, &NumberField::typing, this, [this, apply](std::optional<double> typed) { showTyped(typed, apply); });
     field->setMinimumWidth(60);
     addField(label, field, wide);
 }
@@ -275,18 +276,12 @@ void Properties::showStep(const Step& step)
         change(next);
     });
     if (step.isMove()) {
-        QStringList names;
-        std::vector<TargetId> ids;
-        int current = -1;
-        for (const Target& t : m_session.cell().targets) {
-            if (t.arm != m_session.station().id) continue;
-            if (t.id == step.target) current = int(ids.size());
-            names << text(t.name);
-            ids.push_back(t.id);
-        }
-        addChoice("Target", "stepTarget", names, current, [=](int i) {
+        Choices<TargetId> targets;
+        for (const Target& t : m_session.cell().targets)
+            if (t.arm == m_session.station().id) targets.add(t.name, t.id, step.target);
+        addChoice("Target", "stepTarget", targets.names, targets.current, [=](int i) {
             Step next = step;
-            next.target = ids[size_t(i)];
+            next.target = targets.ids[size_t(i)];
             change(next);
         });
         if (step.kind == Step::Kind::Line)

@@ -37,7 +37,6 @@ private:
     void showTool(const Tool& tool);
     void showPattern(const Pattern& pattern);
     void showArm(const ArmStation& arm);
-    void addStandsOn(const ArmStation& arm);
     void addDevice(const Frame& frame);
     void addAxis(const Frame& frame);
     /// Where the axes that are shown stand by now.

@@ -45,9 +45,7 @@ void addToolHere(Session& session)
 void addDeviceHere(Session& session, Device::Kind kind)
 {
     const FrameId parent = frameForNew(session);
-    std::string word = deviceWord(kind);
-    word[0] = char(std::toupper(word[0]));
-    const std::string name = freeNameIn(session.cell().frames, word);
+    const std::string name = freeNameIn(session.cell().frames, deviceTitle(kind));
     FrameId created;
     const Pose pose = parent ? Pose{} : translated({0.8, 0, 0});
     if (session.edit("Add " + text(name), [&](const Cell& cell) { return addDevice(cell, kind, name, parent, pose, &created); })) session.select(created);

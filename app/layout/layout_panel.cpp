@@ -94,11 +94,7 @@ LayoutPanel::LayoutPanel(Session& session, QWidget* parent) : QWidget(parent), m
     more->setStyleSheet("QPushButton { padding: 3px 6px; font-size: 12px; } QPushButton::menu-indicator { image: none; width: 0; }");
     auto* menu = new QMenu(more);
     menu->setObjectName("addMoreMenu");
-    for (int k = 0; k <= int(Device::Kind::LightBarrier); ++k) {
-        QString word = deviceWord(Device::Kind(k));
-        word[0] = word[0].toUpper();
-        menu->addAction(word, this, [this, k] { addDeviceHere(m_session, Device::Kind(k)); });
-    }
+    for (int k = 0; k <= int(Device::Kind::LightBarrier); ++k) menu->addAction(text(deviceTitle(Device::Kind(k))), this, [this, k] { addDeviceHere(m_session, Device::Kind(k)); });
     menu->addSeparator();
     menu->addAction("Arm", this, [this] { addArmHere(m_session); });
     more->setMenu(menu);

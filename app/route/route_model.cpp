@@ -78,7 +78,8 @@ QVariant RouteModel::data(const QModelIndex& index, int role) const
             return worst;
         }
         const ArmTrace* own = m_session.armTrace();
-        for (const ArmTrace::Span& span : own ? own->spans : std::vector<ArmTrace::Span>())
+        if (!own) return {};
+        for (const ArmTrace::Span& span : own->spans)
             if (own->outcomes[span.outcome].step == step.id) return span.end - span.start;
         return {};
     }

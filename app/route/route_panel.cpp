@@ -215,8 +215,7 @@ RoutePanel::RoutePanel(Session& session, QWidget* parent) : QWidget(parent), m_s
             list << "wait for " + text(s.name);
             if (!writerOf(m_session.cell(), s.id)) list << "set " + text(s.name);
         }
-        for (const Frame& f : m_session.cell().frames)
-            if (f.device && !axesOf(m_session.cell(), f.id).empty()) list << "move " + text(f.name) + " to ";
+        for (const FrameId device : movableDevices(m_session.cell())) list << "move " + text(frameName(m_session.cell(), device)) + " to ";
         for (const Target& t : m_session.cell().targets)
             for (const char* start : {"joint to ", "line to ", "joint over ", "line over "}) list << start + text(t.name);
         words->setStringList(list);

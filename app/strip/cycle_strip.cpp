@@ -24,8 +24,8 @@ CycleStrip::CycleStrip(Session& session, QWidget* parent) : QWidget(parent), m_s
 {
     setObjectName("cycleStrip");
     setFocusPolicy(Qt::StrongFocus);
-    for (const auto signal : {&Session::cellChanged, &Session::checkedChanged}) connect(&session, signal, this, &CycleStrip::refresh);
-    for (const auto signal : {&Session::selectionChanged, &Session::runChanged}) connect(&session, signal, this, qOverload<>(&QWidget::update));
+    connect(&session, &Session::checkedChanged, this, &CycleStrip::refresh);
+    for (const auto signal : {&Session::cellChanged, &Session::selectionChanged, &Session::runChanged}) connect(&session, signal, this, qOverload<>(&QWidget::update));
     refresh();
 }
 
@@ -113,15 +113,20 @@ void CycleStrip::addDevices(const Cell& cell, const Trace& trace)
                 }
         if (frame.device && frame.device->kind == Device::Kind::Belt) {
             // A belt moves from a stretch with speed or acceleration to one with neither.
-            std::optional<double> since;
+            bool moves = false;
+            double since = 0;
             const auto close = [&](double end) {
-                if (since && end > *since) lane.blocks.push_back({*since, end, theme().track, frame.device->indexing ? "index" : "runs", {}, true});
-                since.reset();
+                if (moves && end > since) lane.blocks.push_back({since, end, theme().track, frame.device->indexing ? "index" : "runs", {}, true});
+                moves = false;
             };
             for (const BeltStretch& s : trace.beltStretches) {
                 if (s.belt != frame.id || s.start > trace.duration) continue;
-                if (s.speed != 0 || s.acceleration != 0) since = since.value_or(s.start);
-                else close(s.start);
+                if (s.speed == 0 && s.acceleration == 0) {
+                    close(s.start);
+                } else if (!moves) {
+                    moves = true;
+                    since = s.start;
+                }
             }
             close(trace.duration);
         }

@@ -78,6 +78,11 @@ SignalsTable::SignalsTable(Session& session, QWidget* parent) : QWidget(parent),
     });
     connect(&session, &Session::cellChanged, this, &SignalsTable::fill, Qt::QueuedConnection);
     for (const auto signal : {&Session::checkedChanged, &Session::runChanged}) connect(&session, signal, this, &SignalsTable::showValues);
+}
+
+void SignalsTable::showEvent(QShowEvent* event)
+{
+    QWidget::showEvent(event);
     fill();
 }
 
@@ -99,6 +104,7 @@ void SignalsTable::add(Signal::Kind kind)
 
 void SignalsTable::fill()
 {
+    if (!isVisible()) return;  // made when it is looked at
     m_filling = true;
     const int current = m_table->currentRow();
     const Cell& cell = m_session.cell();
@@ -131,7 +137,7 @@ void SignalsTable::fill()
             if (next.kind != Signal::Kind::Analogue) next.start = next.kind == Signal::Kind::Digital ? (next.start != 0) : std::round(next.start);
             // The box under which this runs is made anew by the edit.
             QMetaObject::invokeMethod(this, [this, next] {
-                if (!m_session.edit("Change kind of " + text(next.name), [&](const Cell& cell) { return changeSignal(cell, next); })) fill();
+                if (!m_session.edit("Change kind of " + text(next.name), [&](const Cell& c) { return changeSignal(c, next); })) fill();
             }, Qt::QueuedConnection);
         });
         m_table->setCellWidget(r, KindColumn, kind);
@@ -145,6 +151,7 @@ void SignalsTable::fill()
 
 void SignalsTable::showValues()
 {
+    if (!isVisible()) return;
     m_filling = true;
     const Trace* trace = m_session.trace();
     for (int r = 0; r < m_table->rowCount(); ++r) {

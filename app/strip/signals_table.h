@@ -12,6 +12,9 @@ class SignalsTable : public QWidget {
 public:
     SignalsTable(Session& session, QWidget* parent = nullptr);
 
+protected:
+    void showEvent(QShowEvent* event) override;
+
 private:
     void fill();
     void showValues();

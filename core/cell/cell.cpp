@@ -87,7 +87,7 @@ std::vector<FrameId> axesOf(const Cell& cell, FrameId device)
         for (; id; id = findFrame(cell, id)->parent) ++levels;
         return levels;
     };
-    std::sort(out.begin(), out.end(), [&](FrameId a, FrameId b) { return depth(a) < depth(b); });
+    std::stable_sort(out.begin(), out.end(), [&](FrameId a, FrameId b) { return depth(a) < depth(b); });
     return out;
 }
 

@@ -6,6 +6,7 @@
 
 #include <fmt/format.h>
 
+#include <cctype>
 #include <cmath>
 
 namespace topikos {
@@ -111,6 +112,13 @@ const char* deviceWord(Kind kind)
     case Kind::LightBarrier: return "light barrier";
     }
     return "";
+}
+
+std::string deviceTitle(Kind kind)
+{
+    std::string word = deviceWord(kind);
+    word[0] = char(std::toupper(static_cast<unsigned char>(word[0])));
+    return word;
 }
 
 Wires wiresOf(Kind kind)

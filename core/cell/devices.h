@@ -5,6 +5,8 @@ namespace topikos {
 
 /// "rail", "turntable" …: the word for a kind of device.
 const char* deviceWord(Device::Kind kind);
+/// The same as a title: "Rail".
+std::string deviceTitle(Device::Kind kind);
 
 /// What the signals of a kind of device are for; nullptr where it has none. Inputs are read by the device, outputs and numbers written.
 struct Wires {
