@@ -24,7 +24,8 @@ int main(int argc, char** argv)
     parser.addVersionOption();
     parser.addPositionalArgument("cell", "Cell file to open; without one the demo cell opens.", "[cell]");
     const QCommandLineOption picture("picture", "Write a picture of the window to FILE and quit.", "FILE");
-    const QCommandLineOption example("example", "Open a shipped example: tile-glazing-line, glazing-line-on-a-rail or planted-mistakes.", "NAME");
+    const QCommandLineOption example(
+        "example", "Open a shipped example: tile-glazing-line, glazing-line-on-a-rail or planted-mistakes.", "NAME");
     parser.addOptions({picture, example});
     parser.process(app);
 

@@ -1,4 +1,5 @@
-// One benchmark for each figure that concerns the core. Run: build/bench/topikos-bench --benchmark_repetitions=5 --benchmark_report_aggregates_only=true
+// One benchmark for each figure that concerns the core. Run: build/bench/topikos-bench --benchmark_repetitions=5
+// --benchmark_report_aggregates_only=true
 #include "core/cell/edit.h"
 #include "core/check/check.h"
 #include "core/check/contact_pairs.h"
@@ -32,7 +33,9 @@ std::vector<JointVector> postures()
     std::vector<JointVector> out;
     for (int n = 0; n < 1024; ++n) {
         JointVector q(6);
-        for (int i = 0; i < 6; ++i) q[i] = std::uniform_real_distribution(arm().joints()[size_t(i)].lower, arm().joints()[size_t(i)].upper)(random);
+        for (int i = 0; i < 6; ++i)
+            q[i] = std::uniform_real_distribution(arm().joints()[size_t(i)].lower,
+                                                  arm().joints()[size_t(i)].upper)(random);
         out.push_back(q);
     }
     return out;
@@ -64,7 +67,8 @@ void plainForward(benchmark::State& state)
         Eigen::Isometry3d t = Eigen::Isometry3d::Identity();
         for (int i = 0; i < 6; ++i) {
             const Joint& j = arm().joints()[size_t(i)];
-            t = t * Eigen::Translation3d(j.parentFromJoint.translation) * j.parentFromJoint.rotation * Eigen::AngleAxisd(q[i], j.axis);
+            t = t * Eigen::Translation3d(j.parentFromJoint.translation) * j.parentFromJoint.rotation
+                * Eigen::AngleAxisd(q[i], j.axis);
         }
         benchmark::DoNotOptimize(t);
     }
@@ -99,7 +103,8 @@ BENCHMARK(forwardWithJacobian);
 void inverseAllBranches(benchmark::State& state)
 {
     std::vector<Pose> poses;
-    for (const JointVector& q : postures()) poses.push_back(forward(arm(), q));
+    for (const JointVector& q : postures())
+        poses.push_back(forward(arm(), q));
     size_t n = 0;
     for (auto _ : state) {
         const Solutions s = inverseKinematics(arm(), poses[n++ & 1023]);
@@ -115,9 +120,12 @@ void inverseOf(benchmark::State& state, const ArmPtr& arm, bool near)
     std::vector<std::pair<Pose, JointVector>> poses;
     for (int n = 0; n < 1024; ++n) {
         JointVector q(arm->jointCount());
-        for (int i = 0; i < q.size(); ++i) q[i] = std::uniform_real_distribution(arm->joints()[size_t(i)].lower, arm->joints()[size_t(i)].upper)(random);
+        for (int i = 0; i < q.size(); ++i)
+            q[i] =
+                std::uniform_real_distribution(arm->joints()[size_t(i)].lower, arm->joints()[size_t(i)].upper)(random);
         const Pose pose = forward(*arm, q);
-        for (double& v : q) v += 0.02;
+        for (double& v : q)
+            v += 0.02;
         poses.push_back({pose, clampedToRange(*arm, q)});
     }
     size_t n = 0;
@@ -167,7 +175,8 @@ void lineCheckPerSample(benchmark::State& state)
         samples += move.samples.size();
         benchmark::DoNotOptimize(move);
     }
-    state.counters["per_sample"] = benchmark::Counter(double(samples), benchmark::Counter::kIsRate | benchmark::Counter::kInvert);
+    state.counters["per_sample"] =
+        benchmark::Counter(double(samples), benchmark::Counter::kIsRate | benchmark::Counter::kInvert);
 }
 BENCHMARK(lineCheckPerSample)->Unit(benchmark::kMicrosecond);
 
@@ -192,7 +201,8 @@ BENCHMARK(simulateAllFrames)->Unit(benchmark::kMillisecond);
 void checkThousandMoves(benchmark::State& state)
 {
     const Cell cell = longCell(1250);  // eight moves in ten steps
-    for (auto _ : state) benchmark::DoNotOptimize(check(cell, cell.routines.front()));
+    for (auto _ : state)
+        benchmark::DoNotOptimize(check(cell, cell.routines.front()));
 }
 BENCHMARK(checkThousandMoves)->Unit(benchmark::kMillisecond);
 
@@ -226,7 +236,8 @@ BENCHMARK(editOneTargetOf500Steps)->Unit(benchmark::kMillisecond);
 void readFiveThousandSteps(benchmark::State& state)
 {
     const std::string text = writeCell(longCell(5000));
-    for (auto _ : state) benchmark::DoNotOptimize(readCell(text, "bench"));
+    for (auto _ : state)
+        benchmark::DoNotOptimize(readCell(text, "bench"));
 }
 BENCHMARK(readFiveThousandSteps)->Unit(benchmark::kMillisecond);
 
@@ -234,7 +245,8 @@ void saveFiveThousandSteps(benchmark::State& state)
 {
     const Cell cell = longCell(5000);
     const std::string path = "/tmp/topikos-bench.topikos";
-    for (auto _ : state) benchmark::DoNotOptimize(saveCell(path, cell));
+    for (auto _ : state)
+        benchmark::DoNotOptimize(saveCell(path, cell));
     std::remove(path.c_str());
 }
 BENCHMARK(saveFiveThousandSteps)->Unit(benchmark::kMillisecond);
@@ -245,12 +257,15 @@ Triangles slab(int n)
     Triangles t;
     for (const float z : {0.0f, 0.05f})
         for (int r = 0; r <= n; ++r)
-            for (int c = 0; c <= n; ++c) t.points.push_back({float(c) / float(n), float(r) / float(n), z + 0.01f * std::sin(0.03f * float(r)) * std::cos(0.02f * float(c))});
+            for (int c = 0; c <= n; ++c)
+                t.points.push_back({float(c) / float(n), float(r) / float(n),
+                                    z + 0.01f * std::sin(0.03f * float(r)) * std::cos(0.02f * float(c))});
     const auto at = [n](int side, int r, int c) { return std::uint32_t((side * (n + 1) + r) * (n + 1) + c); };
     for (int side = 0; side < 2; ++side)
         for (int r = 0; r < n; ++r)
             for (int c = 0; c < n; ++c)
-                for (const auto& f : {std::array{at(side, r, c), at(side, r, c + 1), at(side, r + 1, c + 1)}, std::array{at(side, r, c), at(side, r + 1, c + 1), at(side, r + 1, c)}})
+                for (const auto& f : {std::array{at(side, r, c), at(side, r, c + 1), at(side, r + 1, c + 1)},
+                                      std::array{at(side, r, c), at(side, r + 1, c + 1), at(side, r + 1, c)}})
                     t.faces.push_back(side ? f : std::array{f[0], f[2], f[1]});
     return t;
 }
@@ -282,7 +297,8 @@ BENCHMARK(bringInSurface)->Unit(benchmark::kMillisecond);
 Cell heavyCell()
 {
     Cell cell = demo();
-    for (int i = 0; i < 8; ++i) cell.frames.back().solids.push_back(surfaceOf(slab(360 + i)));
+    for (int i = 0; i < 8; ++i)
+        cell.frames.back().solids.push_back(surfaceOf(slab(360 + i)));
     return cell;
 }
 
@@ -290,7 +306,8 @@ void openHundredMegabytes(benchmark::State& state)
 {
     const std::string path = "/tmp/topikos-bench.topikos";
     if (saveCell(path, heavyCell())) return state.SkipWithError("no room in /tmp");
-    for (auto _ : state) benchmark::DoNotOptimize(openCell(path));
+    for (auto _ : state)
+        benchmark::DoNotOptimize(openCell(path));
     state.counters["MB"] = double(readFile(path, std::size_t(1) << 30).value().size()) / 1e6;
     std::remove(path.c_str());
 }
@@ -300,7 +317,8 @@ void saveHundredMegabytes(benchmark::State& state)
 {
     const Cell cell = heavyCell();
     const std::string path = "/tmp/topikos-bench.topikos";
-    for (auto _ : state) benchmark::DoNotOptimize(saveCell(path, cell));
+    for (auto _ : state)
+        benchmark::DoNotOptimize(saveCell(path, cell));
     std::remove(path.c_str());
 }
 BENCHMARK(saveHundredMegabytes)->Unit(benchmark::kMillisecond);
@@ -308,7 +326,8 @@ BENCHMARK(saveHundredMegabytes)->Unit(benchmark::kMillisecond);
 void contactPairsOfThousandPostures(benchmark::State& state)
 {
     const Cell cell = demo();
-    for (auto _ : state) benchmark::DoNotOptimize(sampleContactPairs(cell, {1000, 1}));
+    for (auto _ : state)
+        benchmark::DoNotOptimize(sampleContactPairs(cell, {1000, 1}));
 }
 BENCHMARK(contactPairsOfThousandPostures)->Unit(benchmark::kMillisecond);
 

@@ -40,7 +40,8 @@ double residentMegabytes()
 void awaitFrames(const Viewport& view, int more)
 {
     const int until = view.frameCount() + more;
-    while (view.frameCount() < until) QApplication::processEvents(QEventLoop::AllEvents, 50);
+    while (view.frameCount() < until)
+        QApplication::processEvents(QEventLoop::AllEvents, 50);
 }
 
 }  // namespace
@@ -59,7 +60,8 @@ int main(int argc, char** argv)
     window.show();
     awaitFrames(window.viewport(), 1);
     std::printf("%-46s %8.0f ms   (goal 700)\n", "main() to first complete frame", double(clock.elapsed()));
-    while (!window.session().checkIsFresh()) QApplication::processEvents();
+    while (!window.session().checkIsFresh())
+        QApplication::processEvents();
     std::printf("view of %d x %d pixels\n", window.viewport().width(), window.viewport().height());
 
     std::vector<double> frames;
@@ -98,7 +100,8 @@ int main(int argc, char** argv)
         const TargetId id = window.session().cell().targets.back().id;
         const Pose pose = window.session().cell().targets.back().pose * translated({0, 0, i % 2 ? 0.001 : -0.001});
         window.session().edit("Move", [&](const Cell& cell) { return setTargetPose(cell, id, pose); });
-        while (!window.session().checkIsFresh()) QApplication::processEvents();
+        while (!window.session().checkIsFresh())
+            QApplication::processEvents();
         edits.push_back(double(clock.nsecsElapsed()) * 1e-6);
     }
     std::printf("%-46s %8.1f ms\n", "edit of a demo target to fresh verdicts", median(edits));
@@ -108,7 +111,9 @@ int main(int argc, char** argv)
     Triangles wave;
     constexpr int n = 400;
     for (int r = 0; r <= n; ++r)
-        for (int c = 0; c <= n; ++c) wave.points.push_back({0.002f * float(c), 0.002f * float(r), 0.02f * std::sin(0.05f * float(r)) * std::cos(0.04f * float(c))});
+        for (int c = 0; c <= n; ++c)
+            wave.points.push_back({0.002f * float(c), 0.002f * float(r),
+                                   0.02f * std::sin(0.05f * float(r)) * std::cos(0.04f * float(c))});
     for (std::uint32_t r = 0; r < n; ++r)
         for (std::uint32_t c = 0; c < n; ++c) {
             const std::uint32_t at = r * (n + 1) + c;

@@ -2,7 +2,8 @@
 #include <string>
 #include <vector>
 
-/// One function per command. Each writes to standard output and error and returns the exit code: 0 done, 1 something blocked, 2 bad input.
+/// One function per command. Each writes to standard output and error and returns the exit code: 0 done, 1 something
+/// blocked, 2 bad input.
 namespace topikos::cli {
 
 /// Which arm is asked about: a catalogue id or a file; base and tip for URDF files of several chains.

@@ -9,7 +9,9 @@
 int main(int argc, char** argv)
 {
     using namespace topikos::cli;
-    CLI::App app{"Topikos without a window: arms, checks and cycles. Numbers are SI; docs/manual/command-line.md has it all.", "topikos-cli"};
+    CLI::App app{
+        "Topikos without a window: arms, checks and cycles. Numbers are SI; docs/manual/command-line.md has it all.",
+        "topikos-cli"};
     app.require_subcommand(0, 1);
     bool json = false;
     int code = 0;
@@ -34,10 +36,15 @@ int main(int argc, char** argv)
     query("info", "Axes, ranges and family of inverse kinematics", armInfo);
     query("fk", "Flange pose for each line {\"q\":[...]} of standard input", armForward);
     query("jacobian", "Jacobian and singular values for each line {\"q\":[...]}", armJacobian);
-    query("ik", "All postures for each line {\"pose\":[[...],...]}, optional \"near\":[...], \"turns\":\"all\", \"locked\":[...]", armInverse);
+    query("ik",
+          "All postures for each line {\"pose\":[[...],...]}, optional \"near\":[...], \"turns\":\"all\", "
+          "\"locked\":[...]",
+          armInverse);
     query("singular", "Smallest singular value, kinds and margins for each line {\"q\":[...]}", armSingular);
 
-    query("torque", "Joint efforts for each line {\"q\",\"qd\",\"qdd\"}, optional \"gravity\" and \"payload\":{\"mass\",\"com\"}", armTorque);
+    query("torque",
+          "Joint efforts for each line {\"q\",\"qd\",\"qdd\"}, optional \"gravity\" and \"payload\":{\"mass\",\"com\"}",
+          armTorque);
 
     std::string out;
     CLI::App* armOut = arm->add_subcommand("export", "Write the arm as .topikos-arm, .urdf or .srdf");
@@ -62,7 +69,8 @@ int main(int argc, char** argv)
     simulateCommand->add_option("--trace", trace, "Write time, joints, gripper and TCP to this CSV file");
     simulateCommand->callback([&] { code = simulateCell(file, json, cycles, trace); });
 
-    CLI::App* exportCommand = app.add_subcommand("export", "Write a part of a cell: .csv the run, .urdf, .srdf or .topikos-arm its arm");
+    CLI::App* exportCommand =
+        app.add_subcommand("export", "Write a part of a cell: .csv the run, .urdf, .srdf or .topikos-arm its arm");
     exportCommand->add_option("CELL", file, "Cell file")->required();
     exportCommand->add_option("OUT", out, "File to write")->required();
     exportCommand->callback([&] { code = exportCell(file, out); });
@@ -73,8 +81,10 @@ int main(int argc, char** argv)
 
     try {
         app.parse(argc, argv);
-        if (app.get_subcommands().empty()) throw CLI::RequiredError("One of the commands arm, check, simulate, export, format");
-        if (arm->parsed() && arm->get_subcommands().empty()) throw CLI::RequiredError("One of the questions list, info, fk, jacobian, ik, singular, torque, export");
+        if (app.get_subcommands().empty())
+            throw CLI::RequiredError("One of the commands arm, check, simulate, export, format");
+        if (arm->parsed() && arm->get_subcommands().empty())
+            throw CLI::RequiredError("One of the questions list, info, fk, jacobian, ik, singular, torque, export");
     } catch (const CLI::Success& success) {
         return app.exit(success);
     } catch (const CLI::ParseError& error) {

@@ -14,7 +14,8 @@ int runRegisteredTests(int argc, char** argv)
     const QString wanted = argc > 1 ? argv[1] : "";
     const bool all = wanted.isEmpty() || wanted.startsWith('-');
     QStringList arguments{argv[0]};
-    for (int i = all ? 1 : 2; i < argc; ++i) arguments << argv[i];
+    for (int i = all ? 1 : 2; i < argc; ++i)
+        arguments << argv[i];
     for (const RegisteredTest& test : registeredTests()) {
         if (!all && wanted != test.name) continue;
         const std::unique_ptr<QObject> object(test.make());

@@ -11,7 +11,10 @@ struct RegisteredTest {
 };
 std::vector<RegisteredTest>& registeredTests();
 struct TestRegistration {
-    TestRegistration(const char* name, std::function<QObject*()> make) { registeredTests().push_back({name, std::move(make)}); }
+    TestRegistration(const char* name, std::function<QObject*()> make)
+    {
+        registeredTests().push_back({name, std::move(make)});
+    }
 };
 #define TOPIKOS_TEST(Class) static const TestRegistration registration##Class(#Class, [] { return new Class; });
 

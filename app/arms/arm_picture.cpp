@@ -27,10 +27,12 @@ QImage armPicture(const Arm& arm, QSize pixels)
     chainFrames(arm, armHome(arm), frames);
     const std::vector<Mesh> bodies = armBodies(arm);
     std::vector<Pose> places{Pose{}};
-    for (int i = 0; i < arm.jointCount(); ++i) places.push_back(makePose(frames.joints[size_t(i)].rotation, frames.joints[size_t(i)].origin));
+    for (int i = 0; i < arm.jointCount(); ++i)
+        places.push_back(makePose(frames.joints[size_t(i)].rotation, frames.joints[size_t(i)].origin));
     std::vector<Vec3> points;
     for (size_t b = 0; b < bodies.size(); ++b)
-        for (const MeshVertex& v : bodies[b].vertices) points.push_back(places[b] * Vec3(v.position.cast<double>()));
+        for (const MeshVertex& v : bodies[b].vertices)
+            points.push_back(places[b] * Vec3(v.position.cast<double>()));
     camera.fit(points, size, 4);
     const Vec3 light = Vec3(-0.4, -0.5, 0.8).normalized();
     for (size_t b = 0; b < bodies.size(); ++b) {
@@ -48,7 +50,8 @@ QImage armPicture(const Arm& arm, QSize pixels)
             if (normal.dot(centre - camera.eye()) > 0) continue;
             Facet facet;
             facet.depth = (centre - camera.eye()).norm();
-            for (const Vec3& c : corners) facet.shape << camera.pixel(c, size);
+            for (const Vec3& c : corners)
+                facet.shape << camera.pixel(c, size);
             const Color& own = mesh.vertices[mesh.triangles[t]].color;
             const double bright = 0.62 + 0.38 * std::max(0.0, normal.dot(light));
             facet.color = QColor(int(own.red * bright), int(own.green * bright), int(own.blue * bright));

@@ -19,8 +19,10 @@ namespace topikos {
 QString ArmsPage::idFrom(const QString& name)
 {
     QString id;
-    for (const QChar c : name.toLower()) id += c.isLetterOrNumber() ? QString(c) : id.isEmpty() || id.endsWith('-') ? QString() : QString("-");
-    while (id.endsWith('-')) id.chop(1);
+    for (const QChar c : name.toLower())
+        id += c.isLetterOrNumber() ? QString(c) : id.isEmpty() || id.endsWith('-') ? QString() : QString("-");
+    while (id.endsWith('-'))
+        id.chop(1);
     if (id.isEmpty()) id = "arm";
     return catalogueArm(id.toStdString()) ? id + "-own" : id;
 }
@@ -52,8 +54,10 @@ bool ArmsPage::openFile(const QString& path)
         m_urdfPath = path;
         m_base->clear();
         m_tip->clear();
-        for (const std::string& link : links->all) m_base->addItem(text(link));
-        for (const std::string& link : links->all) m_tip->addItem(text(link));
+        for (const std::string& link : links->all)
+            m_base->addItem(text(link));
+        for (const std::string& link : links->all)
+            m_tip->addItem(text(link));
         m_base->setCurrentText(text(links->root));
         const bool flange = std::find(links->all.begin(), links->all.end(), "flange") != links->all.end();
         m_tip->setCurrentText(flange ? "flange" : text(links->tips.front()));
@@ -69,7 +73,10 @@ bool ArmsPage::openFile(const QString& path)
     m_bench->setPosture(armHome(m_bench->arm()));
     m_view->fitAll();
     if (m_missed.empty()) say("Opened " + QFileInfo(path).fileName());
-    else say(text(m_missed.front()) + (m_missed.size() > 1 ? QString(" And %1 more like it.").arg(m_missed.size() - 1) : ""), true);
+    else
+        say(text(m_missed.front())
+                + (m_missed.size() > 1 ? QString(" And %1 more like it.").arg(m_missed.size() - 1) : ""),
+            true);
     m_missed.clear();
     return true;
 }
@@ -83,14 +90,16 @@ Result<ArmPtr> ArmsPage::armOfUrdf(const UrdfChain& chain)
         const QString key = "packages/" + text(package);
         QString folder = settings.value(key).toString();
         if (folder.isEmpty() || !QFileInfo(folder).isDir()) {
-            folder = QFileDialog::getExistingDirectory(this, "Folder of the package " + text(package), QFileInfo(m_urdfPath).path());
+            folder = QFileDialog::getExistingDirectory(this, "Folder of the package " + text(package),
+                                                       QFileInfo(m_urdfPath).path());
             if (folder.isEmpty()) continue;  // its links get bodies made from the kinematics
             settings.setValue(key, folder);
         }
         folders[package] = folder.toStdString();
     }
     m_missed.clear();
-    return readUrdf(source, QFileInfo(m_urdfPath).fileName().toStdString(), chain, meshesBeside(m_urdfPath.toStdString(), folders), &m_missed);
+    return readUrdf(source, QFileInfo(m_urdfPath).fileName().toStdString(), chain,
+                    meshesBeside(m_urdfPath.toStdString(), folders), &m_missed);
 }
 
 void ArmsPage::chooseChain()
@@ -103,7 +112,8 @@ void ArmsPage::chooseChain()
 
 bool ArmsPage::addSurface(int link, const QString& path)
 {
-    const auto read = doBeside(this, "Reading " + QFileInfo(path).fileName() + " …", [path](const std::function<bool()>& keepOn) { return readSurface(path, keepOn); });
+    const auto read = doBeside(this, "Reading " + QFileInfo(path).fileName() + " …",
+                               [path](const std::function<bool()>& keepOn) { return readSurface(path, keepOn); });
     if (!read) return false;
     if (!*read) {
         say(text(read->error().line()), true);
@@ -113,13 +123,17 @@ bool ArmsPage::addSurface(int link, const QString& path)
     const bool inMillimetres = surface.unit < 1;
     const Solid solid = solidOf(surface, surface.unit, false);
     Eigen::AlignedBox3d box;
-    for (const Eigen::Vector3f& p : solid.surface.drawn->points) box.extend(Vec3(p.cast<double>()));
+    for (const Eigen::Vector3f& p : solid.surface.drawn->points)
+        box.extend(Vec3(p.cast<double>()));
     const Vec3 size = box.sizes();
     changeWhole([&](DataSheet& sheet) {
         std::erase_if(sheet.meshes, [link](const LinkMesh& m) { return m.link == link; });
         sheet.meshes.push_back({link, solid.surface.drawn});
     });
-    say(QString("Link %1 is drawn from %2: %3 x %4 x %5 mm, taken as %6.").arg(link).arg(QFileInfo(path).fileName(), lengthText(size[0], 0), lengthText(size[1], 0), lengthText(size[2], 0), inMillimetres ? "millimetres" : "metres"));
+    say(QString("Link %1 is drawn from %2: %3 x %4 x %5 mm, taken as %6.")
+            .arg(link)
+            .arg(QFileInfo(path).fileName(), lengthText(size[0], 0), lengthText(size[1], 0), lengthText(size[2], 0),
+                 inMillimetres ? "millimetres" : "metres"));
     return true;
 }
 
@@ -145,7 +159,8 @@ bool ArmsPage::saveTo(const QString& path)
     }
     if (path.endsWith(".topikos-arm")) m_model->markKept();
     QString words = "Saved " + QFileInfo(path).fileName();
-    for (const std::string& lost : file->lost) words += ". " + text(lost).chopped(1);
+    for (const std::string& lost : file->lost)
+        words += ". " + text(lost).chopped(1);
     say(words);
     return true;
 }
@@ -159,7 +174,8 @@ void ArmsPage::useInCell()
     if (known && writeSheet(sheetOf(known->description())) == writeSheet(sheet)) {
         arm = known;
     } else {
-        if (known || sheet.id.empty() || sheet.id.find('/') != std::string::npos) sheet.id = idFrom(text(sheet.name)).toStdString();
+        if (known || sheet.id.empty() || sheet.id.find('/') != std::string::npos)
+            sheet.id = idFrom(text(sheet.name)).toStdString();
         const Result<ArmPtr> own = armOf(sheet);
         if (!own) return say(text(own.error().line()), true);
         arm = *own;

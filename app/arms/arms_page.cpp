@@ -72,12 +72,16 @@ DataSheet emptySheet()
 
 QString factsOf(const Arm& arm)
 {
-    return QString("%1 axes · %2 mm%3").arg(arm.jointCount()).arg(lengthText(arm.reach(), 0), arm.description().payload > 0 ? QString(" · %1 kg").arg(arm.description().payload) : "");
+    return QString("%1 axes · %2 mm%3")
+        .arg(arm.jointCount())
+        .arg(lengthText(arm.reach(), 0),
+             arm.description().payload > 0 ? QString(" · %1 kg").arg(arm.description().payload) : "");
 }
 
 }  // namespace
 
-ArmsPage::ArmsPage(Session& session, QWidget* parent) : QWidget(parent), m_session(session), m_arm(session.station().model)
+ArmsPage::ArmsPage(Session& session, QWidget* parent) :
+    QWidget(parent), m_session(session), m_arm(session.station().model)
 {
     setObjectName("armsPage");
     setAttribute(Qt::WA_StyledBackground);
@@ -98,7 +102,8 @@ ArmsPage::ArmsPage(Session& session, QWidget* parent) : QWidget(parent), m_sessi
     m_view = new Viewport(*m_bench, columns);
     m_view->setMinimumSize(300, 220);
     m_view->readingStrip().hide();
-    m_view->setHints("<b>Drag</b> turns the view &nbsp;·&nbsp; <b>1</b> to <b>9</b> choose an axis &nbsp;·&nbsp; <b>Left, Right</b> move it");
+    m_view->setHints("<b>Drag</b> turns the view &nbsp;·&nbsp; <b>1</b> to <b>9</b> choose an axis &nbsp;·&nbsp; "
+                     "<b>Left, Right</b> move it");
     columns->addWidget(m_view);
     columns->addWidget(buildFacts());
     columns->setStretchFactor(1, 1);
@@ -114,7 +119,8 @@ ArmsPage::ArmsPage(Session& session, QWidget* parent) : QWidget(parent), m_sessi
     m_sweepTimer.setInterval(kSweepInterval);
     connect(&m_sweepTimer, &QTimer::timeout, this, [this] {
         const int joint = m_bench->jogJointIndex();
-        if (joint >= m_sweepStart.size() || m_sweepStart.size() != m_bench->arm().jointCount()) return m_sweepTimer.stop();
+        if (joint >= m_sweepStart.size() || m_sweepStart.size() != m_bench->arm().jointCount())
+            return m_sweepTimer.stop();
         // Both ends are always shown, however slow the picture is.
         const double now = double(m_sweepClock.elapsed()) / (1000 * m_sweepSeconds);
         double next = std::min(1.0, now);
@@ -129,9 +135,13 @@ ArmsPage::ArmsPage(Session& session, QWidget* parent) : QWidget(parent), m_sessi
         // From where it stands to the lower end, to the upper end, and back.
         const double s = 4 * m_sweepPlace;
         JointVector q = m_sweepStart;
-        q[joint] = s < 1 ? start + s * (j.lower - start) : s < 3 ? j.lower + (s - 1) / 2 * (j.upper - j.lower) : j.upper + (s - 3) * (start - j.upper);
+        q[joint] = s < 1   ? start + s * (j.lower - start)
+                   : s < 3 ? j.lower + (s - 1) / 2 * (j.upper - j.lower)
+                           : j.upper + (s - 3) * (start - j.upper);
         m_bench->setPosture(q);
-        say(QString("Axis %1 at %2%3, from %4 to %5").arg(joint + 1).arg(q[joint] > 0 ? "+" : "", jointText(j, q[joint]), jointText(j, j.lower), jointText(j, j.upper)));
+        say(QString("Axis %1 at %2%3, from %4 to %5")
+                .arg(joint + 1)
+                .arg(q[joint] > 0 ? "+" : "", jointText(j, q[joint]), jointText(j, j.lower), jointText(j, j.upper)));
         if (m_sweepPlace >= 1) m_sweepTimer.stop();
     });
     sheetChanged();
@@ -148,7 +158,9 @@ QWidget* ArmsPage::buildBar()
     auto* row = new QHBoxLayout;
     row->setSpacing(7);
     column->addLayout(row);
-    const auto button = [&](const char* name, const QString& words, const QString& tip, auto run) { return addButton(row, bar, name, words, tip, run); };
+    const auto button = [&](const char* name, const QString& words, const QString& tip, auto run) {
+        return addButton(row, bar, name, words, tip, run);
+    };
     const auto label = [&](const QString& words) {
         auto* l = new QLabel(words, bar);
         l->setProperty("class", "faint");
@@ -170,15 +182,20 @@ QWidget* ArmsPage::buildBar()
     m_placement = new QComboBox(bar);
     m_placement->setObjectName("armPlacement");
     m_placement->addItems({"Positions", "DH rows, classic", "DH rows, modified"});
-    m_placement->setToolTip("How the sheet gives the place of each axis: position and direction in the drawing, or Denavit-Hartenberg rows");
-    connect(m_placement, &QComboBox::activated, this, [this](int i) { changeWhole([i](DataSheet& s) { s.placement = DataSheet::Placement(i); }); });
+    m_placement->setToolTip("How the sheet gives the place of each axis: position and direction in the drawing, or "
+                            "Denavit-Hartenberg rows");
+    connect(m_placement, &QComboBox::activated, this,
+            [this](int i) { changeWhole([i](DataSheet& s) { s.placement = DataSheet::Placement(i); }); });
     row->addWidget(m_placement);
     label("angles");
     m_angles = new QComboBox(bar);
     m_angles->setObjectName("armAngles");
-    for (const AngleOrder order : {AngleOrder::FixedXyz, AngleOrder::IntrinsicZyx, AngleOrder::IntrinsicZyz, AngleOrder::IntrinsicXyz}) m_angles->addItem(angleOrderText(order));
+    for (const AngleOrder order :
+         {AngleOrder::FixedXyz, AngleOrder::IntrinsicZyx, AngleOrder::IntrinsicZyz, AngleOrder::IntrinsicXyz})
+        m_angles->addItem(angleOrderText(order));
     m_angles->setToolTip("Convention in which this arm's orientations are shown and exported");
-    connect(m_angles, &QComboBox::activated, this, [this](int i) { changeWhole([i](DataSheet& s) { s.orientation = AngleOrder(i); }); });
+    connect(m_angles, &QComboBox::activated, this,
+            [this](int i) { changeWhole([i](DataSheet& s) { s.orientation = AngleOrder(i); }); });
     row->addWidget(m_angles);
     label("payload kg");
     m_payload = new QLineEdit(bar);
@@ -193,14 +210,18 @@ QWidget* ArmsPage::buildBar()
     row->addWidget(m_payload);
     row->addStretch();
     button("armOpen", "Open …", "Open a .topikos-arm or URDF file", [this] {
-        const QString path = QFileDialog::getOpenFileName(this, "Open an arm", {}, "Arms (*.topikos-arm *.urdf);;All files (*)");
+        const QString path =
+            QFileDialog::getOpenFileName(this, "Open an arm", {}, "Arms (*.topikos-arm *.urdf);;All files (*)");
         if (!path.isEmpty()) openFile(path);
     });
     button("armSave", "Save as …", "Save as .topikos-arm, or write .urdf or .srdf", [this] {
-        const QString path = QFileDialog::getSaveFileName(this, "Save the arm", idFrom(text(m_model->sheet().name)) + ".topikos-arm", "Arm (*.topikos-arm);;URDF (*.urdf);;SRDF (*.srdf)");
+        const QString path =
+            QFileDialog::getSaveFileName(this, "Save the arm", idFrom(text(m_model->sheet().name)) + ".topikos-arm",
+                                         "Arm (*.topikos-arm);;URDF (*.urdf);;SRDF (*.srdf)");
         if (!path.isEmpty()) saveTo(path);
     });
-    m_use = button("runButton", "Use in the cell", "Targets stay and are checked anew; one undo brings the former arm back", [this] { useInCell(); });
+    m_use = button("runButton", "Use in the cell",
+                   "Targets stay and are checked anew; one undo brings the former arm back", [this] { useInCell(); });
 
     m_chain = new QWidget(bar);
     auto* chain = new QHBoxLayout(m_chain);
@@ -214,7 +235,8 @@ QWidget* ArmsPage::buildBar()
     chain->addWidget(new QLabel("to", m_chain));
     chain->addWidget(m_tip);
     chain->addStretch();
-    for (QComboBox* box : {m_base, m_tip}) connect(box, &QComboBox::activated, this, &ArmsPage::chooseChain);
+    for (QComboBox* box : {m_base, m_tip})
+        connect(box, &QComboBox::activated, this, &ArmsPage::chooseChain);
     column->addWidget(m_chain);
     m_chain->hide();
     return bar;
@@ -243,7 +265,8 @@ QWidget* ArmsPage::buildGallery()
     m_gallery->setHorizontalScrollBarPolicy(Qt::ScrollBarAlwaysOff);
     for (const std::string& id : catalogueIds()) {
         const ArmPtr arm = catalogueArm(id);
-        auto* item = new QListWidgetItem(QIcon(QPixmap::fromImage(armPicture(*arm, {56, 56}))), text(arm->description().name) + "\n" + factsOf(*arm), m_gallery);
+        auto* item = new QListWidgetItem(QIcon(QPixmap::fromImage(armPicture(*arm, {56, 56}))),
+                                         text(arm->description().name) + "\n" + factsOf(*arm), m_gallery);
         item->setData(Qt::UserRole, text(id));
         item->setToolTip(familyText(*arm) + QString(". Reach %1 mm").arg(lengthText(arm->reach(), 0)));
     }
@@ -285,11 +308,15 @@ QWidget* ArmsPage::buildFacts()
     column->addWidget(new TravelBars(*m_bench, face));
     auto* buttons = new QHBoxLayout;
     buttons->setSpacing(4);
-    const auto button = [&](const char* name, const QString& words, const QString& tip, auto run) { return addButton(buttons, face, name, words, tip, run); };
-    m_sweep = button("armSweep", "Sweep", "Move the selected axis from its home to both ends and back (F6)", [this] { sweep(); });
+    const auto button = [&](const char* name, const QString& words, const QString& tip, auto run) {
+        return addButton(buttons, face, name, words, tip, run);
+    };
+    m_sweep = button("armSweep", "Sweep", "Move the selected axis from its home to both ends and back (F6)",
+                     [this] { sweep(); });
     button("armHome", "Home", "Show the home posture", [this] { m_bench->setPosture(armHome(m_bench->arm())); });
     button("armDrawn", "Drawing", "Show the posture of the drawing", [this] {
-        if (m_model->sheet().axes.size() == size_t(m_bench->arm().jointCount())) m_bench->setPosture(drawnPosture(m_model->sheet()));
+        if (m_model->sheet().axes.size() == size_t(m_bench->arm().jointCount()))
+            m_bench->setPosture(drawnPosture(m_model->sheet()));
     });
     column->addLayout(buttons);
     auto* notes = new QLabel("Looks like a mistake", face);
@@ -319,7 +346,8 @@ QWidget* ArmsPage::buildSheet()
     m_table->setObjectName("sheetTable");
     m_table->setModel(m_model);
     m_table->setItemDelegate(new TypedDelegate(m_table));
-    m_table->setEditTriggers(QAbstractItemView::AnyKeyPressed | QAbstractItemView::DoubleClicked | QAbstractItemView::EditKeyPressed);
+    m_table->setEditTriggers(QAbstractItemView::AnyKeyPressed | QAbstractItemView::DoubleClicked
+                             | QAbstractItemView::EditKeyPressed);
     m_table->setSelectionMode(QAbstractItemView::SingleSelection);
     m_table->setTabKeyNavigation(true);
     m_table->horizontalHeader()->setSectionResizeMode(QHeaderView::Stretch);
@@ -347,10 +375,15 @@ QWidget* ArmsPage::buildSheet()
         edit->setFont(figureFont(12));
         edit->setFixedWidth(74);
         edit->setAlignment(Qt::AlignRight);
-        edit->setToolTip(i < 3 ? "Place of the flange, from the base, as drawn; by DH rows from the last row's frame [mm]" : "Turn of the flange [°]; its z points out of it");
+        edit->setToolTip(i < 3
+                             ? "Place of the flange, from the base, as drawn; by DH rows from the last row's frame [mm]"
+                             : "Turn of the flange [°]; its z points out of it");
         connect(edit, &QLineEdit::editingFinished, this, [this, i] {
             const auto number = numberOf(m_flange[i]->text().toStdString());
-            if (!number) say(QString("“%1” is not a number. Sums like 1200-45/2 are possible.").arg(m_flange[i]->text().left(40)), true);
+            if (!number)
+                say(QString("“%1” is not a number. Sums like 1200-45/2 are possible.")
+                        .arg(m_flange[i]->text().left(40)),
+                    true);
             else if (m_flange[i]->isModified())
                 return changeWhole([&](DataSheet& s) {
                     if (i < 3) {
@@ -367,17 +400,22 @@ QWidget* ArmsPage::buildSheet()
         below->addWidget(edit);
     }
     below->addStretch();
-    const auto button = [&](const char* name, const QString& words, const QString& tip, auto run) { return addButton(below, face, name, words, tip, run); };
+    const auto button = [&](const char* name, const QString& words, const QString& tip, auto run) {
+        return addButton(below, face, name, words, tip, run);
+    };
     button("addAxis", "Add axis", "A new axis after the selected one (Ctrl+Return)", [this] {
         const int at = row();
         m_model->addAxis(at < 0 ? m_model->rowCount() - 1 : at);
         m_table->setCurrentIndex(m_model->index(std::min(m_model->rowCount() - 1, at + 1), 2));
     });
-    button("addSurface", "Surface …", "Draw the link of the selected axis from a mesh file, placed as in the drawing; undo takes it away", [this] {
-        const QString path = QFileDialog::getOpenFileName(this, "Surface of a link", {}, "Meshes (*.stl *.obj *.ply *.dae *.gltf *.glb);;All files (*)");
-        if (!path.isEmpty()) addSurface(row() + 1, path);
-    });
-    button("removeAxis", "Remove axis", "Take the selected axis out (Ctrl+Delete)", [this] { m_model->removeAxis(row()); });
+    button("addSurface", "Surface …",
+           "Draw the link of the selected axis from a mesh file, placed as in the drawing; undo takes it away", [this] {
+               const QString path = QFileDialog::getOpenFileName(
+                   this, "Surface of a link", {}, "Meshes (*.stl *.obj *.ply *.dae *.gltf *.glb);;All files (*)");
+               if (!path.isEmpty()) addSurface(row() + 1, path);
+           });
+    button("removeAxis", "Remove axis", "Take the selected axis out (Ctrl+Delete)",
+           [this] { m_model->removeAxis(row()); });
     column->addLayout(below);
     return face;
 }
@@ -406,7 +444,8 @@ void ArmsPage::fillFlange()
     const Vec3 angles = anglesOf(sheet.orientation, sheet.flange.matrix());
     for (size_t i = 0; i < 6; ++i) {
         if (i >= 3) m_flangeAngles[i - 3]->setText(angleNames(sheet.orientation)[i - 3]);
-        m_flange[i]->setText(i < 3 ? lengthText(sheet.flange.translation[Eigen::Index(i)], 2) : angleFigure(angles[Eigen::Index(i) - 3], 2));
+        m_flange[i]->setText(i < 3 ? lengthText(sheet.flange.translation[Eigen::Index(i)], 2)
+                                   : angleFigure(angles[Eigen::Index(i) - 3], 2));
         m_flange[i]->setModified(false);
     }
 }
@@ -443,8 +482,11 @@ void ArmsPage::showFacts()
     };
     m_use->setEnabled(m_arm.ok());
     if (m_arm) m_family->setText(QString("<b>%1</b><br>%2").arg(familyText(**m_arm), factsOf(**m_arm)));
-    else add(text(m_arm.error().where + ": " + m_arm.error().message), text(m_arm.error().remedy), Severity::Blocked, -1);
-    for (const SheetWarning& w : sheetWarnings(m_model->sheet())) add(text(w.message), text(w.remedy), Severity::Caution, w.axis);
+    else
+        add(text(m_arm.error().where + ": " + m_arm.error().message), text(m_arm.error().remedy), Severity::Blocked,
+            -1);
+    for (const SheetWarning& w : sheetWarnings(m_model->sheet()))
+        add(text(w.message), text(w.remedy), Severity::Caution, w.axis);
     if (m_warnings->count() == 0) {
         auto* item = new QListWidgetItem("Nothing does.", m_warnings);
         item->setData(Qt::UserRole, -1);
@@ -458,7 +500,8 @@ void ArmsPage::filter(const QString& words)
         QListWidgetItem* item = m_gallery->item(i);
         const QString all = item->text() + " " + item->toolTip();
         bool fits = true;
-        for (const QString& word : words.split(' ', Qt::SkipEmptyParts)) fits = fits && all.contains(word, Qt::CaseInsensitive);
+        for (const QString& word : words.split(' ', Qt::SkipEmptyParts))
+            fits = fits && all.contains(word, Qt::CaseInsensitive);
         item->setHidden(!fits);
     }
 }
@@ -476,8 +519,10 @@ void ArmsPage::keyPressEvent(QKeyEvent* event)
 {
     if (event->key() == Qt::Key_Escape) Q_EMIT leaveRequested();
     else if (event->key() == Qt::Key_F6) sweep();
-    else if (event->key() == Qt::Key_Return && event->modifiers() == Qt::ControlModifier) findChild<QPushButton*>("addAxis")->click();
-    else if (event->key() == Qt::Key_Delete && event->modifiers() == Qt::ControlModifier) findChild<QPushButton*>("removeAxis")->click();
+    else if (event->key() == Qt::Key_Return && event->modifiers() == Qt::ControlModifier)
+        findChild<QPushButton*>("addAxis")->click();
+    else if (event->key() == Qt::Key_Delete && event->modifiers() == Qt::ControlModifier)
+        findChild<QPushButton*>("removeAxis")->click();
     else QWidget::keyPressEvent(event);
 }
 

@@ -14,7 +14,8 @@ namespace topikos {
 
 class Viewport;
 
-/// Where an arm comes from: the catalogue, a data sheet, a file. The sheet below, the arm it describes above, live; what looks like a mistake beside it.
+/// Where an arm comes from: the catalogue, a data sheet, a file. The sheet below, the arm it describes above, live;
+/// what looks like a mistake beside it.
 class ArmsPage : public QWidget {
     Q_OBJECT
 public:
@@ -29,7 +30,8 @@ public:
     /// Opens a .topikos-arm or URDF file; a refusal is shown and changes nothing.
     bool openFile(const QString& path);
     bool saveTo(const QString& path);
-    /// Draws link `link` (0: the base, i: moving with axis i) from a mesh file in place of what it had. Files larger than 10 across are taken as millimetres.
+    /// Draws link `link` (0: the base, i: moving with axis i) from a mesh file in place of what it had. Files larger
+    /// than 10 across are taken as millimetres.
     bool addSurface(int link, const QString& path);
     /// Makes the sheet's arm the arm of the cell, in one undoable edit.
     void useInCell();
@@ -79,8 +81,8 @@ private:
     double m_sweepSeconds = 4;
     double m_sweepPlace = 0;  ///< share of the sweep done
     JointVector m_sweepStart;
-    Result<ArmPtr> m_arm;      ///< of the sheet as it is
-    QString m_urdf, m_urdfPath;  ///< text and place of the file whose chain can be chosen
+    Result<ArmPtr> m_arm;               ///< of the sheet as it is
+    QString m_urdf, m_urdfPath;         ///< text and place of the file whose chain can be chosen
     std::vector<std::string> m_missed;  ///< surfaces of it that could not be had
 };
 

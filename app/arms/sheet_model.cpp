@@ -40,38 +40,55 @@ const std::vector<SheetModel::Column>& SheetModel::columns() const
 {
     using Kind = Column::Kind;
     const auto number = [](const char* heading, const char* tip, ColumnKind quantity, auto member) {
-        return Column{Kind::Number, heading, tip, quantity, [member](DataSheet& s, size_t i) -> double& { return s.axes[i].*member; }};
+        return Column{Kind::Number, heading, tip, quantity,
+                      [member](DataSheet& s, size_t i) -> double& { return s.axes[i].*member; }};
     };
-    const auto component = [](const char* heading, const char* tip, ColumnKind quantity, Vec3 SheetAxis::*member, int k) {
-        return Column{Kind::Number, heading, tip, quantity, [member, k](DataSheet& s, size_t i) -> double& { return (s.axes[i].*member)[k]; }};
+    const auto component = [](const char* heading, const char* tip, ColumnKind quantity, Vec3 SheetAxis::*member,
+                              int k) {
+        return Column{Kind::Number, heading, tip, quantity,
+                      [member, k](DataSheet& s, size_t i) -> double& { return (s.axes[i].*member)[k]; }};
     };
     const auto build = [&](bool drawing) {
         std::vector<Column> all;
         all.push_back({Kind::Name, "Axis", "Name of the axis", {}, {}});
         all.push_back({Kind::JointKind, "Kind", "Turns or slides; type t or s", {}, {}});
         if (drawing) {
-            all.push_back(component("X", "A point on the axis, from the base, as drawn [mm]", ColumnKind::Length, &SheetAxis::point, 0));
-            all.push_back(component("Y", "A point on the axis, from the base, as drawn [mm]", ColumnKind::Length, &SheetAxis::point, 1));
-            all.push_back(component("Z", "A point on the axis, from the base, as drawn [mm]", ColumnKind::Length, &SheetAxis::point, 2));
-            all.push_back(component("dX", "Direction of the axis as drawn; positive turns follow the right hand", ColumnKind::Plain, &SheetAxis::direction, 0));
-            all.push_back(component("dY", "Direction of the axis as drawn; positive turns follow the right hand", ColumnKind::Plain, &SheetAxis::direction, 1));
-            all.push_back(component("dZ", "Direction of the axis as drawn; positive turns follow the right hand", ColumnKind::Plain, &SheetAxis::direction, 2));
+            all.push_back(component("X", "A point on the axis, from the base, as drawn [mm]", ColumnKind::Length,
+                                    &SheetAxis::point, 0));
+            all.push_back(component("Y", "A point on the axis, from the base, as drawn [mm]", ColumnKind::Length,
+                                    &SheetAxis::point, 1));
+            all.push_back(component("Z", "A point on the axis, from the base, as drawn [mm]", ColumnKind::Length,
+                                    &SheetAxis::point, 2));
+            all.push_back(component("dX", "Direction of the axis as drawn; positive turns follow the right hand",
+                                    ColumnKind::Plain, &SheetAxis::direction, 0));
+            all.push_back(component("dY", "Direction of the axis as drawn; positive turns follow the right hand",
+                                    ColumnKind::Plain, &SheetAxis::direction, 1));
+            all.push_back(component("dZ", "Direction of the axis as drawn; positive turns follow the right hand",
+                                    ColumnKind::Plain, &SheetAxis::direction, 2));
         } else {
             all.push_back(number("a", "Length along x [mm]", ColumnKind::Length, &SheetAxis::a));
             all.push_back(number("α", "Twist about x [°]", ColumnKind::Angle, &SheetAxis::alpha));
-            all.push_back(number("d", "Offset along z [mm]; of a sliding axis as drawn", ColumnKind::Length, &SheetAxis::d));
+            all.push_back(
+                number("d", "Offset along z [mm]; of a sliding axis as drawn", ColumnKind::Length, &SheetAxis::d));
             all.push_back(number("θ", "Turn about z as drawn [°]", ColumnKind::Angle, &SheetAxis::theta));
         }
         all.push_back({Kind::Reversed, "Rev.", "Positive values go the other way round", {}, {}});
         all.push_back(number("From", "Lower range end [° or mm]", ColumnKind::Motion, &SheetAxis::lower));
         all.push_back(number("To", "Upper range end [° or mm]", ColumnKind::Motion, &SheetAxis::upper));
-        all.push_back(number("Drawn", "Value of this axis in the drawing's posture [° or mm]; moves the zero, not the links", ColumnKind::Motion, &SheetAxis::drawn));
-        all.push_back({Kind::Number, "Home", "Value of this axis at home [° or mm]", ColumnKind::Motion, [](DataSheet& s, size_t i) -> double& { return s.home[Eigen::Index(i)]; }});
+        all.push_back(number("Drawn",
+                             "Value of this axis in the drawing's posture [° or mm]; moves the zero, not the links",
+                             ColumnKind::Motion, &SheetAxis::drawn));
+        all.push_back({Kind::Number, "Home", "Value of this axis at home [° or mm]", ColumnKind::Motion,
+                       [](DataSheet& s, size_t i) -> double& { return s.home[Eigen::Index(i)]; }});
         all.push_back(number("Speed", "Largest speed [°/s or mm/s]", ColumnKind::Rate, &SheetAxis::speed));
-        all.push_back(number("Accel.", "Largest acceleration [°/s² or mm/s²]", ColumnKind::Ramp, &SheetAxis::acceleration));
-        all.push_back(number("Effort", "Largest torque [N·m] or force [N]; 0 when unknown", ColumnKind::Effort, &SheetAxis::effort));
-        all.push_back(number("Mass", "Of the link that moves with the axis [kg]; 0 when unknown", ColumnKind::Mass, &SheetAxis::mass));
-        const char* const tip = drawing ? "Centre of mass of the link, from the base, as drawn [mm]" : "Centre of mass of the link in its own frame [mm]";
+        all.push_back(
+            number("Accel.", "Largest acceleration [°/s² or mm/s²]", ColumnKind::Ramp, &SheetAxis::acceleration));
+        all.push_back(number("Effort", "Largest torque [N·m] or force [N]; 0 when unknown", ColumnKind::Effort,
+                             &SheetAxis::effort));
+        all.push_back(number("Mass", "Of the link that moves with the axis [kg]; 0 when unknown", ColumnKind::Mass,
+                             &SheetAxis::mass));
+        const char* const tip = drawing ? "Centre of mass of the link, from the base, as drawn [mm]"
+                                        : "Centre of mass of the link in its own frame [mm]";
         all.push_back(component("cX", tip, ColumnKind::Length, &SheetAxis::centre, 0));
         all.push_back(component("cY", tip, ColumnKind::Length, &SheetAxis::centre, 1));
         all.push_back(component("cZ", tip, ColumnKind::Length, &SheetAxis::centre, 2));
@@ -127,7 +144,8 @@ void SheetModel::redo()
 void SheetModel::addAxis(int after)
 {
     DataSheet next = sheet();
-    if (next.axes.size() >= size_t(kMaxJoints)) return Q_EMIT refused(QString("An arm can have %1 axes at most.").arg(kMaxJoints));
+    if (next.axes.size() >= size_t(kMaxJoints))
+        return Q_EMIT refused(QString("An arm can have %1 axes at most.").arg(kMaxJoints));
     SheetAxis axis;
     const size_t at = size_t(after + 1);
     if (at > 0) {
@@ -141,7 +159,8 @@ void SheetModel::addAxis(int after)
     axis.name = "joint_" + std::to_string(next.axes.size() + 1);
     next.axes.insert(next.axes.begin() + std::ptrdiff_t(at), axis);
     JointVector home(next.home.size() + 1);
-    for (Eigen::Index i = 0; i < home.size(); ++i) home[i] = i < Eigen::Index(at) ? next.home[i] : i == Eigen::Index(at) ? 0 : next.home[i - 1];
+    for (Eigen::Index i = 0; i < home.size(); ++i)
+        home[i] = i < Eigen::Index(at) ? next.home[i] : i == Eigen::Index(at) ? 0 : next.home[i - 1];
     next.home = home;
     change(std::move(next));
 }
@@ -153,7 +172,8 @@ void SheetModel::removeAxis(int row)
     if (next.axes.size() == 1) return Q_EMIT refused("An arm needs one axis at least.");
     next.axes.erase(next.axes.begin() + row);
     JointVector home(next.home.size() - 1);
-    for (Eigen::Index i = 0; i < home.size(); ++i) home[i] = next.home[i < row ? i : i + 1];
+    for (Eigen::Index i = 0; i < home.size(); ++i)
+        home[i] = next.home[i < row ? i : i + 1];
     next.home = home;
     change(std::move(next));
 }
@@ -187,8 +207,10 @@ QVariant SheetModel::data(const QModelIndex& index, int role) const
     const Column& column = columns()[size_t(index.column())];
     const SheetAxis& axis = sheet().axes[size_t(index.row())];
     if (role == Qt::ToolTipRole) return column.tip;
-    if (role == Qt::CheckStateRole && column.kind == Column::Kind::Reversed) return axis.reversed ? Qt::Checked : Qt::Unchecked;
-    if (role == Qt::TextAlignmentRole && column.kind == Column::Kind::Number) return int(Qt::AlignRight | Qt::AlignVCenter);
+    if (role == Qt::CheckStateRole && column.kind == Column::Kind::Reversed)
+        return axis.reversed ? Qt::Checked : Qt::Unchecked;
+    if (role == Qt::TextAlignmentRole && column.kind == Column::Kind::Number)
+        return int(Qt::AlignRight | Qt::AlignVCenter);
     if (role == Qt::FontRole && column.kind == Column::Kind::Number) return figureFont(12);
     if (role != Qt::DisplayRole && role != Qt::EditRole) return {};
     switch (column.kind) {
@@ -200,7 +222,10 @@ QVariant SheetModel::data(const QModelIndex& index, int role) const
     DataSheet copy = sheet();
     const double value = column.value(copy, size_t(index.row())) / unitOf(column.quantity, axis.kind);
     // As many digits as it takes to tell it from its neighbours at a hundredth of what is usual on paper.
-    QString shown = QString::number(value, 'f', role == Qt::EditRole ? 9 : column.quantity == ColumnKind::Plain ? 4 : 2);
+    QString shown = QString::number(value, 'f',
+                                    role == Qt::EditRole                   ? 9
+                                    : column.quantity == ColumnKind::Plain ? 4
+                                                                           : 2);
     while (shown.contains('.') && (shown.endsWith('0') || shown.endsWith('.'))) {
         const bool point = shown.endsWith('.');
         shown.chop(1);
@@ -232,7 +257,10 @@ bool SheetModel::setData(const QModelIndex& index, const QVariant& value, int ro
         axis.kind = first == 't' ? JointKind::Revolute : JointKind::Prismatic;
     } else {
         const auto number = numberOf(typed.toStdString());
-        if (!number) return Q_EMIT refused(QString("“%1” is not a number. Sums like 1200-45/2 are possible.").arg(typed.left(40))), false;
+        if (!number)
+            return Q_EMIT refused(
+                       QString("“%1” is not a number. Sums like 1200-45/2 are possible.").arg(typed.left(40))),
+                   false;
         column.value(next, size_t(index.row())) = *number * unitOf(column.quantity, axis.kind);
     }
     change(std::move(next));

@@ -10,7 +10,8 @@
 
 namespace topikos {
 
-/// Looks for the best way to reach every target of the routine, beside the interface thread, and offers it; applied in one edit.
+/// Looks for the best way to reach every target of the routine, beside the interface thread, and offers it; applied in
+/// one edit.
 class BestWaysOffer : public QWidget {
     Q_OBJECT
 public:

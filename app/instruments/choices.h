@@ -7,8 +7,7 @@
 namespace topikos {
 
 /// Names and ids of a list for a choice, and which of them is the present one.
-template <class IdType>
-struct Choices {
+template <class IdType> struct Choices {
     QStringList names;
     std::vector<IdType> ids;
     int current = -1;

@@ -45,27 +45,45 @@ void Properties::addDevice(const Frame& frame)
     };
     addHead(text(deviceTitle(device.kind)));
     const auto size = [&](int axis, const QString& label) {
-        addNumber(label, QString("deviceSize%1").arg(axis), millimetres(device.size[axis]), "mm", 0, kFarthest, 1, [=](double v) { change([&](Device& d) { d.size[axis] = v * kMillimetre; }); }, true);
+        addNumber(
+            label, QString("deviceSize%1").arg(axis), millimetres(device.size[axis]), "mm", 0, kFarthest, 1,
+            [=](double v) { change([&](Device& d) { d.size[axis] = v * kMillimetre; }); }, true);
     };
     switch (device.kind) {
     case Kind::Belt:
         size(0, "Length");
         size(1, "Width");
-        addNumber("Speed", "beltSpeed", millimetres(device.speed), "mm/s", 0.1, 10000, 1, [=](double v) { change([&](Device& d) { d.speed = v * kMillimetre; }); }, true);
-        addNumber("Ramp", "beltRamp", millimetres(device.acceleration), "mm/s²", 1, 100000, 0, [=](double v) { change([&](Device& d) { d.acceleration = v * kMillimetre; }); }, true);
-        addChoice("Goes", "beltMode", {"on and on", "by the pitch"}, device.indexing, [=](int i) { change([&](Device& d) { d.indexing = i == 1; }); });
-        if (device.indexing) addNumber("Pitch", "beltPitch", millimetres(device.pitch), "mm", 0.1, kFarthest, 1, [=](double v) { change([&](Device& d) { d.pitch = v * kMillimetre; }); }, true);
-        addChoice("At its end", "beltEnd", {"parts run off", "parts queue"}, device.accumulates, [=](int i) { change([&](Device& d) { d.accumulates = i == 1; }); });
-        if (!device.input) addText("", device.indexing ? "Stands until it gets a signal for one pitch." : "Runs all the time: no signal starts it.");
+        addNumber(
+            "Speed", "beltSpeed", millimetres(device.speed), "mm/s", 0.1, 10000, 1,
+            [=](double v) { change([&](Device& d) { d.speed = v * kMillimetre; }); }, true);
+        addNumber(
+            "Ramp", "beltRamp", millimetres(device.acceleration), "mm/s²", 1, 100000, 0,
+            [=](double v) { change([&](Device& d) { d.acceleration = v * kMillimetre; }); }, true);
+        addChoice("Goes", "beltMode", {"on and on", "by the pitch"}, device.indexing,
+                  [=](int i) { change([&](Device& d) { d.indexing = i == 1; }); });
+        if (device.indexing)
+            addNumber(
+                "Pitch", "beltPitch", millimetres(device.pitch), "mm", 0.1, kFarthest, 1,
+                [=](double v) { change([&](Device& d) { d.pitch = v * kMillimetre; }); }, true);
+        addChoice("At its end", "beltEnd", {"parts run off", "parts queue"}, device.accumulates,
+                  [=](int i) { change([&](Device& d) { d.accumulates = i == 1; }); });
+        if (!device.input)
+            addText("", device.indexing ? "Stands until it gets a signal for one pitch."
+                                        : "Runs all the time: no signal starts it.");
         break;
     case Kind::Source: {
         const std::vector<PartKind>& kinds = m_session.cell().partKinds;
         Choices<PartKindId> makes;
         makes.add("nothing", {}, device.makes);
-        for (const PartKind& k : kinds) makes.add(k.name, k.id, device.makes);
-        addChoice("Makes", "sourceMakes", makes.names, makes.current, [=](int i) { change([&](Device& d) { d.makes = makes.ids[size_t(i)]; }); });
-        if (!device.input) addNumber("Every", "sourceInterval", device.interval, "s", 0.01, 86400, 2, [=](double v) { change([&](Device& d) { d.interval = v; }); });
-        addNumber("At most", "sourceMost", device.most, "", 0, 10000, 0, [=](double v) { change([&](Device& d) { d.most = std::uint32_t(v); }); });
+        for (const PartKind& k : kinds)
+            makes.add(k.name, k.id, device.makes);
+        addChoice("Makes", "sourceMakes", makes.names, makes.current,
+                  [=](int i) { change([&](Device& d) { d.makes = makes.ids[size_t(i)]; }); });
+        if (!device.input)
+            addNumber("Every", "sourceInterval", device.interval, "s", 0.01, 86400, 2,
+                      [=](double v) { change([&](Device& d) { d.interval = v; }); });
+        addNumber("At most", "sourceMost", device.most, "", 0, 10000, 0,
+                  [=](double v) { change([&](Device& d) { d.most = std::uint32_t(v); }); });
         if (kinds.empty()) addText("", "Add a part first: a source makes parts of a kind that is in the cell.");
         addText("", "A part comes when this box is free:");
         break;
@@ -77,10 +95,13 @@ void Properties::addDevice(const Frame& frame)
         break;
     default: break;
     }
-    if (device.kind == Kind::Source || device.kind == Kind::Sink || device.kind == Kind::Scanner || device.kind == Kind::Clamp)
-        for (int i = 0; i < 3; ++i) size(i, QString("Box ") + "XYZ"[i]);
+    if (device.kind == Kind::Source || device.kind == Kind::Sink || device.kind == Kind::Scanner
+        || device.kind == Kind::Clamp)
+        for (int i = 0; i < 3; ++i)
+            size(i, QString("Box ") + "XYZ"[i]);
     const Wires wires = wiresOf(device.kind);
-    const auto wire = [&](const char* role, SignalId Device::*which, Signal::Kind kind, const QString& name, const QString& what) {
+    const auto wire = [&](const char* role, SignalId Device::*which, Signal::Kind kind, const QString& name,
+                          const QString& what) {
         if (!role) return;
         QStringList names{"none", QString("new: %1 %2").arg(text(shortened(frame.name, 40)), role)};
         std::vector<SignalId> ids{{}, {}};
@@ -97,15 +118,20 @@ void Properties::addDevice(const Frame& frame)
                 Device next = device;
                 next.*which = ids[size_t(i)];
                 if (i != 1) return changeDevice(c, id, next);
-                const Result<Cell> more = topikos::addSignal(c, freeNameIn(c.signals, shortened(frame.name, 40) + " " + role), kind, &(next.*which));
+                const Result<Cell> more = topikos::addSignal(
+                    c, freeNameIn(c.signals, shortened(frame.name, 40) + " " + role), kind, &(next.*which));
                 return more ? changeDevice(*more, id, next) : more;
             });
         });
     };
-    wire(wires.input, &Device::input, Signal::Kind::Digital, "wireInput", QString("Reads \"%1\" from").arg(wires.input));
-    wire(wires.output, &Device::output, Signal::Kind::Digital, "wireOutput", QString("Writes \"%1\" to").arg(wires.output));
-    wire(wires.number, &Device::number, Signal::Kind::Number, "wireNumber", QString("Writes \"%1\" to").arg(wires.number));
-    for (const FrameId axis : axesOf(m_session.cell(), id)) addAxis(*findFrame(m_session.cell(), axis));
+    wire(wires.input, &Device::input, Signal::Kind::Digital, "wireInput",
+         QString("Reads \"%1\" from").arg(wires.input));
+    wire(wires.output, &Device::output, Signal::Kind::Digital, "wireOutput",
+         QString("Writes \"%1\" to").arg(wires.output));
+    wire(wires.number, &Device::number, Signal::Kind::Number, "wireNumber",
+         QString("Writes \"%1\" to").arg(wires.number));
+    for (const FrameId axis : axesOf(m_session.cell(), id))
+        addAxis(*findFrame(m_session.cell(), axis));
 }
 
 void Properties::addAxis(const Frame& frame)
@@ -119,22 +145,30 @@ void Properties::addAxis(const Frame& frame)
         set(next);
         edit(label, [=](const Cell& c) { return changeAxis(c, id, next); });
     };
-    const auto value = [&](const QString& label, const QString& what, double FrameAxis::*which, double low, double high, const QString& per = {}) {
-        addNumber(label, prefix + what, axis.*which / unit, symbol + per, low, high, 2, [=](double v) { change(label + " of " + name, [&](FrameAxis& a) { a.*which = v * unit; }); }, true);
+    const auto value = [&](const QString& label, const QString& what, double FrameAxis::*which, double low, double high,
+                           const QString& per = {}) {
+        addNumber(
+            label, prefix + what, axis.*which / unit, symbol + per, low, high, 2,
+            [=](double v) { change(label + " of " + name, [&](FrameAxis& a) { a.*which = v * unit; }); }, true);
     };
     addHead(QString("Axis: %1").arg(name));
     const double low = axis.lowest / unit, high = axis.highest / unit;
-    addNumber("Now", prefix + "Now", axisValue(frame, m_session.shownAxes()) / unit, symbol, low, high, 2, [=, this](double v) {
-        if (!m_trying) m_session.setAxis(id, v * unit);
-    }, true);
+    addNumber(
+        "Now", prefix + "Now", axisValue(frame, m_session.shownAxes()) / unit, symbol, low, high, 2,
+        [=, this](double v) {
+            if (!m_trying) m_session.setAxis(id, v * unit);
+        },
+        true);
     value("At start", "Start", &FrameAxis::value, low, high);
     value("From", "Low", &FrameAxis::lowest, -1e6, 1e6);
     value("To", "High", &FrameAxis::highest, -1e6, 1e6);
     value("Speed", "Speed", &FrameAxis::speed, 0.001, 1e6, "/s");
     value("Ramp", "Ramp", &FrameAxis::acceleration, 0.001, 1e6, "/s²");
-    addChoice(axis.kind == JointKind::Revolute ? "About" : "Along", prefix + "Direction", kDirections, directionIndex(axis.direction), [=](int i) {
-        change("Direction of " + name, [&](FrameAxis& a) { a.direction = (i < 3 ? 1 : -1) * Vec3::Unit(i % 3); });
-    });
+    addChoice(axis.kind == JointKind::Revolute ? "About" : "Along", prefix + "Direction", kDirections,
+              directionIndex(axis.direction), [=](int i) {
+                  change("Direction of " + name,
+                         [&](FrameAxis& a) { a.direction = (i < 3 ? 1 : -1) * Vec3::Unit(i % 3); });
+              });
 }
 
 void Properties::showAxesNow()
@@ -154,18 +188,31 @@ void Properties::showArm(const ArmStation& arm)
     const Cell& cell = m_session.cell();
     const bool held = cell.inHand == id;
     m_title->setText(cell.arms.size() > 1 ? (held ? "Arm (in hand)" : "Arm") : "Arm");
-    addName(arm.name, [=, this](const std::string& name) { edit("Rename arm", [=](const Cell& c) { return renameArm(c, id, name); }); });
+    addName(arm.name, [=, this](const std::string& name) {
+        edit("Rename arm", [=](const Cell& c) { return renameArm(c, id, name); });
+    });
     addText("Model", text(arm.model->description().name));
     const auto frames = framesOf(cell, arm.mount);
-    addChoice("Stands on", "armMount", frames.names, frames.current, [=, this](int i) { edit("Put the arm on " + frames.names[i], [=](const Cell& c) { return setArmMount(c, id, frames.ids[size_t(i)]); }); });
+    addChoice("Stands on", "armMount", frames.names, frames.current, [=, this](int i) {
+        edit("Put the arm on " + frames.names[i],
+             [=](const Cell& c) { return setArmMount(c, id, frames.ids[size_t(i)]); });
+    });
     addText("Carries", text(toolInForce(cell, arm).name));
     Choices<RoutineId> routines;
     for (const Routine& r : cell.routines)
         if (r.arm == id) routines.add(r.name, r.id, routineOf(cell, arm).id);
-    addChoice("Runs", "armRuns", routines.names, routines.current, [=, this](int i) { edit("Run " + routines.names[i], [=](const Cell& c) { return setRoutineToRun(c, routines.ids[size_t(i)]); }); });
+    addChoice("Runs", "armRuns", routines.names, routines.current, [=, this](int i) {
+        edit("Run " + routines.names[i], [=](const Cell& c) { return setRoutineToRun(c, routines.ids[size_t(i)]); });
+    });
     std::vector<Button> buttons;
-    if (!held) buttons.push_back({"Take in hand", "takeInHand", "This arm is jogged and taught from now on", [=, this] { takeArmInHand(m_session, id); }});
-    if (cell.arms.size() > 1) buttons.push_back({"Delete", "deleteArm", "With its routines and targets", [=, this] { edit("Delete " + text(arm.name), [=](const Cell& c) { return topikos::deleteArm(c, id); }); }});
+    if (!held)
+        buttons.push_back({"Take in hand", "takeInHand", "This arm is jogged and taught from now on",
+                           [=, this] { takeArmInHand(m_session, id); }});
+    if (cell.arms.size() > 1)
+        buttons.push_back({"Delete", "deleteArm", "With its routines and targets", [=, this] {
+                               edit("Delete " + text(arm.name),
+                                    [=](const Cell& c) { return topikos::deleteArm(c, id); });
+                           }});
     addButtons(buttons);
 }
 
@@ -173,16 +220,19 @@ void Properties::addTargetAxes(const Target& target)
 {
     const Cell& cell = m_session.cell();
     std::vector<FrameId> axes;
-    for (const AxisValue& a : target.axes) axes.push_back(a.frame);
+    for (const AxisValue& a : target.axes)
+        axes.push_back(a.frame);
     // A posture can take along what the arm stands on.
-    for (const FrameId axis : axesBetween(cell, armOf(cell, target).mount, target.kind == Target::Kind::Pose ? target.frame : FrameId()))
+    for (const FrameId axis :
+         axesBetween(cell, armOf(cell, target).mount, target.kind == Target::Kind::Pose ? target.frame : FrameId()))
         if (std::find(axes.begin(), axes.end(), axis) == axes.end()) axes.push_back(axis);
     if (axes.empty()) return;
     addHead("Axes that come along");
     for (const FrameId axis : axes) {
         const Frame& frame = *findFrame(cell, axis);
         const double unit = unitOf(frame.axis->kind);
-        const auto known = std::find_if(target.axes.begin(), target.axes.end(), [axis](const AxisValue& a) { return a.frame == axis; });
+        const auto known = std::find_if(target.axes.begin(), target.axes.end(),
+                                        [axis](const AxisValue& a) { return a.frame == axis; });
         const bool named = known != target.axes.end();
         const auto set = [=, this, id = target.id, now = target.axes](std::optional<double> value) {
             AxisValues next = now;
@@ -194,9 +244,14 @@ void Properties::addTargetAxes(const Target& target)
         box->setObjectName(QString("comesAlong%1").arg(axis.value));
         box->setToolTip("Moves there together with the arm; otherwise it stays where the steps before have brought it");
         box->setChecked(named);
-        connect(box, &QCheckBox::toggled, this, [=, this, &session = m_session](bool on) { set(on ? std::optional(axisValue(*findFrame(session.cell(), axis), session.shownAxes())) : std::nullopt); });
+        connect(box, &QCheckBox::toggled, this, [=, this, &session = m_session](bool on) {
+            set(on ? std::optional(axisValue(*findFrame(session.cell(), axis), session.shownAxes())) : std::nullopt);
+        });
         addField("", box, true);
-        if (named) addNumber("at", QString("targetAxis%1").arg(axis.value), known->value / unit, symbolOf(frame.axis->kind), frame.axis->lowest / unit, frame.axis->highest / unit, 2, [=](double v) { set(v * unit); }, true);
+        if (named)
+            addNumber(
+                "at", QString("targetAxis%1").arg(axis.value), known->value / unit, symbolOf(frame.axis->kind),
+                frame.axis->lowest / unit, frame.axis->highest / unit, 2, [=](double v) { set(v * unit); }, true);
     }
 }
 
@@ -222,32 +277,46 @@ void Properties::addStepDetails(const Step& step, const std::function<void(const
         });
         const Signal* signal = findSignal(cell, step.signal);
         if (signal && signal->kind == Signal::Kind::Digital) {
-            addChoice(step.kind == Step::Kind::SetSignal ? "To" : "Is", "stepValue", {"off", "on"}, step.value != 0, [=](int i) { with([&](Step& s) { s.value = i; }); });
+            addChoice(step.kind == Step::Kind::SetSignal ? "To" : "Is", "stepValue", {"off", "on"}, step.value != 0,
+                      [=](int i) { with([&](Step& s) { s.value = i; }); });
         } else {
             if (step.kind == Step::Kind::WaitSignal)
-                addChoice("Is", "stepComparison", {"equal to", "at least", "at most"}, int(step.comparison), [=](int i) { with([&](Step& s) { s.comparison = Step::Comparison(i); }); });
-            addNumber("Value", "stepValue", step.value, "", -1e12, 1e12, signal && signal->kind == Signal::Kind::Number ? 0 : 3, [=](double v) { with([&](Step& s) { s.value = v; }); }, true);
+                addChoice("Is", "stepComparison", {"equal to", "at least", "at most"}, int(step.comparison),
+                          [=](int i) { with([&](Step& s) { s.comparison = Step::Comparison(i); }); });
+            addNumber(
+                "Value", "stepValue", step.value, "", -1e12, 1e12,
+                signal && signal->kind == Signal::Kind::Number ? 0 : 3,
+                [=](double v) { with([&](Step& s) { s.value = v; }); }, true);
         }
     }
     if (step.kind != Step::Kind::MoveAxes) return;
     Choices<FrameId> devices;
-    for (const FrameId device : movableDevices(cell)) devices.add(frameName(cell, device), device, step.device);
-    addChoice("Device", "stepDevice", devices.names, devices.current, [=, this](int i) { change(axisStep(m_session.cell(), step, devices.ids[size_t(i)])); });
+    for (const FrameId device : movableDevices(cell))
+        devices.add(frameName(cell, device), device, step.device);
+    addChoice("Device", "stepDevice", devices.names, devices.current,
+              [=, this](int i) { change(axisStep(m_session.cell(), step, devices.ids[size_t(i)])); });
     const std::vector<FrameId> axes = axesOf(cell, step.device);
     for (size_t i = 0; i < std::min(axes.size(), step.axes.size()); ++i) {
         const Frame& frame = *findFrame(cell, axes[i]);
         const double unit = unitOf(frame.axis->kind);
-        addNumber(axes.size() > 1 ? text(frame.name) : "To", QString("stepAxis%1").arg(i), step.axes[i] / unit, symbolOf(frame.axis->kind), frame.axis->lowest / unit, frame.axis->highest / unit, 2, [=](double v) {
-            Step next = step;
-            next.axes[i] = v * unit;
-            change(next);
-        }, true);
+        addNumber(
+            axes.size() > 1 ? text(frame.name) : "To", QString("stepAxis%1").arg(i), step.axes[i] / unit,
+            symbolOf(frame.axis->kind), frame.axis->lowest / unit, frame.axis->highest / unit, 2,
+            [=](double v) {
+                Step next = step;
+                next.axes[i] = v * unit;
+                change(next);
+            },
+            true);
     }
-    addNumber("Speed", "stepSpeed", step.jointSpeed * 100, "%", 0.1, 100, 1, [=](double v) {
-        Step next = step;
-        next.jointSpeed = v / 100;
-        change(next);
-    }, true);
+    addNumber(
+        "Speed", "stepSpeed", step.jointSpeed * 100, "%", 0.1, 100, 1,
+        [=](double v) {
+            Step next = step;
+            next.jointSpeed = v / 100;
+            change(next);
+        },
+        true);
 }
 
 Step axisStep(const Cell& cell, Step step, FrameId device)
@@ -255,7 +324,8 @@ Step axisStep(const Cell& cell, Step step, FrameId device)
     step.kind = Step::Kind::MoveAxes;
     step.device = device;
     step.axes.clear();
-    for (const FrameId axis : axesOf(cell, device)) step.axes.push_back(findFrame(cell, axis)->axis->value);
+    for (const FrameId axis : axesOf(cell, device))
+        step.axes.push_back(findFrame(cell, axis)->axis->value);
     return step;
 }
 

@@ -44,7 +44,9 @@ JogPad::JogPad(Session& session, QWidget* parent) : QWidget(parent), m_session(s
     auto* spaces = new QHBoxLayout;
     spaces->setSpacing(4);
     static const char* names[] = {"Joint", "World", "Tool", "Frame"};
-    static const char* tips[] = {"Each joint by itself (J in the view)", "Along and about the world's axes (W)", "Along and about the tool's axes (O)", "Along and about the axes of the frame the pose is seen from (R)"};
+    static const char* tips[] = {"Each joint by itself (J in the view)", "Along and about the world's axes (W)",
+                                 "Along and about the tool's axes (O)",
+                                 "Along and about the axes of the frame the pose is seen from (R)"};
     for (int i = 0; i < 4; ++i) {
         m_spaces[i] = new QPushButton(names[i], this);
         m_spaces[i]->setObjectName(QString("jog%1").arg(names[i]));
@@ -82,9 +84,11 @@ JogPad::JogPad(Session& session, QWidget* parent) : QWidget(parent), m_session(s
 
 void JogPad::refresh()
 {
-    m_step->setText(text(plainNumber(millimetres(m_session.jogLength()), 2) + " mm · " + plainNumber(degrees(m_session.jogAngle()), 2) + "°"));
+    m_step->setText(text(plainNumber(millimetres(m_session.jogLength()), 2) + " mm · "
+                         + plainNumber(degrees(m_session.jogAngle()), 2) + "°"));
     const int space = int(m_session.jogSpace());
-    for (int i = 0; i < 4; ++i) m_spaces[i]->setChecked(i == space);
+    for (int i = 0; i < 4; ++i)
+        m_spaces[i]->setChecked(i == space);
     const bool joints = m_session.jogSpace() == JogSpace::Joint;
     static const char* axes[] = {"X", "Y", "Z", "Rx", "Ry", "Rz"};
     for (int i = 0; i < 6; ++i) {
@@ -94,7 +98,9 @@ void JogPad::refresh()
             const bool plus = b == m_plus[i];
             b->setText(name + (plus ? " +" : " −"));
             b->setVisible(there);
-            b->setToolTip(joints ? QString("Turn joint %1").arg(i + 1) : i < 3 ? QString("Move along %1").arg(axes[i]) : QString("Turn about %1").arg(axes[i - 3]));
+            b->setToolTip(joints  ? QString("Turn joint %1").arg(i + 1)
+                          : i < 3 ? QString("Move along %1").arg(axes[i])
+                                  : QString("Turn about %1").arg(axes[i - 3]));
         }
     }
 }

@@ -8,13 +8,14 @@
 
 namespace topikos {
 
-/// A number field that lets the wheel scroll the panel and takes sums, "1200-45/2", units behind them, and a comma or point as decimal sign.
-/// Tells what is being typed before it is entered; Escape takes it back.
+/// A number field that lets the wheel scroll the panel and takes sums, "1200-45/2", units behind them, and a comma or
+/// point as decimal sign. Tells what is being typed before it is entered; Escape takes it back.
 class NumberField : public QDoubleSpinBox {
     Q_OBJECT
 public:
     /// `unit` [m or rad] is what the number counts in when none is typed.
-    explicit NumberField(QWidget* parent, Quantity quantity = Quantity::Number, double unit = 1) : QDoubleSpinBox(parent), m_quantity(quantity), m_unit(unit)
+    explicit NumberField(QWidget* parent, Quantity quantity = Quantity::Number, double unit = 1) :
+        QDoubleSpinBox(parent), m_quantity(quantity), m_unit(unit)
     {
         setLocale(QLocale::c());
         setButtonSymbols(QAbstractSpinBox::NoButtons);
@@ -36,7 +37,8 @@ Q_SIGNALS:
 protected:
     void keyPressEvent(QKeyEvent* event) override
     {
-        if (event->key() != Qt::Key_Escape || lineEdit()->text() == textFromValue(value()) + suffix()) return QDoubleSpinBox::keyPressEvent(event);
+        if (event->key() != Qt::Key_Escape || lineEdit()->text() == textFromValue(value()) + suffix())
+            return QDoubleSpinBox::keyPressEvent(event);
         lineEdit()->setText(textFromValue(value()) + suffix());
         selectAll();
         Q_EMIT typing(std::nullopt);

@@ -32,7 +32,8 @@ Properties::Properties(Session& session, QWidget* parent) : QWidget(parent), m_s
     m_grid->setColumnStretch(1, 1);
     m_grid->setColumnStretch(3, 1);
     column->addLayout(m_grid);
-    // Rebuilt after the present event: an editor that has just changed the cell must not be deleted under its own signal.
+    // Rebuilt after the present event: an editor that has just changed the cell must not be deleted under its own
+    // signal.
     const auto later = [this] {
         if (m_stale) return;
         m_stale = true;
@@ -53,7 +54,8 @@ void Properties::rebuild()
     if (m_shown != m_session.selection()) {
         m_shown = m_session.selection();
         m_shape = m_point = 0;
-        QMetaObject::invokeMethod(this, &Properties::selectionShown, Qt::QueuedConnection);  // once the layout has its size
+        QMetaObject::invokeMethod(this, &Properties::selectionShown,
+                                  Qt::QueuedConnection);  // once the layout has its size
     }
     const Cell& cell = m_session.cell();
     if (const StepId id = m_session.selected<StepId>()) {
@@ -129,11 +131,14 @@ void Properties::addName(const std::string& name, std::function<void(const std::
     addField("Name", edit, true);
 }
 
-void Properties::addNumber(const QString& label, const QString& name, double value, const QString& unit, double low, double high, int decimals, std::function<void(double)> apply,
-                           bool wide)
+void Properties::addNumber(const QString& label, const QString& name, double value, const QString& unit, double low,
+                           double high, int decimals, std::function<void(double)> apply, bool wide)
 {
     const Quantity quantity = unit == "mm" ? Quantity::Length : unit == "°" ? Quantity::Angle : Quantity::Number;
-    auto* field = new NumberField(this, quantity, quantity == Quantity::Length ? kMillimetre : quantity == Quantity::Angle ? kDegree : 1);
+    auto* field = new NumberField(this, quantity,
+                                  quantity == Quantity::Length  ? kMillimetre
+                                  : quantity == Quantity::Angle ? kDegree
+                                                                : 1);
     field->setObjectName(name);
     field->setRange(low, high);
     field->setDecimals(decimals);
@@ -168,8 +173,10 @@ void Properties::addPose(const Pose& pose, std::function<void(const Pose&)> appl
         field->setRange(i < 3 ? -1e6 : -360, i < 3 ? 1e6 : 360);
         field->setDecimals(unit.decimals);
         field->setValue((i < 3 ? pose.translation[i] : angles[i - 3]) / unit.size);
-        field->setToolTip(i < 3 ? QString("%1 [%2]. Sums and other units may be typed: 1200-45/2, 12 in").arg(names[i], unit.symbol)
-                                : QString("Angle %1 of %2 [%3]; View > Angles chooses the convention").arg(names[i], angleOrderText(order), unit.symbol));
+        field->setToolTip(
+            i < 3 ? QString("%1 [%2]. Sums and other units may be typed: 1200-45/2, 12 in").arg(names[i], unit.symbol)
+                  : QString("Angle %1 of %2 [%3]; View > Angles chooses the convention")
+                        .arg(names[i], angleOrderText(order), unit.symbol));
         field->setSuffix(i < 3 || unit.size == 1 ? QString(" ") + unit.symbol : QString(unit.symbol));
         field->setMinimumWidth(70);
         const double shown = field->value();
@@ -187,7 +194,8 @@ void Properties::addPose(const Pose& pose, std::function<void(const Pose&)> appl
         connect(field, &QDoubleSpinBox::valueChanged, this, [=](double now) {
             if (now != shown) take(now);
         });
-        connect(field, &NumberField::typing, this, [this, take](std::optional<double> value) { showTyped(value, take); });
+        connect(field, &NumberField::typing, this,
+                [this, take](std::optional<double> value) { showTyped(value, take); });
         grid->addWidget(label, i % 3, (i / 3) * 2);
         grid->addWidget(field, i % 3, (i / 3) * 2 + 1);
     }
@@ -229,7 +237,8 @@ void Properties::addHead(const QString& words)
     addField("", head, true);
 }
 
-void Properties::addChoice(const QString& label, const QString& name, const QStringList& words, int current, std::function<void(int)> apply)
+void Properties::addChoice(const QString& label, const QString& name, const QStringList& words, int current,
+                           std::function<void(int)> apply)
 {
     auto* choice = new QComboBox(this);
     choice->setObjectName(name);
@@ -248,33 +257,42 @@ void Properties::showStep(const Step& step)
 {
     const RoutineId routine = m_session.routine().id;
     const std::vector<Step>& steps = m_session.routine().steps;
-    const auto row = std::find_if(steps.begin(), steps.end(), [&](const Step& s) { return s.id == step.id; }) - steps.begin() + 1;
+    const auto row =
+        std::find_if(steps.begin(), steps.end(), [&](const Step& s) { return s.id == step.id; }) - steps.begin() + 1;
     const std::function<void(const Step&)> change = [this, routine, row](const Step& next) {
         edit(QString("Change step %1").arg(row), [=](const Cell& cell) { return changeStep(cell, routine, next); });
     };
     m_title->setText(QString("Step %1").arg(row));
-    addChoice("Kind", "stepKind", {"joint move", "line", "grip", "release", "wait", "set signal", "wait for signal", "move device"}, int(step.kind), [=, this](int kind) {
-        Step next = step;
-        next.kind = Step::Kind(kind);
-        const Cell& cell = m_session.cell();
-        if (next.isMove() && !next.target) next.target = m_session.station().home;
-        if (next.kind == Step::Kind::SetSignal || next.kind == Step::Kind::WaitSignal) {
-            const auto fits = [&](const Signal& s) { return next.kind == Step::Kind::WaitSignal || !writerOf(cell, s.id); };
-            const Signal* own = findSignal(cell, next.signal);
-            if (!own || !fits(*own)) {
-                const auto other = std::find_if(cell.signals.begin(), cell.signals.end(), fits);
-                if (other == cell.signals.end()) return m_session.say("There is no signal for this step yet; add one in the Signals tab below.", true);
-                next.signal = other->id;
-                next.value = 1;
-            }
-        }
-        if (next.kind == Step::Kind::MoveAxes) {
-            const std::vector<FrameId> devices = movableDevices(cell);
-            if (devices.empty()) return m_session.say("There is no device with axes; add a rail, turntable or positioner in the layout.", true);
-            next = axisStep(cell, next, devices.front());
-        }
-        change(next);
-    });
+    addChoice("Kind", "stepKind",
+              {"joint move", "line", "grip", "release", "wait", "set signal", "wait for signal", "move device"},
+              int(step.kind), [=, this](int kind) {
+                  Step next = step;
+                  next.kind = Step::Kind(kind);
+                  const Cell& cell = m_session.cell();
+                  if (next.isMove() && !next.target) next.target = m_session.station().home;
+                  if (next.kind == Step::Kind::SetSignal || next.kind == Step::Kind::WaitSignal) {
+                      const auto fits = [&](const Signal& s) {
+                          return next.kind == Step::Kind::WaitSignal || !writerOf(cell, s.id);
+                      };
+                      const Signal* own = findSignal(cell, next.signal);
+                      if (!own || !fits(*own)) {
+                          const auto other = std::find_if(cell.signals.begin(), cell.signals.end(), fits);
+                          if (other == cell.signals.end())
+                              return m_session.say(
+                                  "There is no signal for this step yet; add one in the Signals tab below.", true);
+                          next.signal = other->id;
+                          next.value = 1;
+                      }
+                  }
+                  if (next.kind == Step::Kind::MoveAxes) {
+                      const std::vector<FrameId> devices = movableDevices(cell);
+                      if (devices.empty())
+                          return m_session.say(
+                              "There is no device with axes; add a rail, turntable or positioner in the layout.", true);
+                      next = axisStep(cell, next, devices.front());
+                  }
+                  change(next);
+              });
     if (step.isMove()) {
         Choices<TargetId> targets;
         for (const Target& t : m_session.cell().targets)
@@ -285,17 +303,23 @@ void Properties::showStep(const Step& step)
             change(next);
         });
         if (step.kind == Step::Kind::Line)
-            addNumber("Speed", "stepSpeed", millimetres(step.lineSpeed), "mm/s", 0.1, 10000, 1, [=](double v) {
-                Step next = step;
-                next.lineSpeed = v * kMillimetre;
-                change(next);
-            }, true);
+            addNumber(
+                "Speed", "stepSpeed", millimetres(step.lineSpeed), "mm/s", 0.1, 10000, 1,
+                [=](double v) {
+                    Step next = step;
+                    next.lineSpeed = v * kMillimetre;
+                    change(next);
+                },
+                true);
         else
-            addNumber("Speed", "stepSpeed", step.jointSpeed * 100, "%", 0.1, 100, 1, [=](double v) {
-                Step next = step;
-                next.jointSpeed = v / 100;
-                change(next);
-            }, true);
+            addNumber(
+                "Speed", "stepSpeed", step.jointSpeed * 100, "%", 0.1, 100, 1,
+                [=](double v) {
+                    Step next = step;
+                    next.jointSpeed = v / 100;
+                    change(next);
+                },
+                true);
         addNumber("Back", "stepStandoff", millimetres(step.standoff), "mm", 0, 1000, 1, [=](double v) {
             Step next = step;
             next.standoff = v * kMillimetre;
@@ -329,14 +353,19 @@ void Properties::showTarget(const Target& target)
 {
     const TargetId id = target.id;
     m_title->setText(target.kind == Target::Kind::Pose ? "Target (pose)" : "Target (posture)");
-    addName(target.name, [=, this](const std::string& name) { edit("Rename target", [=](const Cell& cell) { return renameTarget(cell, id, name); }); });
+    addName(target.name, [=, this](const std::string& name) {
+        edit("Rename target", [=](const Cell& cell) { return renameTarget(cell, id, name); });
+    });
     if (target.kind == Target::Kind::Pose) {
         addText("Frame", text(frameName(m_session.cell(), target.frame)));
-        addPose(target.pose, [=, this](const Pose& pose) { edit("Change " + text(target.name), [=](const Cell& cell) { return setTargetPose(cell, id, pose); }); });
+        addPose(target.pose, [=, this](const Pose& pose) {
+            edit("Change " + text(target.name), [=](const Cell& cell) { return setTargetPose(cell, id, pose); });
+        });
         addText("Way", configurationShort(target.configuration));
     } else {
         QStringList values;
-        for (int i = 0; i < target.posture.size(); ++i) values << jointText(armOf(m_session.cell(), target).model->joints()[size_t(i)], target.posture[i]);
+        for (int i = 0; i < target.posture.size(); ++i)
+            values << jointText(armOf(m_session.cell(), target).model->joints()[size_t(i)], target.posture[i]);
         addText("Joints", values.join("  "));
     }
     addTargetAxes(target);
@@ -346,15 +375,21 @@ void Properties::showThresholds()
 {
     m_title->setText("Checks: caution and stop at");
     const Thresholds t = m_session.cell().thresholds;
-    const auto row = [&](const QString& label, const QString& name, double Thresholds::*value, double unit, const QString& symbol) {
-        addNumber(label, name, t.*value / unit, symbol, 0, unit == kDegree ? 90 : unit == 1 ? 1 : 1000, unit == 1 ? 3 : 1, [=, this](double v) {
-            Thresholds next = t;
-            next.*value = v * unit;
-            edit("Change threshold", [=](const Cell& cell) { return setThresholds(cell, next); });
-        });
+    const auto row = [&](const QString& label, const QString& name, double Thresholds::*value, double unit,
+                         const QString& symbol) {
+        addNumber(label, name, t.*value / unit, symbol, 0,
+                  unit == kDegree ? 90
+                  : unit == 1     ? 1
+                                  : 1000,
+                  unit == 1 ? 3 : 1, [=, this](double v) {
+                      Thresholds next = t;
+                      next.*value = v * unit;
+                      edit("Change threshold", [=](const Cell& cell) { return setThresholds(cell, next); });
+                  });
     };
     const auto& joints = m_session.arm().joints();
-    const bool slides = std::any_of(joints.begin(), joints.end(), [](const Joint& j) { return j.kind == JointKind::Prismatic; });
+    const bool slides =
+        std::any_of(joints.begin(), joints.end(), [](const Joint& j) { return j.kind == JointKind::Prismatic; });
     if (slides) row("Slides", "slideMargin", &Thresholds::slideMargin, kMillimetre, "mm");
     if (!m_session.arm().hasBranches()) {
         row("Direction", "directionCaution", &Thresholds::directionCaution, 1, "");

@@ -46,14 +46,16 @@ private:
     /// What steps about signals and device axes hold.
     void addStepDetails(const Step& step, const std::function<void(const Step&)>& change);
     /// The shapes of something, one of them in full, with buttons to add and remove.
-    void addSolids(const std::vector<Solid>& solids, std::function<void(const std::vector<Solid>&, const QString& label)> apply);
+    void addSolids(const std::vector<Solid>& solids,
+                   std::function<void(const std::vector<Solid>&, const QString& label)> apply);
     void addLook(const Look& look);
     void addMass(double mass, const std::vector<Solid>& solids, std::function<void(const Inertial&)> apply);
     void showThresholds();
 
     void addName(const std::string& name, std::function<void(const std::string&)> apply);
     /// A number in display units; `apply` gets it in the same units.
-    void addNumber(const QString& label, const QString& objectName, double value, const QString& unit, double low, double high, int decimals, std::function<void(double)> apply, bool wide = false);
+    void addNumber(const QString& label, const QString& objectName, double value, const QString& unit, double low,
+                   double high, int decimals, std::function<void(double)> apply, bool wide = false);
     /// Six numbers in the display units, named `prefix`0 to 5; untouched ones keep their full digits.
     void addPose(const Pose& pose, std::function<void(const Pose&)> apply, const QString& prefix = "pose");
     struct Button {
@@ -62,7 +64,8 @@ private:
     };
     void addButtons(const std::vector<Button>& buttons);
     void addHead(const QString& words);
-    void addChoice(const QString& label, const QString& objectName, const QStringList& words, int current, std::function<void(int)> apply);
+    void addChoice(const QString& label, const QString& objectName, const QStringList& words, int current,
+                   std::function<void(int)> apply);
     void addText(const QString& label, const QString& value);
 
     /// Puts a field behind its label: two to a row, or one over the whole width.
@@ -76,9 +79,9 @@ private:
     bool m_stale = false;
     bool m_trying = false;  ///< a value is being typed
     Selection m_shown;
-    size_t m_shape = 0;           ///< of the shapes shown, the one in full
-    size_t m_point = 0;           ///< of a tool's points, the one in full
-    double m_density = 2700;      ///< typed last [kg/m^3]
+    size_t m_shape = 0;       ///< of the shapes shown, the one in full
+    size_t m_point = 0;       ///< of a tool's points, the one in full
+    double m_density = 2700;  ///< typed last [kg/m^3]
 };
 
 /// The step made one that moves a device, to where its axes stand at the start.

@@ -62,7 +62,10 @@ void TeachPanel::start(Kind kind)
     const Cell& cell = m_session.cell();
     const Frame* frame = findFrame(cell, m_frame);
     const Tool* tool = findTool(cell, m_tool);
-    if (kind == Kind::Tcp ? !tool : !frame) return m_session.say(kind == Kind::Tcp ? "Select the tool whose TCP is to be found." : "Select the frame that is to be placed.", true);
+    if (kind == Kind::Tcp ? !tool : !frame)
+        return m_session.say(kind == Kind::Tcp ? "Select the tool whose TCP is to be found."
+                                               : "Select the frame that is to be placed.",
+                             true);
     m_tcp = kind == Kind::Tcp && armInHand(cell).tool == m_tool ? armInHand(cell).tcp : TcpId{};
     const QSignalBlocker quiet(m_table);
     m_table->clear();
@@ -70,18 +73,22 @@ void TeachPanel::start(Kind kind)
     const QString unit = m_unit->symbol;
     if (kind == Kind::AsBuilt) {
         m_title->setText("Measure " + text(frame->name) + " as built");
-        m_help->setText(QString("In %1 [%2]: three points of the fixture as drawn (at first on the frame's axes), and where each was found.").arg(text(frameName(cell, frame->parent)), unit));
+        m_help->setText(QString("In %1 [%2]: three points of the fixture as drawn (at first on the frame's axes), and "
+                                "where each was found.")
+                            .arg(text(frameName(cell, frame->parent)), unit));
         m_table->setColumnCount(3);
         m_table->setHorizontalHeaderLabels({"X", "Y", "Z"});
         m_table->setRowCount(6);
         const Vec3 nominal[] = {frame->pose.translation, frame->pose * Vec3(0.2, 0, 0), frame->pose * Vec3(0, 0.2, 0)};
         for (int r = 0; r < 3; ++r)
-            for (int c = 0; c < 3; ++c) m_table->setItem(2 * r, c, new QTableWidgetItem(placeFigure(nominal[r][c])));
+            for (int c = 0; c < 3; ++c)
+                m_table->setItem(2 * r, c, new QTableWidgetItem(placeFigure(nominal[r][c])));
         m_table->setVerticalHeaderLabels({"drawn", "found", "drawn", "found", "drawn", "found"});
         m_table->setCurrentCell(1, 0);
     } else if (kind == Kind::Frame) {
         m_title->setText("Place " + text(frame->name) + " by three points");
-        m_help->setText(QString("In %1 [%2]. Bring the TCP to the place and take it, or type it.").arg(text(frameName(cell, frame->parent)), unit));
+        m_help->setText(QString("In %1 [%2]. Bring the TCP to the place and take it, or type it.")
+                            .arg(text(frameName(cell, frame->parent)), unit));
         m_table->setColumnCount(3);
         m_table->setHorizontalHeaderLabels({"X", "Y", "Z"});
         m_table->setRowCount(3);
@@ -89,13 +96,15 @@ void TeachPanel::start(Kind kind)
         m_table->setCurrentCell(0, 0);
     } else {
         m_title->setText("Find the TCP of " + text(tool->name));
-        m_help->setText("Bring the TCP to one fixed place in four or more orientations, turned well against each other, and take each.");
+        m_help->setText("Bring the TCP to one fixed place in four or more orientations, turned well against each "
+                        "other, and take each.");
         m_table->setColumnCount(2);
         m_table->setHorizontalHeaderLabels({"turned", "off [" + unit + "]"});
         m_table->setRowCount(0);
     }
     show();
-    m_table->setFixedHeight(m_table->horizontalHeader()->sizeHint().height() + 24 * (kind == Kind::Tcp ? 5 : m_table->rowCount()) + 2 * m_table->frameWidth());
+    m_table->setFixedHeight(m_table->horizontalHeader()->sizeHint().height()
+                            + 24 * (kind == Kind::Tcp ? 5 : m_table->rowCount()) + 2 * m_table->frameWidth());
     judge();
     Q_EMIT started();
 }
@@ -115,7 +124,9 @@ std::optional<Vec3> TeachPanel::pointAt(int row) const
 void TeachPanel::fillRow(int row, const Vec3& measured)
 {
     const QSignalBlocker quiet(m_table);
-    for (int i = 0; i < 3; ++i) m_table->setItem(row, i, new QTableWidgetItem(QString::number(measured[i] / m_unit->size, 'f', m_unit->decimals)));
+    for (int i = 0; i < 3; ++i)
+        m_table->setItem(row, i,
+                         new QTableWidgetItem(QString::number(measured[i] / m_unit->size, 'f', m_unit->decimals)));
 }
 
 void TeachPanel::take()
@@ -127,9 +138,11 @@ void TeachPanel::take()
         const QSignalBlocker quiet(m_table);
         const int row = m_table->rowCount();
         m_table->insertRow(row);
-        auto* turned = new QTableWidgetItem(row ? degreeText(deviation(m_postures.front(), m_postures.back()).radians) : QString("first"));
+        auto* turned = new QTableWidgetItem(row ? degreeText(deviation(m_postures.front(), m_postures.back()).radians)
+                                                : QString("first"));
         auto* off = new QTableWidgetItem;
-        for (auto* item : {turned, off}) item->setFlags(Qt::ItemIsEnabled | Qt::ItemIsSelectable);
+        for (auto* item : {turned, off})
+            item->setFlags(Qt::ItemIsEnabled | Qt::ItemIsSelectable);
         m_table->setItem(row, 0, turned);
         m_table->setItem(row, 1, off);
     } else {
@@ -161,11 +174,20 @@ void TeachPanel::judge()
             Pose tcp = flangeFromTcp(*tool, m_tcp);
             tcp.translation = fit->flangeFromTcp;
             m_edit = [id = m_tool, tcp, point = m_tcp](const Cell& c) { return setToolTcp(c, id, tcp, point); };
-            words = QString("TCP at %1. Residual %2 rms, worst %3 in posture %4.").arg(offsetText(translated(fit->flangeFromTcp), m_session.cell().angles), withUnit(fit->rms), withUnit(fit->worst)).arg(fit->worstPosture + 1);
-            if (fit->poorSpread()) words += QString(" The orientations spread poorly: an error of touching counts %1 times. Tilt the tool more.").arg(fit->gain, 0, 'f', 1);
+            words = QString("TCP at %1. Residual %2 rms, worst %3 in posture %4.")
+                        .arg(offsetText(translated(fit->flangeFromTcp), m_session.cell().angles), withUnit(fit->rms),
+                             withUnit(fit->worst))
+                        .arg(fit->worstPosture + 1);
+            if (fit->poorSpread())
+                words +=
+                    QString(
+                        " The orientations spread poorly: an error of touching counts %1 times. Tilt the tool more.")
+                        .arg(fit->gain, 0, 'f', 1);
             bad = fit->poorSpread();
             const QSignalBlocker quiet(m_table);
-            for (size_t i = 0; i < m_postures.size(); ++i) m_table->item(int(i), 1)->setText(placeFigure((m_postures[i] * fit->flangeFromTcp - fit->place).norm()));
+            for (size_t i = 0; i < m_postures.size(); ++i)
+                m_table->item(int(i), 1)->setText(
+                    placeFigure((m_postures[i] * fit->flangeFromTcp - fit->place).norm()));
         }
     } else {
         std::vector<Vec3> nominal, measured;
@@ -190,7 +212,10 @@ void TeachPanel::judge()
                 const Frame* frame = findFrame(m_session.cell(), m_frame);
                 const Pose built = fit->place * frame->pose;
                 const PoseDeviation off = deviation(frame->pose, built);
-                words = QString("Off by %1 and %2. Residual %3 rms, worst %4 at point %5.").arg(withUnit(off.metres), degreeText(off.radians, 3), withUnit(fit->rms), withUnit(fit->worst)).arg(fit->worstPoint + 1);
+                words =
+                    QString("Off by %1 and %2. Residual %3 rms, worst %4 at point %5.")
+                        .arg(withUnit(off.metres), degreeText(off.radians, 3), withUnit(fit->rms), withUnit(fit->worst))
+                        .arg(fit->worstPoint + 1);
                 m_edit = [id = m_frame, built](const Cell& c) -> Result<Cell> {
                     Result<Cell> next = setFrameMeasured(c, id, built);
                     return next ? setAsBuilt(*next, true) : next;

@@ -9,8 +9,8 @@
 
 namespace topikos {
 
-/// Points touched with the TCP, or typed, that place a frame, correct it as built, or find a tool's TCP. Stays open beside everything else until
-/// it is applied or closed; shows what the points say before anything is changed.
+/// Points touched with the TCP, or typed, that place a frame, correct it as built, or find a tool's TCP. Stays open
+/// beside everything else until it is applied or closed; shows what the points say before anything is changed.
 class TeachPanel : public QFrame {
     Q_OBJECT
 public:
@@ -35,8 +35,8 @@ private:
     FrameId m_frame;
     ToolId m_tool;
     TcpId m_tcp;
-    const DisplayUnit* m_unit = nullptr;  ///< in which the points stand in the table
-    std::vector<Pose> m_postures;  ///< Tcp: baseFromFlange at each take
+    const DisplayUnit* m_unit = nullptr;              ///< in which the points stand in the table
+    std::vector<Pose> m_postures;                     ///< Tcp: baseFromFlange at each take
     std::function<Result<Cell>(const Cell&)> m_edit;  ///< what Apply would do; empty while the points do not tell
     QLabel *m_title, *m_result, *m_help;
     QTableWidget* m_table;

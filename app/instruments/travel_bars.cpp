@@ -31,7 +31,8 @@ void paintZones(QPainter& p, const QRectF& bar, const std::vector<std::tuple<dou
     p.save();
     p.setClipPath(clip);
     p.fillRect(bar, theme().track);
-    for (const auto& [from, to, color] : zones) p.fillRect(QRectF(bar.left() + from * bar.width(), bar.top(), (to - from) * bar.width(), bar.height()), color);
+    for (const auto& [from, to, color] : zones)
+        p.fillRect(QRectF(bar.left() + from * bar.width(), bar.top(), (to - from) * bar.width(), bar.height()), color);
     p.restore();
 }
 
@@ -50,7 +51,8 @@ TravelBars::TravelBars(Session& session, QWidget* parent) : QWidget(parent), m_s
     setSizePolicy(QSizePolicy::Preferred, QSizePolicy::Fixed);
     setFocusPolicy(Qt::StrongFocus);
     setToolTip("Drag a marker to jog the joint or device axis; double-click a value to type it (F2)");
-    for (const auto signal : {&Session::postureChanged, &Session::jogChanged}) connect(&session, signal, this, qOverload<>(&QWidget::update));
+    for (const auto signal : {&Session::postureChanged, &Session::jogChanged})
+        connect(&session, signal, this, qOverload<>(&QWidget::update));
     connect(&session, &Session::cellChanged, this, &TravelBars::refresh);
     refresh();
 }
@@ -59,18 +61,24 @@ void TravelBars::refresh()
 {
     m_axes.clear();
     for (const FrameId device : movableDevices(m_session.cell()))
-        for (const FrameId axis : axesOf(m_session.cell(), device)) m_axes.push_back(axis);
+        for (const FrameId axis : axesOf(m_session.cell(), device))
+            m_axes.push_back(axis);
     m_dragged = -1;
     updateGeometry();  // another arm may have other joints
     update();
 }
 
-QSize TravelBars::sizeHint() const { return {220, m_session.arm().jointCount() * kRow + int(m_axes.size()) * kAxisRow}; }
+QSize TravelBars::sizeHint() const
+{
+    return {220, m_session.arm().jointCount() * kRow + int(m_axes.size()) * kAxisRow};
+}
 
 TravelBars::Row TravelBars::row(int index) const
 {
     const int joints = m_session.arm().jointCount();
-    if (index < joints) return {m_session.arm().description().joints[size_t(index)], m_session.shownPosture()[index]};  // its own range, also while it is locked
+    if (index < joints)
+        return {m_session.arm().description().joints[size_t(index)],
+                m_session.shownPosture()[index]};  // its own range, also while it is locked
     const Frame& frame = *findFrame(m_session.cell(), m_axes[size_t(index - joints)]);
     Joint joint;
     joint.name = frame.name;
@@ -119,12 +127,15 @@ void TravelBars::paintEvent(QPaintEvent*)
         const Joint& j = row.joint;
         const QRectF b = bar(i);
         const double top = b.center().y() - kRow / 2.0, range = std::max(1e-9, j.upper - j.lower);
-        const double margin = row.axis ? 0 : m_session.cell().thresholds.margin(j.kind), rest = std::min(row.value - j.lower, j.upper - row.value);
+        const double margin = row.axis ? 0 : m_session.cell().thresholds.margin(j.kind),
+                     rest = std::min(row.value - j.lower, j.upper - row.value);
         QColor color = theme().ink;
         if (row.axis) {
             p.setFont(textFont(11));
             p.setPen(theme().faint);
-            p.drawText(QRectF(0, top - (kAxisRow - kRow), width(), kAxisRow - kRow + 2), Qt::AlignVCenter | Qt::AlignLeft, QFontMetrics(p.font()).elidedText(text(j.name), Qt::ElideRight, width()));
+            p.drawText(QRectF(0, top - (kAxisRow - kRow), width(), kAxisRow - kRow + 2),
+                       Qt::AlignVCenter | Qt::AlignLeft,
+                       QFontMetrics(p.font()).elidedText(text(j.name), Qt::ElideRight, width()));
             drawGlyph(p, QRectF(2, top + 3, 13, 13), "axis", theme().faint);
             paintZones(p, b, {});
         } else {
@@ -135,12 +146,16 @@ void TravelBars::paintEvent(QPaintEvent*)
             // A margin of a few degrees on a long range would hardly be seen; zones are at least 3 % wide.
             const double zone = std::max(0.03, margin / range);
             paintZones(p, b, {{0, zone, theme().caution}, {1 - zone, 1, theme().caution}});
-            color = j.locked ? theme().faint : rest < 1e-6 ? theme().blocked : rest < margin ? theme().caution : theme().ink;
+            color = j.locked        ? theme().faint
+                    : rest < 1e-6   ? theme().blocked
+                    : rest < margin ? theme().caution
+                                    : theme().ink;
         }
         paintMarker(p, b, std::clamp((row.value - j.lower) / range, 0.0, 1.0), color);
         p.setFont(figureFont(12));
         p.setPen(color);
-        p.drawText(QRectF(width() - kValue, top, kValue, kRow), Qt::AlignVCenter | Qt::AlignRight, jointText(j, row.value));
+        p.drawText(QRectF(width() - kValue, top, kValue, kRow), Qt::AlignVCenter | Qt::AlignRight,
+                   jointText(j, row.value));
         if (j.locked) drawGlyph(p, QRectF(kLabel - 14, top + 3, 12, 12), "lock", theme().faint);
     }
     if (hasFocus()) {
@@ -205,7 +220,9 @@ void TravelBars::typeValue(int index)
         if (!edit->isModified()) return;
         const QString whose = now.axis ? text(axis.name) : QString("Joint %1").arg(index + 1);
         if (value < axis.lower - kRangeTolerance || value > axis.upper + kRangeTolerance)
-            return m_session.say(QString("%1 goes from %2 to %3.").arg(whose, jointText(axis, axis.lower), jointText(axis, axis.upper)), true);
+            return m_session.say(
+                QString("%1 goes from %2 to %3.").arg(whose, jointText(axis, axis.lower), jointText(axis, axis.upper)),
+                true);
         set(index, value);
     });
 }
@@ -227,7 +244,8 @@ SingularityBars::SingularityBars(Session& session, QWidget* parent) : QWidget(pa
 {
     setObjectName("singularityBars");
     setSizePolicy(QSizePolicy::Preferred, QSizePolicy::Fixed);
-    for (const auto signal : {&Session::postureChanged, &Session::cellChanged}) connect(&session, signal, this, qOverload<>(&QWidget::update));
+    for (const auto signal : {&Session::postureChanged, &Session::cellChanged})
+        connect(&session, signal, this, qOverload<>(&QWidget::update));
 }
 
 QSize SingularityBars::sizeHint() const { return {220, 3 * kRow}; }
@@ -246,15 +264,21 @@ void SingularityBars::paintEvent(QPaintEvent*)
         p.setFont(textFont(12));
         p.setPen(theme().ink);
         p.drawText(QRectF(0, 0, kKindLabel, kRow), Qt::AlignVCenter, "Direction");
-        paintZones(p, b, {{0, t.directionCaution / whole, theme().caution}, {0, std::max(0.02, t.directionBlocked / whole), theme().blocked}});
-        const QColor color = value < t.directionBlocked ? theme().blocked : value < t.directionCaution ? theme().caution : theme().ink;
+        paintZones(p, b,
+                   {{0, t.directionCaution / whole, theme().caution},
+                    {0, std::max(0.02, t.directionBlocked / whole), theme().blocked}});
+        const QColor color = value < t.directionBlocked   ? theme().blocked
+                             : value < t.directionCaution ? theme().caution
+                                                          : theme().ink;
         paintMarker(p, b, std::min(1.0, value / whole), color);
         p.setFont(figureFont(12));
         p.setPen(color);
-        p.drawText(QRectF(width() - kKindValue, 0, kKindValue, kRow), Qt::AlignVCenter | Qt::AlignRight, QString::number(value, 'f', 3));
+        p.drawText(QRectF(width() - kKindValue, 0, kKindValue, kRow), Qt::AlignVCenter | Qt::AlignRight,
+                   QString::number(value, 'f', 3));
         p.setFont(textFont(11));
         p.setPen(theme().faint);
-        const QString words = text(lostDirectionText(m_session.arm(), posture, flangeFromTcp(m_session.cell(), m_session.station())));
+        const QString words =
+            text(lostDirectionText(m_session.arm(), posture, flangeFromTcp(m_session.cell(), m_session.station())));
         p.drawText(QRectF(0, kRow, width(), 2 * kRow), Qt::AlignTop | Qt::TextWordWrap, "Least able to " + words + ".");
         return;
     }
@@ -268,24 +292,30 @@ void SingularityBars::paintEvent(QPaintEvent*)
         p.setFont(textFont(12));
         p.setPen(theme().ink);
         p.drawText(QRectF(0, i * kRow, kKindLabel, kRow), Qt::AlignVCenter, names[i]);
-        paintZones(p, b, {{0, caution / whole, theme().caution}, {0, std::max(0.02, blocked / whole), theme().blocked}});
+        paintZones(p, b,
+                   {{0, caution / whole, theme().caution}, {0, std::max(0.02, blocked / whole), theme().blocked}});
         const QColor color = value < blocked ? theme().blocked : value < caution ? theme().caution : theme().ink;
         paintMarker(p, b, std::min(1.0, value / whole), color);
         p.setFont(figureFont(12));
         p.setPen(color);
-        p.drawText(QRectF(width() - kKindValue, i * kRow, kKindValue, kRow), Qt::AlignVCenter | Qt::AlignRight, angle ? degreeText(value) : lengthText(value, 0) + " mm");
+        p.drawText(QRectF(width() - kKindValue, i * kRow, kKindValue, kRow), Qt::AlignVCenter | Qt::AlignRight,
+                   angle ? degreeText(value) : lengthText(value, 0) + " mm");
     }
 }
 
 bool SingularityBars::event(QEvent* event)
 {
     if (event->type() == QEvent::ToolTip) {
-        static const char* tips[] = {"Angle between axes 4 and 6. At 0 they line up and the wrist loses a direction.",
-                                     "Distance of the wrist from the plane of axes 2 and 3. At 0 the arm is stretched or folded.",
-                                     "Distance of the wrist from the plane through axis 1. At 0 it stands over axis 1."};
+        static const char* tips[] = {
+            "Angle between axes 4 and 6. At 0 they line up and the wrist loses a direction.",
+            "Distance of the wrist from the plane of axes 2 and 3. At 0 the arm is stretched or folded.",
+            "Distance of the wrist from the plane through axis 1. At 0 it stands over axis 1."};
         auto* help = static_cast<QHelpEvent*>(event);
         if (!m_session.arm().hasBranches()) {
-            QToolTip::showText(help->globalPos(), "Smallest singular value of the Jacobian, lengths divided by the reach. At 0 the arm loses a direction.", this);
+            QToolTip::showText(help->globalPos(),
+                               "Smallest singular value of the Jacobian, lengths divided by the reach. At 0 the arm "
+                               "loses a direction.",
+                               this);
             return true;
         }
         QToolTip::showText(help->globalPos(), tips[std::clamp(help->pos().y() / kRow, 0, 2)], this);

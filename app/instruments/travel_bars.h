@@ -5,8 +5,8 @@
 
 namespace topikos {
 
-/// One bar per joint from range end to range end, with the margin zones, and one per device axis below them; drag the marker to jog. Arrow keys work on the
-/// joint in focus.
+/// One bar per joint from range end to range end, with the margin zones, and one per device axis below them; drag the
+/// marker to jog. Arrow keys work on the joint in focus.
 class TravelBars : public QWidget {
     Q_OBJECT
 public:

@@ -54,9 +54,12 @@ WaysCards::WaysCards(Session& session, QWidget* parent) : QWidget(parent), m_ses
             const Solution way = m_ways[size_t(i)];
             if (const TargetId id = m_session.selected<TargetId>()) {
                 const Target& target = *findTarget(m_session.cell(), id);
-                const bool changes = keepsPosture(m_session.arm()) ? target.posture.size() != way.joints.size() || target.posture != way.joints : !(target.configuration == way.configuration);
+                const bool changes = keepsPosture(m_session.arm())
+                                         ? target.posture.size() != way.joints.size() || target.posture != way.joints
+                                         : !(target.configuration == way.configuration);
                 if (changes)
-                    m_session.edit("Choose way for " + text(target.name), [=](const Cell& cell) { return setTargetWay(cell, id, way); });
+                    m_session.edit("Choose way for " + text(target.name),
+                                   [=](const Cell& cell) { return setTargetWay(cell, id, way); });
             } else {
                 m_session.setPosture(way.joints);
             }
@@ -66,7 +69,8 @@ WaysCards::WaysCards(Session& session, QWidget* parent) : QWidget(parent), m_ses
         m_cards.push_back(card);
         m_grid->addWidget(card, i / 2, i % 2);
     }
-    for (const auto signal : {&Session::postureChanged, &Session::selectionChanged, &Session::cellChanged}) connect(&session, signal, this, &WaysCards::fill);
+    for (const auto signal : {&Session::postureChanged, &Session::selectionChanged, &Session::cellChanged})
+        connect(&session, signal, this, &WaysCards::fill);
     fill();
 }
 
@@ -76,7 +80,8 @@ void WaysCards::fill()
     const Target* target = findTarget(cell, m_session.selected<TargetId>());
     const bool ofTarget = target && target->kind == Target::Kind::Pose && target->arm == m_session.station().id;
     const AxisValues axes = ofTarget ? overlaid(m_session.shownAxes(), target->axes) : AxisValues();
-    const std::pair<CellPtr, TargetId> wanted{ofTarget ? m_session.history().current() : nullptr, ofTarget ? target->id : TargetId()};
+    const std::pair<CellPtr, TargetId> wanted{ofTarget ? m_session.history().current() : nullptr,
+                                              ofTarget ? target->id : TargetId()};
     if (ofTarget && wanted == m_waysOf && axes == m_axes) return;
     m_waysOf = wanted;
     m_axes = axes;
@@ -93,7 +98,8 @@ void WaysCards::fill()
         m_title->setToolTip("Ways to reach " + text(target->name));
     } else {
         // Of seven axes each way is shown with its best swivel, not with the one nearest to the present.
-        found = inverseKinematics(m_session.arm(), forward(m_session.arm(), now), m_session.arm().as<SevenAxis>() ? nullptr : &now);
+        found = inverseKinematics(m_session.arm(), forward(m_session.arm(), now),
+                                  m_session.arm().as<SevenAxis>() ? nullptr : &now);
         if (const Solution* own = nearestTo(found.items, now)) chosenJoints = own->joints;
         m_title->setText("Ways to hold this pose");
         m_title->setToolTip({});
@@ -101,8 +107,11 @@ void WaysCards::fill()
     m_ways = found.items;
     m_ghosts->setVisible(ofTarget);
     showGhosts();
-    m_count->setText(m_ways.empty() ? QString("none") : QString("%1 of %2").arg(m_ways.size()).arg(m_ways.size() + found.outOfRange.size()));
-    m_count->setToolTip(m_ways.empty() ? solutionsText(m_session.arm(), found) : QString("Ways inside all joint ranges, of all the geometry allows"));
+    m_count->setText(m_ways.empty()
+                         ? QString("none")
+                         : QString("%1 of %2").arg(m_ways.size()).arg(m_ways.size() + found.outOfRange.size()));
+    m_count->setToolTip(m_ways.empty() ? solutionsText(m_session.arm(), found)
+                                       : QString("Ways inside all joint ranges, of all the geometry allows"));
     for (size_t i = 0; i < m_cards.size(); ++i) {
         auto* card = static_cast<QPushButton*>(m_cards[i]);
         card->setVisible(i < m_ways.size());
@@ -111,11 +120,20 @@ void WaysCards::fill()
         const Closest margin = rangeMargin(m_session.arm(), m_ways[i].joints);
         const bool named = m_session.arm().hasConfigurations();
         const Joint& tight = m_session.arm().joints()[size_t(std::max(0, margin.joint))];
-        const QString left = tight.kind == JointKind::Revolute ? degreeText(margin.value, 0) : lengthText(margin.value, 0) + " mm";
-        card->setText(named ? QString("%1 %2%3  %4").arg(c.shoulderBack ? "Back" : "Front", c.elbowDown ? "down" : "up", c.wristTurned ? " turned" : "", left) : QString("Way %1  %2").arg(i + 1).arg(left));
-        card->setChecked(named ? c == chosen : chosenJoints.size() == m_ways[i].joints.size() && (chosenJoints - m_ways[i].joints).cwiseAbs().maxCoeff() < 1e-9);
-        card->setToolTip(QString("%1%2 left to the range end of joint %3. %4")
-                             .arg(named ? "Shoulder " + configurationShort(c) + ", " : QString(), jointText(tight, margin.value)).arg(margin.joint + 1).arg(target ? "Click to choose it for the target." : "Click to move the arm into it."));
+        const QString left =
+            tight.kind == JointKind::Revolute ? degreeText(margin.value, 0) : lengthText(margin.value, 0) + " mm";
+        card->setText(named ? QString("%1 %2%3  %4")
+                                  .arg(c.shoulderBack ? "Back" : "Front", c.elbowDown ? "down" : "up",
+                                       c.wristTurned ? " turned" : "", left)
+                            : QString("Way %1  %2").arg(i + 1).arg(left));
+        card->setChecked(named ? c == chosen
+                               : chosenJoints.size() == m_ways[i].joints.size()
+                                     && (chosenJoints - m_ways[i].joints).cwiseAbs().maxCoeff() < 1e-9);
+        card->setToolTip(
+            QString("%1%2 left to the range end of joint %3. %4")
+                .arg(named ? "Shoulder " + configurationShort(c) + ", " : QString(), jointText(tight, margin.value))
+                .arg(margin.joint + 1)
+                .arg(target ? "Click to choose it for the target." : "Click to move the arm into it."));
     }
 }
 
@@ -123,7 +141,8 @@ void WaysCards::showGhosts()
 {
     std::vector<JointVector> ways;
     if (m_ghosts->isChecked() && m_waysOf.second)
-        for (const Solution& way : m_ways) ways.push_back(way.joints);
+        for (const Solution& way : m_ways)
+            ways.push_back(way.joints);
     m_session.setWays(std::move(ways), m_axes);
 }
 

@@ -9,7 +9,8 @@
 namespace topikos {
 
 /// Every way to reach the selected target, or the place where the tool is now, as cards with the smallest joint margin.
-/// All ways to a target stand in the view as faint ghosts; pointing at a card shows its own clearly; a click chooses it for the target, or moves the arm into it.
+/// All ways to a target stand in the view as faint ghosts; pointing at a card shows its own clearly; a click chooses it
+/// for the target, or moves the arm into it.
 class WaysCards : public QWidget {
     Q_OBJECT
 public:
@@ -25,7 +26,8 @@ private:
     QToolButton* m_ghosts;
     QGridLayout* m_grid;
     std::vector<Solution> m_ways;
-    std::pair<CellPtr, TargetId> m_waysOf;  ///< what the cards show; the ways to a target do not depend on where the arm stands
+    std::pair<CellPtr, TargetId>
+        m_waysOf;       ///< what the cards show; the ways to a target do not depend on where the arm stands
     AxisValues m_axes;  ///< with which the ways are
     std::vector<QWidget*> m_cards;
 };

@@ -23,7 +23,9 @@ void addFrameHere(Session& session)
     FrameId created;
     // Off its parent, so that it is seen.
     const Pose pose = parent ? translated({0.1, 0.1, 0}) : translated({0.8, 0, 0});
-    if (session.edit("Add " + text(name), [&](const Cell& cell) { return addFrame(cell, name, parent, pose, &created); })) session.select(created);
+    if (session.edit("Add " + text(name),
+                     [&](const Cell& cell) { return addFrame(cell, name, parent, pose, &created); }))
+        session.select(created);
 }
 
 void addPartHere(Session& session)
@@ -32,14 +34,16 @@ void addPartHere(Session& session)
     const std::string name = freeNameIn(session.cell().parts, "Part");
     PartId created;
     const Pose pose = translated(frame ? Vec3(0, 0, 0.05) : Vec3(0.8, 0, 0.05));
-    if (session.edit("Add " + text(name), [&](const Cell& cell) { return addPart(cell, name, frame, pose, &created); })) session.select(created);
+    if (session.edit("Add " + text(name), [&](const Cell& cell) { return addPart(cell, name, frame, pose, &created); }))
+        session.select(created);
 }
 
 void addToolHere(Session& session)
 {
     const std::string name = freeNameIn(session.cell().tools, "Tool");
     ToolId created;
-    if (session.edit("Add " + text(name), [&](const Cell& cell) { return addTool(cell, name, &created); })) session.select(created);
+    if (session.edit("Add " + text(name), [&](const Cell& cell) { return addTool(cell, name, &created); }))
+        session.select(created);
 }
 
 void addDeviceHere(Session& session, Device::Kind kind)
@@ -48,7 +52,9 @@ void addDeviceHere(Session& session, Device::Kind kind)
     const std::string name = freeNameIn(session.cell().frames, deviceTitle(kind));
     FrameId created;
     const Pose pose = parent ? Pose{} : translated({0.8, 0, 0});
-    if (session.edit("Add " + text(name), [&](const Cell& cell) { return addDevice(cell, kind, name, parent, pose, &created); })) session.select(created);
+    if (session.edit("Add " + text(name),
+                     [&](const Cell& cell) { return addDevice(cell, kind, name, parent, pose, &created); }))
+        session.select(created);
 }
 
 void addArmHere(Session& session)
@@ -56,12 +62,14 @@ void addArmHere(Session& session)
     const Cell& cell = session.cell();
     const std::string name = freeNameIn(cell.arms, "Arm");
     FrameId mount = session.selected<FrameId>();
-    if (std::any_of(cell.arms.begin(), cell.arms.end(), [&](const ArmStation& a) { return a.mount == mount; })) mount = {};
+    if (std::any_of(cell.arms.begin(), cell.arms.end(), [&](const ArmStation& a) { return a.mount == mount; }))
+        mount = {};
     ArmId created;
     const auto make = [&](const Cell& before) -> Result<Cell> {
         Result<Cell> framed = before;
         FrameId base = mount;
-        if (!base) framed = addFrame(before, freeNameIn(before.frames, name + " base"), {}, translated({0, 1.5, 0}), &base);
+        if (!base)
+            framed = addFrame(before, freeNameIn(before.frames, name + " base"), {}, translated({0, 1.5, 0}), &base);
         return framed ? addArm(*framed, name, armInHand(before).model, base, &created) : framed;
     };
     if (session.edit("Add " + text(name), make)) {
@@ -75,7 +83,8 @@ void takeArmInHand(Session& session, ArmId arm)
     const ArmStation* station = findArm(session.cell(), arm);
     if (!station || arm == session.station().id) return;
     const QString name = text(station->name);
-    if (session.edit("Take " + name + " in hand", [=](const Cell& c) { return takeInHand(c, arm); })) session.say(name + " is in hand.");
+    if (session.edit("Take " + name + " in hand", [=](const Cell& c) { return takeInHand(c, arm); }))
+        session.say(name + " is in hand.");
 }
 
 void takeNextArmInHand(Session& session)
@@ -90,7 +99,8 @@ void mountArmHere(Session& session)
 {
     const FrameId frame = session.selected<FrameId>();
     if (!frame) return session.say("Select the frame that the arm is to stand on.", true);
-    session.edit("Put the arm on " + text(frameName(session.cell(), frame)), [=](const Cell& c) { return setArmMount(c, c.inHand, frame); });
+    session.edit("Put the arm on " + text(frameName(session.cell(), frame)),
+                 [=](const Cell& c) { return setArmMount(c, c.inHand, frame); });
 }
 
 void addRoutineForArm(Session& session)
@@ -115,7 +125,8 @@ void addPatternHere(Session& session)
     };
     PartId firstPart;
     TargetId firstTarget;
-    if (const Target* target = findTarget(cell, session.selected<TargetId>()); target && target->kind == Target::Kind::Pose) {
+    if (const Target* target = findTarget(cell, session.selected<TargetId>());
+        target && target->kind == Target::Kind::Pose) {
         pattern.content = Pattern::Content::Targets;
         pattern.frame = target->frame;
         pattern.first = target->pose;
@@ -140,7 +151,10 @@ void addPatternHere(Session& session)
         Cell next = before;
         if (own.content == Pattern::Content::Parts && !own.kind) {
             own.kind = {next.nextId++};
-            next.partKinds.push_back({own.kind, freeNameIn(before.partKinds, "Kind"), 0, {Solid{Solid::Kind::Box, {}, Vec3::Constant(0.06), {}}}});
+            next.partKinds.push_back({own.kind,
+                                      freeNameIn(before.partKinds, "Kind"),
+                                      0,
+                                      {Solid{Solid::Kind::Box, {}, Vec3::Constant(0.06), {}}}});
         }
         return addPattern(next, own, &created, firstPart, firstTarget);
     };
@@ -151,10 +165,13 @@ void copySelected(Session& session)
 {
     if (const FrameId id = session.selected<FrameId>()) {
         FrameId created;
-        if (session.edit("Copy " + text(frameName(session.cell(), id)), [&](const Cell& cell) { return copyFixture(cell, id, &created); })) session.select(created);
+        if (session.edit("Copy " + text(frameName(session.cell(), id)),
+                         [&](const Cell& cell) { return copyFixture(cell, id, &created); }))
+            session.select(created);
     } else if (const PartId part = session.selected<PartId>()) {
         PartId created;
-        if (session.edit("Copy part", [&](const Cell& cell) { return copyPart(cell, part, &created); })) session.select(created);
+        if (session.edit("Copy part", [&](const Cell& cell) { return copyPart(cell, part, &created); }))
+            session.select(created);
     } else {
         session.say("Select a frame or a part to copy.", true);
     }
@@ -163,18 +180,22 @@ void copySelected(Session& session)
 void deleteSelected(Session& session)
 {
     const auto run = [&](const QString& label, auto edit) { session.edit(label, edit); };
-    if (const FrameId frame = session.selected<FrameId>()) run("Delete " + text(frameName(session.cell(), frame)), [=](const Cell& c) { return deleteFrame(c, frame); });
-    else if (const PartId part = session.selected<PartId>()) run("Delete part", [=](const Cell& c) { return deletePart(c, part); });
-    else if (const ToolId tool = session.selected<ToolId>()) run("Delete tool", [=](const Cell& c) { return deleteTool(c, tool); });
-    else if (const PatternId pattern = session.selected<PatternId>()) run("Delete pattern", [=](const Cell& c) { return deletePattern(c, pattern); });
-    else if (const ArmId arm = session.selected<ArmId>()) run("Delete arm", [=](const Cell& c) { return deleteArm(c, arm); });
+    if (const FrameId frame = session.selected<FrameId>())
+        run("Delete " + text(frameName(session.cell(), frame)), [=](const Cell& c) { return deleteFrame(c, frame); });
+    else if (const PartId part = session.selected<PartId>())
+        run("Delete part", [=](const Cell& c) { return deletePart(c, part); });
+    else if (const ToolId tool = session.selected<ToolId>())
+        run("Delete tool", [=](const Cell& c) { return deleteTool(c, tool); });
+    else if (const PatternId pattern = session.selected<PatternId>())
+        run("Delete pattern", [=](const Cell& c) { return deletePattern(c, pattern); });
+    else if (const ArmId arm = session.selected<ArmId>())
+        run("Delete arm", [=](const Cell& c) { return deleteArm(c, arm); });
     else session.say("Select a frame, part, tool, pattern or arm to delete.", true);
 }
 
 namespace {
 
-template <class Change>
-void changeLook(Session& session, const QString& label, Change change)
+template <class Change> void changeLook(Session& session, const QString& label, Change change)
 {
     const Cell& cell = session.cell();
     if (const Frame* frame = findFrame(cell, session.selected<FrameId>())) {
@@ -192,31 +213,45 @@ void changeLook(Session& session, const QString& label, Change change)
 
 }  // namespace
 
-void hideSelected(Session& session) { changeLook(session, "Hide or show", [](Look& look) { look.hidden = !look.hidden; }); }
-void lockSelected(Session& session) { changeLook(session, "Lock or unlock", [](Look& look) { look.locked = !look.locked; }); }
+void hideSelected(Session& session)
+{
+    changeLook(session, "Hide or show", [](Look& look) { look.hidden = !look.hidden; });
+}
+void lockSelected(Session& session)
+{
+    changeLook(session, "Lock or unlock", [](Look& look) { look.locked = !look.locked; });
+}
 
 void isolateSelected(Session& session)
 {
     const FrameId frame = frameForNew(session);
     if (!frame) return session.say("Select a frame, or a part in one, to see it alone.", true);
-    session.edit("Show " + text(frameName(session.cell(), frame)) + " alone", [=](const Cell& c) { return isolateFrame(c, frame); });
+    session.edit("Show " + text(frameName(session.cell(), frame)) + " alone",
+                 [=](const Cell& c) { return isolateFrame(c, frame); });
 }
 
-void showEverything(Session& session) { session.edit("Show everything", [](const Cell& c) { return showAll(c); }); }
+void showEverything(Session& session)
+{
+    session.edit("Show everything", [](const Cell& c) { return showAll(c); });
+}
 
 void putToolInForce(Session& session)
 {
     const ToolId tool = session.selected<ToolId>();
     if (!tool) return session.say("Select the tool that the arm is to carry.", true);
-    session.edit("Put " + text(findTool(session.cell(), tool)->name) + " in force", [=](const Cell& c) { return setToolInForce(c, tool); });
+    session.edit("Put " + text(findTool(session.cell(), tool)->name) + " in force",
+                 [=](const Cell& c) { return setToolInForce(c, tool); });
 }
 
 void switchAsBuilt(Session& session)
 {
     const bool on = !session.cell().asBuilt;
-    const auto count = std::count_if(session.cell().frames.begin(), session.cell().frames.end(), [](const Frame& f) { return f.measured.has_value(); });
-    if (session.edit(on ? "Use measured places" : "Use drawn places", [on](const Cell& c) { return setAsBuilt(c, on); }))
-        session.say(QString(on ? "%1 measured frames stand as built." : "%1 measured frames stand as drawn.").arg(count));
+    const auto count = std::count_if(session.cell().frames.begin(), session.cell().frames.end(),
+                                     [](const Frame& f) { return f.measured.has_value(); });
+    if (session.edit(on ? "Use measured places" : "Use drawn places",
+                     [on](const Cell& c) { return setAsBuilt(c, on); }))
+        session.say(
+            QString(on ? "%1 measured frames stand as built." : "%1 measured frames stand as drawn.").arg(count));
 }
 
 }  // namespace topikos

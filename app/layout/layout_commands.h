@@ -3,7 +3,8 @@
 
 namespace topikos {
 
-// What can be done with the things of the layout. Each acts on what is selected and says what is missing when nothing fits.
+// What can be done with the things of the layout. Each acts on what is selected and says what is missing when nothing
+// fits.
 
 /// The frame that new things go into: the selected one, or that of the selected part; else the world.
 FrameId frameForNew(const Session& session);

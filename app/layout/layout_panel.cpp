@@ -29,7 +29,10 @@ class LayoutDelegate : public TypedDelegate {
 public:
     using TypedDelegate::TypedDelegate;
 
-    QSize sizeHint(const QStyleOptionViewItem&, const QModelIndex& index) const override { return {120, index.data(kOffsetRole).toString().isEmpty() ? 26 : 40}; }
+    QSize sizeHint(const QStyleOptionViewItem&, const QModelIndex& index) const override
+    {
+        return {120, index.data(kOffsetRole).toString().isEmpty() ? 26 : 40};
+    }
 
     void paint(QPainter* p, const QStyleOptionViewItem& option, const QModelIndex& index) const override
     {
@@ -38,21 +41,28 @@ public:
         if (option.state & QStyle::State_Selected) p->fillRect(r, theme().accentSoft);
         static const char* glyphs[] = {"frame", "frame", "arm", "tool", "part", "pattern", "device", "axis"};
         const QString offset = index.data(kOffsetRole).toString();
-        drawGlyph(*p, QRectF(r.left() + 2, r.top() + (offset.isEmpty() ? 5 : 4), 15, 15), glyphs[index.data(kKindRole).toInt()], theme().accent);
+        drawGlyph(*p, QRectF(r.left() + 2, r.top() + (offset.isEmpty() ? 5 : 4), 15, 15),
+                  glyphs[index.data(kKindRole).toInt()], theme().accent);
         p->setFont(textFont(13));
         p->setPen(index.data(kFadedRole).toBool() ? theme().faint : theme().ink);
         const QString mark = index.data(kMarkRole).toString();
         const QRect words = r.adjusted(23, offset.isEmpty() ? 0 : 2, mark.isEmpty() ? -6 : -60, 0);
         const int alignment = offset.isEmpty() ? int(Qt::AlignVCenter) : int(Qt::AlignTop);
-        p->drawText(words, alignment, QFontMetrics(p->font()).elidedText(index.data(Qt::DisplayRole).toString(), Qt::ElideRight, words.width()));
+        p->drawText(
+            words, alignment,
+            QFontMetrics(p->font()).elidedText(index.data(Qt::DisplayRole).toString(), Qt::ElideRight, words.width()));
         p->setPen(theme().faint);
         p->setFont(textFont(11));
         if (!mark.isEmpty()) p->drawText(r.adjusted(0, 3, -6, 0), Qt::AlignTop | Qt::AlignRight, mark);
         p->setFont(figureFont(11));
-        p->drawText(r.adjusted(23, 20, -4, 0), Qt::AlignTop, QFontMetrics(p->font()).elidedText(offset, Qt::ElideRight, r.width() - 27));
+        p->drawText(r.adjusted(23, 20, -4, 0), Qt::AlignTop,
+                    QFontMetrics(p->font()).elidedText(offset, Qt::ElideRight, r.width() - 27));
         p->restore();
     }
-    void updateEditorGeometry(QWidget* editor, const QStyleOptionViewItem& option, const QModelIndex&) const override { editor->setGeometry(option.rect.adjusted(20, 0, -2, 0)); }
+    void updateEditorGeometry(QWidget* editor, const QStyleOptionViewItem& option, const QModelIndex&) const override
+    {
+        editor->setGeometry(option.rect.adjusted(20, 0, -2, 0));
+    }
 };
 
 }  // namespace
@@ -78,23 +88,31 @@ LayoutPanel::LayoutPanel(Session& session, QWidget* parent) : QWidget(parent), m
     m_tree->setHorizontalScrollBarPolicy(Qt::ScrollBarAlwaysOff);
     column->addWidget(m_tree);
     m_tree->setContextMenuPolicy(Qt::CustomContextMenu);
-    connect(m_tree, &QWidget::customContextMenuRequested, this, [this](const QPoint& at) { showMenu(m_tree->viewport()->mapToGlobal(at)); });
+    connect(m_tree, &QWidget::customContextMenuRequested, this,
+            [this](const QPoint& at) { showMenu(m_tree->viewport()->mapToGlobal(at)); });
     auto* buttons = new QHBoxLayout;
     const std::tuple<const char*, const char*, const char*, void (*)(Session&)> adds[] = {
-        {"addFrame", "Frame", "Add a frame below the selected one", addFrameHere}, {"addPart", "Part", "Add a part in the selected frame", addPartHere},
-        {"addPattern", "Pattern", "Repeat the selected part or target in rows and columns", addPatternHere}, {"addTool", "Tool", "Add a tool for the arm", addToolHere}};
+        {"addFrame", "Frame", "Add a frame below the selected one", addFrameHere},
+        {"addPart", "Part", "Add a part in the selected frame", addPartHere},
+        {"addPattern", "Pattern", "Repeat the selected part or target in rows and columns", addPatternHere},
+        {"addTool", "Tool", "Add a tool for the arm", addToolHere}};
     buttons->setSpacing(4);
     auto* plus = new QLabel("Add", this);
     plus->setProperty("class", "faint");
     buttons->addWidget(plus);
     for (const auto& [name, words, tip, run] : adds) {
-        addButton(buttons, this, name, words, tip, [this, run = run] { run(m_session); })->setStyleSheet("padding: 3px 6px; font-size: 12px;");
+        addButton(buttons, this, name, words, tip, [this, run = run] {
+            run(m_session);
+        })->setStyleSheet("padding: 3px 6px; font-size: 12px;");
     }
     QPushButton* more = addButton(buttons, this, "addMore", "More …", "Devices, or another arm", [] {});
-    more->setStyleSheet("QPushButton { padding: 3px 6px; font-size: 12px; } QPushButton::menu-indicator { image: none; width: 0; }");
+    more->setStyleSheet(
+        "QPushButton { padding: 3px 6px; font-size: 12px; } QPushButton::menu-indicator { image: none; width: 0; }");
     auto* menu = new QMenu(more);
     menu->setObjectName("addMoreMenu");
-    for (int k = 0; k <= int(Device::Kind::LightBarrier); ++k) menu->addAction(text(deviceTitle(Device::Kind(k))), this, [this, k] { addDeviceHere(m_session, Device::Kind(k)); });
+    for (int k = 0; k <= int(Device::Kind::LightBarrier); ++k)
+        menu->addAction(text(deviceTitle(Device::Kind(k))), this,
+                        [this, k] { addDeviceHere(m_session, Device::Kind(k)); });
     menu->addSeparator();
     menu->addAction("Arm", this, [this] { addArmHere(m_session); });
     more->setMenu(menu);
@@ -121,13 +139,23 @@ LayoutPanel::LayoutPanel(Session& session, QWidget* parent) : QWidget(parent), m
         const std::string name = item->text(0).trimmed().toStdString();
         bool done = false;
         switch (item->data(0, kKindRole).toInt()) {
-        case ArmRow: done = m_session.edit("Rename arm", [&](const Cell& c) { return renameArm(c, {id}, name); }); break;
+        case ArmRow:
+            done = m_session.edit("Rename arm", [&](const Cell& c) { return renameArm(c, {id}, name); });
+            break;
         case FrameRow:
         case DeviceRow:
-        case AxisRow: done = m_session.edit("Rename frame", [&](const Cell& c) { return renameFrame(c, {id}, name); }); break;
-        case ToolRow: done = m_session.edit("Rename tool", [&](const Cell& c) { return renameTool(c, {id}, name); }); break;
-        case PatternRow: done = m_session.edit("Rename pattern", [&](const Cell& c) { return renamePattern(c, {id}, name); }); break;
-        case PartRow: done = m_session.edit("Rename part", [&](const Cell& c) { return renamePart(c, {id}, name); }); break;
+        case AxisRow:
+            done = m_session.edit("Rename frame", [&](const Cell& c) { return renameFrame(c, {id}, name); });
+            break;
+        case ToolRow:
+            done = m_session.edit("Rename tool", [&](const Cell& c) { return renameTool(c, {id}, name); });
+            break;
+        case PatternRow:
+            done = m_session.edit("Rename pattern", [&](const Cell& c) { return renamePattern(c, {id}, name); });
+            break;
+        case PartRow:
+            done = m_session.edit("Rename part", [&](const Cell& c) { return renamePart(c, {id}, name); });
+            break;
         default: break;
         }
         if (!done) fill();
@@ -143,19 +171,24 @@ void LayoutPanel::fill()
     // What was folded stays folded.
     std::set<std::pair<int, std::uint32_t>> folded;
     for (QTreeWidgetItemIterator it(m_tree); *it; ++it)
-        if ((*it)->childCount() && !(*it)->isExpanded()) folded.insert({(*it)->data(0, kKindRole).toInt(), (*it)->data(0, kIdRole).toUInt()});
+        if ((*it)->childCount() && !(*it)->isExpanded())
+            folded.insert({(*it)->data(0, kKindRole).toInt(), (*it)->data(0, kIdRole).toUInt()});
     std::set<std::uint32_t> knownPatterns = m_patterns;
     m_patterns.clear();
     m_tree->clear();
     const Cell& cell = m_session.cell();
-    const auto row = [&](QTreeWidgetItem* parent, Kind kind, std::uint32_t id, const std::string& name, const QString& offset) {
+    const auto row = [&](QTreeWidgetItem* parent, Kind kind, std::uint32_t id, const std::string& name,
+                         const QString& offset) {
         auto* item = parent ? new QTreeWidgetItem(parent) : new QTreeWidgetItem(m_tree);
         item->setText(0, text(name));
         item->setData(0, kKindRole, kind);
         item->setData(0, kIdRole, id);
         item->setData(0, kOffsetRole, offset);
-        item->setToolTip(0, offset.isEmpty() ? text(name) : text(name) + ": " + offset + " from " + (parent ? parent->text(0) : QString()));
-        item->setFlags(Qt::ItemIsEnabled | Qt::ItemIsSelectable | (kind == WorldRow ? Qt::NoItemFlags : Qt::ItemIsEditable));
+        item->setToolTip(0, offset.isEmpty()
+                                ? text(name)
+                                : text(name) + ": " + offset + " from " + (parent ? parent->text(0) : QString()));
+        item->setFlags(Qt::ItemIsEnabled | Qt::ItemIsSelectable
+                       | (kind == WorldRow ? Qt::NoItemFlags : Qt::ItemIsEditable));
         return item;
     };
     const auto branch = [&](auto&& self, QTreeWidgetItem* parent, FrameId frame) -> void {
@@ -167,9 +200,12 @@ void LayoutPanel::fill()
             for (const Tool& tool : cell.tools) {
                 // Tools that no arm carries wait with the one in hand.
                 const bool carried = station.tool == tool.id;
-                const bool free = std::none_of(cell.arms.begin(), cell.arms.end(), [&](const ArmStation& a) { return a.tool == tool.id; });
+                const bool free = std::none_of(cell.arms.begin(), cell.arms.end(),
+                                               [&](const ArmStation& a) { return a.tool == tool.id; });
                 if (!carried && !(free && station.id == cell.inHand)) continue;
-                QTreeWidgetItem* item = row(arm, ToolRow, tool.id.value, tool.name, "TCP " + offsetText(flangeFromTcp(tool, carried ? station.tcp : TcpId{}), cell.angles));
+                QTreeWidgetItem* item =
+                    row(arm, ToolRow, tool.id.value, tool.name,
+                        "TCP " + offsetText(flangeFromTcp(tool, carried ? station.tcp : TcpId{}), cell.angles));
                 if (cell.tools.size() > cell.arms.size()) item->setData(0, kMarkRole, carried ? "in force" : "");
                 item->setData(0, kFadedRole, !carried);
             }
@@ -183,7 +219,11 @@ void LayoutPanel::fill()
         };
         for (const Frame& f : cell.frames)
             if (f.parent == frame) {
-                QTreeWidgetItem* item = row(parent, f.device ? DeviceRow : f.axis ? AxisRow : FrameRow, f.id.value, f.name, offsetText(placeInForce(cell, f), cell.angles));
+                QTreeWidgetItem* item = row(parent,
+                                            f.device ? DeviceRow
+                                            : f.axis ? AxisRow
+                                                     : FrameRow,
+                                            f.id.value, f.name, offsetText(placeInForce(cell, f), cell.angles));
                 QString words = marks(f.look, cell.asBuilt && f.measured);
                 if (f.device && words.isEmpty()) words = deviceWord(f.device->kind);
                 item->setData(0, kMarkRole, words);
@@ -199,7 +239,10 @@ void LayoutPanel::fill()
         for (const Pattern& p : cell.patterns)
             if (p.frame == frame) {
                 QTreeWidgetItem* item = row(parent, PatternRow, p.id.value, p.name, offsetText(p.first, cell.angles));
-                item->setData(0, kMarkRole, QString("%1 %2").arg(membersOf(cell, p).size()).arg(p.content == Pattern::Content::Parts ? "parts" : "targets"));
+                item->setData(0, kMarkRole,
+                              QString("%1 %2")
+                                  .arg(membersOf(cell, p).size())
+                                  .arg(p.content == Pattern::Content::Parts ? "parts" : "targets"));
                 for (const Part& part : cell.parts)
                     if (part.pattern == p.id) addPart(item, part);
                 m_patterns.insert(p.id.value);
@@ -209,7 +252,8 @@ void LayoutPanel::fill()
             if (p.frame == frame && !p.pattern) addPart(parent, p);
     };
     branch(branch, row(nullptr, WorldRow, 0, "World", {}), {});
-    for (QTreeWidgetItemIterator it(m_tree); *it; ++it) (*it)->setExpanded(!folded.contains({(*it)->data(0, kKindRole).toInt(), (*it)->data(0, kIdRole).toUInt()}));
+    for (QTreeWidgetItemIterator it(m_tree); *it; ++it)
+        (*it)->setExpanded(!folded.contains({(*it)->data(0, kKindRole).toInt(), (*it)->data(0, kIdRole).toUInt()}));
     m_filling = false;
     filter();
     showSelection();
@@ -220,19 +264,23 @@ void LayoutPanel::filter()
     const QString wanted = m_search->text().trimmed();
     const auto visit = [&](auto&& self, QTreeWidgetItem* item) -> bool {
         bool shown = wanted.isEmpty() || item->text(0).contains(wanted, Qt::CaseInsensitive);
-        for (int i = 0; i < item->childCount(); ++i) shown = self(self, item->child(i)) || shown;
+        for (int i = 0; i < item->childCount(); ++i)
+            shown = self(self, item->child(i)) || shown;
         item->setHidden(!shown);
         if (shown && !wanted.isEmpty() && item->childCount()) item->setExpanded(true);
         return shown;
     };
-    for (int i = 0; i < m_tree->topLevelItemCount(); ++i) visit(visit, m_tree->topLevelItem(i));
+    for (int i = 0; i < m_tree->topLevelItemCount(); ++i)
+        visit(visit, m_tree->topLevelItem(i));
 }
 
 void LayoutPanel::showMenu(const QPoint& globalPosition)
 {
     QMenu menu(this);
     const bool some = !std::holds_alternative<std::monostate>(m_session.selection());
-    const auto entry = [&](const char* words, void (*run)(Session&)) { menu.addAction(words, this, [this, run] { run(m_session); }); };
+    const auto entry = [&](const char* words, void (*run)(Session&)) {
+        menu.addAction(words, this, [this, run] { run(m_session); });
+    };
     entry("Add frame", addFrameHere);
     entry("Add part", addPartHere);
     entry("Add pattern", addPatternHere);
@@ -245,7 +293,8 @@ void LayoutPanel::showMenu(const QPoint& globalPosition)
         entry("Lock or unlock", lockSelected);
         entry("Show alone", isolateSelected);
     }
-    if (const ArmId arm = m_session.selected<ArmId>()) menu.addAction("Take in hand", this, [this, arm] { takeArmInHand(m_session, arm); });
+    if (const ArmId arm = m_session.selected<ArmId>())
+        menu.addAction("Take in hand", this, [this, arm] { takeArmInHand(m_session, arm); });
     if (m_session.selected<FrameId>()) entry("Put the arm here", mountArmHere);
     menu.addSeparator();
     entry("Show everything", showEverything);
@@ -259,8 +308,11 @@ void LayoutPanel::showSelection()
     for (QTreeWidgetItemIterator it(m_tree); *it; ++it) {
         const int kind = (*it)->data(0, kKindRole).toInt();
         const std::uint32_t id = (*it)->data(0, kIdRole).toUInt();
-        if ((isFrame(kind) && m_session.selected<FrameId>() == FrameId{id} && id) || (kind == ArmRow && m_session.selected<ArmId>() == ArmId{id}) || (kind == ToolRow && m_session.selected<ToolId>() == ToolId{id})
-            || (kind == PatternRow && m_session.selected<PatternId>() == PatternId{id}) || (kind == PartRow && m_session.selected<PartId>() == PartId{id}))
+        if ((isFrame(kind) && m_session.selected<FrameId>() == FrameId{id} && id)
+            || (kind == ArmRow && m_session.selected<ArmId>() == ArmId{id})
+            || (kind == ToolRow && m_session.selected<ToolId>() == ToolId{id})
+            || (kind == PatternRow && m_session.selected<PatternId>() == PatternId{id})
+            || (kind == PartRow && m_session.selected<PartId>() == PartId{id}))
             wanted = *it;
     }
     m_tree->setCurrentItem(wanted);

@@ -20,7 +20,8 @@ constexpr DisplayUnit kFileUnits[] = {{"mm", 1e-3, 1}, {"cm", 1e-2, 2}, {"m", 1,
 Eigen::AlignedBox3f boxOf(const Triangles& triangles)
 {
     Eigen::AlignedBox3f box;
-    for (const Eigen::Vector3f& p : triangles.points) box.extend(p);
+    for (const Eigen::Vector3f& p : triangles.points)
+        box.extend(p);
     return box;
 }
 
@@ -66,7 +67,10 @@ SurfaceDialog::SurfaceDialog(const ReadSurface& read, QWidget* parent) : QDialog
     setWindowTitle("Surface from " + QFileInfo(read.path).fileName());
     setObjectName("surfaceDialog");
     auto* form = new QFormLayout(this);
-    form->addRow("Triangles", new QLabel(QLocale::c().toString(qlonglong(read.triangles.faces.size())) + (read.turned ? QString(" · %1 turned to face outwards").arg(read.turned) : QString()), this));
+    form->addRow("Triangles",
+                 new QLabel(QLocale::c().toString(qlonglong(read.triangles.faces.size()))
+                                + (read.turned ? QString(" · %1 turned to face outwards").arg(read.turned) : QString()),
+                            this));
     m_unit = new QComboBox(this);
     m_unit->setObjectName("surfaceUnit");
     for (const DisplayUnit& unit : kFileUnits) {
@@ -84,11 +88,13 @@ SurfaceDialog::SurfaceDialog(const ReadSurface& read, QWidget* parent) : QDialog
     form->addRow("Size in the cell", m_size);
     auto* buttons = new QDialogButtonBox(QDialogButtonBox::Ok | QDialogButtonBox::Cancel, this);
     buttons->button(QDialogButtonBox::Ok)->setText("Bring in");
-    for (QAbstractButton* b : buttons->buttons()) b->setIcon({});
+    for (QAbstractButton* b : buttons->buttons())
+        b->setIcon({});
     connect(buttons, &QDialogButtonBox::accepted, this, &QDialog::accept);
     connect(buttons, &QDialogButtonBox::rejected, this, &QDialog::reject);
     form->addRow(buttons);
-    for (QComboBox* box : {m_unit, m_up}) connect(box, &QComboBox::currentIndexChanged, this, &SurfaceDialog::showSize);
+    for (QComboBox* box : {m_unit, m_up})
+        connect(box, &QComboBox::currentIndexChanged, this, &SurfaceDialog::showSize);
     showSize();
 }
 
@@ -100,18 +106,22 @@ void SurfaceDialog::showSize()
     Vec3 size = unit() * boxOf(m_read.triangles).sizes().cast<double>();
     if (yUp()) std::swap(size[1], size[2]);
     const bool odd = size.maxCoeff() > 20 || size.maxCoeff() < 0.002;
-    m_size->setText(QString("%1 × %2 × %3 %4%5").arg(placeFigure(size[0], 1), placeFigure(size[1], 1), placeFigure(size[2], 1), lengthUnit().symbol, odd ? " · is the unit right?" : ""));
+    m_size->setText(QString("%1 × %2 × %3 %4%5")
+                        .arg(placeFigure(size[0], 1), placeFigure(size[1], 1), placeFigure(size[2], 1),
+                             lengthUnit().symbol, odd ? " · is the unit right?" : ""));
 }
 
-std::optional<Solid> importSurface(const QString& path, QWidget* parent, const std::function<void(const QString&)>& fail)
+std::optional<Solid> importSurface(const QString& path, QWidget* parent,
+                                   const std::function<void(const QString&)>& fail)
 {
-    const auto read = doBeside(parent, "Reading " + QFileInfo(path).fileName() + " …", [path](const std::function<bool()>& keepOn) {
-        Result<ReadSurface> read = readSurface(path, keepOn);
-        if (!read || read->triangles.faces.size() <= kLightTriangles) return read;
-        ReadSurface surface = std::move(read).value();
-        surface.light = reduced(surface.triangles, kLightTriangles);
-        return Result<ReadSurface>(std::move(surface));
-    });
+    const auto read =
+        doBeside(parent, "Reading " + QFileInfo(path).fileName() + " …", [path](const std::function<bool()>& keepOn) {
+            Result<ReadSurface> read = readSurface(path, keepOn);
+            if (!read || read->triangles.faces.size() <= kLightTriangles) return read;
+            ReadSurface surface = std::move(read).value();
+            surface.light = reduced(surface.triangles, kLightTriangles);
+            return Result<ReadSurface>(std::move(surface));
+        });
     if (!read) return std::nullopt;
     if (!*read) {
         fail(text(read->error().line()));

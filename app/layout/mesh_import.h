@@ -16,14 +16,15 @@ inline constexpr std::size_t kLightTriangles = 6000;
 
 /// A surface as it came from a file, before its unit and upward axis are settled.
 struct ReadSurface {
-    Triangles triangles;             ///< in the file's own unit and axes
+    Triangles triangles;               ///< in the file's own unit and axes
     std::optional<Triangles> light{};  ///< the same, reduced to kLightTriangles, when it is larger
-    std::size_t turned = 0;       ///< faces whose side was put right
-    double unit = 1e-3;           ///< guessed length of one unit [m]
-    bool yUp = false;             ///< guessed
+    std::size_t turned = 0;            ///< faces whose side was put right
+    double unit = 1e-3;                ///< guessed length of one unit [m]
+    bool yUp = false;                  ///< guessed
     QString path;
 };
-/// Reads a surface file, turns faces outwards and makes its guesses. `keepOn` is asked in between; false gives up. Slow: not for the interface thread.
+/// Reads a surface file, turns faces outwards and makes its guesses. `keepOn` is asked in between; false gives up.
+/// Slow: not for the interface thread.
 Result<ReadSurface> readSurface(const QString& path, const std::function<bool()>& keepOn);
 
 /// The surface and its lighter copy with unit and axes settled, as a shape.
@@ -44,7 +45,9 @@ private:
     QLabel* m_size;
 };
 
-/// Reads a file beside the interface and asks for unit and axis. Refusals go to `fail`; nothing comes back then, and when the person gives up.
-std::optional<Solid> importSurface(const QString& path, QWidget* parent, const std::function<void(const QString&)>& fail);
+/// Reads a file beside the interface and asks for unit and axis. Refusals go to `fail`; nothing comes back then, and
+/// when the person gives up.
+std::optional<Solid> importSurface(const QString& path, QWidget* parent,
+                                   const std::function<void(const QString&)>& fail);
 
 }  // namespace topikos

@@ -21,7 +21,8 @@ RouteModel::RouteModel(Session& session, QObject* parent) : QAbstractListModel(p
 void RouteModel::refresh()
 {
     const std::vector<Step>& now = m_session.routine().steps;
-    const bool sameRows = std::equal(now.begin(), now.end(), m_steps.begin(), m_steps.end(), [](const Step& a, const Step& b) { return a.id == b.id; });
+    const bool sameRows = std::equal(now.begin(), now.end(), m_steps.begin(), m_steps.end(),
+                                     [](const Step& a, const Step& b) { return a.id == b.id; });
     if (sameRows) {
         m_steps = now;
         if (!m_steps.empty()) Q_EMIT dataChanged(index(0), index(int(m_steps.size()) - 1));
@@ -34,7 +35,10 @@ void RouteModel::refresh()
 
 int RouteModel::rowCount(const QModelIndex& parent) const { return parent.isValid() ? 0 : int(m_steps.size()); }
 
-StepId RouteModel::idAt(int row) const { return row >= 0 && row < int(m_steps.size()) ? m_steps[size_t(row)].id : StepId{}; }
+StepId RouteModel::idAt(int row) const
+{
+    return row >= 0 && row < int(m_steps.size()) ? m_steps[size_t(row)].id : StepId{};
+}
 
 int RouteModel::rowOf(StepId step) const
 {
@@ -66,7 +70,9 @@ QVariant RouteModel::data(const QModelIndex& index, int role) const
     }
     case KindRole: return int(step.kind);
     case OffRole: return step.off;
-    case FrameRole: return target && target->kind == Target::Kind::Pose ? QVariant(text(frameName(cell, target->frame))) : QVariant();
+    case FrameRole:
+        return target && target->kind == Target::Kind::Pose ? QVariant(text(frameName(cell, target->frame)))
+                                                            : QVariant();
     case SecondsRole:
     case SeverityRole: {
         const CheckedCell* checked = m_session.checked();
@@ -119,7 +125,8 @@ bool RouteModel::setData(const QModelIndex& index, const QVariant& value, int ro
     Step next = *typed;
     next.id = before.id;
     const RoutineId routine = m_session.routine().id;
-    return m_session.edit(QString("Change step %1").arg(index.row() + 1), [=](const Cell& cell) { return changeStep(cell, routine, next); });
+    return m_session.edit(QString("Change step %1").arg(index.row() + 1),
+                          [=](const Cell& cell) { return changeStep(cell, routine, next); });
 }
 
 Qt::ItemFlags RouteModel::flags(const QModelIndex& index) const
@@ -131,7 +138,8 @@ Qt::ItemFlags RouteModel::flags(const QModelIndex& index) const
 QMimeData* RouteModel::mimeData(const QModelIndexList& indexes) const
 {
     auto* data = new QMimeData;
-    if (!indexes.isEmpty()) data->setData("application/x-topikos-step", QByteArray::number(idAt(indexes.front().row()).value));
+    if (!indexes.isEmpty())
+        data->setData("application/x-topikos-step", QByteArray::number(idAt(indexes.front().row()).value));
     return data;
 }
 
@@ -144,7 +152,8 @@ bool RouteModel::dropMimeData(const QMimeData* data, Qt::DropAction, int row, in
     if (to > from) --to;
     if (to != from) {
         const RoutineId routine = m_session.routine().id;
-        m_session.edit(QString("Move step %1").arg(from + 1), [=](const Cell& cell) { return moveStep(cell, routine, step, size_t(to)); });
+        m_session.edit(QString("Move step %1").arg(from + 1),
+                       [=](const Cell& cell) { return moveStep(cell, routine, step, size_t(to)); });
         m_session.select(step);
     }
     return false;  // the row is moved by the edit, not by the view

@@ -44,17 +44,20 @@ public:
 
         p->setFont(figureFont(11));
         p->setPen(theme().faint);
-        p->drawText(QRect(r.left(), r.top(), kNumber, r.height()), Qt::AlignRight | Qt::AlignVCenter, QString::number(index.row() + 1));
+        p->drawText(QRect(r.left(), r.top(), kNumber, r.height()), Qt::AlignRight | Qt::AlignVCenter,
+                    QString::number(index.row() + 1));
         if (index.data(RouteModel::HereRole).toBool()) {
             p->setPen(Qt::NoPen);
             p->setBrush(theme().accent);
-            p->drawPolygon(QPolygonF{QPointF(r.left() + 2, r.center().y() - 4), QPointF(r.left() + 7, r.center().y()), QPointF(r.left() + 2, r.center().y() + 4)});
+            p->drawPolygon(QPolygonF{QPointF(r.left() + 2, r.center().y() - 4), QPointF(r.left() + 7, r.center().y()),
+                                     QPointF(r.left() + 2, r.center().y() + 4)});
         }
         paintBracket(p, QRect(r.left() + kNumber, r.top(), kBracket, r.height()), index);
 
         int x = r.left() + kNumber + kBracket + 2;
         const auto kind = Step::Kind(index.data(RouteModel::KindRole).toInt());
-        drawGlyph(*p, QRectF(x + 2, r.center().y() - 7, 15, 15), stepGlyph(kind), off ? theme().faint : stepColor(kind));
+        drawGlyph(*p, QRectF(x + 2, r.center().y() - 7, 15, 15), stepGlyph(kind),
+                  off ? theme().faint : stepColor(kind));
         x += kGlyph;
         const int right = r.right() - kSeconds - 20;
         QFont main = textFont(13);
@@ -63,18 +66,24 @@ public:
         p->setPen(ink);
         const QString words = index.data(RouteModel::MainRole).toString();
         const int wide = std::min(right - x, QFontMetrics(main).horizontalAdvance(words) + 1);
-        p->drawText(QRect(x, r.top(), wide, r.height()), Qt::AlignVCenter, QFontMetrics(main).elidedText(words, Qt::ElideRight, wide));
+        p->drawText(QRect(x, r.top(), wide, r.height()), Qt::AlignVCenter,
+                    QFontMetrics(main).elidedText(words, Qt::ElideRight, wide));
         p->setFont(textFont(12));
         p->setPen(theme().faint);
         const QRect rest(x + wide + 6, r.top(), right - x - wide - 6, r.height());
-        if (rest.width() > 20) p->drawText(rest, Qt::AlignVCenter, QFontMetrics(p->font()).elidedText(index.data(RouteModel::MoreRole).toString(), Qt::ElideRight, rest.width()));
+        if (rest.width() > 20)
+            p->drawText(rest, Qt::AlignVCenter,
+                        QFontMetrics(p->font()).elidedText(index.data(RouteModel::MoreRole).toString(), Qt::ElideRight,
+                                                           rest.width()));
 
         const QVariant severity = index.data(RouteModel::SeverityRole);
-        if (severity.isValid()) drawSeverity(*p, QRectF(r.right() - kSeconds - 15, r.center().y() - 6, 12, 12), Severity(severity.toInt()));
+        if (severity.isValid())
+            drawSeverity(*p, QRectF(r.right() - kSeconds - 15, r.center().y() - 6, 12, 12), Severity(severity.toInt()));
         const QVariant seconds = index.data(RouteModel::SecondsRole);
         p->setFont(figureFont(12));
         p->setPen(theme().faint);
-        p->drawText(QRect(r.right() - kSeconds, r.top(), kSeconds - 8, r.height()), Qt::AlignRight | Qt::AlignVCenter, seconds.isValid() ? QString::number(seconds.toDouble(), 'f', 2) : "–");
+        p->drawText(QRect(r.right() - kSeconds, r.top(), kSeconds - 8, r.height()), Qt::AlignRight | Qt::AlignVCenter,
+                    seconds.isValid() ? QString::number(seconds.toDouble(), 'f', 2) : "–");
         p->restore();
     }
 
@@ -94,12 +103,16 @@ private:
     static QString frameAt(const QAbstractItemModel* model, int row)
     {
         const auto own = [&](int r) { return model->index(r, 0).data(RouteModel::FrameRole).toString(); };
-        const auto move = [&](int r) { return Step::Kind(model->index(r, 0).data(RouteModel::KindRole).toInt()) <= Step::Kind::Line; };
+        const auto move = [&](int r) {
+            return Step::Kind(model->index(r, 0).data(RouteModel::KindRole).toInt()) <= Step::Kind::Line;
+        };
         if (row < 0 || row >= model->rowCount()) return {};
         if (move(row)) return own(row);
         int up = row, down = row;
-        while (up >= 0 && !move(up)) --up;
-        while (down < model->rowCount() && !move(down)) ++down;
+        while (up >= 0 && !move(up))
+            --up;
+        while (down < model->rowCount() && !move(down))
+            ++down;
         if (up >= 0 && down < model->rowCount() && own(up) == own(down)) return own(up);
         return {};
     }
@@ -109,10 +122,13 @@ private:
         const QString frame = frameAt(index.model(), index.row());
         if (frame.isEmpty()) return;
         int first = index.row(), last = index.row();
-        while (index.row() - first < kLongestBracket && frameAt(index.model(), first - 1) == frame) --first;
-        while (last - index.row() < kLongestBracket && frameAt(index.model(), last + 1) == frame) ++last;
+        while (index.row() - first < kLongestBracket && frameAt(index.model(), first - 1) == frame)
+            --first;
+        while (last - index.row() < kLongestBracket && frameAt(index.model(), last + 1) == frame)
+            ++last;
         const bool top = first == index.row(), bottom = last == index.row();
-        const double x = r.left() + 8.5, t = top ? r.top() + 5 : r.top() - 1, b = bottom ? r.bottom() - 5 : r.bottom() + 2;
+        const double x = r.left() + 8.5, t = top ? r.top() + 5 : r.top() - 1,
+                     b = bottom ? r.bottom() - 5 : r.bottom() + 2;
         QPainterPath path;
         if (top) path.moveTo(x + 8, t), path.lineTo(x + 4, t), path.quadTo(x, t, x, t + 4);
         else path.moveTo(x, t);
@@ -132,7 +148,8 @@ private:
         p->translate(x + 9, middle);
         p->rotate(-90);
         const double length = rows * kRow - 14;
-        p->drawText(QRectF(-length / 2, -7, length, 14), Qt::AlignCenter, QFontMetrics(p->font()).elidedText(frame, Qt::ElideRight, int(length)));
+        p->drawText(QRectF(-length / 2, -7, length, 14), Qt::AlignCenter,
+                    QFontMetrics(p->font()).elidedText(frame, Qt::ElideRight, int(length)));
         p->restore();
     }
 };
@@ -178,7 +195,9 @@ RoutePanel::RoutePanel(Session& session, QWidget* parent) : QWidget(parent), m_s
     m_list->setContextMenuPolicy(Qt::ActionsContextMenu);
     m_list->installEventFilter(this);
     column->addWidget(m_list, 1);
-    m_empty = new QLabel("This routine has no steps.\nMove the arm, take a target with T,\nthen type a step below: line to Target 1", this);
+    m_empty = new QLabel(
+        "This routine has no steps.\nMove the arm, take a target with T,\nthen type a step below: line to Target 1",
+        this);
     m_empty->setAlignment(Qt::AlignCenter);
     m_empty->setProperty("class", "faint");
     column->addWidget(m_empty, 1);
@@ -197,7 +216,9 @@ RoutePanel::RoutePanel(Session& session, QWidget* parent) : QWidget(parent), m_s
     m_type->setObjectName("typeStep");
     m_type->setFont(figureFont(12));
     m_type->setPlaceholderText("line over Tile pick 80 mm");
-    m_type->setToolTip("joint or line, to or over TARGET, at SPEED, blend LENGTH · grip · release · wait SECONDS · wait for SIGNAL · set SIGNAL on · move DEVICE to PLACE (Ctrl+L). Enter inserts after the selected step.");
+    m_type->setToolTip(
+        "joint or line, to or over TARGET, at SPEED, blend LENGTH · grip · release · wait SECONDS · wait for SIGNAL · "
+        "set SIGNAL on · move DEVICE to PLACE (Ctrl+L). Enter inserts after the selected step.");
     m_type->installEventFilter(this);
     bottom->addWidget(prompt);
     bottom->addWidget(m_type, 1);
@@ -215,9 +236,11 @@ RoutePanel::RoutePanel(Session& session, QWidget* parent) : QWidget(parent), m_s
             list << "wait for " + text(s.name);
             if (!writerOf(m_session.cell(), s.id)) list << "set " + text(s.name);
         }
-        for (const FrameId device : movableDevices(m_session.cell())) list << "move " + text(frameName(m_session.cell(), device)) + " to ";
+        for (const FrameId device : movableDevices(m_session.cell()))
+            list << "move " + text(frameName(m_session.cell(), device)) + " to ";
         for (const Target& t : m_session.cell().targets)
-            for (const char* start : {"joint to ", "line to ", "joint over ", "line over "}) list << start + text(t.name);
+            for (const char* start : {"joint to ", "line to ", "joint over ", "line over "})
+                list << start + text(t.name);
         words->setStringList(list);
     };
     fillWords();
@@ -245,7 +268,8 @@ void RoutePanel::showEmpty()
     m_routines->setVisible(cell.routines.size() > 1);
     m_routines->clear();
     for (const Routine& r : cell.routines) {
-        m_routines->addItem((cell.arms.size() > 1 ? text(armOf(cell, r).name) + ": " : QString()) + text(r.name), r.id.value);
+        m_routines->addItem((cell.arms.size() > 1 ? text(armOf(cell, r).name) + ": " : QString()) + text(r.name),
+                            r.id.value);
         if (r.id == m_session.routine().id) m_routines->setCurrentIndex(m_routines->count() - 1);
     }
     const bool empty = m_session.routine().steps.empty();
@@ -317,9 +341,13 @@ void RoutePanel::judgeTyped()
             const Trace trace = simulate(*tried);
             const StepOutcome& outcome = findArmTrace(trace, routine.arm)->outcomes[place];
             const std::vector<Finding> findings = stepFindings(*tried, routine, outcome);
-            bad = std::any_of(findings.begin(), findings.end(), [](const Finding& f) { return f.severity == Severity::Blocked; });
+            bad = std::any_of(findings.begin(), findings.end(),
+                              [](const Finding& f) { return f.severity == Severity::Blocked; });
             if (findings.empty()) {
-                words = QString("Step %1 would take %2 s. Enter inserts it.").arg(place + 1).arg(QString::number(outcome.move ? outcome.move->profile.duration : outcome.duration, 'f', 2));
+                words =
+                    QString("Step %1 would take %2 s. Enter inserts it.")
+                        .arg(place + 1)
+                        .arg(QString::number(outcome.move ? outcome.move->profile.duration : outcome.duration, 'f', 2));
             } else {
                 const FindingText t = findingText(*tried, findings.front());
                 words = text(t.headline + ". " + t.detail);
@@ -327,7 +355,8 @@ void RoutePanel::judgeTyped()
         }
     }
     m_verdict->setText(words);
-    m_verdict->setStyleSheet(QString("color: %1; font-size: 12px;").arg((bad ? theme().blocked : theme().accent).name()));
+    m_verdict->setStyleSheet(
+        QString("color: %1; font-size: 12px;").arg((bad ? theme().blocked : theme().accent).name()));
     m_verdict->show();
 }
 
@@ -338,7 +367,8 @@ void RoutePanel::takeTyped()
     const size_t place = insertPlace();
     StepId created;
     const RoutineId routine = m_session.routine().id;
-    if (m_session.edit(QString("Insert step %1").arg(place + 1), [&](const Cell& cell) { return insertStep(cell, routine, place, *step, &created); })) {
+    if (m_session.edit(QString("Insert step %1").arg(place + 1),
+                       [&](const Cell& cell) { return insertStep(cell, routine, place, *step, &created); })) {
         m_type->clear();
         m_session.select(created);
     }
@@ -351,7 +381,8 @@ void RoutePanel::deleteSelected()
     const StepId id = step->id;
     const int row = m_model->rowOf(id);
     const RoutineId routine = m_session.routine().id;
-    m_session.edit(QString("Delete step %1").arg(row + 1), [=](const Cell& cell) { return deleteStep(cell, routine, id); });
+    m_session.edit(QString("Delete step %1").arg(row + 1),
+                   [=](const Cell& cell) { return deleteStep(cell, routine, id); });
     if (const int rows = m_model->rowCount(); rows > 0) m_session.select(m_model->idAt(std::min(row, rows - 1)));
 }
 
@@ -363,7 +394,9 @@ void RoutePanel::duplicateSelected()
     const size_t place = insertPlace();
     StepId created;
     const RoutineId routine = m_session.routine().id;
-    if (m_session.edit(QString("Duplicate step %1").arg(place), [&](const Cell& cell) { return insertStep(cell, routine, place, copy, &created); })) m_session.select(created);
+    if (m_session.edit(QString("Duplicate step %1").arg(place),
+                       [&](const Cell& cell) { return insertStep(cell, routine, place, copy, &created); }))
+        m_session.select(created);
 }
 
 void RoutePanel::moveSelected(int by)
@@ -374,7 +407,8 @@ void RoutePanel::moveSelected(int by)
     const int row = m_model->rowOf(id), to = row + by;
     if (to < 0 || to >= m_model->rowCount()) return;
     const RoutineId routine = m_session.routine().id;
-    m_session.edit(QString("Move step %1").arg(row + 1), [=](const Cell& cell) { return moveStep(cell, routine, id, size_t(to)); });
+    m_session.edit(QString("Move step %1").arg(row + 1),
+                   [=](const Cell& cell) { return moveStep(cell, routine, id, size_t(to)); });
 }
 
 void RoutePanel::switchSelected()
@@ -384,7 +418,8 @@ void RoutePanel::switchSelected()
     Step next = *step;
     next.off = !next.off;
     const RoutineId routine = m_session.routine().id;
-    m_session.edit(QString("Switch step %1 %2").arg(m_model->rowOf(next.id) + 1).arg(next.off ? "off" : "on"), [=](const Cell& cell) { return changeStep(cell, routine, next); });
+    m_session.edit(QString("Switch step %1 %2").arg(m_model->rowOf(next.id) + 1).arg(next.off ? "off" : "on"),
+                   [=](const Cell& cell) { return changeStep(cell, routine, next); });
 }
 
 void RoutePanel::editSelected()

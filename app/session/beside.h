@@ -11,10 +11,12 @@
 
 namespace topikos {
 
-/// Does slow work beside the interface and waits for it: after half a second a window says `words` and offers to cancel. `work` gets a function to ask
-/// whether to go on. Nothing comes back when it was cancelled; work that does not ask then ends unheard.
+/// Does slow work beside the interface and waits for it: after half a second a window says `words` and offers to
+/// cancel. `work` gets a function to ask whether to go on. Nothing comes back when it was cancelled; work that does not
+/// ask then ends unheard.
 template <class Work>
-auto doBeside(QWidget* parent, const QString& words, Work work) -> std::optional<std::invoke_result_t<Work, std::function<bool()>>>
+auto doBeside(QWidget* parent, const QString& words, Work work)
+    -> std::optional<std::invoke_result_t<Work, std::function<bool()>>>
 {
     using Made = std::invoke_result_t<Work, std::function<bool()>>;
     auto stop = std::make_shared<std::atomic<bool>>(false);
@@ -30,7 +32,8 @@ auto doBeside(QWidget* parent, const QString& words, Work work) -> std::optional
         *stop = true;
         loop.quit();
     });
-    watcher.setFuture(QtConcurrent::run([work = std::move(work), stop] { return std::make_shared<Made>(work([stop] { return !*stop; })); }));
+    watcher.setFuture(QtConcurrent::run(
+        [work = std::move(work), stop] { return std::make_shared<Made>(work([stop] { return !*stop; })); }));
     if (!watcher.isFinished()) loop.exec();
     if (*stop || !watcher.isFinished()) return std::nullopt;
     return std::move(*watcher.result());

@@ -20,8 +20,9 @@ QString noteOf(const QString& copy) { return copy + ".note"; }
 
 }  // namespace
 
-Recovery::Recovery(Session& session, const QString& folder, QObject* parent)
-    : QObject(parent), m_session(session), m_file(QDir(folder).filePath(QString("%1.topikos").arg(QCoreApplication::applicationPid())))
+Recovery::Recovery(Session& session, const QString& folder, QObject* parent) :
+    QObject(parent), m_session(session),
+    m_file(QDir(folder).filePath(QString("%1.topikos").arg(QCoreApplication::applicationPid())))
 {
     QDir().mkpath(folder);
     m_writer.setMaxThreadCount(1);
@@ -36,7 +37,10 @@ Recovery::Recovery(Session& session, const QString& folder, QObject* parent)
 
 Recovery::~Recovery() { drop(); }  // only a process that is killed leaves its copy
 
-QString Recovery::standardFolder() { return QStandardPaths::writableLocation(QStandardPaths::AppDataLocation) + "/recovery"; }
+QString Recovery::standardFolder()
+{
+    return QStandardPaths::writableLocation(QStandardPaths::AppDataLocation) + "/recovery";
+}
 
 void Recovery::write()
 {
@@ -46,7 +50,8 @@ void Recovery::write()
     note.setValue("when", QDateTime::currentDateTime());
     note.sync();
     // A copy that cannot be written costs nothing but itself; the person's own file is never touched here.
-    m_writer.start([file = m_file.toStdString(), cell = m_session.history().current()] { (void)saveCell(file, *cell); });
+    m_writer.start(
+        [file = m_file.toStdString(), cell = m_session.history().current()] { (void)saveCell(file, *cell); });
 }
 
 void Recovery::writeNow()
@@ -70,9 +75,11 @@ QList<LostCell> Recovery::lost(const QString& folder)
     for (const QFileInfo& file : QDir(folder).entryInfoList({"*.topikos"}, QDir::Files, QDir::Time)) {
         bool number = false;
         const qint64 pid = file.completeBaseName().toLongLong(&number);
-        if (number && (pid == QCoreApplication::applicationPid() || ::kill(pid_t(pid), 0) == 0)) continue;  // still open in another window
+        if (number && (pid == QCoreApplication::applicationPid() || ::kill(pid_t(pid), 0) == 0))
+            continue;  // still open in another window
         const QSettings note(noteOf(file.filePath()), QSettings::IniFormat);
-        all.push_back({file.filePath(), note.value("name", "A cell").toString(), note.value("path").toString(), note.value("when", file.lastModified()).toDateTime()});
+        all.push_back({file.filePath(), note.value("name", "A cell").toString(), note.value("path").toString(),
+                       note.value("when", file.lastModified()).toDateTime()});
     }
     return all;
 }

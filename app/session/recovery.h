@@ -9,14 +9,14 @@ namespace topikos {
 
 /// A cell that was open with unsaved changes when its process ended without leaving properly.
 struct LostCell {
-    QString copy;   ///< file with the cell as it was
-    QString name;   ///< of the cell
-    QString path;   ///< file it belonged to; empty if it had none
+    QString copy;  ///< file with the cell as it was
+    QString name;  ///< of the cell
+    QString path;  ///< file it belonged to; empty if it had none
     QDateTime when;
 };
 
-/// Keeps a copy of the open cell while it has unsaved changes: two seconds after the last edit, beside the interface thread. The copy goes when the cell
-/// is saved or left properly.
+/// Keeps a copy of the open cell while it has unsaved changes: two seconds after the last edit, beside the interface
+/// thread. The copy goes when the cell is saved or left properly.
 class Recovery : public QObject {
     Q_OBJECT
 public:

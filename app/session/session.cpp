@@ -13,7 +13,9 @@ namespace {
 struct JogStep {
     double length, angle;
 };
-constexpr JogStep kJogSteps[] = {{0.1e-3, 0.1 * kDegree}, {0.5e-3, 0.2 * kDegree}, {1e-3, 0.5 * kDegree}, {2e-3, 1 * kDegree}, {5e-3, 2 * kDegree}, {10e-3, 5 * kDegree}, {50e-3, 10 * kDegree}, {100e-3, 30 * kDegree}};
+constexpr JogStep kJogSteps[] = {{0.1e-3, 0.1 * kDegree}, {0.5e-3, 0.2 * kDegree}, {1e-3, 0.5 * kDegree},
+                                 {2e-3, 1 * kDegree},     {5e-3, 2 * kDegree},     {10e-3, 5 * kDegree},
+                                 {50e-3, 10 * kDegree},   {100e-3, 30 * kDegree}};
 
 }  // namespace
 
@@ -24,15 +26,22 @@ Session::Session(Cell cell, QObject* parent) : QObject(parent), m_history(std::m
     m_timer.setInterval(16);
     m_timer.setTimerType(Qt::PreciseTimer);
     connect(&m_timer, &QTimer::timeout, this, &Session::tick);
-    connect(this, &Session::delivered, this, [this](std::shared_ptr<const CheckedCell> checked) {
-        if (checked->cell != m_history.current()) return;  // stale
-        m_checked = std::move(checked);
-        if (!m_checked->failure.empty()) say("The check broke down: " + text(m_checked->failure) + ". The cell is unchanged; save it and report this.", true);
-        if (m_inRun) m_time = std::min(m_time, m_checked->result.trace.duration);
-        Q_EMIT checkedChanged();
-        if (m_inRun) Q_EMIT postureChanged();
-    }, Qt::QueuedConnection);
-    m_checker = std::make_unique<LiveChecker>([this](std::shared_ptr<const CheckedCell> checked) { Q_EMIT delivered(std::move(checked)); });
+    connect(
+        this, &Session::delivered, this,
+        [this](std::shared_ptr<const CheckedCell> checked) {
+            if (checked->cell != m_history.current()) return;  // stale
+            m_checked = std::move(checked);
+            if (!m_checked->failure.empty())
+                say("The check broke down: " + text(m_checked->failure)
+                        + ". The cell is unchanged; save it and report this.",
+                    true);
+            if (m_inRun) m_time = std::min(m_time, m_checked->result.trace.duration);
+            Q_EMIT checkedChanged();
+            if (m_inRun) Q_EMIT postureChanged();
+        },
+        Qt::QueuedConnection);
+    m_checker = std::make_unique<LiveChecker>(
+        [this](std::shared_ptr<const CheckedCell> checked) { Q_EMIT delivered(std::move(checked)); });
     m_checker->submit(m_history.current(), m_history.revision());
 }
 
@@ -42,7 +51,9 @@ const Trace* Session::trace() const
 {
     if (!m_checked) return nullptr;
     const Trace& trace = m_checked->result.trace;
-    return std::any_of(trace.arms.begin(), trace.arms.end(), [](const ArmTrace& a) { return !a.outcomes.empty(); }) ? &trace : nullptr;
+    return std::any_of(trace.arms.begin(), trace.arms.end(), [](const ArmTrace& a) { return !a.outcomes.empty(); })
+               ? &trace
+               : nullptr;
 }
 
 const ArmTrace* Session::armTrace() const
@@ -96,7 +107,9 @@ void Session::changed()
     dropLostSelection();
     // A run of other arms than the cell has now cannot be shown any more.
     const auto same = [](const ArmStation& a, const ArmStation& b) { return a.id == b.id && a.model == b.model; };
-    const bool left = m_inRun && m_checked && !std::equal(cell().arms.begin(), cell().arms.end(), m_checked->cell->arms.begin(), m_checked->cell->arms.end(), same);
+    const bool left = m_inRun && m_checked
+                      && !std::equal(cell().arms.begin(), cell().arms.end(), m_checked->cell->arms.begin(),
+                                     m_checked->cell->arms.end(), same);
     if (left) {
         m_timer.stop();
         m_inRun = false;
@@ -104,7 +117,8 @@ void Session::changed()
     }
     // Another arm may have other ranges, or other joints.
     const auto fitted = [this](const ArmStation& arm, const JointVector& posture) {
-        return posture.size() == arm.model->jointCount() ? clampedToRange(*arm.model, posture) : homePosture(cell(), arm);
+        return posture.size() == arm.model->jointCount() ? clampedToRange(*arm.model, posture)
+                                                         : homePosture(cell(), arm);
     };
     if (m_arm != station().id) {
         m_postures[m_arm] = m_posture;
@@ -113,9 +127,12 @@ void Session::changed()
         m_posture = before != m_postures.end() ? before->second : homePosture(cell(), station());
     }
     std::erase_if(m_postures, [this](const auto& other) { return !findArm(cell(), other.first); });
-    for (auto& [id, posture] : m_postures) posture = fitted(*findArm(cell(), id), posture);
+    for (auto& [id, posture] : m_postures)
+        posture = fitted(*findArm(cell(), id), posture);
     m_posture = fitted(station(), m_posture);
-    std::erase_if(m_axes, [this](const AxisValue& a) { return !findFrame(cell(), a.frame) || !findFrame(cell(), a.frame)->axis; });
+    std::erase_if(m_axes, [this](const AxisValue& a) {
+        return !findFrame(cell(), a.frame) || !findFrame(cell(), a.frame)->axis;
+    });
     for (AxisValue& a : m_axes) {
         const FrameAxis& axis = *findFrame(cell(), a.frame)->axis;
         a.value = std::clamp(a.value, axis.lowest, axis.highest);
@@ -135,9 +152,16 @@ void Session::changed()
 
 void Session::dropLostSelection()
 {
-    const bool lost = (selected<FrameId>() && !findFrame(cell(), selected<FrameId>())) || (selected<PartId>() && !findPart(cell(), selected<PartId>()))
-                      || (selected<ArmId>() && !findArm(cell(), selected<ArmId>())) || (selected<ToolId>() && !findTool(cell(), selected<ToolId>())) || (selected<PatternId>() && !findPattern(cell(), selected<PatternId>())) || (selected<TargetId>() && !findTarget(cell(), selected<TargetId>()))
-                      || (selected<StepId>() && std::none_of(routine().steps.begin(), routine().steps.end(), [&](const Step& s) { return s.id == selected<StepId>(); }));
+    const bool lost =
+        (selected<FrameId>() && !findFrame(cell(), selected<FrameId>()))
+        || (selected<PartId>() && !findPart(cell(), selected<PartId>()))
+        || (selected<ArmId>() && !findArm(cell(), selected<ArmId>()))
+        || (selected<ToolId>() && !findTool(cell(), selected<ToolId>()))
+        || (selected<PatternId>() && !findPattern(cell(), selected<PatternId>()))
+        || (selected<TargetId>() && !findTarget(cell(), selected<TargetId>()))
+        || (selected<StepId>() && std::none_of(routine().steps.begin(), routine().steps.end(), [&](const Step& s) {
+                return s.id == selected<StepId>();
+            }));
     if (lost) select({});
 }
 
@@ -164,7 +188,8 @@ bool Session::edit(const QString& label, const Edit& edit)
             return false;
         }
     } catch (const std::exception& broken) {
-        say(QString("The edit broke down: %1. The cell is unchanged; save it and report this.").arg(broken.what()), true);
+        say(QString("The edit broke down: %1. The cell is unchanged; save it and report this.").arg(broken.what()),
+            true);
         return false;
     }
     changed();
@@ -223,7 +248,10 @@ bool Session::jogJoint(int joint, double by)
     q[joint] = std::clamp(wanted, j.lower, j.upper);
     setPosture(q);
     if (std::abs(q[joint] - wanted) > 1e-9) {
-        say(QString("Joint %1 is at its range end (%2).").arg(joint + 1).arg(jointText(arm().joints()[size_t(joint)], q[joint])), true);
+        say(QString("Joint %1 is at its range end (%2).")
+                .arg(joint + 1)
+                .arg(jointText(arm().joints()[size_t(joint)], q[joint])),
+            true);
         return false;
     }
     return true;
@@ -250,7 +278,10 @@ bool Session::moveTcp(const Pose& baseFromTcp)
         return false;
     }
     if (const RangeExcess excess = rangeExcess(arm(), *next); excess.joint >= 0) {
-        say(QString("Joint %1 would be %2 past its range.").arg(excess.joint + 1).arg(jointText(arm().joints()[size_t(excess.joint)], excess.excess)), true);
+        say(QString("Joint %1 would be %2 past its range.")
+                .arg(excess.joint + 1)
+                .arg(jointText(arm().joints()[size_t(excess.joint)], excess.excess)),
+            true);
         return false;
     }
     setPosture(*next);
@@ -276,12 +307,18 @@ bool Session::goToTarget(TargetId id)
     const Target* target = findTarget(cell(), id);
     if (!target) return false;
     if (target->arm != station().id) {
-        say(QString("%1 is a target of %2. Take that arm in hand first.").arg(text(target->name), text(armOf(cell(), *target).name)), true);
+        say(QString("%1 is a target of %2. Take that arm in hand first.")
+                .arg(text(target->name), text(armOf(cell(), *target).name)),
+            true);
         return false;
     }
     if (target->kind == Target::Kind::Posture) {
         if (const RangeExcess excess = rangeExcess(arm(), target->posture); excess.joint >= 0) {
-            say(QString("%1: joint %2 would be %3 past its range.").arg(text(target->name)).arg(excess.joint + 1).arg(jointText(arm().joints()[size_t(excess.joint)], excess.excess)), true);
+            say(QString("%1: joint %2 would be %3 past its range.")
+                    .arg(text(target->name))
+                    .arg(excess.joint + 1)
+                    .arg(jointText(arm().joints()[size_t(excess.joint)], excess.excess)),
+                true);
             return false;
         }
         stand(target->posture, overlaid(shownAxes(), target->axes));
@@ -399,7 +436,10 @@ void Session::tick()
         if (const Trace* t = trace(); t && t->blocked() && m_time >= t->duration) {
             // The first step that a routine ends in.
             for (const Finding& f : m_checked->result.findings)
-                if (f.severity == Severity::Blocked && std::any_of(t->arms.begin(), t->arms.end(), [&](const ArmTrace& a) { return a.blockedAt && f.step == a.outcomes[*a.blockedAt].step; })) {
+                if (f.severity == Severity::Blocked
+                    && std::any_of(t->arms.begin(), t->arms.end(), [&](const ArmTrace& a) {
+                           return a.blockedAt && f.step == a.outcomes[*a.blockedAt].step;
+                       })) {
                     const FindingText words = findingText(*m_checked->cell, f);
                     say(text(words.headline + ". " + words.detail), true);
                     break;
@@ -415,18 +455,23 @@ CellState Session::shownState() const
     if (m_inRun && m_checked) return stateAt(*m_checked->cell, m_checked->result.trace, m_time);
     CellState state = authoredState(shownCell(), m_posture, m_axes);
     for (ArmState& arm : state.arms)
-        if (const auto own = m_postures.find(arm.arm); own != m_postures.end() && arm.arm != m_arm) arm.posture = own->second;
+        if (const auto own = m_postures.find(arm.arm); own != m_postures.end() && arm.arm != m_arm)
+            arm.posture = own->second;
     return state;
 }
 
 JointVector Session::shownPosture() const
 {
     if (m_inRun && m_checked)
-        if (const ArmTrace* own = findArmTrace(m_checked->result.trace, m_arm)) return postureAt(*m_checked->cell, *own, m_time);
+        if (const ArmTrace* own = findArmTrace(m_checked->result.trace, m_arm))
+            return postureAt(*m_checked->cell, *own, m_time);
     return m_posture;
 }
 
-AxisValues Session::shownAxes() const { return m_inRun && m_checked ? axesAt(m_checked->result.trace, m_time) : m_axes; }
+AxisValues Session::shownAxes() const
+{
+    return m_inRun && m_checked ? axesAt(m_checked->result.trace, m_time) : m_axes;
+}
 
 StepId Session::shownStep() const
 {

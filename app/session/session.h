@@ -18,7 +18,8 @@ using Selection = std::variant<std::monostate, FrameId, PartId, ToolId, TargetId
 
 enum class JogSpace { Joint, World, Tool, Frame };
 
-/// The open cell and what the person is doing with it: selection, posture of the arm, run. Widgets show it and ask it; they do not know each other.
+/// The open cell and what the person is doing with it: selection, posture of the arm, run. Widgets show it and ask it;
+/// they do not know each other.
 class Session : public QObject {
     Q_OBJECT
 public:
@@ -45,7 +46,8 @@ public:
     void undo();
     void redo();
 
-    /// Shows what an edit would make of the cell, without making it: for drags and for values being typed. The next edit or endPreview() ends it.
+    /// Shows what an edit would make of the cell, without making it: for drags and for values being typed. The next
+    /// edit or endPreview() ends it.
     void preview(const Edit& edit);
     void endPreview();
     /// The cell as it is drawn: the preview, or the cell itself.
@@ -53,8 +55,7 @@ public:
 
     const Selection& selection() const { return m_selection; }
     void select(const Selection& selection);
-    template <class IdType>
-    IdType selected() const
+    template <class IdType> IdType selected() const
     {
         const IdType* id = std::get_if<IdType>(&m_selection);
         return id ? *id : IdType{};
@@ -139,7 +140,7 @@ Q_SIGNALS:
     void selectionChanged();
     void postureChanged();  ///< arm, gripper or parts are shown elsewhere
     void checkedChanged();
-    void runChanged();      ///< playing, paused, left, time
+    void runChanged();  ///< playing, paused, left, time
     void jogChanged();
     void ghostChanged();
     void previewChanged();
@@ -158,7 +159,7 @@ private:
     QString m_path;
     Selection m_selection;
     JointVector m_posture;
-    ArmId m_arm;  ///< that m_posture is of
+    ArmId m_arm;                              ///< that m_posture is of
     std::map<ArmId, JointVector> m_postures;  ///< of arms that were in hand before
     AxisValues m_axes;
     FrameId m_readingFrame;

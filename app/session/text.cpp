@@ -49,8 +49,14 @@ void chooseUnits(int length, int angle)
     QSettings().setValue("units/angle", angleChoice());
 }
 
-QString placeFigure(double metres, int fewer) { return fixed(metres / lengthUnit().size, lengthUnit().decimals - fewer); }
-QString turnFigure(double radians, int fewer) { return fixed(radians / angleUnit().size, angleUnit().decimals - fewer); }
+QString placeFigure(double metres, int fewer)
+{
+    return fixed(metres / lengthUnit().size, lengthUnit().decimals - fewer);
+}
+QString turnFigure(double radians, int fewer)
+{
+    return fixed(radians / angleUnit().size, angleUnit().decimals - fewer);
+}
 
 QString lengthText(double metres, int decimals) { return fixed(millimetres(metres), decimals); }
 QString angleFigure(double radians, int decimals) { return fixed(degrees(radians), decimals); }
@@ -86,7 +92,8 @@ QString offsetText(const Pose& pose, AngleOrder order)
     if (deviation(pose, translated(pose.translation)).radians > 1e-9) {
         const Vec3 a = anglesOf(order, pose.matrix());
         const auto names = angleNames(order);
-        for (int i = 0; i < 3; ++i) s += "  " + names[size_t(i)] + " " + turnFigure(a[i], 2);
+        for (int i = 0; i < 3; ++i)
+            s += "  " + names[size_t(i)] + " " + turnFigure(a[i], 2);
         s += angleUnit().size == 1 ? " rad" : "°";
     }
     return s;
@@ -95,13 +102,19 @@ QString offsetText(const Pose& pose, AngleOrder order)
 QString solutionsText(const Arm& arm, const Solutions& found)
 {
     switch (found.reason) {
-    case NoSolution::TooFar: return QString("Out of reach: %1 mm too far for the wrist.").arg(lengthText(found.shortfall));
-    case NoSolution::TooClose: return QString("Out of reach: %1 mm too close for the wrist.").arg(lengthText(found.shortfall));
+    case NoSolution::TooFar:
+        return QString("Out of reach: %1 mm too far for the wrist.").arg(lengthText(found.shortfall));
+    case NoSolution::TooClose:
+        return QString("Out of reach: %1 mm too close for the wrist.").arg(lengthText(found.shortfall));
     case NoSolution::JointRange:
-        return QString("Joint %1 would be %2 past its range.").arg(found.range.joint + 1).arg(jointText(arm.joints()[size_t(found.range.joint)], found.range.excess));
-    case NoSolution::Orientation: return QString("The arm cannot turn the tool that way: %1 off.").arg(degreeText(found.shortfall));
+        return QString("Joint %1 would be %2 past its range.")
+            .arg(found.range.joint + 1)
+            .arg(jointText(arm.joints()[size_t(found.range.joint)], found.range.excess));
+    case NoSolution::Orientation:
+        return QString("The arm cannot turn the tool that way: %1 off.").arg(degreeText(found.shortfall));
     case NoSolution::NotFound:
-        return QString("No posture found; the nearest pose is %1 mm and %2 away.").arg(lengthText(found.shortfall), degreeText(found.excessTurn.norm()));
+        return QString("No posture found; the nearest pose is %1 mm and %2 away.")
+            .arg(lengthText(found.shortfall), degreeText(found.excessTurn.norm()));
     case NoSolution::None: return {};
     }
     return {};
@@ -109,17 +122,22 @@ QString solutionsText(const Arm& arm, const Solutions& found)
 
 QString familyText(const Arm& arm)
 {
-    static const char* const words[] = {"Any other chain: one way at a time, by search", "Six axes, common wrist point: every way in closed form",
-                                        "Six axes, three of them parallel: every way in closed form", "Horizontal arm with stroke: every way in closed form",
-                                        "Five axes: every way in closed form", "Gantry: every way in closed form",
-                                        "Seven axes: closed form, with the swivel that leaves most room", "Any other six axes: every way by elimination"};
+    static const char* const words[] = {"Any other chain: one way at a time, by search",
+                                        "Six axes, common wrist point: every way in closed form",
+                                        "Six axes, three of them parallel: every way in closed form",
+                                        "Horizontal arm with stroke: every way in closed form",
+                                        "Five axes: every way in closed form",
+                                        "Gantry: every way in closed form",
+                                        "Seven axes: closed form, with the swivel that leaves most room",
+                                        "Any other six axes: every way by elimination"};
     static_assert(std::variant_size_v<Family> == std::size(words));
     return QString(words[arm.family().index()]) + (arm.unlocked() ? "; some axes are locked" : "");
 }
 
 QString configurationShort(const Configuration& c)
 {
-    return QString("%1 · elbow %2 · wrist %3").arg(c.shoulderBack ? "back" : "front", c.elbowDown ? "down" : "up", c.wristTurned ? "turned" : "plain");
+    return QString("%1 · elbow %2 · wrist %3")
+        .arg(c.shoulderBack ? "back" : "front", c.elbowDown ? "down" : "up", c.wristTurned ? "turned" : "plain");
 }
 
 }  // namespace topikos

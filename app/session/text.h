@@ -6,7 +6,8 @@
 
 namespace topikos {
 
-// Numbers and outcomes as people read them: millimetres and degrees, a point as decimal sign. The only place where the window converts units.
+// Numbers and outcomes as people read them: millimetres and degrees, a point as decimal sign. The only place where the
+// window converts units.
 
 inline QString text(const std::string& s) { return QString::fromStdString(s); }
 

@@ -76,7 +76,8 @@ ContactMatrix::ContactMatrix(Session& session, QWidget* parent) : QWidget(parent
         for (const ContactPair& p : m_session.cell().contact.pairs)
             if (p.a == a && p.b == b) {
                 const bool checked = !p.checked;
-                m_session.edit(QString(checked ? "Check %1 against %2" : "Leave %1 against %2 out").arg(text(memberName(m_session.cell(), a)), text(memberName(m_session.cell(), b))),
+                m_session.edit(QString(checked ? "Check %1 against %2" : "Leave %1 against %2 out")
+                                   .arg(text(memberName(m_session.cell(), a)), text(memberName(m_session.cell(), b))),
                                [=](const Cell& cell) { return setPairChecked(cell, a, b, checked); });
                 return;
             }
@@ -104,12 +105,13 @@ void ContactMatrix::search()
     m_searched = m_session.history().revision();
     const SamplingOptions options{std::uint32_t(m_samples->value()), std::uint32_t(m_seed->value())};
     m_find->setText("Cancel");
-    m_watcher.setFuture(QtConcurrent::run([cell = m_session.history().current(), options, stop = m_stop, done = m_done] {
-        return sampleContactPairs(*cell, options, [&](double part) {
-            *done = int(100 * part);
-            return !*stop;
-        });
-    }));
+    m_watcher.setFuture(
+        QtConcurrent::run([cell = m_session.history().current(), options, stop = m_stop, done = m_done] {
+            return sampleContactPairs(*cell, options, [&](double part) {
+                *done = int(100 * part);
+                return !*stop;
+            });
+        }));
     auto* timer = new QTimer(this);
     connect(timer, &QTimer::timeout, this, [this, timer] {
         if (!m_watcher.isRunning()) return timer->deleteLater();
@@ -143,10 +145,18 @@ void ContactMatrix::fill()
     const ContactPairs& contact = cell.contact;
     m_members = contact.pairs.empty() ? std::vector<ContactMember>() : contactMembers(cell);
     if (contact.pairs.empty()) {
-        m_counts->setText("Which bodies may touch is not known yet. Find pairs tries random postures and sorts them into adjacent, always, never and sometimes.");
+        m_counts->setText("Which bodies may touch is not known yet. Find pairs tries random postures and sorts them "
+                          "into adjacent, always, never and sometimes.");
     } else {
-        const auto checked = std::count_if(contact.pairs.begin(), contact.pairs.end(), [](const ContactPair& p) { return p.checked; });
-        m_counts->setText(QString("<b>%1 of %2 pairs are checked.</b> %3, in %4 samples with seed %5. Click a pair to switch it.").arg(checked).arg(contact.pairs.size()).arg(text(pairCounts(contact))).arg(contact.samples).arg(contact.seed));
+        const auto checked =
+            std::count_if(contact.pairs.begin(), contact.pairs.end(), [](const ContactPair& p) { return p.checked; });
+        m_counts->setText(
+            QString("<b>%1 of %2 pairs are checked.</b> %3, in %4 samples with seed %5. Click a pair to switch it.")
+                .arg(checked)
+                .arg(contact.pairs.size())
+                .arg(text(pairCounts(contact)))
+                .arg(contact.samples)
+                .arg(contact.seed));
     }
     m_table->setVisible(!contact.pairs.empty());
     m_table->clear();
@@ -154,10 +164,13 @@ void ContactMatrix::fill()
     m_table->setRowCount(n);
     m_table->setColumnCount(n);
     QStringList names;
-    for (const ContactMember& m : m_members) names << text(memberName(cell, m));
+    for (const ContactMember& m : m_members)
+        names << text(memberName(cell, m));
     m_table->setHorizontalHeaderLabels(names);
     m_table->setVerticalHeaderLabels(names);
-    const auto indexOf = [&](const ContactMember& m) { return int(std::find(m_members.begin(), m_members.end(), m) - m_members.begin()); };
+    const auto indexOf = [&](const ContactMember& m) {
+        return int(std::find(m_members.begin(), m_members.end(), m) - m_members.begin());
+    };
     for (const ContactPair& p : contact.pairs) {
         const int i = indexOf(p.a), k = indexOf(p.b);
         if (i >= n || k >= n) continue;
@@ -167,7 +180,11 @@ void ContactMatrix::fill()
             item->setTextAlignment(Qt::AlignCenter);
             item->setBackground(p.checked ? QBrush(theme().accentSoft) : QBrush());
             item->setForeground(p.checked ? theme().ink : theme().faint);
-            item->setToolTip(QString("%1 and %2: %3; touched in %4 of %5 samples. %6").arg(names[i], names[k], reasonText(p.reason)).arg(p.touched).arg(contact.samples).arg(p.checked ? "Checked for contact." : "Not checked."));
+            item->setToolTip(QString("%1 and %2: %3; touched in %4 of %5 samples. %6")
+                                 .arg(names[i], names[k], reasonText(p.reason))
+                                 .arg(p.touched)
+                                 .arg(contact.samples)
+                                 .arg(p.checked ? "Checked for contact." : "Not checked."));
             m_table->setItem(r, c, item);
         }
     }

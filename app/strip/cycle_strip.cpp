@@ -25,7 +25,8 @@ CycleStrip::CycleStrip(Session& session, QWidget* parent) : QWidget(parent), m_s
     setObjectName("cycleStrip");
     setFocusPolicy(Qt::StrongFocus);
     connect(&session, &Session::checkedChanged, this, &CycleStrip::refresh);
-    for (const auto signal : {&Session::cellChanged, &Session::selectionChanged, &Session::runChanged}) connect(&session, signal, this, qOverload<>(&QWidget::update));
+    for (const auto signal : {&Session::cellChanged, &Session::selectionChanged, &Session::runChanged})
+        connect(&session, signal, this, qOverload<>(&QWidget::update));
     refresh();
 }
 
@@ -34,7 +35,8 @@ void CycleStrip::refresh()
     m_lanes.clear();
     if (const Trace* trace = m_session.trace()) {
         const Cell& cell = *m_session.checked()->cell;
-        for (const ArmTrace& arm : trace->arms) addArm(cell, *trace, arm);
+        for (const ArmTrace& arm : trace->arms)
+            addArm(cell, *trace, arm);
         addDevices(cell, *trace);
         addSignals(cell, *trace);
     }
@@ -48,7 +50,8 @@ void CycleStrip::refresh()
 QStringList CycleStrip::laneNames() const
 {
     QStringList names;
-    for (const Lane& lane : m_lanes) names << lane.name;
+    for (const Lane& lane : m_lanes)
+        names << lane.name;
     return names;
 }
 
@@ -62,9 +65,16 @@ void CycleStrip::addArm(const Cell& cell, const Trace& trace, const ArmTrace& ar
         const Step& step = routine.steps[outcome.index];
         const Target* target = findTarget(cell, step.target);
         const QString number = QString::number(outcome.index + 1);
-        Block block{span.start, span.end, theme().other, number, arm.arm == m_session.station().id ? outcome.step : StepId{}};
-        block.tip = QString("Step %1: %2\n%3 s to %4 s").arg(outcome.index + 1).arg(text(stepText(cell, step))).arg(QString::number(span.start, 'f', 3), QString::number(span.end, 'f', 3));
-        if (outcome.move && outcome.move->slowedBy >= 0) block.tip += QString("\nSlowed to %1 % of its speed by joint %2").arg(100 * outcome.move->lowestCeiling, 0, 'f', 0).arg(outcome.move->slowedBy + 1);
+        Block block{span.start, span.end, theme().other, number,
+                    arm.arm == m_session.station().id ? outcome.step : StepId{}};
+        block.tip = QString("Step %1: %2\n%3 s to %4 s")
+                        .arg(outcome.index + 1)
+                        .arg(text(stepText(cell, step)))
+                        .arg(QString::number(span.start, 'f', 3), QString::number(span.end, 'f', 3));
+        if (outcome.move && outcome.move->slowedBy >= 0)
+            block.tip += QString("\nSlowed to %1 % of its speed by joint %2")
+                             .arg(100 * outcome.move->lowestCeiling, 0, 'f', 0)
+                             .arg(outcome.move->slowedBy + 1);
         switch (step.kind) {
         case Step::Kind::Grip: block.words += " grip"; break;
         case Step::Kind::Release: block.words += " release"; break;
@@ -79,7 +89,8 @@ void CycleStrip::addArm(const Cell& cell, const Trace& trace, const ArmTrace& ar
             break;
         }
         if (outcome.blocks()) block.color = theme().blocked;
-        (step.kind == Step::Kind::Grip || step.kind == Step::Kind::Release ? tool : own).blocks.push_back(std::move(block));
+        (step.kind == Step::Kind::Grip || step.kind == Step::Kind::Release ? tool : own)
+            .blocks.push_back(std::move(block));
     }
     for (size_t i = 0; i < trace.partEvents.size(); ++i) {
         const PartEvent& e = trace.partEvents[i];
@@ -108,15 +119,24 @@ void CycleStrip::addDevices(const Cell& cell, const Trace& trace)
         if (frame.axis)
             for (const AxisSpan& span : trace.axisSpans)
                 if (span.frame == frame.id) {
-                    const QString goal = frame.axis->kind == JointKind::Revolute ? degreeText(span.to) : lengthText(span.to, 0) + " mm";
-                    lane.blocks.push_back({span.start, span.start + span.profile.duration, theme().accent, "to " + goal, {}, false, text(frame.name) + " goes to " + goal});
+                    const QString goal =
+                        frame.axis->kind == JointKind::Revolute ? degreeText(span.to) : lengthText(span.to, 0) + " mm";
+                    lane.blocks.push_back({span.start,
+                                           span.start + span.profile.duration,
+                                           theme().accent,
+                                           "to " + goal,
+                                           {},
+                                           false,
+                                           text(frame.name) + " goes to " + goal});
                 }
         if (frame.device && frame.device->kind == Device::Kind::Belt) {
             // A belt moves from a stretch with speed or acceleration to one with neither.
             bool moves = false;
             double since = 0;
             const auto close = [&](double end) {
-                if (moves && end > since) lane.blocks.push_back({since, end, theme().track, frame.device->indexing ? "index" : "runs", {}, true});
+                if (moves && end > since)
+                    lane.blocks.push_back(
+                        {since, end, theme().track, frame.device->indexing ? "index" : "runs", {}, true});
                 moves = false;
             };
             for (const BeltStretch& s : trace.beltStretches) {
@@ -141,7 +161,15 @@ void CycleStrip::addSignals(const Cell& cell, const Trace& trace)
         double since = 0, value = signal.start;
         const auto close = [&](double end) {
             const bool digital = signal.kind == Signal::Kind::Digital;
-            if (end > since && (!digital || value != 0)) lane.blocks.push_back({since, end, theme().line, digital ? "on" : text(plainNumber(value, 3)), {}, true, QString("%1: %2").arg(text(signal.name), digital ? "on" : text(plainNumber(value, 6)))});
+            if (end > since && (!digital || value != 0))
+                lane.blocks.push_back(
+                    {since,
+                     end,
+                     theme().line,
+                     digital ? "on" : text(plainNumber(value, 3)),
+                     {},
+                     true,
+                     QString("%1: %2").arg(text(signal.name), digital ? "on" : text(plainNumber(value, 6)))});
         };
         for (const SignalEvent& e : trace.signalEvents) {
             if (e.signal != signal.id || e.time > trace.duration) continue;
@@ -161,7 +189,10 @@ double CycleStrip::shownDuration() const
 }
 
 double CycleStrip::xOf(double time) const { return kLabel + time / shownDuration() * (width() - kLabel - kRight); }
-double CycleStrip::timeAt(double x) const { return std::clamp((x - kLabel) / (width() - kLabel - kRight), 0.0, 1.0) * shownDuration(); }
+double CycleStrip::timeAt(double x) const
+{
+    return std::clamp((x - kLabel) / (width() - kLabel - kRight), 0.0, 1.0) * shownDuration();
+}
 
 void CycleStrip::paintEvent(QPaintEvent*)
 {
@@ -171,7 +202,8 @@ void CycleStrip::paintEvent(QPaintEvent*)
     const Trace* trace = m_session.trace();
     if (!trace) {
         p.setPen(theme().faint);
-        p.drawText(rect(), Qt::AlignCenter, m_session.checked() ? "Nothing to run yet: the routine has no steps." : "Checking …");
+        p.drawText(rect(), Qt::AlignCenter,
+                   m_session.checked() ? "Nothing to run yet: the routine has no steps." : "Checking …");
         return;
     }
     const int bottom = kTop + int(m_lanes.size()) * m_lane;
@@ -194,17 +226,20 @@ void CycleStrip::paintEvent(QPaintEvent*)
         const double y = kTop + double(lane) * m_lane;
         p.setFont(textFont(12));
         p.setPen(theme().faint);
-        p.drawText(QRectF(12, y, kLabel - 16, m_lane), Qt::AlignVCenter, QFontMetrics(p.font()).elidedText(m_lanes[lane].name, Qt::ElideRight, kLabel - 16));
+        p.drawText(QRectF(12, y, kLabel - 16, m_lane), Qt::AlignVCenter,
+                   QFontMetrics(p.font()).elidedText(m_lanes[lane].name, Qt::ElideRight, kLabel - 16));
         p.fillRect(QRectF(kLabel, y + (m_lane - m_block) / 2.0, width() - kLabel - kRight, m_block), theme().paper);
         p.setFont(textFont(11, QFont::Medium));
         for (const Block& b : m_lanes[lane].blocks) {
-            const QRectF r(xOf(b.from) + 0.5, y + (m_lane - m_block) / 2.0, std::max(3.0, xOf(b.to) - xOf(b.from) - 1), m_block);
+            const QRectF r(xOf(b.from) + 0.5, y + (m_lane - m_block) / 2.0, std::max(3.0, xOf(b.to) - xOf(b.from) - 1),
+                           m_block);
             p.setPen(b.step && m_session.selected<StepId>() == b.step ? QPen(theme().ink, 2) : QPen(Qt::NoPen));
             p.setBrush(b.color);
             p.drawRoundedRect(r, 3, 3);
             if (r.width() <= 22) continue;
             p.setPen(b.pale ? theme().ink : theme().dark ? QColor("#10181c") : QColor("#ffffff"));
-            p.drawText(r.adjusted(5, 0, -2, 0), Qt::AlignVCenter, QFontMetrics(p.font()).elidedText(b.words, Qt::ElideRight, int(r.width()) - 7));
+            p.drawText(r.adjusted(5, 0, -2, 0), Qt::AlignVCenter,
+                       QFontMetrics(p.font()).elidedText(b.words, Qt::ElideRight, int(r.width()) - 7));
         }
     }
     for (const ArmTrace& arm : trace->arms) {

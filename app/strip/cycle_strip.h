@@ -5,8 +5,8 @@
 
 namespace topikos {
 
-/// The run over time: lanes for each arm, its gripper and what it carries, for devices that act, and for signals that change. Press anywhere to scrub;
-/// a block of the arm in hand selects its step.
+/// The run over time: lanes for each arm, its gripper and what it carries, for devices that act, and for signals that
+/// change. Press anywhere to scrub; a block of the arm in hand selects its step.
 class CycleStrip : public QWidget {
     Q_OBJECT
 public:

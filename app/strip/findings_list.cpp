@@ -48,7 +48,8 @@ void FindingsList::fill()
         for (size_t i = 0; i < checked->result.findings.size(); ++i) {
             const Finding& f = checked->result.findings[i];
             const FindingText words = findingText(*checked->cell, f);
-            auto* item = new QListWidgetItem(severityIcon(f.severity), text(words.headline + "  ·  " + words.detail), m_list);
+            auto* item =
+                new QListWidgetItem(severityIcon(f.severity), text(words.headline + "  ·  " + words.detail), m_list);
             item->setData(Qt::UserRole, uint(i));
             item->setToolTip(text(words.headline + ". " + words.detail));
         }

@@ -18,7 +18,10 @@ namespace {
 enum Column { NameColumn, KindColumn, StartColumn, NowColumn, WriterColumn, ReaderColumn };
 const QStringList kKinds{"digital", "analogue", "number"};
 
-QString valueText(const Signal& signal, double value) { return signal.kind == Signal::Kind::Digital ? (value != 0 ? "on" : "off") : text(plainNumber(value, 6)); }
+QString valueText(const Signal& signal, double value)
+{
+    return signal.kind == Signal::Kind::Digital ? (value != 0 ? "on" : "off") : text(plainNumber(value, 6));
+}
 
 }  // namespace
 
@@ -33,14 +36,20 @@ SignalsTable::SignalsTable(Session& session, QWidget* parent) : QWidget(parent),
     auto* plus = new QLabel("Add", this);
     plus->setProperty("class", "faint");
     row->addWidget(plus);
-    const char* tips[] = {"A signal that is on or off", "A signal with a value", "A signal that counts in whole numbers"};
-    for (int k = 0; k < 3; ++k) addButton(row, this, QString("addSignal%1").arg(k), kKinds[k], tips[k], [this, k] { add(Signal::Kind(k)); })->setStyleSheet("padding: 2px 7px;");
+    const char* tips[] = {"A signal that is on or off", "A signal with a value",
+                          "A signal that counts in whole numbers"};
+    for (int k = 0; k < 3; ++k)
+        addButton(row, this, QString("addSignal%1").arg(k), kKinds[k], tips[k], [this, k] {
+            add(Signal::Kind(k));
+        })->setStyleSheet("padding: 2px 7px;");
     row->addStretch();
-    addButton(row, this, "deleteSignal", "Delete", "Takes the chosen signal away; refused while something uses it", [this] {
-        const SignalId id = signalAt(m_table->currentRow());
-        if (!id) return m_session.say("Choose a signal in the table first.", true);
-        m_session.edit("Delete signal", [id](const Cell& cell) { return topikos::deleteSignal(cell, id); });
-    })->setStyleSheet("padding: 2px 7px;");
+    addButton(row, this, "deleteSignal", "Delete", "Takes the chosen signal away; refused while something uses it",
+              [this] {
+                  const SignalId id = signalAt(m_table->currentRow());
+                  if (!id) return m_session.say("Choose a signal in the table first.", true);
+                  m_session.edit("Delete signal", [id](const Cell& cell) { return topikos::deleteSignal(cell, id); });
+              })
+        ->setStyleSheet("padding: 2px 7px;");
     column->addLayout(row);
     m_table = new QTableWidget(0, 6, this);
     m_table->setObjectName("signalsTable");
@@ -52,9 +61,12 @@ SignalsTable::SignalsTable(Session& session, QWidget* parent) : QWidget(parent),
     m_table->horizontalHeader()->setDefaultAlignment(Qt::AlignLeft | Qt::AlignVCenter);
     m_table->horizontalHeader()->setStretchLastSection(true);
     const int widths[] = {170, 96, 60, 60, 200};
-    for (int i = 0; i < 5; ++i) m_table->setColumnWidth(i, widths[i]);
+    for (int i = 0; i < 5; ++i)
+        m_table->setColumnWidth(i, widths[i]);
     column->addWidget(m_table, 1);
-    m_empty = new QLabel("No signals yet. Devices and steps tell each other by signals: add one here, or let a device make its own in its properties.", this);
+    m_empty = new QLabel("No signals yet. Devices and steps tell each other by signals: add one here, or let a device "
+                         "make its own in its properties.",
+                         this);
     m_empty->setAlignment(Qt::AlignCenter);
     m_empty->setWordWrap(true);
     m_empty->setProperty("class", "faint");
@@ -69,15 +81,21 @@ SignalsTable::SignalsTable(Session& session, QWidget* parent) : QWidget(parent),
             bool number = false;
             next.start = words == "on" ? 1 : words == "off" ? 0 : QLocale::c().toDouble(words, &number);
             if (words != "on" && words != "off" && !number) {
-                m_session.say(QString("\"%1\" is no value; type %2.").arg(words, signal->kind == Signal::Kind::Digital ? "on or off" : "a number"), true);
+                m_session.say(QString("\"%1\" is no value; type %2.")
+                                  .arg(words, signal->kind == Signal::Kind::Digital ? "on or off" : "a number"),
+                              true);
                 return fill();
             }
         }
-        if (next == *signal || m_session.edit("Change " + text(signal->name), [&](const Cell& cell) { return changeSignal(cell, next); })) return;
+        if (next == *signal || m_session.edit("Change " + text(signal->name), [&](const Cell& cell) {
+                return changeSignal(cell, next);
+            }))
+            return;
         fill();
     });
     connect(&session, &Session::cellChanged, this, &SignalsTable::fill, Qt::QueuedConnection);
-    for (const auto signal : {&Session::checkedChanged, &Session::runChanged}) connect(&session, signal, this, &SignalsTable::showValues);
+    for (const auto signal : {&Session::checkedChanged, &Session::runChanged})
+        connect(&session, signal, this, &SignalsTable::showValues);
 }
 
 void SignalsTable::showEvent(QShowEvent* event)
@@ -95,7 +113,8 @@ SignalId SignalsTable::signalAt(int row) const
 void SignalsTable::add(Signal::Kind kind)
 {
     const std::string name = freeNameIn(m_session.cell().signals, "Signal");
-    if (!m_session.edit("Add " + text(name), [&](const Cell& cell) { return topikos::addSignal(cell, name, kind); })) return;
+    if (!m_session.edit("Add " + text(name), [&](const Cell& cell) { return topikos::addSignal(cell, name, kind); }))
+        return;
     fill();
     const int row = m_table->rowCount() - 1;
     m_table->setCurrentCell(row, NameColumn);
@@ -112,10 +131,12 @@ void SignalsTable::fill()
     for (int r = 0; r < m_table->rowCount(); ++r) {
         const Signal& signal = cell.signals[size_t(r)];
         QStringList writers, readers;
-        for (const SignalUse& use : usesOf(cell, signal.id)) (use.writes ? writers : readers) << text(use.words);
+        for (const SignalUse& use : usesOf(cell, signal.id))
+            (use.writes ? writers : readers) << text(use.words);
         const auto put = [&](int column, const QString& words, bool editable) {
             auto* item = new QTableWidgetItem(words);
-            item->setFlags(Qt::ItemIsEnabled | Qt::ItemIsSelectable | (editable ? Qt::ItemIsEditable : Qt::NoItemFlags));
+            item->setFlags(Qt::ItemIsEnabled | Qt::ItemIsSelectable
+                           | (editable ? Qt::ItemIsEditable : Qt::NoItemFlags));
             item->setToolTip(words);
             m_table->setItem(r, column, item);
             return item;
@@ -124,8 +145,10 @@ void SignalsTable::fill()
         put(StartColumn, valueText(signal, signal.start), true);
         put(NowColumn, "", false)->setFont(figureFont(12));
         // What nobody here writes comes from outside, and keeps its start value in a run.
-        put(WriterColumn, writers.isEmpty() ? "nobody here: keeps its start value" : writers.join(" · "), false)->setForeground(writers.isEmpty() ? theme().faint : theme().ink);
-        put(ReaderColumn, readers.isEmpty() ? "nobody" : readers.join(" · "), false)->setForeground(readers.isEmpty() ? theme().faint : theme().ink);
+        put(WriterColumn, writers.isEmpty() ? "nobody here: keeps its start value" : writers.join(" · "), false)
+            ->setForeground(writers.isEmpty() ? theme().faint : theme().ink);
+        put(ReaderColumn, readers.isEmpty() ? "nobody" : readers.join(" · "), false)
+            ->setForeground(readers.isEmpty() ? theme().faint : theme().ink);
         auto* kind = new QComboBox(m_table);
         kind->setObjectName(QString("signalKind%1").arg(r));
         kind->addItems(kKinds);
@@ -134,11 +157,17 @@ void SignalsTable::fill()
         connect(kind, &QComboBox::activated, this, [this, id = signal.id](int now) {
             Signal next = *findSignal(m_session.cell(), id);
             next.kind = Signal::Kind(now);
-            if (next.kind != Signal::Kind::Analogue) next.start = next.kind == Signal::Kind::Digital ? (next.start != 0) : std::round(next.start);
+            if (next.kind != Signal::Kind::Analogue)
+                next.start = next.kind == Signal::Kind::Digital ? (next.start != 0) : std::round(next.start);
             // The box under which this runs is made anew by the edit.
-            QMetaObject::invokeMethod(this, [this, next] {
-                if (!m_session.edit("Change kind of " + text(next.name), [&](const Cell& c) { return changeSignal(c, next); })) fill();
-            }, Qt::QueuedConnection);
+            QMetaObject::invokeMethod(
+                this,
+                [this, next] {
+                    if (!m_session.edit("Change kind of " + text(next.name),
+                                        [&](const Cell& c) { return changeSignal(c, next); }))
+                        fill();
+                },
+                Qt::QueuedConnection);
         });
         m_table->setCellWidget(r, KindColumn, kind);
     }
@@ -158,7 +187,10 @@ void SignalsTable::showValues()
         const Signal* signal = findSignal(m_session.cell(), signalAt(r));
         if (!signal) continue;
         const bool known = m_session.inRun() && trace && findSignal(*m_session.checked()->cell, signal->id);
-        m_table->item(r, NowColumn)->setText(valueText(*signal, known ? topikos::signalAt(*m_session.checked()->cell, *trace, signal->id, m_session.time()) : signal->start));
+        m_table->item(r, NowColumn)
+            ->setText(valueText(
+                *signal, known ? topikos::signalAt(*m_session.checked()->cell, *trace, signal->id, m_session.time())
+                               : signal->start));
     }
     m_filling = false;
 }

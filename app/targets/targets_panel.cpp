@@ -51,7 +51,9 @@ TargetsPanel::TargetsPanel(Session& session, QWidget* parent) : QWidget(parent),
         row->addWidget(b);
         return b;
     };
-    button("Take", "Take a pose target where the arm stands, in the frame it is seen from (T)", [this] { takePose(); })->setObjectName("takeTarget");
+    button("Take", "Take a pose target where the arm stands, in the frame it is seen from (T)", [this] {
+        takePose();
+    })->setObjectName("takeTarget");
     button("Re-take", "Take the selected target anew where the arm stands (Ctrl+T)", [this] { retakeSelected(); });
     button("Move there", "Move the arm to the selected target (M in the view)", [this] {
         if (const TargetId id = m_session.selected<TargetId>()) m_session.goToTarget(id);
@@ -61,7 +63,8 @@ TargetsPanel::TargetsPanel(Session& session, QWidget* parent) : QWidget(parent),
     column->addLayout(row);
 
     connect(m_tree, &QTreeWidget::currentItemChanged, this, [this](QTreeWidgetItem* item) {
-        if (!m_filling && item && item->data(0, kIdRole).isValid()) m_session.select(TargetId{item->data(0, kIdRole).toUInt()});
+        if (!m_filling && item && item->data(0, kIdRole).isValid())
+            m_session.select(TargetId{item->data(0, kIdRole).toUInt()});
     });
     connect(m_tree, &QTreeWidget::itemDoubleClicked, this, [this](QTreeWidgetItem* item) {
         if (item->data(0, kIdRole).isValid()) m_session.goToTarget({item->data(0, kIdRole).toUInt()});
@@ -71,7 +74,8 @@ TargetsPanel::TargetsPanel(Session& session, QWidget* parent) : QWidget(parent),
         const TargetId id{item->data(0, kIdRole).toUInt()};
         const std::string name = item->text(0).trimmed().toStdString();
         if (const Target* t = findTarget(m_session.cell(), id); t && t->name != name)
-            if (!m_session.edit("Rename target", [&](const Cell& cell) { return renameTarget(cell, id, name); })) fill();
+            if (!m_session.edit("Rename target", [&](const Cell& cell) { return renameTarget(cell, id, name); }))
+                fill();
     });
     connect(&session, &Session::cellChanged, this, &TargetsPanel::fill, Qt::QueuedConnection);
     connect(&session, &Session::checkedChanged, this, &TargetsPanel::showVerdicts);
@@ -101,14 +105,20 @@ void TargetsPanel::fill()
             item->setFont(1, textFont(11));
             item->setForeground(1, theme().faint);
             if (t.id == armInHand(cell).home) item->setText(1, "home");
-            else if (t.kind == Target::Kind::Pose) item->setText(1, QString("%1 · %2 · %3").arg(t.configuration.shoulderBack ? "back" : "front", t.configuration.elbowDown ? "down" : "up", t.configuration.wristTurned ? "turned" : "plain"));
-            item->setToolTip(1, t.kind == Target::Kind::Pose ? "Configuration: shoulder · elbow · wrist" : "A posture: one value per joint");
+            else if (t.kind == Target::Kind::Pose)
+                item->setText(1, QString("%1 · %2 · %3")
+                                     .arg(t.configuration.shoulderBack ? "back" : "front",
+                                          t.configuration.elbowDown ? "down" : "up",
+                                          t.configuration.wristTurned ? "turned" : "plain"));
+            item->setToolTip(1, t.kind == Target::Kind::Pose ? "Configuration: shoulder · elbow · wrist"
+                                                             : "A posture: one value per joint");
         }
         if (head) head->setExpanded(true);
     };
     group("Postures", "posture", [](const Target& t) { return t.kind == Target::Kind::Posture; });
     group("World", "frame", [](const Target& t) { return t.kind == Target::Kind::Pose && !t.frame; });
-    for (const Frame& f : cell.frames) group(text(f.name), "frame", [&](const Target& t) { return t.kind == Target::Kind::Pose && t.frame == f.id; });
+    for (const Frame& f : cell.frames)
+        group(text(f.name), "frame", [&](const Target& t) { return t.kind == Target::Kind::Pose && t.frame == f.id; });
     m_tree->setVisible(!cell.targets.empty());
     m_empty->setVisible(cell.targets.empty());
     m_tree->verticalScrollBar()->setValue(scroll);
@@ -128,7 +138,9 @@ void TargetsPanel::showVerdicts()
         for (const TargetVerdict& v : checked->result.targets) {
             if (v.target != id) continue;
             const Target* t = findTarget(*checked->cell, id);
-            QString tip = t && t->kind == Target::Kind::Pose ? QString("Reachable in %1 configurations").arg(v.ways.items.size()) : QString("Posture in range");
+            QString tip = t && t->kind == Target::Kind::Pose
+                              ? QString("Reachable in %1 configurations").arg(v.ways.items.size())
+                              : QString("Posture in range");
             QIcon icon = glyphIcon(t && t->kind == Target::Kind::Posture ? "posture" : "pose");
             if (!v.findings.empty()) {
                 const FindingText words = findingText(*checked->cell, v.findings.front());
@@ -148,7 +160,8 @@ void TargetsPanel::showSelection()
     m_filling = true;
     if (!id) m_tree->setCurrentItem(nullptr);
     for (QTreeWidgetItemIterator it(m_tree); *it; ++it)
-        if (id && (*it)->data(0, kIdRole).isValid() && (*it)->data(0, kIdRole).toUInt() == id.value) m_tree->setCurrentItem(*it);
+        if (id && (*it)->data(0, kIdRole).isValid() && (*it)->data(0, kIdRole).toUInt() == id.value)
+            m_tree->setCurrentItem(*it);
     m_filling = false;
 }
 
@@ -159,7 +172,8 @@ void TargetsPanel::takePose()
     const FrameId frame = m_session.readingFrame();
     const JointVector posture = m_session.shownPosture();
     const AxisValues axes = m_session.shownAxes();
-    if (m_session.edit("Take target", [&](const Cell& cell) { return takePoseTarget(cell, frame, posture, name, &created, axes); })) {
+    if (m_session.edit("Take target",
+                       [&](const Cell& cell) { return takePoseTarget(cell, frame, posture, name, &created, axes); })) {
         m_session.select(created);
         m_session.say(QString("Took %1 in %2").arg(text(name), text(frameName(m_session.cell(), frame))));
     }
@@ -170,7 +184,8 @@ void TargetsPanel::takePosture()
     TargetId created;
     const std::string name = freeTargetName(m_session.cell(), "Posture");
     const JointVector posture = m_session.shownPosture();
-    if (m_session.edit("Take posture", [&](const Cell& cell) { return takePostureTarget(cell, posture, name, &created); })) {
+    if (m_session.edit("Take posture",
+                       [&](const Cell& cell) { return takePostureTarget(cell, posture, name, &created); })) {
         m_session.select(created);
         m_session.say("Took " + text(name));
     }
@@ -183,7 +198,8 @@ void TargetsPanel::retakeSelected()
     const JointVector posture = m_session.shownPosture();
     const AxisValues axes = m_session.shownAxes();
     const QString name = text(findTarget(m_session.cell(), id)->name);
-    if (m_session.edit("Re-take " + name, [=](const Cell& cell) { return retakeTarget(cell, id, posture, axes); })) m_session.say("Re-took " + name);
+    if (m_session.edit("Re-take " + name, [=](const Cell& cell) { return retakeTarget(cell, id, posture, axes); }))
+        m_session.say("Re-took " + name);
 }
 
 void TargetsPanel::deleteSelected()
@@ -202,7 +218,8 @@ void TargetsPanel::makeSelectedHome()
 
 void TargetsPanel::renameSelected()
 {
-    if (!m_session.selected<TargetId>() || !m_tree->currentItem()) return m_session.say("Select the target to rename.", true);
+    if (!m_session.selected<TargetId>() || !m_tree->currentItem())
+        return m_session.say("Select the target to rename.", true);
     m_tree->setFocus();
     m_tree->editItem(m_tree->currentItem(), 0);
 }

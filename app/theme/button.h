@@ -6,7 +6,8 @@ namespace topikos {
 
 /// A button with a name, words and a tip, put into a row. `run` is called when it is pressed.
 template <class Run>
-QPushButton* addButton(QLayout* row, QWidget* owner, const QString& name, const QString& words, const QString& tip, Run run)
+QPushButton* addButton(QLayout* row, QWidget* owner, const QString& name, const QString& words, const QString& tip,
+                       Run run)
 {
     auto* b = new QPushButton(words, owner);
     b->setObjectName(name);

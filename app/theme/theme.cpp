@@ -18,9 +18,10 @@ namespace {
 Theme lightTheme()
 {
     Theme t;
-    t.paper = "#f5f1e8", t.panel = "#fbf8f2", t.raised = "#ffffff", t.line = "#dcd5c6", t.ink = "#22303a", t.faint = "#6f7a7f";
-    t.accent = "#0b6b64", t.accentText = "#ffffff", t.accentSoft = "#dbeae6",
-    t.caution = "#b8770f", t.blocked = "#c33a1c", t.track = "#d3dad6", t.joint = "#415a75", t.other = "#5c6870";
+    t.paper = "#f5f1e8", t.panel = "#fbf8f2", t.raised = "#ffffff", t.line = "#dcd5c6", t.ink = "#22303a",
+    t.faint = "#6f7a7f";
+    t.accent = "#0b6b64", t.accentText = "#ffffff", t.accentSoft = "#dbeae6", t.caution = "#b8770f",
+    t.blocked = "#c33a1c", t.track = "#d3dad6", t.joint = "#415a75", t.other = "#5c6870";
     t.skyTop = "#e4e9ea", t.skyBottom = "#f4f2ee", t.ground = "#e5e2da", t.grid = "#c9c4b8", t.edge = "#39444a";
     t.axisX = "#cf2f2f", t.axisY = "#2e8b3d", t.axisZ = "#2b5fc4";
     return t;
@@ -30,9 +31,10 @@ Theme darkTheme()
 {
     Theme t;
     t.dark = true;
-    t.paper = "#20262a", t.panel = "#262d32", t.raised = "#2f373d", t.line = "#3d474e", t.ink = "#e8e6df", t.faint = "#9aa6ab";
-    t.accent = "#3fae9f", t.accentText = "#10201e", t.accentSoft = "#29423f",
-    t.caution = "#e0a13a", t.blocked = "#f0704f", t.track = "#465157", t.joint = "#7f9cbd", t.other = "#8b979d";
+    t.paper = "#20262a", t.panel = "#262d32", t.raised = "#2f373d", t.line = "#3d474e", t.ink = "#e8e6df",
+    t.faint = "#9aa6ab";
+    t.accent = "#3fae9f", t.accentText = "#10201e", t.accentSoft = "#29423f", t.caution = "#e0a13a",
+    t.blocked = "#f0704f", t.track = "#465157", t.joint = "#7f9cbd", t.other = "#8b979d";
     t.skyTop = "#2a3338", t.skyBottom = "#20262a", t.ground = "#2b3236", t.grid = "#434d53", t.edge = "#0f1315";
     t.axisX = "#ee6a63", t.axisY = "#63c274", t.axisZ = "#6f9df0";
     return t;
@@ -109,9 +111,12 @@ QScrollBar::add-line, QScrollBar::sub-line { width: 0; height: 0; }
 QCheckBox::indicator { width: 14px; height: 14px; border: 1px solid %line; border-radius: 3px; background: %raised; }
 QCheckBox::indicator:checked { background: %accent; border-color: %accent; }
 )";
-    const std::pair<const char*, QColor> names[] = {{"%accentSoft", t.accentSoft}, {"%accentText", t.accentText}, {"%accent", t.accent}, {"%paper", t.paper},
-        {"%panel", t.panel}, {"%raised", t.raised}, {"%line", t.line}, {"%ink", t.ink}, {"%faint", t.faint}, {"%blocked", t.blocked}};
-    for (const auto& [name, color] : names) s.replace(name, color.name());
+    const std::pair<const char*, QColor> names[] = {
+        {"%accentSoft", t.accentSoft}, {"%accentText", t.accentText}, {"%accent", t.accent}, {"%paper", t.paper},
+        {"%panel", t.panel},           {"%raised", t.raised},         {"%line", t.line},     {"%ink", t.ink},
+        {"%faint", t.faint},           {"%blocked", t.blocked}};
+    for (const auto& [name, color] : names)
+        s.replace(name, color.name());
     return s;
 }
 
@@ -140,7 +145,8 @@ void applyTheme(bool dark)
     QApplication::setPalette(p);
     QApplication::setFont(textFont());
     qApp->setStyleSheet(styleSheet(t));
-    for (QWidget* w : QApplication::allWidgets()) w->update();
+    for (QWidget* w : QApplication::allWidgets())
+        w->update();
 }
 
 QFont textFont(int pixels, QFont::Weight weight)
@@ -182,8 +188,7 @@ void drawSeverity(QPainter& painter, const QRectF& box, Severity severity)
 
 namespace {
 
-template <class Draw>
-QIcon drawnIcon(Draw draw)
+template <class Draw> QIcon drawnIcon(Draw draw)
 {
     QPixmap pixmap(32, 32);
     pixmap.setDevicePixelRatio(2);

@@ -12,7 +12,8 @@ namespace topikos {
 /// Colours by meaning. Two sets, light and dark; every meaning is in both.
 struct Theme {
     bool dark = false;
-    QColor paper, panel, raised, line, ink, faint, accent, accentText, accentSoft, caution, blocked, track, joint, other;
+    QColor paper, panel, raised, line, ink, faint, accent, accentText, accentSoft, caution, blocked, track, joint,
+        other;
     QColor skyTop, skyBottom, ground, grid, edge;
     QColor axisX, axisY, axisZ;
 };
@@ -28,7 +29,8 @@ QFont figureFont(int pixels = 12);
 void drawSeverity(QPainter& painter, const QRectF& box, Severity severity);
 QIcon severityIcon(Severity severity);
 
-/// Icons drawn with one stroke weight: "joint", "line", "grip", "release", "wait", "rewind", "pause", "frame", "part", "tool", "arm", "posture", "pose".
+/// Icons drawn with one stroke weight: "joint", "line", "grip", "release", "wait", "rewind", "pause", "frame", "part",
+/// "tool", "arm", "posture", "pose".
 void drawGlyph(QPainter& painter, const QRectF& box, const QString& name, const QColor& color);
 QIcon glyphIcon(const QString& name);
 

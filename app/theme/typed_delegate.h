@@ -3,7 +3,8 @@
 
 namespace topikos {
 
-/// A delegate whose editor keeps what is being typed when the row's data change meanwhile, as they do when a check comes in.
+/// A delegate whose editor keeps what is being typed when the row's data change meanwhile, as they do when a check
+/// comes in.
 class TypedDelegate : public QStyledItemDelegate {
 public:
     using QStyledItemDelegate::QStyledItemDelegate;

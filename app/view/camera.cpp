@@ -23,9 +23,11 @@ Vec3 Camera::up() const { return right().cross(forward()); }
 QMatrix4x4 Camera::viewProjection(QSizeF size) const
 {
     QMatrix4x4 m;
-    m.perspective(float(kFieldOfView), float(size.width() / std::max(1.0, size.height())), float(std::max(0.02, distance / 80)), float(distance * 6 + 20));
+    m.perspective(float(kFieldOfView), float(size.width() / std::max(1.0, size.height())),
+                  float(std::max(0.02, distance / 80)), float(distance * 6 + 20));
     const Vec3 e = eye(), u = up();
-    m.lookAt(QVector3D(float(e[0]), float(e[1]), float(e[2])), QVector3D(float(centre[0]), float(centre[1]), float(centre[2])),
+    m.lookAt(QVector3D(float(e[0]), float(e[1]), float(e[2])),
+             QVector3D(float(centre[0]), float(centre[1]), float(centre[2])),
              QVector3D(float(u[0]), float(u[1]), float(u[2])));
     return m;
 }
@@ -33,7 +35,8 @@ QMatrix4x4 Camera::viewProjection(QSizeF size) const
 Camera::Ray Camera::ray(QPointF pixel, QSizeF size) const
 {
     const double scale = std::tan(kHalfView) / (size.height() / 2);
-    const Vec3 d = forward() + scale * (pixel.x() - size.width() / 2) * right() - scale * (pixel.y() - size.height() / 2) * up();
+    const Vec3 d =
+        forward() + scale * (pixel.x() - size.width() / 2) * right() - scale * (pixel.y() - size.height() / 2) * up();
     return {eye(), d.normalized()};
 }
 
@@ -78,7 +81,8 @@ void Camera::fit(const std::vector<Vec3>& points, QSizeF size, double rim)
 {
     if (points.empty()) return;
     centre.setZero();
-    for (const Vec3& p : points) centre += p / double(points.size());
+    for (const Vec3& p : points)
+        centre += p / double(points.size());
     distance = 6;
     const double usable = std::max(50.0, size.height() - 2 * rim), wide = std::max(50.0, size.width() - 40);
     // Perspective moves the rim when the eye moves, so centre and distance are improved together a few times.

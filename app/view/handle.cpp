@@ -77,7 +77,8 @@ void Handle::draw(std::vector<DrawLine>& lines, int hovered) const
                 lines.push_back({m_pose * back, tip, colors[axis], hot ? 4.0 : 2.4});
             }
         const std::vector<Vec3> points = arc(axis);
-        for (size_t i = 0; i + 1 < points.size(); ++i) lines.push_back({points[i], points[i + 1], colors[axis], hovered == axis + 3 ? 4.0 : 2.0});
+        for (size_t i = 0; i + 1 < points.size(); ++i)
+            lines.push_back({points[i], points[i + 1], colors[axis], hovered == axis + 3 ? 4.0 : 2.0});
     }
     const QColor centre = hovered == 6 ? theme().accent : theme().ink;
     for (int i = 0; i < 3; ++i) {
@@ -157,7 +158,10 @@ Pose Handle::moved(const Drag& drag, const Pose& worldFromTcp)
 {
     Pose out = worldFromTcp;
     if (drag.part < 3) out.translation += drag.amount * (drag.start.rotation * Vec3::Unit(drag.part));
-    else if (drag.part < 6) out.rotation = (Quat(Eigen::AngleAxisd(drag.amount, drag.start.rotation * Vec3::Unit(drag.part - 3))) * out.rotation).normalized();
+    else if (drag.part < 6)
+        out.rotation =
+            (Quat(Eigen::AngleAxisd(drag.amount, drag.start.rotation * Vec3::Unit(drag.part - 3))) * out.rotation)
+                .normalized();
     else out.translation += drag.shift;
     return out;
 }

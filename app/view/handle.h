@@ -6,7 +6,8 @@
 
 namespace topikos {
 
-/// Arrows and arcs at the TCP to drag it by. Axes 0-2 move along x, y, z; 3-5 turn about them; 6 moves in the plane of the screen.
+/// Arrows and arcs at the TCP to drag it by. Axes 0-2 move along x, y, z; 3-5 turn about them; 6 moves in the plane of
+/// the screen.
 class Handle {
 public:
     /// Placement in the world, with the axes the arrows follow.
@@ -18,9 +19,9 @@ public:
     /// A drag: how far the mouse has moved the handle from where it was pressed.
     struct Drag {
         int part = -1;
-        Pose start;            ///< worldFromHandle at the press
-        Vec3 grabbed;          ///< point under the mouse at the press
-        double amount = 0;     ///< metres or radians so far (parts 0-5)
+        Pose start;                 ///< worldFromHandle at the press
+        Vec3 grabbed;               ///< point under the mouse at the press
+        double amount = 0;          ///< metres or radians so far (parts 0-5)
         Vec3 shift = Vec3::Zero();  ///< part 6 [m]
     };
     std::optional<Drag> press(QPointF pixel, const Camera& camera, QSizeF size) const;

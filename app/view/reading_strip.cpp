@@ -49,7 +49,9 @@ ReadingStrip::ReadingStrip(Session& session, QWidget* parent) : QFrame(parent), 
         m_values[i]->setFont(figureFont(12));
         m_values[i]->setFixedWidth(i < 3 ? 53 : 46);
         m_values[i]->setAlignment(Qt::AlignRight);
-        m_values[i]->setToolTip((i < 3 ? QString("%1, in the unit shown or with one behind it").arg(names[i]) : QString("Angle; View > Angles chooses the convention")) + ". Type a value: the verdict shows at once, Enter moves the arm.");
+        m_values[i]->setToolTip((i < 3 ? QString("%1, in the unit shown or with one behind it").arg(names[i])
+                                       : QString("Angle; View > Angles chooses the convention"))
+                                + ". Type a value: the verdict shows at once, Enter moves the arm.");
         m_values[i]->installEventFilter(this);
         connect(m_values[i], &QLineEdit::textEdited, this, &ReadingStrip::judge);
         connect(m_values[i], &QLineEdit::returnPressed, this, &ReadingStrip::go);
@@ -66,7 +68,8 @@ ReadingStrip::ReadingStrip(Session& session, QWidget* parent) : QFrame(parent), 
     m_verdict->hide();
     column->addWidget(m_verdict);
 
-    connect(m_frame, &QComboBox::activated, this, [this](int i) { m_session.setReadingFrame({m_frame->itemData(i).toUInt()}); });
+    connect(m_frame, &QComboBox::activated, this,
+            [this](int i) { m_session.setReadingFrame({m_frame->itemData(i).toUInt()}); });
     connect(&session, &Session::cellChanged, this, [this] {
         fillFrames();
         showPose();
@@ -83,7 +86,8 @@ void ReadingStrip::fillFrames()
     m_tool->setText(text(toolInForce(cell, armInHand(cell)).name));
     m_frame->clear();
     m_frame->addItem("World", 0u);
-    for (const Frame& f : cell.frames) m_frame->addItem(text(f.name), f.id.value);
+    for (const Frame& f : cell.frames)
+        m_frame->addItem(text(f.name), f.id.value);
     m_frame->setCurrentIndex(std::max(0, m_frame->findData(m_session.readingFrame().value)));
     m_frame->setFixedWidth(QFontMetrics(textFont(13, QFont::DemiBold)).horizontalAdvance(m_frame->currentText()) + 27);
     Q_EMIT resized();
@@ -94,8 +98,10 @@ void ReadingStrip::showPose()
     const Pose pose = inverse(m_session.shownPlace(m_session.readingFrame())) * m_session.shownTcp();
     const AngleOrder order = m_session.cell().angles;
     const Vec3 angles = anglesOf(order, pose.matrix());
-    for (int i = 0; i < 2; ++i) m_units[i]->setText(i == 0 ? lengthUnit().symbol : angleUnit().symbol);
-    for (int i = 0; i < 3; ++i) m_angleNames[i]->setText(angleNames(order)[size_t(i)]);
+    for (int i = 0; i < 2; ++i)
+        m_units[i]->setText(i == 0 ? lengthUnit().symbol : angleUnit().symbol);
+    for (int i = 0; i < 3; ++i)
+        m_angleNames[i]->setText(angleNames(order)[size_t(i)]);
     for (int i = 0; i < 6; ++i) {
         if (m_values[i]->isModified()) continue;
         m_values[i]->setText(i < 3 ? placeFigure(pose.translation[i], 1) : turnFigure(angles[i - 3], 2));
@@ -111,7 +117,8 @@ std::optional<Pose> ReadingStrip::typedPose()
     bool good = true;
     for (int i = 0; i < 6; ++i) {
         const DisplayUnit& unit = i < 3 ? lengthUnit() : angleUnit();
-        const std::optional<double> value = quantityOf(m_values[i]->text().toStdString(), i < 3 ? Quantity::Length : Quantity::Angle, unit.size);
+        const std::optional<double> value =
+            quantityOf(m_values[i]->text().toStdString(), i < 3 ? Quantity::Length : Quantity::Angle, unit.size);
         const bool fine = value && std::abs(*value) < 1e4;
         m_values[i]->setProperty("bad", !fine);
         m_values[i]->style()->unpolish(m_values[i]);
@@ -134,15 +141,19 @@ void ReadingStrip::judge()
         words = "Type a number.";
     } else {
         const Cell& cell = m_session.cell();
-        const Solutions found = m_session.lookAhead(inverse(m_session.shownBase()) * m_session.shownPlace(m_session.readingFrame()) * *pose, posture);
+        const Solutions found = m_session.lookAhead(
+            inverse(m_session.shownBase()) * m_session.shownPlace(m_session.readingFrame()) * *pose, posture);
         bad = found.items.empty();
         if (bad) words = solutionsText(m_session.arm(), found);
-        else words = QString("Reachable %1 · %2 from a range end · Enter moves").arg(found.items.size() == 1 ? "one way" : QString("%1 ways").arg(found.items.size()))
-                         .arg(degreeText(rangeMargin(m_session.arm(), *posture).value));
+        else
+            words = QString("Reachable %1 · %2 from a range end · Enter moves")
+                        .arg(found.items.size() == 1 ? "one way" : QString("%1 ways").arg(found.items.size()))
+                        .arg(degreeText(rangeMargin(m_session.arm(), *posture).value));
     }
     m_session.setGhost(posture);
     m_verdict->setText(words);
-    m_verdict->setStyleSheet(QString("color: %1; font-weight: 600;").arg((bad ? theme().blocked : theme().accent).name()));
+    m_verdict->setStyleSheet(
+        QString("color: %1; font-weight: 600;").arg((bad ? theme().blocked : theme().accent).name()));
     m_verdict->show();
     Q_EMIT resized();
 }
@@ -153,9 +164,11 @@ void ReadingStrip::go()
     if (!pose) return;
     const Cell& cell = m_session.cell();
     std::optional<JointVector> posture;
-    const Solutions found = m_session.lookAhead(inverse(m_session.shownBase()) * m_session.shownPlace(m_session.readingFrame()) * *pose, posture);
+    const Solutions found = m_session.lookAhead(
+        inverse(m_session.shownBase()) * m_session.shownPlace(m_session.readingFrame()) * *pose, posture);
     if (!posture) return m_session.say(solutionsText(m_session.arm(), found), true);
-    for (QLineEdit* v : m_values) v->setModified(false);
+    for (QLineEdit* v : m_values)
+        v->setModified(false);
     m_session.setGhost({});
     m_verdict->hide();
     m_session.setPosture(*posture);
@@ -184,10 +197,13 @@ bool ReadingStrip::eventFilter(QObject* object, QEvent* event)
         parentWidget()->setFocus();
     } else if (event->type() == QEvent::FocusOut) {
         // Going on to another field of the strip keeps what was typed.
-        QMetaObject::invokeMethod(this, [this] {
-            const QWidget* now = QApplication::focusWidget();
-            if (!now || !isAncestorOf(now)) dropTyped();
-        }, Qt::QueuedConnection);
+        QMetaObject::invokeMethod(
+            this,
+            [this] {
+                const QWidget* now = QApplication::focusWidget();
+                if (!now || !isAncestorOf(now)) dropTyped();
+            },
+            Qt::QueuedConnection);
     } else if (event->type() == QEvent::FocusIn) {
         auto* edit = static_cast<QLineEdit*>(object);
         QMetaObject::invokeMethod(edit, &QLineEdit::selectAll, Qt::QueuedConnection);

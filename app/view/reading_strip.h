@@ -8,7 +8,8 @@
 
 namespace topikos {
 
-/// Says which tool moves and from which frame its pose is read, with the live pose. Typed values are judged before the arm moves.
+/// Says which tool moves and from which frame its pose is read, with the live pose. Typed values are judged before the
+/// arm moves.
 class ReadingStrip : public QFrame {
     Q_OBJECT
 public:

@@ -27,7 +27,8 @@ QMatrix4x4 matrixOf(const Pose& pose)
     const Eigen::Matrix4d m = homogeneous(pose);
     QMatrix4x4 out;
     for (int r = 0; r < 4; ++r)
-        for (int c = 0; c < 4; ++c) out(r, c) = float(m(r, c));
+        for (int c = 0; c < 4; ++c)
+            out(r, c) = float(m(r, c));
     return out;
 }
 
@@ -36,31 +37,39 @@ QVector3D vector(const Vec3& v) { return {float(v[0]), float(v[1]), float(v[2])}
 
 }  // namespace
 
-GpuMesh::GpuMesh(QOpenGLFunctions_3_3_Core& gl, const Mesh& mesh) : m_gl(gl), m_indexCount(int(mesh.triangles.size())), m_edgeCount(int(mesh.edges.size()) / 2)
+GpuMesh::GpuMesh(QOpenGLFunctions_3_3_Core& gl, const Mesh& mesh) :
+    m_gl(gl), m_indexCount(int(mesh.triangles.size())), m_edgeCount(int(mesh.edges.size()) / 2)
 {
     static std::uint64_t made = 0;
     m_serial = ++made;
     std::vector<PackedVertex> vertices;
     vertices.reserve(mesh.vertices.size());
     for (const MeshVertex& v : mesh.vertices)
-        vertices.push_back({{v.position[0], v.position[1], v.position[2]}, {v.normal[0], v.normal[1], v.normal[2]}, {v.color.red, v.color.green, v.color.blue, 255}});
+        vertices.push_back({{v.position[0], v.position[1], v.position[2]},
+                            {v.normal[0], v.normal[1], v.normal[2]},
+                            {v.color.red, v.color.green, v.color.blue, 255}});
     gl.glGenVertexArrays(2, m_arrays);
     gl.glGenBuffers(3, m_buffers);
     gl.glBindVertexArray(m_arrays[0]);
     gl.glBindBuffer(GL_ARRAY_BUFFER, m_buffers[0]);
-    gl.glBufferData(GL_ARRAY_BUFFER, GLsizeiptr(vertices.size() * sizeof(PackedVertex)), vertices.data(), GL_STATIC_DRAW);
+    gl.glBufferData(GL_ARRAY_BUFFER, GLsizeiptr(vertices.size() * sizeof(PackedVertex)), vertices.data(),
+                    GL_STATIC_DRAW);
     gl.glBindBuffer(GL_ELEMENT_ARRAY_BUFFER, m_buffers[1]);
-    gl.glBufferData(GL_ELEMENT_ARRAY_BUFFER, GLsizeiptr(mesh.triangles.size() * 4), mesh.triangles.data(), GL_STATIC_DRAW);
+    gl.glBufferData(GL_ELEMENT_ARRAY_BUFFER, GLsizeiptr(mesh.triangles.size() * 4), mesh.triangles.data(),
+                    GL_STATIC_DRAW);
     gl.glEnableVertexAttribArray(0);
     gl.glVertexAttribPointer(0, 3, GL_FLOAT, GL_FALSE, sizeof(PackedVertex), nullptr);
     gl.glEnableVertexAttribArray(1);
-    gl.glVertexAttribPointer(1, 3, GL_FLOAT, GL_FALSE, sizeof(PackedVertex), reinterpret_cast<void*>(offsetof(PackedVertex, normal)));
+    gl.glVertexAttribPointer(1, 3, GL_FLOAT, GL_FALSE, sizeof(PackedVertex),
+                             reinterpret_cast<void*>(offsetof(PackedVertex, normal)));
     gl.glEnableVertexAttribArray(2);
-    gl.glVertexAttribPointer(2, 4, GL_UNSIGNED_BYTE, GL_TRUE, sizeof(PackedVertex), reinterpret_cast<void*>(offsetof(PackedVertex, color)));
+    gl.glVertexAttribPointer(2, 4, GL_UNSIGNED_BYTE, GL_TRUE, sizeof(PackedVertex),
+                             reinterpret_cast<void*>(offsetof(PackedVertex, color)));
     // Feature edges are plain one-pixel lines: positions only, one colour for all.
     gl.glBindVertexArray(m_arrays[1]);
     gl.glBindBuffer(GL_ARRAY_BUFFER, m_buffers[2]);
-    gl.glBufferData(GL_ARRAY_BUFFER, GLsizeiptr(mesh.edges.size() * sizeof(Eigen::Vector3f)), mesh.edges.data(), GL_STATIC_DRAW);
+    gl.glBufferData(GL_ARRAY_BUFFER, GLsizeiptr(mesh.edges.size() * sizeof(Eigen::Vector3f)), mesh.edges.data(),
+                    GL_STATIC_DRAW);
     gl.glEnableVertexAttribArray(0);
     gl.glVertexAttribPointer(0, 3, GL_FLOAT, GL_FALSE, sizeof(Eigen::Vector3f), nullptr);
     gl.glBindVertexArray(0);
@@ -88,7 +97,8 @@ std::unique_ptr<QOpenGLShaderProgram> Renderer::program(const char* vertex, cons
 {
     auto p = std::make_unique<QOpenGLShaderProgram>();
     const bool good = p->addShaderFromSourceFile(QOpenGLShader::Vertex, QString(":/shaders/") + vertex)
-                      && p->addShaderFromSourceFile(QOpenGLShader::Fragment, QString(":/shaders/") + fragment) && p->link();
+                      && p->addShaderFromSourceFile(QOpenGLShader::Fragment, QString(":/shaders/") + fragment)
+                      && p->link();
     if (!good) qFatal("The drawing program %s + %s could not be built: %s", vertex, fragment, qPrintable(p->log()));
     return p;
 }
@@ -134,7 +144,8 @@ void Renderer::drawShadow(const DrawList& list)
     m_shadowOf = std::move(casting);
     if (!m_shadow[0])
         for (auto& fbo : m_shadow) {
-            fbo = std::make_unique<QOpenGLFramebufferObject>(kShadowSize, kShadowSize, QOpenGLFramebufferObject::Depth, GL_TEXTURE_2D, GL_R8);
+            fbo = std::make_unique<QOpenGLFramebufferObject>(kShadowSize, kShadowSize, QOpenGLFramebufferObject::Depth,
+                                                             GL_TEXTURE_2D, GL_R8);
             m_gl.glBindTexture(GL_TEXTURE_2D, fbo->texture());
             m_gl.glTexParameteri(GL_TEXTURE_2D, GL_TEXTURE_MIN_FILTER, GL_LINEAR);
             m_gl.glTexParameteri(GL_TEXTURE_2D, GL_TEXTURE_MAG_FILTER, GL_LINEAR);
@@ -168,7 +179,8 @@ void Renderer::drawShadow(const DrawList& list)
     for (int pass = 0; pass < 2; ++pass) {
         m_shadow[1 - pass]->bind();
         m_gl.glBindTexture(GL_TEXTURE_2D, m_shadow[pass]->texture());
-        m_blur->setUniformValue("direction", pass == 0 ? QVector2D(1.0f / kShadowSize, 0) : QVector2D(0, 1.0f / kShadowSize));
+        m_blur->setUniformValue("direction",
+                                pass == 0 ? QVector2D(1.0f / kShadowSize, 0) : QVector2D(0, 1.0f / kShadowSize));
         m_gl.glDrawArrays(GL_TRIANGLES, 0, 3);
     }
 }
@@ -223,14 +235,18 @@ void Renderer::drawLines(const std::vector<DrawLine>& lines, const QMatrix4x4& m
     for (const DrawLine& l : lines) {
         const auto base = std::uint32_t(vertices.size());
         for (const auto& [along, side] : {std::pair{0.0f, -1.0f}, {0.0f, 1.0f}, {1.0f, 1.0f}, {1.0f, -1.0f}})
-            vertices.push_back({{float(l.from[0]), float(l.from[1]), float(l.from[2])}, {float(l.to[0]), float(l.to[1]), float(l.to[2])},
-                                {std::uint8_t(l.color.red()), std::uint8_t(l.color.green()), std::uint8_t(l.color.blue()), std::uint8_t(l.color.alpha())},
+            vertices.push_back({{float(l.from[0]), float(l.from[1]), float(l.from[2])},
+                                {float(l.to[0]), float(l.to[1]), float(l.to[2])},
+                                {std::uint8_t(l.color.red()), std::uint8_t(l.color.green()),
+                                 std::uint8_t(l.color.blue()), std::uint8_t(l.color.alpha())},
                                 {along, side, float(l.width)}});
-        for (const std::uint32_t i : {0u, 1u, 2u, 0u, 2u, 3u}) indices.push_back(base + i);
+        for (const std::uint32_t i : {0u, 1u, 2u, 0u, 2u, 3u})
+            indices.push_back(base + i);
     }
     m_gl.glBindVertexArray(m_lineArray);
     m_gl.glBindBuffer(GL_ARRAY_BUFFER, m_lineBuffers[0]);
-    m_gl.glBufferData(GL_ARRAY_BUFFER, GLsizeiptr(vertices.size() * sizeof(LineVertex)), vertices.data(), GL_STREAM_DRAW);
+    m_gl.glBufferData(GL_ARRAY_BUFFER, GLsizeiptr(vertices.size() * sizeof(LineVertex)), vertices.data(),
+                      GL_STREAM_DRAW);
     m_gl.glBindBuffer(GL_ELEMENT_ARRAY_BUFFER, m_lineBuffers[1]);
     m_gl.glBufferData(GL_ELEMENT_ARRAY_BUFFER, GLsizeiptr(indices.size() * 4), indices.data(), GL_STREAM_DRAW);
     const auto attribute = [&](unsigned place, int count, GLenum type, bool normalized, std::size_t offset) {
@@ -293,7 +309,8 @@ void Renderer::draw(const DrawList& list, const Camera& camera, QSize pixels, un
     m_ground->setUniformValue("grid", rgb(t.grid));
     m_ground->setUniformValue("step", float(list.gridStep));
     m_ground->setUniformValue("fadeCentre", vector(camera.centre));
-    m_ground->setUniformValue("shadowArea", QVector4D(float(list.shadowCentre[0]), float(list.shadowCentre[1]), float(list.shadowHalf), 0.55f));
+    m_ground->setUniformValue("shadowArea", QVector4D(float(list.shadowCentre[0]), float(list.shadowCentre[1]),
+                                                      float(list.shadowHalf), 0.55f));
     m_gl.glBindVertexArray(m_groundArray);
     m_gl.glDrawArrays(GL_TRIANGLES, 0, 6);
     m_gl.glDepthMask(GL_TRUE);
@@ -307,7 +324,8 @@ void Renderer::draw(const DrawList& list, const Camera& camera, QSize pixels, un
     m_gl.glBindVertexArray(0);
     m_gl.glBindFramebuffer(GL_READ_FRAMEBUFFER, fbo->handle());
     m_gl.glBindFramebuffer(GL_DRAW_FRAMEBUFFER, target);
-    m_gl.glBlitFramebuffer(0, 0, pixels.width(), pixels.height(), 0, 0, pixels.width(), pixels.height(), GL_COLOR_BUFFER_BIT, GL_NEAREST);
+    m_gl.glBlitFramebuffer(0, 0, pixels.width(), pixels.height(), 0, 0, pixels.width(), pixels.height(),
+                           GL_COLOR_BUFFER_BIT, GL_NEAREST);
     m_gl.glBindFramebuffer(GL_FRAMEBUFFER, target);
 }
 

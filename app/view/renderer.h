@@ -37,7 +37,7 @@ private:
 struct DrawItem {
     const GpuMesh* mesh = nullptr;
     Pose worldFromMesh;
-    QColor tint;             ///< mixed in by its alpha
+    QColor tint;  ///< mixed in by its alpha
     double opacity = 1;
     bool shadow = true;
 };
@@ -52,12 +52,12 @@ struct DrawLine {
 /// Everything in one picture.
 struct DrawList {
     std::vector<DrawItem> items;
-    std::vector<DrawLine> lines;        ///< hidden by bodies
-    std::vector<DrawLine> linesOnTop;   ///< in front of everything
+    std::vector<DrawLine> lines;       ///< hidden by bodies
+    std::vector<DrawLine> linesOnTop;  ///< in front of everything
     Vec3 shadowCentre = Vec3::Zero();
     std::optional<Eigen::Vector4d> section;  ///< bodies are drawn where its product with (x, y, z, 1) is not negative
     double gridStep = 0.1;                   ///< [m]
-    double shadowHalf = 2;  ///< half the width of the area that can hold shadows [m]
+    double shadowHalf = 2;                   ///< half the width of the area that can hold shadows [m]
 };
 
 /// OpenGL 3.3 core. Lit matte bodies with thin edges, a ground with grid and soft contact shadow, wide lines.

@@ -15,13 +15,15 @@ constexpr std::uint32_t kJawKey = 0x80000000u;  // beside the tool's own id
 Eigen::AlignedBox3f boxOf(const Mesh& mesh)
 {
     Eigen::AlignedBox3f box;
-    for (const MeshVertex& v : mesh.vertices) box.extend(v.position);
+    for (const MeshVertex& v : mesh.vertices)
+        box.extend(v.position);
     return box;
 }
 
 void addPolyline(std::vector<DrawLine>& lines, const std::vector<Vec3>& points, const QColor& color, double width)
 {
-    for (size_t i = 0; i + 1 < points.size(); ++i) lines.push_back({points[i], points[i + 1], color, width});
+    for (size_t i = 0; i + 1 < points.size(); ++i)
+        lines.push_back({points[i], points[i + 1], color, width});
 }
 
 void addDashes(std::vector<DrawLine>& lines, const Vec3& from, const Vec3& to, const QColor& color, double width)
@@ -29,7 +31,8 @@ void addDashes(std::vector<DrawLine>& lines, const Vec3& from, const Vec3& to, c
     const double length = (to - from).norm();
     constexpr double dash = 0.014, gap = 0.010;
     for (double s = 0; s < length; s += dash + gap)
-        lines.push_back({from + (to - from) * (s / length), from + (to - from) * (std::min(length, s + dash) / length), color, width});
+        lines.push_back({from + (to - from) * (s / length), from + (to - from) * (std::min(length, s + dash) / length),
+                         color, width});
 }
 
 }  // namespace
@@ -37,7 +40,8 @@ void addDashes(std::vector<DrawLine>& lines, const Vec3& from, const Vec3& to, c
 void addTriad(std::vector<DrawLine>& lines, const Pose& world, double length, double width)
 {
     const QColor colors[] = {theme().axisX, theme().axisY, theme().axisZ};
-    for (int i = 0; i < 3; ++i) lines.push_back({world.translation, world * Vec3(length * Vec3::Unit(i)), colors[i], width});
+    for (int i = 0; i < 3; ++i)
+        lines.push_back({world.translation, world * Vec3(length * Vec3::Unit(i)), colors[i], width});
 }
 
 void Scene::releaseGpu()
@@ -47,7 +51,8 @@ void Scene::releaseGpu()
         shape.lightGpu.reset();
     }
     for (auto& [arm, shapes] : m_armShapes)
-        for (Shape& shape : shapes) shape.gpu.reset();
+        for (Shape& shape : shapes)
+            shape.gpu.reset();
 }
 
 Scene::Shape& Scene::shapeOf(std::uint32_t key, const std::vector<Solid>& solids) const
@@ -58,10 +63,14 @@ Scene::Shape& Scene::shapeOf(std::uint32_t key, const std::vector<Solid>& solids
         shape.solids = solids;
         shape.mesh = {};
         shape.light.reset();
-        for (const Solid& s : solids) shape.mesh.append(solidMesh(s));
-        if (std::any_of(solids.begin(), solids.end(), [](const Solid& s) { return s.kind == Solid::Kind::Mesh && s.surface.light != s.surface.drawn; })) {
+        for (const Solid& s : solids)
+            shape.mesh.append(solidMesh(s));
+        if (std::any_of(solids.begin(), solids.end(), [](const Solid& s) {
+                return s.kind == Solid::Kind::Mesh && s.surface.light != s.surface.drawn;
+            })) {
             shape.light.emplace();
-            for (const Solid& s : solids) shape.light->append(solidMesh(s, true));
+            for (const Solid& s : solids)
+                shape.light->append(solidMesh(s, true));
         }
         shape.box = boxOf(shape.mesh);
         shape.circles = circlesOf(shape.light ? *shape.light : shape.mesh);
@@ -77,7 +86,9 @@ std::vector<Scene::Shape>& Scene::armShapes(const ArmPtr& arm) const
     if (shapes.empty()) {
         // Models that no arm of the cell has any more are forgotten.
         std::erase_if(m_armShapes, [&](const auto& known) {
-            return known.first != arm && std::none_of(m_session.cell().arms.begin(), m_session.cell().arms.end(), [&](const ArmStation& a) { return a.model == known.first; });
+            return known.first != arm
+                   && std::none_of(m_session.cell().arms.begin(), m_session.cell().arms.end(),
+                                   [&](const ArmStation& a) { return a.model == known.first; });
         });
         for (Mesh& mesh : armBodies(*arm)) {
             const Eigen::AlignedBox3f box = boxOf(mesh);
@@ -88,7 +99,8 @@ std::vector<Scene::Shape>& Scene::armShapes(const ArmPtr& arm) const
     return shapes;
 }
 
-std::vector<Scene::Placed> Scene::placedArm(const ArmStation& arm, const JointVector& posture, double opening, const AxisValues& axes) const
+std::vector<Scene::Placed> Scene::placedArm(const ArmStation& arm, const JointVector& posture, double opening,
+                                            const AxisValues& axes) const
 {
     const Cell& cell = m_session.shownCell();
     const Tool& tool = toolInForce(cell, arm);
@@ -106,7 +118,8 @@ std::vector<Scene::Placed> Scene::placedArm(const ArmStation& arm, const JointVe
     out.push_back({&shapeOf(tool.id.value, tool.body), flange, tool.id});
     const Pose tcp = flange * tool.flangeFromTcp;
     const Shape& jaw = shapeOf(tool.id.value | kJawKey, tool.jaw);
-    for (const Pose& tcpFromJaw : jawPlaces(tool.gripper, opening)) out.push_back({&jaw, tcp * tcpFromJaw, tool.id});
+    for (const Pose& tcpFromJaw : jawPlaces(tool.gripper, opening))
+        out.push_back({&jaw, tcp * tcpFromJaw, tool.id});
     return out;
 }
 
@@ -117,17 +130,22 @@ std::vector<Scene::Placed> Scene::placed(const CellState& state) const
     for (const ArmState& arm : state.arms) {
         const ArmStation* station = findArm(cell, arm.arm);
         if (!station || arm.posture.size() != station->model->jointCount()) continue;  // an edit is being tried
-        for (const Placed& p : placedArm(*station, arm.posture, arm.gripperOpening, state.axes)) out.push_back(p);
+        for (const Placed& p : placedArm(*station, arm.posture, arm.gripperOpening, state.axes))
+            out.push_back(p);
     }
     for (const Frame& frame : cell.frames)
-        if (!frame.solids.empty() && !frame.look.hidden) out.push_back({&shapeOf(frame.id.value, frame.solids), worldFromFrame(cell, frame.id, state.axes), frame.id});
+        if (!frame.solids.empty() && !frame.look.hidden)
+            out.push_back(
+                {&shapeOf(frame.id.value, frame.solids), worldFromFrame(cell, frame.id, state.axes), frame.id});
     for (size_t i = 0; i < state.parts.size(); ++i) {
         const PlacedPart& p = state.parts[i];
         // Nearly always in the order of the cell.
-        const Part* part = i < cell.parts.size() && cell.parts[i].id == p.part ? &cell.parts[i] : findPart(cell, p.part);
+        const Part* part =
+            i < cell.parts.size() && cell.parts[i].id == p.part ? &cell.parts[i] : findPart(cell, p.part);
         if (part ? part->look.hidden : !findPartKind(cell, p.kind)) continue;
         // What a source made is nothing that could be selected.
-        out.push_back({&shapeOf(p.kind.value, findPartKind(cell, p.kind)->solids), p.worldFromPart, part ? Selection(part->id) : Selection()});
+        out.push_back({&shapeOf(p.kind.value, findPartKind(cell, p.kind)->solids), p.worldFromPart,
+                       part ? Selection(part->id) : Selection()});
     }
     return out;
 }
@@ -163,21 +181,28 @@ DrawList Scene::build(QOpenGLFunctions_3_3_Core& gl, bool moving)
     const Shape* blamed = joint >= 0 ? &armShapes(station.model)[size_t(joint) + 1] : nullptr;
     for (const Placed& p : placed(state)) {
         const bool chosen = p.owner == m_session.selection() && p.owner != Selection() && !p.link;
-        list.items.push_back({gpu(*p.shape), p.world, p.shape == blamed && p.link == station.id ? blame : chosen ? light : QColor()});
+        list.items.push_back({gpu(*p.shape), p.world,
+                              p.shape == blamed && p.link == station.id ? blame
+                              : chosen                                  ? light
+                                                                        : QColor()});
     }
     const auto addGhost = [&](const JointVector& posture, const AxisValues& axes, const QColor& color, double opacity) {
         QColor tint = color;
         tint.setAlphaF(0.75f);
-        for (const Placed& p : placedArm(station, posture, state.of(station.id).gripperOpening, overlaid(state.axes, axes))) list.items.push_back({gpu(*p.shape), p.world, tint, opacity, false});
+        for (const Placed& p :
+             placedArm(station, posture, state.of(station.id).gripperOpening, overlaid(state.axes, axes)))
+            list.items.push_back({gpu(*p.shape), p.world, tint, opacity, false});
     };
     // Several arms more would slow every frame of a jog: they stand there when the picture stands still.
     const JointVector& now = state.of(station.id).posture;
     if (!m_session.inRun() && !moving)
         for (const JointVector& way : m_session.ways())
-            if (way.size() != now.size() || (way - now).cwiseAbs().maxCoeff() > 1e-6) addGhost(way, m_session.waysAxes(), theme().joint, 0.14);
+            if (way.size() != now.size() || (way - now).cwiseAbs().maxCoeff() > 1e-6)
+                addGhost(way, m_session.waysAxes(), theme().joint, 0.14);
     if (m_session.ghost()) addGhost(*m_session.ghost(), m_session.ghostAxes(), theme().accent, 0.28);
     Eigen::AlignedBox3d box;
-    for (const Vec3& corner : corners()) box.extend(corner);
+    for (const Vec3& corner : corners())
+        box.extend(corner);
     list.shadowCentre = box.center();
     list.shadowHalf = 0.55 * std::max(box.sizes()[0], box.sizes()[1]) + 0.3;
 
@@ -198,7 +223,8 @@ void Scene::addSelected(DrawList& list, const CellState& state) const
         addTriad(list.linesOnTop, world, 0.18, 2);
         if (frame->measured) {
             // From where it was drawn to where it was measured.
-            const Pose parent = worldFromFrame(cell, frame->parent, state.axes), drawn = parent * frame->pose, built = parent * *frame->measured;
+            const Pose parent = worldFromFrame(cell, frame->parent, state.axes), drawn = parent * frame->pose,
+                       built = parent * *frame->measured;
             addTriad(list.linesOnTop, drawn, 0.1, 1.5);
             addTriad(list.linesOnTop, built, 0.1, 1.5);
             addDashes(list.linesOnTop, drawn.translation, built.translation, theme().caution, 2);
@@ -220,10 +246,12 @@ void Scene::addSelected(DrawList& list, const CellState& state) const
         }
     }
     if (const Tool* tool = findTool(cell, m_session.selected<ToolId>()); tool && tool->id == armInHand(cell).tool) {
-        const Pose flange = worldFromBase(cell, armInHand(cell), state.axes) * forward(*armInHand(cell).model, state.of(cell.inHand).posture);
+        const Pose flange = worldFromBase(cell, armInHand(cell), state.axes)
+                            * forward(*armInHand(cell).model, state.of(cell.inHand).posture);
         addTriad(list.linesOnTop, flange, 0.08, 1.5);
         addTriad(list.linesOnTop, flange * tool->flangeFromTcp, 0.06, 2);
-        for (const ToolPoint& point : tool->points) addTriad(list.linesOnTop, flange * point.flangeFromTcp, 0.06, 2);
+        for (const ToolPoint& point : tool->points)
+            addTriad(list.linesOnTop, flange * point.flangeFromTcp, 0.06, 2);
         if (const Vec3 half = 0.5 * tool->gripper.region; !half.isZero()) {
             const Pose tcp = flange * tool->flangeFromTcp;
             for (int axis = 0; axis < 3; ++axis)
@@ -256,14 +284,18 @@ const std::vector<Scene::Path>& Scene::paths() const
             const auto base = [&](double fraction) { return worldFromBase(cell, arm, outcome.axesAlong(fraction)); };
             if (!outcome.move) {
                 // A rail alone takes the tool along.
-                for (int i = 0; !outcome.travels.empty() && i <= 28; ++i) path.points.push_back((base(i / 28.0) * baseFromTcp(cell, arm, outcome.arrival)).translation);
+                for (int i = 0; !outcome.travels.empty() && i <= 28; ++i)
+                    path.points.push_back((base(i / 28.0) * baseFromTcp(cell, arm, outcome.arrival)).translation);
             } else if (outcome.move->kind == Move::Kind::Joint) {
-                for (int i = 0; i <= 28; ++i) path.points.push_back((base(i / 28.0) * baseFromTcp(cell, arm, outcome.move->at(*arm.model, i / 28.0))).translation);
+                for (int i = 0; i <= 28; ++i)
+                    path.points.push_back(
+                        (base(i / 28.0) * baseFromTcp(cell, arm, outcome.move->at(*arm.model, i / 28.0))).translation);
             } else {
                 const Move& move = *outcome.move;
                 const double end = move.stop ? move.stop->fraction : 1;
                 const int pieces = move.line.baseFromFrame ? 28 : 1;
-                for (int i = 0; i <= pieces; ++i) path.points.push_back(base(end * i / pieces) * move.line.tcpAt(end * i / pieces).translation);
+                for (int i = 0; i <= pieces; ++i)
+                    path.points.push_back(base(end * i / pieces) * move.line.tcpAt(end * i / pieces).translation);
                 if (move.stop) path.missing = {path.points.back(), base(1) * move.line.tcpAt(1).translation};
             }
             if (path.points.size() > 1) m_paths.push_back(std::move(path));
@@ -278,7 +310,8 @@ void Scene::addRoute(DrawList& list) const
         QColor color = stepColor(path.kind);
         color.setAlphaF(chosen ? 1.0f : 0.6f);
         addPolyline(chosen ? list.linesOnTop : list.lines, path.points, color, chosen ? 3.2 : 1.6);
-        if (path.missing.size() == 2) addDashes(list.linesOnTop, path.missing[0], path.missing[1], theme().blocked, chosen ? 3.2 : 2.2);
+        if (path.missing.size() == 2)
+            addDashes(list.linesOnTop, path.missing[0], path.missing[1], theme().blocked, chosen ? 3.2 : 2.2);
     }
 }
 
@@ -291,8 +324,11 @@ void Scene::addDevices(DrawList& list) const
         const Device& d = *frame.device;
         const Pose world = m_session.shownPlace(frame.id);
         const bool chosen = m_session.selected<FrameId>() == frame.id;
-        const auto line = [&](const Vec3& a, const Vec3& b, const QColor& color, double width) { list.linesOnTop.push_back({world * a, world * b, color, width}); };
-        const bool lit = trace && d.output && findSignal(*m_session.checked()->cell, d.output) && signalAt(*m_session.checked()->cell, *trace, d.output, m_session.time()) != 0;
+        const auto line = [&](const Vec3& a, const Vec3& b, const QColor& color, double width) {
+            list.linesOnTop.push_back({world * a, world * b, color, width});
+        };
+        const bool lit = trace && d.output && findSignal(*m_session.checked()->cell, d.output)
+                         && signalAt(*m_session.checked()->cell, *trace, d.output, m_session.time()) != 0;
         const QColor color = lit ? theme().blocked : theme().caution;
         switch (d.kind) {
         case Device::Kind::Sensor: line({0, 0, 0}, {d.size[0], 0, 0}, color, lit || chosen ? 2.4 : 1.4); break;
@@ -306,7 +342,9 @@ void Scene::addDevices(DrawList& list) const
             if (!chosen) break;
             // The way it goes.
             for (double x = 0.15; x < d.size[0]; x += 0.25)
-                for (const double side : {-1.0, 1.0}) list.lines.push_back({world * Vec3(x, 0, 0.004), world * Vec3(x - 0.06, side * 0.06, 0.004), theme().accent, 2.4});
+                for (const double side : {-1.0, 1.0})
+                    list.lines.push_back(
+                        {world * Vec3(x, 0, 0.004), world * Vec3(x - 0.06, side * 0.06, 0.004), theme().accent, 2.4});
             break;
         case Device::Kind::Rail:
         case Device::Kind::Turntable:
@@ -332,7 +370,8 @@ void Scene::addTargets(DrawList& list) const
     for (const Target& target : cell.targets) {
         if (target.kind != Target::Kind::Pose) continue;
         const bool chosen = m_session.selected<TargetId>() == target.id;
-        addTriad(chosen ? list.linesOnTop : list.lines, worldFromFrame(cell, target.frame, axes) * target.pose, chosen ? 0.09 : 0.045, chosen ? 2.6 : 1.8);
+        addTriad(chosen ? list.linesOnTop : list.lines, worldFromFrame(cell, target.frame, axes) * target.pose,
+                 chosen ? 0.09 : 0.045, chosen ? 2.6 : 1.8);
     }
 }
 
@@ -364,8 +403,10 @@ std::optional<Scene::Callout> Scene::callout() const
     const ArmStation& arm = armOf(cell, *findRoutine(cell, worst->routine));
     const Pose base = worldFromBase(cell, arm, outcome.axesAlong(worst->fraction));
     Vec3 place = (base * baseFromTcp(cell, arm, outcome.arrival)).translation;
-    if (outcome.move && outcome.move->kind == Move::Kind::Line) place = base * outcome.move->line.tcpAt(worst->fraction).translation;
-    else if (target && target->kind == Target::Kind::Pose) place = (worldFromFrame(cell, target->frame, outcome.axes) * target->pose).translation;
+    if (outcome.move && outcome.move->kind == Move::Kind::Line)
+        place = base * outcome.move->line.tcpAt(worst->fraction).translation;
+    else if (target && target->kind == Target::Kind::Pose)
+        place = (worldFromFrame(cell, target->frame, outcome.axes) * target->pose).translation;
     return Callout{place, worst->severity, findingText(cell, *worst)};
 }
 
@@ -381,16 +422,21 @@ void Scene::addJogAxis(DrawList& list) const
     const Pose axis = m_session.shownBase() * makePose(f.rotation, f.origin);
     const double size = std::clamp(0.16 * arm.reach(), 0.06, 0.35);
     const QColor color = theme().joint;
-    const auto line = [&](const Vec3& a, const Vec3& b, double width) { list.linesOnTop.push_back({axis * a, axis * b, color, width}); };
+    const auto line = [&](const Vec3& a, const Vec3& b, double width) {
+        list.linesOnTop.push_back({axis * a, axis * b, color, width});
+    };
     addDashes(list.linesOnTop, axis * Vec3(0, 0, -1.4 * size), axis * Vec3(0, 0, 1.4 * size), color, 1.8);
     for (const Vec3& side : {Vec3(1, 0, 0), Vec3(0, 1, 0)})
-        for (const double s : {-1.0, 1.0}) line(Vec3(0, 0, 1.7 * size), Vec3(0, 0, 1.4 * size) + 0.1 * s * size * side, 2.2);
+        for (const double s : {-1.0, 1.0})
+            line(Vec3(0, 0, 1.7 * size), Vec3(0, 0, 1.4 * size) + 0.1 * s * size * side, 2.2);
     if (arm.joints()[size_t(joint)].kind == JointKind::Prismatic) return;
     constexpr int pieces = 22;
     const auto rim = [&](double t) { return Vec3(size * std::cos(t), size * std::sin(t), 0); };
     const double end = 4.4;
-    for (int i = 0; i < pieces; ++i) line(rim(end * i / pieces), rim(end * (i + 1) / pieces), 2.2);
-    for (const double s : {-1.0, 1.0}) line(rim(end), (1 + 0.13 * s) * rim(end - 0.26), 2.2);
+    for (int i = 0; i < pieces; ++i)
+        line(rim(end * i / pieces), rim(end * (i + 1) / pieces), 2.2);
+    for (const double s : {-1.0, 1.0})
+        line(rim(end), (1 + 0.13 * s) * rim(end - 0.26), 2.2);
 }
 
 void Scene::addExplanation(DrawList& list) const
@@ -405,7 +451,8 @@ void Scene::addExplanation(DrawList& list) const
         const StepOutcome* outcome = outcomeOf(*checked, f);
         if (!outcome) continue;
         const ArmStation& arm = armOf(cell, *findRoutine(cell, f.routine));
-        const SingularityGeometry g = singularityGeometry(*arm.model, outcome->move->at(*arm.model, f.fraction), f.kind);
+        const SingularityGeometry g =
+            singularityGeometry(*arm.model, outcome->move->at(*arm.model, f.fraction), f.kind);
         const Pose base = worldFromBase(cell, arm, outcome->axesAlong(f.fraction));
         const Vec3 point = base * g.point, direction = base.rotation * g.direction, centre = base * g.wristCentre;
         QColor color = f.severity == Severity::Blocked ? theme().blocked : theme().caution;
@@ -413,15 +460,19 @@ void Scene::addExplanation(DrawList& list) const
             addDashes(list.linesOnTop, point - 0.45 * direction, point + 0.45 * direction, color, 2);
         } else {
             const Vec3 onPlane = centre - (centre - point).dot(direction) * direction;
-            const Vec3 u = (onPlane - point).norm() > 1e-6 ? Vec3((onPlane - point).normalized()) : Vec3(direction.unitOrthogonal());
+            const Vec3 u = (onPlane - point).norm() > 1e-6 ? Vec3((onPlane - point).normalized())
+                                                           : Vec3(direction.unitOrthogonal());
             const Vec3 v = direction.cross(u);
-            const Vec3 corners[] = {point - 0.15 * u - 0.35 * v, onPlane + 0.15 * u - 0.35 * v, onPlane + 0.15 * u + 0.35 * v, point - 0.15 * u + 0.35 * v};
-            for (int i = 0; i < 4; ++i) list.linesOnTop.push_back({corners[i], corners[(i + 1) % 4], color, 1.6});
+            const Vec3 corners[] = {point - 0.15 * u - 0.35 * v, onPlane + 0.15 * u - 0.35 * v,
+                                    onPlane + 0.15 * u + 0.35 * v, point - 0.15 * u + 0.35 * v};
+            for (int i = 0; i < 4; ++i)
+                list.linesOnTop.push_back({corners[i], corners[(i + 1) % 4], color, 1.6});
             for (int i = 1; i < 8; ++i) {
                 QColor hatch = color;
                 hatch.setAlphaF(0.4f);
                 const double s = i / 8.0;
-                list.linesOnTop.push_back({corners[0] + s * (corners[1] - corners[0]), corners[3] + s * (corners[2] - corners[3]), hatch, 1});
+                list.linesOnTop.push_back(
+                    {corners[0] + s * (corners[1] - corners[0]), corners[3] + s * (corners[2] - corners[3]), hatch, 1});
             }
             list.linesOnTop.push_back({centre, onPlane, color, 2.4});
         }

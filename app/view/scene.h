@@ -6,7 +6,8 @@
 
 namespace topikos {
 
-/// A picture with the things in it, made anew from the session for every frame. Keeps meshes, which are costly, between frames.
+/// A picture with the things in it, made anew from the session for every frame. Keeps meshes, which are costly, between
+/// frames.
 class Scene {
 public:
     explicit Scene(const Session& session) : m_session(session) {}
@@ -26,8 +27,8 @@ public:
         Vec3 direction;  ///< of the face's normal, the edge or the circle's axis; zero where there is none
         std::string of;  ///< name of what it belongs to
     };
-    /// The one a pixel means: origins of frames, corners and centres of circles within 10 pixels, then edges within 6, then the face under it.
-    /// What belongs to `moving` is left out.
+    /// The one a pixel means: origins of frames, corners and centres of circles within 10 pixels, then edges within 6,
+    /// then the face under it. What belongs to `moving` is left out.
     std::optional<Snap> snapAt(QPointF pixel, const Camera& camera, QSizeF size, const Selection& moving) const;
     /// Corners of the boxes around everything that can be seen, in the world.
     std::vector<Vec3> corners() const;
@@ -61,7 +62,7 @@ private:
         Mesh mesh;
         std::optional<Mesh> light;  ///< when it is worth having
         std::vector<Circle> circles;
-        Eigen::AlignedBox3f box;  ///< of the mesh
+        Eigen::AlignedBox3f box;                         ///< of the mesh
         mutable std::unique_ptr<GpuMesh> gpu, lightGpu;  ///< made when first drawn
     };
     struct Placed {
@@ -74,7 +75,8 @@ private:
     /// Of the links of a model, the base first.
     std::vector<Shape>& armShapes(const ArmPtr& arm) const;
     std::vector<Placed> placed(const CellState& state) const;
-    std::vector<Placed> placedArm(const ArmStation& arm, const JointVector& posture, double opening, const AxisValues& axes) const;
+    std::vector<Placed> placedArm(const ArmStation& arm, const JointVector& posture, double opening,
+                                  const AxisValues& axes) const;
     /// Name of an owner of shapes.
     std::string nameOf(const Selection& owner) const;
     bool locked(const Selection& owner) const;

@@ -27,7 +27,8 @@ bool Scene::locked(const Selection& owner) const
     const Cell& cell = m_session.cell();
     if (const auto* id = std::get_if<FrameId>(&owner)) {
         const Frame* frame = findFrame(cell, *id);
-        return frame && frame->look.locked && std::none_of(cell.arms.begin(), cell.arms.end(), [&](const ArmStation& a) { return a.mount == *id; });
+        return frame && frame->look.locked
+               && std::none_of(cell.arms.begin(), cell.arms.end(), [&](const ArmStation& a) { return a.mount == *id; });
     }
     if (const auto* id = std::get_if<PartId>(&owner)) {
         const Part* part = findPart(cell, *id);
@@ -47,7 +48,8 @@ std::string Scene::nameOf(const Selection& owner) const
     return {};
 }
 
-std::optional<Scene::Snap> Scene::snapAt(QPointF pixel, const Camera& camera, QSizeF size, const Selection& moving) const
+std::optional<Scene::Snap> Scene::snapAt(QPointF pixel, const Camera& camera, QSizeF size,
+                                         const Selection& moving) const
 {
     const Cell& cell = m_session.shownCell();
     const Camera::Ray ray = camera.ray(pixel, size);
@@ -80,7 +82,9 @@ std::optional<Scene::Snap> Scene::snapAt(QPointF pixel, const Camera& camera, QS
             const auto a = rayHit(mesh, origin + step * u, direction), b = rayHit(mesh, origin + step * v, direction);
             Vec3 normal = Vec3::Zero();
             if (a && b && std::abs(*a - *hit) < 100 * step && std::abs(*b - *hit) < 100 * step)
-                normal = (origin + step * u + *a * direction - at).cross(origin + step * v + *b * direction - at).normalized();
+                normal = (origin + step * u + *a * direction - at)
+                             .cross(origin + step * v + *b * direction - at)
+                             .normalized();
             if (normal.dot(direction) > 0) normal = -normal;
             face = Snap{Snap::Kind::Face, p.world * at, p.world.rotation * normal, nameOf(p.owner)};
         }
@@ -89,26 +93,31 @@ std::optional<Scene::Snap> Scene::snapAt(QPointF pixel, const Camera& camera, QS
     const auto seen = [&](const Vec3& p) { return (p - ray.origin).dot(ray.direction) < nearestFace + 0.01; };
     for (const Placed& p : bodies) {
         if (moves(p.owner)) continue;
-        const auto offer = [&](Snap::Kind kind, const Vec3& place, const Vec3& direction, double& nearest, std::optional<Snap>& best) {
+        const auto offer = [&](Snap::Kind kind, const Vec3& place, const Vec3& direction, double& nearest,
+                               std::optional<Snap>& best) {
             const double away = pixelsAway(place);
             if (away >= nearest || !seen(place)) return;
             nearest = away;
             best = Snap{kind, place, direction, nameOf(p.owner)};
         };
-        for (const Circle& c : p.shape->circles) offer(Snap::Kind::Circle, p.world * c.centre, p.world.rotation * c.axis, nearestPoint, point);
+        for (const Circle& c : p.shape->circles)
+            offer(Snap::Kind::Circle, p.world * c.centre, p.world.rotation * c.axis, nearestPoint, point);
         const Mesh& mesh = p.shape->light ? *p.shape->light : p.shape->mesh;
         if (mesh.edges.size() > 200000) continue;
         for (size_t i = 0; i + 1 < mesh.edges.size(); i += 2) {
-            const Vec3 a = p.world * Vec3(mesh.edges[i].cast<double>()), b = p.world * Vec3(mesh.edges[i + 1].cast<double>());
+            const Vec3 a = p.world * Vec3(mesh.edges[i].cast<double>()),
+                       b = p.world * Vec3(mesh.edges[i + 1].cast<double>());
             const Vec3 way = b - a;
             const double length = way.norm();
             if (length < 1e-9) continue;
             const bool round = std::any_of(p.shape->circles.begin(), p.shape->circles.end(), [&](const Circle& c) {
                 const Vec3 local = mesh.edges[i].cast<double>() - c.centre;
-                return std::abs(local.norm() - c.radius) < 0.02 * c.radius && std::abs(local.dot(c.axis)) < 0.02 * c.radius;
+                return std::abs(local.norm() - c.radius) < 0.02 * c.radius
+                       && std::abs(local.dot(c.axis)) < 0.02 * c.radius;
             });
             if (!round)
-                for (const Vec3& corner : {a, b}) offer(Snap::Kind::Corner, corner, Vec3::Zero(), nearestPoint, point);
+                for (const Vec3& corner : {a, b})
+                    offer(Snap::Kind::Corner, corner, Vec3::Zero(), nearestPoint, point);
             // Nearest point of the edge to the ray.
             const Vec3 d = way / length, w = a - ray.origin;
             const double c = d.dot(ray.direction), denominator = 1 - c * c;
@@ -133,7 +142,8 @@ namespace {
 
 void addCorners(std::vector<Vec3>& out, const Eigen::AlignedBox3f& box, const Pose& world)
 {
-    for (int i = 0; i < 8 && !box.isEmpty(); ++i) out.push_back(world * Vec3(box.corner(Eigen::AlignedBox3f::CornerType(i)).cast<double>()));
+    for (int i = 0; i < 8 && !box.isEmpty(); ++i)
+        out.push_back(world * Vec3(box.corner(Eigen::AlignedBox3f::CornerType(i)).cast<double>()));
 }
 
 }  // namespace
@@ -141,7 +151,8 @@ void addCorners(std::vector<Vec3>& out, const Eigen::AlignedBox3f& box, const Po
 std::vector<Vec3> Scene::corners() const
 {
     std::vector<Vec3> out;
-    for (const Placed& p : placed(m_session.shownState())) addCorners(out, p.shape->box, p.world);
+    for (const Placed& p : placed(m_session.shownState()))
+        addCorners(out, p.shape->box, p.world);
     return out;
 }
 
@@ -157,12 +168,14 @@ std::vector<Vec3> Scene::corners(const Selection& thing) const
         const auto* part = std::get_if<PartId>(&p.owner);
         if (part) in = findPart(cell, *part)->frame;
         const bool member = pattern && part && findPart(cell, *part)->pattern == *pattern;
-        if (p.owner == thing || member || (frame && in && isBelow(cell, in, *frame))) addCorners(out, p.shape->box, p.world);
+        if (p.owner == thing || member || (frame && in && isBelow(cell, in, *frame)))
+            addCorners(out, p.shape->box, p.world);
     }
     if (!out.empty()) return out;
     if (frame && findFrame(cell, *frame)) out.push_back(m_session.shownPlace(*frame).translation);
     if (const auto* id = std::get_if<TargetId>(&thing))
-        if (const Target* t = findTarget(cell, *id); t && t->kind == Target::Kind::Pose) out.push_back((m_session.shownPlace(t->frame) * t->pose).translation);
+        if (const Target* t = findTarget(cell, *id); t && t->kind == Target::Kind::Pose)
+            out.push_back((m_session.shownPlace(t->frame) * t->pose).translation);
     return out;
 }
 

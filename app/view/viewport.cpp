@@ -65,14 +65,16 @@ Viewport::Viewport(Session& session, QWidget* parent) : QOpenGLWidget(parent), m
         m_fine = true;
         update();
     });
-    for (const auto signal : {&Session::cellChanged, &Session::selectionChanged, &Session::postureChanged, &Session::checkedChanged, &Session::jogChanged, &Session::ghostChanged})
+    for (const auto signal : {&Session::cellChanged, &Session::selectionChanged, &Session::postureChanged,
+                              &Session::checkedChanged, &Session::jogChanged, &Session::ghostChanged})
         connect(&session, signal, this, &Viewport::changed);
     connect(&session, &Session::said, this, &Viewport::showNote);
     connect(m_strip, &ReadingStrip::resized, this, &Viewport::placeOverlays);
     connect(&session, &Session::previewChanged, this, &Viewport::changed);
     m_gridStep = std::clamp(QSettings().value("view/grid", 0.1).toDouble(), 0.01, 1.0);
     setAcceptDrops(true);
-    setHints("<b>T</b> take a target here &nbsp;·&nbsp; <b>M</b> move to the selected one &nbsp;·&nbsp; <b>Arrows, Page keys</b> jog, <b>Shift</b> turns &nbsp;·&nbsp; <b>&lt; &gt;</b> step");
+    setHints("<b>T</b> take a target here &nbsp;·&nbsp; <b>M</b> move to the selected one &nbsp;·&nbsp; <b>Arrows, "
+             "Page keys</b> jog, <b>Shift</b> turns &nbsp;·&nbsp; <b>&lt; &gt;</b> step");
 }
 
 void Viewport::setHints(const QString& hints)
@@ -102,7 +104,9 @@ void Viewport::changed()
 void Viewport::initializeGL()
 {
     m_gl = QOpenGLVersionFunctionsFactory::get<QOpenGLFunctions_3_3_Core>(context());
-    if (!m_gl) qFatal("Topikos needs OpenGL 3.3; this display offers less. Install the Mesa drivers (package libgl1-mesa-dri).");
+    if (!m_gl)
+        qFatal(
+            "Topikos needs OpenGL 3.3; this display offers less. Install the Mesa drivers (package libgl1-mesa-dri).");
     m_gl->initializeOpenGLFunctions();
     m_scene.releaseGpu();
     m_renderer = std::make_unique<Renderer>(*m_gl);
@@ -147,7 +151,8 @@ Pose Viewport::handlePose() const
     const Cell& cell = m_session.cell();
     Pose pose = m_session.shownTcp();
     if (m_session.jogSpace() == JogSpace::World) pose.rotation.setIdentity();
-    if (m_session.jogSpace() == JogSpace::Frame) pose.rotation = m_session.shownPlace(m_session.readingFrame()).rotation;
+    if (m_session.jogSpace() == JogSpace::Frame)
+        pose.rotation = m_session.shownPlace(m_session.readingFrame()).rotation;
     return pose;
 }
 
@@ -165,7 +170,8 @@ bool Viewport::fitSelected()
     if (corners.empty()) return false;
     // Something small is shown with some room around it.
     Eigen::AlignedBox3d box;
-    for (const Vec3& corner : corners) box.extend(corner);
+    for (const Vec3& corner : corners)
+        box.extend(corner);
     const Vec3 room = Vec3::Constant(std::max(0.05, 0.25 * box.sizes().maxCoeff()));
     corners = {box.min() - room, box.max() + room};
     m_camera.fit(corners, size(), 56);
@@ -197,7 +203,8 @@ void Viewport::paintGL()
         plane[3] = -side * m_sectionPlace;
         list.section = plane;
     }
-    for (size_t i = 0; i + 1 < m_measured.size(); i += 2) list.linesOnTop.push_back({m_measured[i].place, m_measured[i + 1].place, theme().accent, 2.5});
+    for (size_t i = 0; i + 1 < m_measured.size(); i += 2)
+        list.linesOnTop.push_back({m_measured[i].place, m_measured[i + 1].place, theme().accent, 2.5});
     if (handleShown()) {
         m_handle.place(handlePose(), m_camera, size());
         m_handle.draw(list.linesOnTop, m_drag ? m_drag->part : m_hovered);
@@ -220,10 +227,12 @@ void Viewport::paintOverlay(QPainter& painter)
         painter.setBrush(theme().accent);
         painter.drawEllipse(m_camera.pixel(grip.world.translation, size()), kGripRadius, kGripRadius);
     }
-    if (const Pattern* pattern = findPattern(cell, m_session.selected<PatternId>())) label((m_session.shownPlace(pattern->frame) * pattern->first).translation, text(pattern->name));
+    if (const Pattern* pattern = findPattern(cell, m_session.selected<PatternId>()))
+        label((m_session.shownPlace(pattern->frame) * pattern->first).translation, text(pattern->name));
     if (const Target* t = findTarget(cell, m_session.selected<TargetId>()); t && t->kind == Target::Kind::Pose)
         label((m_session.shownPlace(t->frame) * t->pose).translation, text(t->name));
-    if (const Frame* f = findFrame(cell, m_session.selected<FrameId>())) label(m_session.shownPlace(f->id).translation, text(f->name));
+    if (const Frame* f = findFrame(cell, m_session.selected<FrameId>()))
+        label(m_session.shownPlace(f->id).translation, text(f->name));
     if (const Part* p = findPart(cell, m_session.selected<PartId>()))
         for (const PlacedPart& placed : m_session.shownState().parts)
             if (placed.part == p->id) label(placed.worldFromPart.translation, text(p->name));
@@ -234,22 +243,26 @@ void Viewport::paintOverlay(QPainter& painter)
         const QString head = text(callout->text.headline), detail = text(callout->text.detail);
         const QFont headFont = textFont(13, QFont::DemiBold), detailFont = textFont(12);
         const double w = std::clamp(std::max(QFontMetricsF(headFont).horizontalAdvance(head), 0.0) + 28, 220.0, 340.0);
-        const QRectF detailBox = QFontMetricsF(detailFont).boundingRect(QRectF(0, 0, w - 20, 200), Qt::TextWordWrap, detail);
+        const QRectF detailBox =
+            QFontMetricsF(detailFont).boundingRect(QRectF(0, 0, w - 20, 200), Qt::TextWordWrap, detail);
         // On the side with more room, so that the place itself stays visible.
         QRectF box(p.x() < width() * 0.55 ? p.x() + 46 : p.x() - 46 - w, p.y() + 18, w, 34 + detailBox.height() + 6);
         box.moveLeft(std::clamp(box.left(), 12.0, std::max(12.0, width() - w - 12.0)));
         box.moveTop(std::clamp(box.top(), 60.0, std::max(60.0, height() - box.height() - 60.0)));
         painter.setPen(QPen(color, 1.5));
-        painter.drawLine(p, QPointF(std::clamp(p.x(), box.left(), box.right()), std::clamp(p.y(), box.top(), box.bottom())));
+        painter.drawLine(
+            p, QPointF(std::clamp(p.x(), box.left(), box.right()), std::clamp(p.y(), box.top(), box.bottom())));
         painter.setBrush(theme().raised);
         painter.drawRoundedRect(box, 6, 6);
         drawSeverity(painter, QRectF(box.left() + 10, box.top() + 11, 11, 11), callout->severity);
         painter.setPen(color);
         painter.setFont(headFont);
-        painter.drawText(QRectF(box.left() + 27, box.top() + 6, w - 32, 20), Qt::AlignVCenter, QFontMetricsF(headFont).elidedText(head, Qt::ElideRight, w - 34));
+        painter.drawText(QRectF(box.left() + 27, box.top() + 6, w - 32, 20), Qt::AlignVCenter,
+                         QFontMetricsF(headFont).elidedText(head, Qt::ElideRight, w - 34));
         painter.setPen(theme().ink);
         painter.setFont(detailFont);
-        painter.drawText(QRectF(box.left() + 10, box.top() + 29, w - 20, detailBox.height() + 4), Qt::TextWordWrap, detail);
+        painter.drawText(QRectF(box.left() + 10, box.top() + 29, w - 20, detailBox.height() + 4), Qt::TextWordWrap,
+                         detail);
     }
 }
 
@@ -259,7 +272,8 @@ void Viewport::mousePressEvent(QMouseEvent* event)
     m_pressed = m_last = event->position();
     if (event->button() == Qt::LeftButton && !m_measuring)
         for (const PitchGrip& grip : pitchGrips()) {
-            if (QLineF(m_camera.pixel(grip.world.translation, size()), event->position()).length() > kGripRadius + 3) continue;
+            if (QLineF(m_camera.pixel(grip.world.translation, size()), event->position()).length() > kGripRadius + 3)
+                continue;
             Handle::Drag drag;
             drag.part = grip.axis;
             drag.start = grip.world;
@@ -292,8 +306,10 @@ void Viewport::mouseMoveEvent(QMouseEvent* event)
         if (m_moving) return dragMovable(now, event->modifiers() & Qt::ShiftModifier);
         if (m_session.moveTcp(inverse(m_session.shownBase()) * Handle::moved(*m_drag, m_dragTcp))) {
             static const char* names[] = {"X", "Y", "Z"};
-            if (m_drag->part < 3) showNote(QString("%1 %2 mm").arg(names[m_drag->part], lengthText(m_drag->amount)), false);
-            else if (m_drag->part < 6) showNote(QString("about %1 %2").arg(names[m_drag->part - 3], degreeText(m_drag->amount)), false);
+            if (m_drag->part < 3)
+                showNote(QString("%1 %2 mm").arg(names[m_drag->part], lengthText(m_drag->amount)), false);
+            else if (m_drag->part < 6)
+                showNote(QString("about %1 %2").arg(names[m_drag->part - 3], degreeText(m_drag->amount)), false);
             else showNote(QString("%1 mm").arg(lengthText(m_drag->shift.norm())), false);
         }
         return;
@@ -332,7 +348,8 @@ void Viewport::mouseReleaseEvent(QMouseEvent* event)
     }
     if (event->button() == Qt::RightButton && (event->position() - m_pressed).manhattanLength() <= 4) {
         const Camera::Ray ray = m_camera.ray(event->position(), size());
-        if (const Selection hit = m_scene.pick(ray.origin, ray.direction); !std::holds_alternative<std::monostate>(hit)) m_session.select(hit);
+        if (const Selection hit = m_scene.pick(ray.origin, ray.direction); !std::holds_alternative<std::monostate>(hit))
+            m_session.select(hit);
         Q_EMIT contextRequested(event->globalPosition().toPoint());
     }
     if (m_moving) dropMovable();
@@ -344,7 +361,9 @@ void Viewport::mouseReleaseEvent(QMouseEvent* event)
 void Viewport::wheelEvent(QWheelEvent* event)
 {
     if (m_sectionAxis >= 0 && (event->modifiers() & Qt::ControlModifier)) {
-        setSection(m_sectionAxis, m_sectionPlace + (event->angleDelta().y() > 0 ? 1 : -1) * 12 * m_camera.metresPerPixel(m_camera.centre, size()));
+        setSection(m_sectionAxis, m_sectionPlace
+                                      + (event->angleDelta().y() > 0 ? 1 : -1) * 12
+                                            * m_camera.metresPerPixel(m_camera.centre, size()));
         event->accept();
         return;
     }
@@ -380,7 +399,8 @@ bool Viewport::jogByKey(QKeyEvent* event)
         return true;
     }
     const bool turn = event->modifiers() & Qt::ShiftModifier;
-    m_session.jogAxis(m_session.jogSpace(), axis + (turn ? 3 : 0), sign * (turn ? m_session.jogAngle() : m_session.jogLength()));
+    m_session.jogAxis(m_session.jogSpace(), axis + (turn ? 3 : 0),
+                      sign * (turn ? m_session.jogAngle() : m_session.jogLength()));
     return true;
 }
 

@@ -32,7 +32,8 @@ public:
     /// Measuring: two clicks give the distance; starts or ends it.
     void setMeasuring(bool on);
     bool measuring() const { return m_measuring; }
-    /// What the two picks say: distance, its parts along the axes of the reading frame, and the angle between faces, edges or axes; empty before.
+    /// What the two picks say: distance, its parts along the axes of the reading frame, and the angle between faces,
+    /// edges or axes; empty before.
     QString measureText() const;
     /// Cuts bodies open across world x, y or z (0-2) at a place [m]; -1: whole again.
     void setSection(int axis, double at);
@@ -82,7 +83,8 @@ private:
         std::function<Result<Cell>(const Cell&, const Pose&)> place;
     };
     std::optional<Movable> movable() const;
-    /// The ends of the rows, columns and layers of the selected pattern: dragging one changes the pitch, or the radius of a ring.
+    /// The ends of the rows, columns and layers of the selected pattern: dragging one changes the pitch, or the radius
+    /// of a ring.
     struct PitchGrip {
         int axis;
         Pose world;  ///< with the axes of the pattern

@@ -13,7 +13,8 @@
 
 #include <cmath>
 
-/// What the view can do beside showing and jogging: move things by their handle, measure, cut open, draw the floor plan.
+/// What the view can do beside showing and jogging: move things by their handle, measure, cut open, draw the floor
+/// plan.
 namespace topikos {
 
 namespace {
@@ -40,16 +41,20 @@ std::optional<Viewport::Movable> Viewport::movable() const
         const FrameId id = frame->id;
         // The place of an axis is where it stands; its motion comes on top.
         const Pose motion = frame->axis ? axisMotion(*frame->axis, axisValue(*frame, m_session.shownAxes())) : Pose{};
-        return Movable{text(frame->name), m_session.shownPlace(frame->parent), placeInForce(cell, *frame) * motion, [id, motion](const Cell& c, const Pose& pose) { return setFramePose(c, id, pose * inverse(motion)); }};
+        return Movable{
+            text(frame->name), m_session.shownPlace(frame->parent), placeInForce(cell, *frame) * motion,
+            [id, motion](const Cell& c, const Pose& pose) { return setFramePose(c, id, pose * inverse(motion)); }};
     }
     if (const Part* part = findPart(cell, m_session.selected<PartId>())) {
         if (part->look.locked || part->pattern) return std::nullopt;
         const PartId id = part->id;
-        return Movable{text(part->name), m_session.shownPlace(part->frame), part->pose, [id](const Cell& c, const Pose& pose) { return setPartPose(c, id, pose); }};
+        return Movable{text(part->name), m_session.shownPlace(part->frame), part->pose,
+                       [id](const Cell& c, const Pose& pose) { return setPartPose(c, id, pose); }};
     }
     if (const Pattern* pattern = findPattern(cell, m_session.selected<PatternId>())) {
         const Pattern own = *pattern;
-        return Movable{text(own.name), m_session.shownPlace(own.frame), own.first, [own](const Cell& c, const Pose& pose) {
+        return Movable{text(own.name), m_session.shownPlace(own.frame), own.first,
+                       [own](const Cell& c, const Pose& pose) {
                            Pattern next = own;
                            next.first = pose;
                            return changePattern(c, next);
@@ -72,13 +77,17 @@ std::vector<Viewport::PitchGrip> Viewport::pitchGrips() const
         if (counts[axis] < 2) continue;
         const double gaps = counts[axis] - 1;
         const Pose end = translated(gaps * own.pitch[axis] * Vec3::Unit(axis));
-        out.push_back({axis, first * end, {text(own.name) + (ring && axis == 0 ? ", radius" : QString(", last of the %1").arg(words[axis])), first, end, [id = own.id, axis, gaps](const Cell& c, const Pose& pose) -> Result<Cell> {
-                           const Pattern* now = findPattern(c, id);
-                           if (!now) return c;
-                           Pattern next = *now;
-                           next.pitch[axis] = pose.translation[axis] / gaps;
-                           return changePattern(c, next);
-                       }}});
+        out.push_back(
+            {axis,
+             first * end,
+             {text(own.name) + (ring && axis == 0 ? ", radius" : QString(", last of the %1").arg(words[axis])), first,
+              end, [id = own.id, axis, gaps](const Cell& c, const Pose& pose) -> Result<Cell> {
+                  const Pattern* now = findPattern(c, id);
+                  if (!now) return c;
+                  Pattern next = *now;
+                  next.pitch[axis] = pose.translation[axis] / gaps;
+                  return changePattern(c, next);
+              }}});
     }
     return out;
 }
@@ -94,14 +103,18 @@ void Viewport::dragMovable(QPointF pixel, bool freely)
         const double step = drag.part < 3 ? m_session.jogLength() : m_session.jogAngle();
         if (!freely) drag.amount = toStep(drag.amount, step);
         world = Handle::moved(drag, start);
-        words = drag.part < 3 ? QString("%1 %2").arg(names[drag.part], withUnit(drag.amount)) : QString("about %1 %2").arg(names[drag.part - 3], turnWithUnit(drag.amount));
-        words += freely ? " · free" : QString(" · in steps of %1, Shift moves freely").arg(drag.part < 3 ? withUnit(step) : turnWithUnit(step));
+        words = drag.part < 3 ? QString("%1 %2").arg(names[drag.part], withUnit(drag.amount))
+                              : QString("about %1 %2").arg(names[drag.part - 3], turnWithUnit(drag.amount));
+        words += freely ? " · free"
+                        : QString(" · in steps of %1, Shift moves freely")
+                              .arg(drag.part < 3 ? withUnit(step) : turnWithUnit(step));
     } else {
         world = Handle::moved(drag, start);
         m_underMouse = freely ? std::nullopt : m_scene.snapAt(pixel, m_camera, size(), m_session.selection());
         if (m_underMouse) {
             world.translation = m_underMouse->place;
-            words = QString("at the %1 %2 · Shift moves freely").arg(kindText(m_underMouse->kind), text(m_underMouse->of));
+            words =
+                QString("at the %1 %2 · Shift moves freely").arg(kindText(m_underMouse->kind), text(m_underMouse->of));
         } else {
             words = QString("%1 from where it was").arg(withUnit((world.translation - start.translation).norm()));
         }
@@ -129,7 +142,9 @@ void Viewport::setMeasuring(bool on)
     m_underMouse.reset();
     setMouseTracking(true);
     setCursor(on ? Qt::CrossCursor : Qt::ArrowCursor);
-    showNote(on ? "Measure: click two places. Corners, edges, circles and frames catch the pointer; Esc ends." : QString(), false);
+    showNote(on ? "Measure: click two places. Corners, edges, circles and frames catch the pointer; Esc ends."
+                : QString(),
+             false);
     changed();
 }
 
@@ -139,7 +154,10 @@ void Viewport::pickMeasure(QPointF pixel)
     if (!snap) return showNote("There is nothing to measure from here; click on a body or a frame.", true);
     if (m_measured.size() >= 2) m_measured.clear();
     m_measured.push_back(*snap);
-    showNote(m_measured.size() == 2 ? measureText() : QString("From the %1 %2; click the second place.").arg(kindText(snap->kind), text(snap->of)), false);
+    showNote(m_measured.size() == 2
+                 ? measureText()
+                 : QString("From the %1 %2; click the second place.").arg(kindText(snap->kind), text(snap->of)),
+             false);
     changed();
 }
 
@@ -149,10 +167,15 @@ QString Viewport::measureText() const
     const Scene::Snap &a = m_measured[0], &b = m_measured[1];
     const Quat axes = m_session.shownPlace(m_session.readingFrame()).rotation;
     const Vec3 way = axes.conjugate() * (b.place - a.place);
-    QString words = QString("%1 · along the axes of %2: X %3  Y %4  Z %5").arg(withUnit(way.norm()), text(frameName(m_session.cell(), m_session.readingFrame())), placeFigure(way[0]), placeFigure(way[1]), withUnit(way[2]));
+    QString words = QString("%1 · along the axes of %2: X %3  Y %4  Z %5")
+                        .arg(withUnit(way.norm()), text(frameName(m_session.cell(), m_session.readingFrame())),
+                             placeFigure(way[0]), placeFigure(way[1]), withUnit(way[2]));
     if (a.direction.norm() > 0.5 && b.direction.norm() > 0.5) {
         const double c = std::abs(a.direction.normalized().dot(b.direction.normalized()));
-        words += QString(" · angle between %1 %2").arg(a.kind == Scene::Snap::Kind::Face && b.kind == Scene::Snap::Kind::Face ? "the faces" : "the directions", turnWithUnit(std::acos(std::min(1.0, c))));
+        words += QString(" · angle between %1 %2")
+                     .arg(a.kind == Scene::Snap::Kind::Face && b.kind == Scene::Snap::Kind::Face ? "the faces"
+                                                                                                 : "the directions",
+                          turnWithUnit(std::acos(std::min(1.0, c))));
     }
     return words;
 }
@@ -163,7 +186,8 @@ void Viewport::paintTag(QPainter& painter, const Vec3& place, const QString& wor
     const QPointF p = m_camera.pixel(place, size(), &depth);
     if (depth < 0) return;
     painter.setFont(textFont(12, QFont::DemiBold));
-    QRectF box = QFontMetricsF(painter.font()).boundingRect(words).adjusted(-6, -3, 6, 3).translated(p + QPointF(14, -12));
+    QRectF box =
+        QFontMetricsF(painter.font()).boundingRect(words).adjusted(-6, -3, 6, 3).translated(p + QPointF(14, -12));
     box.moveLeft(std::clamp(box.left(), 4.0, std::max(4.0, width() - box.width() - 4.0)));
     painter.setPen(QPen(theme().line, 1));
     painter.setBrush(theme().raised);
@@ -181,19 +205,25 @@ void Viewport::paintMeasure(QPainter& painter)
         switch (snap.kind) {
         case Scene::Snap::Kind::Circle: painter.drawEllipse(p, 6, 6); break;
         case Scene::Snap::Kind::Corner: painter.drawRect(QRectF(p - QPointF(5, 5), QSizeF(10, 10))); break;
-        default: painter.drawLine(p - QPointF(6, 0), p + QPointF(6, 0)), painter.drawLine(p - QPointF(0, 6), p + QPointF(0, 6));
+        default:
+            painter.drawLine(p - QPointF(6, 0), p + QPointF(6, 0)),
+                painter.drawLine(p - QPointF(0, 6), p + QPointF(0, 6));
         }
     };
-    for (const Scene::Snap& snap : m_measured) mark(snap);
+    for (const Scene::Snap& snap : m_measured)
+        mark(snap);
     if (m_underMouse) mark(*m_underMouse);
-    if (m_measured.size() == 2) paintTag(painter, 0.5 * (m_measured[0].place + m_measured[1].place), withUnit((m_measured[1].place - m_measured[0].place).norm()));
+    if (m_measured.size() == 2)
+        paintTag(painter, 0.5 * (m_measured[0].place + m_measured[1].place),
+                 withUnit((m_measured[1].place - m_measured[0].place).norm()));
 }
 
 void Viewport::setSection(int axis)
 {
     if (axis < 0) return setSection(-1, 0);
     Eigen::AlignedBox3d box;
-    for (const Vec3& corner : m_scene.corners()) box.extend(corner);
+    for (const Vec3& corner : m_scene.corners())
+        box.extend(corner);
     setSection(axis, box.isEmpty() ? 0 : box.center()[axis]);
 }
 
@@ -202,7 +232,8 @@ void Viewport::setSection(int axis, double at)
     m_sectionAxis = axis;
     m_sectionPlace = at;
     static const char* names[] = {"X", "Y", "Z"};
-    showNote(axis < 0 ? QString() : QString("Cut at %1 %2 · Ctrl and the wheel move it").arg(names[axis], withUnit(at)), false);
+    showNote(axis < 0 ? QString() : QString("Cut at %1 %2 · Ctrl and the wheel move it").arg(names[axis], withUnit(at)),
+             false);
     changed();
 }
 
@@ -251,7 +282,8 @@ void Viewport::setGridStep(double step)
 void Viewport::dragEnterEvent(QDragEnterEvent* event)
 {
     // Where nobody takes files, none are taken.
-    if (event->mimeData()->hasUrls() && isSignalConnected(QMetaMethod::fromSignal(&Viewport::filesDropped))) event->acceptProposedAction();
+    if (event->mimeData()->hasUrls() && isSignalConnected(QMetaMethod::fromSignal(&Viewport::filesDropped)))
+        event->acceptProposedAction();
 }
 
 void Viewport::dropEvent(QDropEvent* event)

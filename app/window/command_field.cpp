@@ -7,7 +7,8 @@
 
 namespace topikos {
 
-CommandField::CommandField(std::function<std::vector<Entry>()> entries, QWidget* parent) : QLineEdit(parent), m_source(std::move(entries)), m_model(new QStandardItemModel(this))
+CommandField::CommandField(std::function<std::vector<Entry>()> entries, QWidget* parent) :
+    QLineEdit(parent), m_source(std::move(entries)), m_model(new QStandardItemModel(this))
 {
     setObjectName("commandField");
     setPlaceholderText("Find or do …  Ctrl K");
@@ -23,11 +24,14 @@ CommandField::CommandField(std::function<std::vector<Entry>()> entries, QWidget*
     connect(completer, qOverload<const QModelIndex&>(&QCompleter::activated), this, [this](const QModelIndex& index) {
         const int entry = index.data(Qt::UserRole).toInt();
         // After the completer has put its text in.
-        QMetaObject::invokeMethod(this, [this, entry] {
-            clear();
-            if (parentWidget()) parentWidget()->setFocus();
-            if (entry >= 0 && entry < int(m_entries.size())) m_entries[size_t(entry)].run();
-        }, Qt::QueuedConnection);
+        QMetaObject::invokeMethod(
+            this,
+            [this, entry] {
+                clear();
+                if (parentWidget()) parentWidget()->setFocus();
+                if (entry >= 0 && entry < int(m_entries.size())) m_entries[size_t(entry)].run();
+            },
+            Qt::QueuedConnection);
     });
     connect(this, &QLineEdit::returnPressed, this, [this] {
         // Enter without a choice in the list: the first match.
@@ -57,7 +61,8 @@ void CommandField::refill()
     m_entries = m_source();
     m_model->clear();
     for (size_t i = 0; i < m_entries.size(); ++i) {
-        auto* item = new QStandardItem(m_entries[i].hint.isEmpty() ? m_entries[i].words : m_entries[i].words + "    " + m_entries[i].hint);
+        auto* item = new QStandardItem(m_entries[i].hint.isEmpty() ? m_entries[i].words
+                                                                   : m_entries[i].words + "    " + m_entries[i].hint);
         item->setData(int(i), Qt::UserRole);
         m_model->appendRow(item);
     }

@@ -85,7 +85,9 @@ MainWindow::MainWindow(QWidget* parent) : QMainWindow(parent)
     connect(m_session, &Session::selectionChanged, this, [this] {
         if (m_session->selected<TargetId>()) m_left->setCurrentIndex(2);
         else if (m_session->selected<StepId>()) m_left->setCurrentIndex(1);
-        else if (m_session->selected<FrameId>() || m_session->selected<PartId>() || m_session->selected<ToolId>() || m_session->selected<PatternId>()) m_left->setCurrentIndex(0);
+        else if (m_session->selected<FrameId>() || m_session->selected<PartId>() || m_session->selected<ToolId>()
+                 || m_session->selected<PatternId>())
+            m_left->setCurrentIndex(0);
     });
     resize(1280, 800);
     QSettings settings;
@@ -122,16 +124,19 @@ void MainWindow::buildHead()
     m_cautions = new Chip(Severity::Caution, head);
     m_cycleTime = new Chip(std::nullopt, head);
     m_cycleTime->setToolTip("Time of one cycle, and parts set down per hour without pause");
-    for (QLabel* chip : {m_blocked, m_cautions, m_cycleTime}) row->addWidget(chip);
+    for (QLabel* chip : {m_blocked, m_cautions, m_cycleTime})
+        row->addWidget(chip);
     const auto button = [&](const char* name, const QString& words, const char* tip, auto run) {
         QPushButton* b = addButton(row, head, name, words, tip, run);
         b->setFocusPolicy(Qt::TabFocus);
         return b;
     };
-    m_rewind = button("rewindButton", "", "Back to the authored cell: parts and arm are where they were (F7)", [this] { m_session->leaveRun(); });
+    m_rewind = button("rewindButton", "", "Back to the authored cell: parts and arm are where they were (F7)",
+                      [this] { m_session->leaveRun(); });
     m_rewind->setIcon(glyphIcon("rewind"));
     m_step = button("stepButton", "Step", "Run to the end of the next step (F6)", [this] { m_session->playStep(); });
-    m_run = button("runButton", "Run cycle", "Run the cycle once from the top, or pause it (F5)", [this] { m_session->playing() ? m_session->pause() : m_session->play(); });
+    m_run = button("runButton", "Run cycle", "Run the cycle once from the top, or pause it (F5)",
+                   [this] { m_session->playing() ? m_session->pause() : m_session->play(); });
     m_run->setMinimumWidth(92);
     m_speed = button("speedButton", "× 1", "Speed of the run; click for the next one", [this] {
         const auto it = std::find(kSpeeds.begin(), kSpeeds.end(), m_session->playSpeed());
@@ -231,7 +236,8 @@ void MainWindow::buildRegions()
     connect(properties, &Properties::selectionShown, scroll, [this, scroll, properties] {
         // Who lays out the cell wants to see what the thing is made of; else the instruments of the arm come first.
         const Selection& s = m_session->selection();
-        const bool thing = std::holds_alternative<FrameId>(s) || std::holds_alternative<PartId>(s) || std::holds_alternative<ToolId>(s) || std::holds_alternative<PatternId>(s);
+        const bool thing = std::holds_alternative<FrameId>(s) || std::holds_alternative<PartId>(s)
+                           || std::holds_alternative<ToolId>(s) || std::holds_alternative<PatternId>(s);
         QScrollBar* bar = scroll->verticalScrollBar();
         if (!m_teach->isHidden()) return;
         if (!thing) return bar->setValue(0);
@@ -293,11 +299,13 @@ void MainWindow::refreshHead()
     const Cell& cell = m_session->cell();
     m_name->setText(text(cell.name));
     const QString file = m_session->path().isEmpty() ? "not in a file yet" : QFileInfo(m_session->path()).fileName();
-    m_saveState->setText(file + (m_session->isSaved() ? (m_session->path().isEmpty() ? "" : " · saved") : " · changed"));
+    m_saveState->setText(file
+                         + (m_session->isSaved() ? (m_session->path().isEmpty() ? "" : " · saved") : " · changed"));
     m_saveState->setToolTip(m_session->path());
     setWindowTitle(text(cell.name) + (m_session->isSaved() ? "" : " *") + " – Topikos");
     const CheckedCell* checked = m_session->checked();
-    const int blocked = checked ? checked->result.count(Severity::Blocked) : 0, cautions = checked ? checked->result.count(Severity::Caution) : 0;
+    const int blocked = checked ? checked->result.count(Severity::Blocked) : 0,
+              cautions = checked ? checked->result.count(Severity::Caution) : 0;
     m_blocked->setVisible(blocked > 0);
     m_blocked->setText(QString("%1 blocked").arg(blocked));
     m_cautions->setVisible(cautions > 0);
@@ -306,9 +314,19 @@ void MainWindow::refreshHead()
     const Trace* trace = m_session->trace();
     if (!trace) m_cycleTime->setText(checked ? "No cycle yet" : "Checking …");
     else if (trace->blocked()) m_cycleTime->setText(QString("Stops at <b>%1 s</b>").arg(trace->duration, 0, 'f', 2));
-    else m_cycleTime->setText(QString("Cycle <b>%1 s</b>%2").arg(trace->duration, 0, 'f', 2).arg(partsPerHour(*trace) > 0 ? QString(" · %1 / h").arg(partsPerHour(*trace), 0, 'f', 0) : ""));
-    m_time->setText(trace ? QString("%1 / %2 s").arg(m_session->inRun() ? m_session->time() : 0, 0, 'f', 2).arg(trace->duration, 0, 'f', 2) : "");
-    m_run->setText(m_session->playing() ? "Pause" : m_session->inRun() && trace && m_session->time() > 0 && m_session->time() < trace->duration ? "Go on" : "Run cycle");
+    else
+        m_cycleTime->setText(
+            QString("Cycle <b>%1 s</b>%2")
+                .arg(trace->duration, 0, 'f', 2)
+                .arg(partsPerHour(*trace) > 0 ? QString(" · %1 / h").arg(partsPerHour(*trace), 0, 'f', 0) : ""));
+    m_time->setText(trace ? QString("%1 / %2 s")
+                                .arg(m_session->inRun() ? m_session->time() : 0, 0, 'f', 2)
+                                .arg(trace->duration, 0, 'f', 2)
+                          : "");
+    m_run->setText(m_session->playing() ? "Pause"
+                   : m_session->inRun() && trace && m_session->time() > 0 && m_session->time() < trace->duration
+                       ? "Go on"
+                       : "Run cycle");
     const bool runnable = trace && trace->duration > 0;
     m_run->setEnabled(runnable);
     m_step->setEnabled(runnable);
@@ -320,7 +338,8 @@ void MainWindow::refreshActions()
 {
     const History& h = m_session->history();
     if (armsShown()) {
-        for (QAction* a : {m_undo, m_redo}) a->setEnabled(true);
+        for (QAction* a : {m_undo, m_redo})
+            a->setEnabled(true);
         m_undo->setText("Undo in the sheet");
         m_redo->setText("Redo in the sheet");
         return;
@@ -372,7 +391,9 @@ void MainWindow::closeEvent(QCloseEvent* event)
 {
     if (!mayLeave()) return event->ignore();
     if (m_arms && m_arms->model().isChanged()) {
-        const auto answer = QMessageBox::question(this, "Data sheet not kept", QString("The data sheet “%1” is neither saved nor used in the cell.").arg(text(m_arms->model().sheet().name)),
+        const auto answer = QMessageBox::question(this, "Data sheet not kept",
+                                                  QString("The data sheet “%1” is neither saved nor used in the cell.")
+                                                      .arg(text(m_arms->model().sheet().name)),
                                                   QMessageBox::Discard | QMessageBox::Cancel);
         if (answer != QMessageBox::Discard) {
             showArms(true);

@@ -57,7 +57,8 @@ private:
     void buildHead();
     void buildRegions();
     void buildActions();
-    QAction* action(QMenu* menu, const QString& words, const QString& tip, const QKeySequence& keys, std::function<void()> run);
+    QAction* action(QMenu* menu, const QString& words, const QString& tip, const QKeySequence& keys,
+                    std::function<void()> run);
     std::vector<CommandField::Entry> commands();
     void refreshHead();
     void refreshActions();

@@ -22,7 +22,8 @@
 /// Every action of the window: its words, keys, and what it does.
 namespace topikos {
 
-QAction* MainWindow::action(QMenu* menu, const QString& words, const QString& tip, const QKeySequence& keys, std::function<void()> run)
+QAction* MainWindow::action(QMenu* menu, const QString& words, const QString& tip, const QKeySequence& keys,
+                            std::function<void()> run)
 {
     auto* a = new QAction(words, this);
     a->setToolTip(tip);
@@ -40,24 +41,38 @@ void MainWindow::buildActions()
 {
     auto* bar = findChild<QMenuBar*>("menuBar");
     QMenu* cell = bar->addMenu("&Cell");
-    action(cell, "New cell", "An arm with a gripper on the floor, nothing else", QKeySequence::New, [this] { newCell(); });
+    action(cell, "New cell", "An arm with a gripper on the floor, nothing else", QKeySequence::New,
+           [this] { newCell(); });
     action(cell, "Open …", "Open a cell file", QKeySequence::Open, [this] { askAndOpen(); });
     m_recent = cell->addMenu("Recent cells");
     m_recent->setObjectName("recentMenu");
     fillRecent();
     QMenu* examples = cell->addMenu("Examples");
-    action(examples, "Example: tile glazing line", "One tile from the belt into the drying rack", {}, [this] { if (mayLeave()) openExample(kDemo); });
-    action(examples, "Example: glazing line on a rail", "Rail, belt, source, sensor, booth and a rack of 24 places", {}, [this] { if (mayLeave()) openExample("glazing-line-on-a-rail"); });
-    action(examples, "Example: planted mistakes", "One mistake of each rule, to see how findings look", {}, [this] { if (mayLeave()) openExample("planted-mistakes"); });
+    action(examples, "Example: tile glazing line", "One tile from the belt into the drying rack", {}, [this] {
+        if (mayLeave()) openExample(kDemo);
+    });
+    action(examples, "Example: glazing line on a rail", "Rail, belt, source, sensor, booth and a rack of 24 places", {},
+           [this] {
+               if (mayLeave()) openExample("glazing-line-on-a-rail");
+           });
+    action(examples, "Example: planted mistakes", "One mistake of each rule, to see how findings look", {}, [this] {
+        if (mayLeave()) openExample("planted-mistakes");
+    });
     QMenu* arms = cell->addMenu("Arm");
-    action(arms, "Arms and data sheets …", "The catalogue, and an arm from its data sheet or from URDF", QKeySequence("Ctrl+Shift+A"), [this] { showArms(!armsShown()); });
+    action(arms, "Arms and data sheets …", "The catalogue, and an arm from its data sheet or from URDF",
+           QKeySequence("Ctrl+Shift+A"), [this] { showArms(!armsShown()); });
     arms->addSeparator();
     for (const std::string& id : catalogueIds()) {
         const ArmPtr arm = catalogueArm(id);
         const QString name = text(arm->description().name);
-        action(arms, "Use " + name, QString("Reach %1 mm, payload %2 kg. Targets stay and are checked anew").arg(lengthText(arm->reach(), 0)).arg(arm->description().payload), {}, [this, arm, name] {
-            if (m_session->edit("Use " + name, [&](const Cell& c) { return setArmModel(c, arm); })) m_session->say("The arm is now the " + name);
-        });
+        action(arms, "Use " + name,
+               QString("Reach %1 mm, payload %2 kg. Targets stay and are checked anew")
+                   .arg(lengthText(arm->reach(), 0))
+                   .arg(arm->description().payload),
+               {}, [this, arm, name] {
+                   if (m_session->edit("Use " + name, [&](const Cell& c) { return setArmModel(c, arm); }))
+                       m_session->say("The arm is now the " + name);
+               });
     }
     cell->addSeparator();
     action(cell, "Save", "Save the cell", QKeySequence::Save, [this] { save(); });
@@ -66,69 +81,108 @@ void MainWindow::buildActions()
     action(cell, "Quit", "Close Topikos", QKeySequence("Ctrl+Q"), [this] { close(); });
 
     QMenu* edit = bar->addMenu("&Edit");
-    m_undo = action(edit, "Undo", "Take back the last change", QKeySequence::Undo, [this] { armsShown() ? m_arms->model().undo() : m_session->undo(); });
-    m_redo = action(edit, "Redo", "Do the undone change again", QKeySequence("Ctrl+Shift+Z"), [this] { armsShown() ? m_arms->model().redo() : m_session->redo(); });
+    m_undo = action(edit, "Undo", "Take back the last change", QKeySequence::Undo,
+                    [this] { armsShown() ? m_arms->model().undo() : m_session->undo(); });
+    m_redo = action(edit, "Redo", "Do the undone change again", QKeySequence("Ctrl+Shift+Z"),
+                    [this] { armsShown() ? m_arms->model().redo() : m_session->redo(); });
     edit->addSeparator();
     action(edit, "Edit thresholds", "Show when the checks speak up", {}, [this] { m_session->select({}); });
 
     QMenu* view = bar->addMenu("&View");
-    action(view, "Fit all", "Show the whole cell (F in the view)", QKeySequence("Ctrl+F"), [this] { m_view->fitAll(); });
-    action(view, "Go near the selected thing", "Frames with all that is in them, parts, targets", QKeySequence("Ctrl+Shift+E"), [this] {
-        if (!m_view->fitSelected()) m_session->say("Select something that stands in the cell to go near it.", true);
-    });
-    const std::tuple<const char*, const char*, Viewport::Direction> looks[] = {{"Look from the front", "Ctrl+1", Viewport::Direction::Front},
-        {"Look from the left", "Ctrl+2", Viewport::Direction::Left}, {"Look from above", "Ctrl+3", Viewport::Direction::Top}, {"Look from the corner", "Ctrl+4", Viewport::Direction::Corner}};
-    for (const auto& [words, keys, direction] : looks) action(view, words, "Standard view", QKeySequence(keys), [this, d = direction] { m_view->look(d); });
+    action(view, "Fit all", "Show the whole cell (F in the view)", QKeySequence("Ctrl+F"),
+           [this] { m_view->fitAll(); });
+    action(view, "Go near the selected thing", "Frames with all that is in them, parts, targets",
+           QKeySequence("Ctrl+Shift+E"), [this] {
+               if (!m_view->fitSelected())
+                   m_session->say("Select something that stands in the cell to go near it.", true);
+           });
+    const std::tuple<const char*, const char*, Viewport::Direction> looks[] = {
+        {"Look from the front", "Ctrl+1", Viewport::Direction::Front},
+        {"Look from the left", "Ctrl+2", Viewport::Direction::Left},
+        {"Look from above", "Ctrl+3", Viewport::Direction::Top},
+        {"Look from the corner", "Ctrl+4", Viewport::Direction::Corner}};
+    for (const auto& [words, keys, direction] : looks)
+        action(view, words, "Standard view", QKeySequence(keys), [this, d = direction] { m_view->look(d); });
     view->addSeparator();
-    action(view, "Layout face", "Frames, tool and parts", QKeySequence("Alt+1"), [this] { m_left->setCurrentIndex(0); });
+    action(view, "Layout face", "Frames, tool and parts", QKeySequence("Alt+1"),
+           [this] { m_left->setCurrentIndex(0); });
     action(view, "Route face", "Steps of the routine", QKeySequence("Alt+2"), [this] { m_left->setCurrentIndex(1); });
     action(view, "Targets face", "Targets by frame", QKeySequence("Alt+3"), [this] { m_left->setCurrentIndex(2); });
-    action(view, "Work in the view", "Give the keys to the view", QKeySequence("Ctrl+E"), [this] { m_view->setFocus(); });
-    action(view, "Restore layout", "Regions back to their first sizes", QKeySequence("Ctrl+0"), [this] { restoreLayout(); });
-    action(view, "Dark or light", "Change between the dark and the light look", QKeySequence("Ctrl+Shift+D"), [this] { setDark(!theme().dark); });
+    action(view, "Work in the view", "Give the keys to the view", QKeySequence("Ctrl+E"),
+           [this] { m_view->setFocus(); });
+    action(view, "Restore layout", "Regions back to their first sizes", QKeySequence("Ctrl+0"),
+           [this] { restoreLayout(); });
+    action(view, "Dark or light", "Change between the dark and the light look", QKeySequence("Ctrl+Shift+D"),
+           [this] { setDark(!theme().dark); });
 
     QMenu* angles = view->addMenu("Angles");
-    for (const AngleOrder order : {AngleOrder::FixedXyz, AngleOrder::IntrinsicZyx, AngleOrder::IntrinsicZyz, AngleOrder::IntrinsicXyz})
-        action(angles, "Show angles as " + angleOrderText(order), "Convention in which orientations of this cell are shown and typed", {}, [this, order] {
-            if (order != m_session->cell().angles) m_session->edit("Show angles as " + angleOrderText(order), [order](const Cell& c) { return setAngles(c, order); });
-        });
+    for (const AngleOrder order :
+         {AngleOrder::FixedXyz, AngleOrder::IntrinsicZyx, AngleOrder::IntrinsicZyz, AngleOrder::IntrinsicXyz})
+        action(angles, "Show angles as " + angleOrderText(order),
+               "Convention in which orientations of this cell are shown and typed", {}, [this, order] {
+                   if (order != m_session->cell().angles)
+                       m_session->edit("Show angles as " + angleOrderText(order),
+                                       [order](const Cell& c) { return setAngles(c, order); });
+               });
 
     QMenu* units = view->addMenu("Units");
     for (int i = 0; i < int(std::size(kLengthUnits)); ++i)
-        action(units, QString("Show lengths in %1").arg(kLengthUnits[i].symbol), "Unit of places, shown and typed", {}, [this, i] { chooseUnits(i, -1), Q_EMIT m_session->cellChanged(); });
+        action(units, QString("Show lengths in %1").arg(kLengthUnits[i].symbol), "Unit of places, shown and typed", {},
+               [this, i] { chooseUnits(i, -1), Q_EMIT m_session->cellChanged(); });
     for (int i = 0; i < int(std::size(kAngleUnits)); ++i)
-        action(units, QString("Show angles in %1").arg(i ? "radians" : "degrees"), "Unit of orientations, shown and typed", {}, [this, i] { chooseUnits(-1, i), Q_EMIT m_session->cellChanged(); });
+        action(units, QString("Show angles in %1").arg(i ? "radians" : "degrees"),
+               "Unit of orientations, shown and typed", {},
+               [this, i] { chooseUnits(-1, i), Q_EMIT m_session->cellChanged(); });
     QMenu* grid = view->addMenu("Grid");
-    for (const int step : {10, 50, 100, 250, 1000}) action(grid, QString("Grid of %1 mm").arg(step), "Distance of the fine lines on the floor", {}, [this, step] { m_view->setGridStep(step * kMillimetre); });
+    for (const int step : {10, 50, 100, 250, 1000})
+        action(grid, QString("Grid of %1 mm").arg(step), "Distance of the fine lines on the floor", {},
+               [this, step] { m_view->setGridStep(step * kMillimetre); });
     view->addSeparator();
-    action(view, "Measure", "Distance, angle and parts along the axes between two picks", QKeySequence("Ctrl+Shift+M"), [this] { m_view->setMeasuring(!m_view->measuring()); });
+    action(view, "Measure", "Distance, angle and parts along the axes between two picks", QKeySequence("Ctrl+Shift+M"),
+           [this] { m_view->setMeasuring(!m_view->measuring()); });
     static const char* axes[] = {"X", "Y", "Z"};
     QMenu* section = view->addMenu("Cut open");
-    for (int i = 0; i < 3; ++i) action(section, QString("Cut open across %1").arg(axes[i]), "Bodies nearer than the plane are left out; Ctrl and the wheel move it", {}, [this, i] { m_view->setSection(i); });
+    for (int i = 0; i < 3; ++i)
+        action(section, QString("Cut open across %1").arg(axes[i]),
+               "Bodies nearer than the plane are left out; Ctrl and the wheel move it", {},
+               [this, i] { m_view->setSection(i); });
     action(section, "Whole again", "No cut", {}, [this] { m_view->setSection(-1); });
-    action(view, "Floor plan", "From above, with the distances of the frames on the floor", QKeySequence("Ctrl+5"), [this] { m_view->showFloorPlan(!m_view->floorPlanShown()); });
+    action(view, "Floor plan", "From above, with the distances of the frames on the floor", QKeySequence("Ctrl+5"),
+           [this] { m_view->showFloorPlan(!m_view->floorPlanShown()); });
 
     QMenu* layout = bar->addMenu("&Layout");
-    const auto command = [&](const char* words, const char* tip, const QKeySequence& keys, void (*run)(Session&)) { action(layout, words, tip, keys, [this, run] { run(*m_session); }); };
+    const auto command = [&](const char* words, const char* tip, const QKeySequence& keys, void (*run)(Session&)) {
+        action(layout, words, tip, keys, [this, run] { run(*m_session); });
+    };
     command("Add frame", "Below the selected frame", QKeySequence("Ctrl+Shift+F"), addFrameHere);
     command("Add part", "In the selected frame", QKeySequence("Ctrl+Shift+P"), addPartHere);
     command("Add pattern", "Repeats the selected part or target", {}, addPatternHere);
     command("Add tool", "For the arm", {}, addToolHere);
     QMenu* devices = layout->addMenu("Add device");
     for (int k = 0; k <= int(Device::Kind::LightBarrier); ++k)
-        action(devices, QString("Add %1").arg(deviceWord(Device::Kind(k))), "In the selected frame", {}, [this, k] { addDeviceHere(*m_session, Device::Kind(k)); });
+        action(devices, QString("Add %1").arg(deviceWord(Device::Kind(k))), "In the selected frame", {},
+               [this, k] { addDeviceHere(*m_session, Device::Kind(k)); });
     command("Add arm", "Another arm, on the selected frame or beside the others", {}, addArmHere);
-    command("Take next arm in hand", "The arm that is jogged and taught", QKeySequence("Ctrl+Shift+J"), takeNextArmInHand);
+    command("Take next arm in hand", "The arm that is jogged and taught", QKeySequence("Ctrl+Shift+J"),
+            takeNextArmInHand);
     command("Put the arm on the selected frame", "It stands there from now on", {}, mountArmHere);
-    action(layout, "Bring in a surface …", "A shape from STL, OBJ, PLY, DAE or glTF for what is selected, or as a new part", QKeySequence("Ctrl+I"), [this] { askForShape(); });
-    action(layout, "Bring in from another cell …", "Frames with all that is in them, tools, or the arm", {}, [this] { bringFromCell(); });
+    action(layout, "Bring in a surface …",
+           "A shape from STL, OBJ, PLY, DAE or glTF for what is selected, or as a new part", QKeySequence("Ctrl+I"),
+           [this] { askForShape(); });
+    action(layout, "Bring in from another cell …", "Frames with all that is in them, tools, or the arm", {},
+           [this] { bringFromCell(); });
     layout->addSeparator();
-    command("Copy selected thing", "A fixture with its frames, parts and targets; a part", QKeySequence("Ctrl+Shift+C"), copySelected);
-    command("Delete selected thing", "Refused while steps or targets need it", QKeySequence("Ctrl+Delete"), deleteSelected);
+    command("Copy selected thing", "A fixture with its frames, parts and targets; a part", QKeySequence("Ctrl+Shift+C"),
+            copySelected);
+    command("Delete selected thing", "Refused while steps or targets need it", QKeySequence("Ctrl+Delete"),
+            deleteSelected);
     layout->addSeparator();
-    action(layout, "Place frame by three points", "Touch its origin, x axis and xy plane with the TCP", {}, [this] { m_teach->start(TeachPanel::Kind::Frame); });
-    action(layout, "Measure frame as built", "Three drawn points and where they were found", {}, [this] { m_teach->start(TeachPanel::Kind::AsBuilt); });
-    action(layout, "Find TCP by four points", "One place touched in four orientations", {}, [this] { m_teach->start(TeachPanel::Kind::Tcp); });
+    action(layout, "Place frame by three points", "Touch its origin, x axis and xy plane with the TCP", {},
+           [this] { m_teach->start(TeachPanel::Kind::Frame); });
+    action(layout, "Measure frame as built", "Three drawn points and where they were found", {},
+           [this] { m_teach->start(TeachPanel::Kind::AsBuilt); });
+    action(layout, "Find TCP by four points", "One place touched in four orientations", {},
+           [this] { m_teach->start(TeachPanel::Kind::Tcp); });
     command("Stand as drawn or as built", "Switches all measured corrections", {}, switchAsBuilt);
     command("Put selected tool in force", "The arm carries it from now on", {}, putToolInForce);
     layout->addSeparator();
@@ -138,27 +192,43 @@ void MainWindow::buildActions()
     command("Show everything", "Nothing hidden", {}, showEverything);
 
     QMenu* teach = bar->addMenu("&Teach");
-    action(teach, "Take target here", "A pose target where the arm stands, in the frame it is seen from (T in the view)", {}, [this] { m_targets->takePose(); });
-    action(teach, "Take posture here", "One value per joint, as the arm stands", QKeySequence("Ctrl+Shift+T"), [this] { m_targets->takePosture(); });
-    action(teach, "Re-take selected target", "The selected target goes to where the arm stands", QKeySequence("Ctrl+T"), [this] { m_targets->retakeSelected(); });
-    action(teach, "Rename selected target", "Type a new name", QKeySequence("Ctrl+R"), [this] { m_targets->renameSelected(); });
-    action(teach, "Delete selected target", "Refused while a step uses it", {}, [this] { m_targets->deleteSelected(); });
+    action(teach, "Take target here",
+           "A pose target where the arm stands, in the frame it is seen from (T in the view)", {},
+           [this] { m_targets->takePose(); });
+    action(teach, "Take posture here", "One value per joint, as the arm stands", QKeySequence("Ctrl+Shift+T"),
+           [this] { m_targets->takePosture(); });
+    action(teach, "Re-take selected target", "The selected target goes to where the arm stands", QKeySequence("Ctrl+T"),
+           [this] { m_targets->retakeSelected(); });
+    action(teach, "Rename selected target", "Type a new name", QKeySequence("Ctrl+R"),
+           [this] { m_targets->renameSelected(); });
+    action(teach, "Delete selected target", "Refused while a step uses it", {},
+           [this] { m_targets->deleteSelected(); });
     action(teach, "Make selected posture home", "Runs start there", {}, [this] { m_targets->makeSelectedHome(); });
     action(teach, "Move to selected target", "Send the arm there (M in the view)", QKeySequence("Ctrl+M"), [this] {
         if (const TargetId id = m_session->selected<TargetId>()) m_session->goToTarget(id);
         else m_session->say("Select a target to move to.", true);
     });
-    action(teach, "Move home", "Send the arm to its home posture", QKeySequence("Ctrl+H"), [this] { m_session->goToTarget(m_session->station().home); });
-    action(teach, "Lock or free the jogged axis", "Holds the axis chosen for jogging where it is; ways to reach leave it out", {}, [this] {
-        const int joint = m_session->jogJointIndex();
-        const bool locked = m_session->arm().description().joints[size_t(joint)].locked.has_value();
-        const double value = m_session->posture()[joint];
-        if (m_session->edit(QString(locked ? "Free axis %1" : "Lock axis %1").arg(joint + 1), [=](const Cell& c) { return setAxisLock(c, joint, locked ? std::nullopt : std::optional(value)); }))
-            m_session->say(locked ? QString("Axis %1 is free").arg(joint + 1) : QString("Axis %1 is locked at %2").arg(joint + 1).arg(jointText(m_session->arm().joints()[size_t(joint)], value)));
-    });
+    action(teach, "Move home", "Send the arm to its home posture", QKeySequence("Ctrl+H"),
+           [this] { m_session->goToTarget(m_session->station().home); });
+    action(
+        teach, "Lock or free the jogged axis",
+        "Holds the axis chosen for jogging where it is; ways to reach leave it out", {}, [this] {
+            const int joint = m_session->jogJointIndex();
+            const bool locked = m_session->arm().description().joints[size_t(joint)].locked.has_value();
+            const double value = m_session->posture()[joint];
+            if (m_session->edit(QString(locked ? "Free axis %1" : "Lock axis %1").arg(joint + 1), [=](const Cell& c) {
+                    return setAxisLock(c, joint, locked ? std::nullopt : std::optional(value));
+                }))
+                m_session->say(locked ? QString("Axis %1 is free").arg(joint + 1)
+                                      : QString("Axis %1 is locked at %2")
+                                            .arg(joint + 1)
+                                            .arg(jointText(m_session->arm().joints()[size_t(joint)], value)));
+        });
     teach->addSeparator();
     static const char* spaces[] = {"Jog joints", "Jog in the world", "Jog in the tool", "Jog in the frame"};
-    for (int i = 0; i < 4; ++i) action(teach, spaces[i], "Axes that the jog keys and handles follow", {}, [this, i] { m_session->setJogSpace(JogSpace(i)); });
+    for (int i = 0; i < 4; ++i)
+        action(teach, spaces[i], "Axes that the jog keys and handles follow", {},
+               [this, i] { m_session->setJogSpace(JogSpace(i)); });
     action(teach, "Smaller jog steps", "< in the view", {}, [this] { m_session->changeJogStep(-1); });
     action(teach, "Larger jog steps", "> in the view", {}, [this] { m_session->changeJogStep(1); });
 
@@ -167,18 +237,23 @@ void MainWindow::buildActions()
         m_left->setCurrentIndex(1);
         m_route->focusTypeLine();
     });
-    action(route, "Edit step text", "The selected step as a line of text (Enter)", {}, [this] { m_route->editSelected(); });
+    action(route, "Edit step text", "The selected step as a line of text (Enter)", {},
+           [this] { m_route->editSelected(); });
     action(route, "Delete step", "Delete in the route", {}, [this] { m_route->deleteSelected(); });
-    action(route, "Duplicate step", "A copy after the selected step", QKeySequence("Ctrl+D"), [this] { m_route->duplicateSelected(); });
+    action(route, "Duplicate step", "A copy after the selected step", QKeySequence("Ctrl+D"),
+           [this] { m_route->duplicateSelected(); });
     action(route, "Move step up", "", QKeySequence("Alt+Up"), [this] { m_route->moveSelected(-1); });
     action(route, "Move step down", "", QKeySequence("Alt+Down"), [this] { m_route->moveSelected(1); });
     action(route, "Switch step off or on", "Space in the route", {}, [this] { m_route->switchSelected(); });
 
-    action(route, "Add routine", "A new one for the arm in hand, which it runs from now on", {}, [this] { addRoutineForArm(*m_session); });
-    action(route, "Find the best ways", "The chain of ways with the fewest cautions and the least joint travel", QKeySequence("Ctrl+B"), [this] { m_bestWays->search(); });
+    action(route, "Add routine", "A new one for the arm in hand, which it runs from now on", {},
+           [this] { addRoutineForArm(*m_session); });
+    action(route, "Find the best ways", "The chain of ways with the fewest cautions and the least joint travel",
+           QKeySequence("Ctrl+B"), [this] { m_bestWays->search(); });
 
     QMenu* check = bar->addMenu("Chec&k");
-    action(check, "Show findings", "All findings with their measures", QKeySequence("Alt+4"), [this] { m_bottom->setCurrentIndex(1); });
+    action(check, "Show findings", "All findings with their measures", QKeySequence("Alt+4"),
+           [this] { m_bottom->setCurrentIndex(1); });
     action(check, "Next finding", "Select what the next finding is about", QKeySequence("F8"), [this] {
         m_bottom->setCurrentIndex(1);
         m_findings->selectNext(1);
@@ -188,13 +263,16 @@ void MainWindow::buildActions()
         m_findings->selectNext(-1);
     });
 
-    action(check, "Signals", "Names, values, who writes and who reads them", QKeySequence("Alt+6"), [this] { m_bottom->setCurrentIndex(3); });
-    action(check, "Contact pairs", "Which bodies are checked against each other, and why", QKeySequence("Alt+5"), [this] { m_bottom->setCurrentIndex(2); });
+    action(check, "Signals", "Names, values, who writes and who reads them", QKeySequence("Alt+6"),
+           [this] { m_bottom->setCurrentIndex(3); });
+    action(check, "Contact pairs", "Which bodies are checked against each other, and why", QKeySequence("Alt+5"),
+           [this] { m_bottom->setCurrentIndex(2); });
 
     QMenu* run = bar->addMenu("R&un");
     action(run, "Run or pause", "Once from the top", QKeySequence("F5"), [this] { m_run->click(); });
     action(run, "Run one step", "To the end of the next step", QKeySequence("F6"), [this] { m_step->click(); });
-    action(run, "Back to the authored cell", "Ends the run; parts and arm are where they were", QKeySequence("F7"), [this] { m_session->leaveRun(); });
+    action(run, "Back to the authored cell", "Ends the run; parts and arm are where they were", QKeySequence("F7"),
+           [this] { m_session->leaveRun(); });
     action(run, "Run from selected step", "Starts where the selected step begins", QKeySequence("Shift+F5"), [this] {
         const ArmTrace* trace = m_session->armTrace();
         const StepId step = m_session->selected<StepId>();
@@ -207,21 +285,26 @@ void MainWindow::buildActions()
             }
         m_session->say("The run does not get to this step.", true);
     });
-    for (const double f : kSpeeds) action(run, QString("Speed × %1").arg(f), "Speed of the run", {}, [this, f] { m_session->setPlaySpeed(f); });
+    for (const double f : kSpeeds)
+        action(run, QString("Speed × %1").arg(f), "Speed of the run", {}, [this, f] { m_session->setPlaySpeed(f); });
 
     QMenu* help = bar->addMenu("&Help");
     action(help, "Find or do", "Type the name of anything", QKeySequence("Ctrl+K"), [this] { m_command->setFocus(); });
     action(help, "Keys", "What the keys do in the view", QKeySequence("F1"), [this] {
         QMessageBox::information(this, "Keys in the view",
-            "Arrows: along X and Y · Page Up, Page Down: along Z · with Shift: turn about them\n"
-            "J, W, O, R: jog joints, in the world, in the tool, in the frame\n"
-            "1 to 6: choose a joint; then Left and Right turn it\n"
-            "< and >: smaller and larger steps\n"
-            "T: take a target · M: move to the selected one · F: fit all · Esc: let go\n\n"
-            "Mouse: drag to orbit, Shift or middle button to pan, wheel to zoom, click to select; drag the arrows at the tool to move it.");
+                                 "Arrows: along X and Y · Page Up, Page Down: along Z · with Shift: turn about them\n"
+                                 "J, W, O, R: jog joints, in the world, in the tool, in the frame\n"
+                                 "1 to 6: choose a joint; then Left and Right turn it\n"
+                                 "< and >: smaller and larger steps\n"
+                                 "T: take a target · M: move to the selected one · F: fit all · Esc: let go\n\n"
+                                 "Mouse: drag to orbit, Shift or middle button to pan, wheel to zoom, click to select; "
+                                 "drag the arrows at the tool to move it.");
     });
     action(help, "About Topikos", "Version and licence", {}, [this] {
-        QMessageBox::about(this, "About Topikos", QString("Topikos %1\nPrograms robot cells offline, and says what the arm can do.\nGPL-3.0-or-later").arg(QCoreApplication::applicationVersion()));
+        QMessageBox::about(
+            this, "About Topikos",
+            QString("Topikos %1\nPrograms robot cells offline, and says what the arm can do.\nGPL-3.0-or-later")
+                .arg(QCoreApplication::applicationVersion()));
     });
 }
 
@@ -229,18 +312,21 @@ std::vector<CommandField::Entry> MainWindow::commands()
 {
     std::vector<CommandField::Entry> entries;
     for (QAction* a : m_actions)
-        if (a->isEnabled()) entries.push_back({a->text(), a->shortcut().toString(QKeySequence::NativeText), [a] { a->trigger(); }});
+        if (a->isEnabled())
+            entries.push_back({a->text(), a->shortcut().toString(QKeySequence::NativeText), [a] { a->trigger(); }});
     for (const Target& t : m_session->cell().targets) {
         entries.push_back({"Target " + text(t.name), "select", [this, id = t.id] { m_session->select(id); }});
         entries.push_back({"Move to " + text(t.name), "move", [this, id = t.id] { m_session->goToTarget(id); }});
     }
     for (const Frame& f : m_session->cell().frames) {
         entries.push_back({"Frame " + text(f.name), "select", [this, id = f.id] { m_session->select(id); }});
-        entries.push_back({"See from " + text(f.name), "reading frame", [this, id = f.id] { m_session->setReadingFrame(id); }});
+        entries.push_back(
+            {"See from " + text(f.name), "reading frame", [this, id = f.id] { m_session->setReadingFrame(id); }});
     }
     const std::vector<Step>& steps = m_session->routine().steps;
     for (size_t i = 0; i < steps.size(); ++i)
-        entries.push_back({QString("Step %1: %2").arg(i + 1).arg(text(stepText(m_session->cell(), steps[i]))), "select", [this, id = steps[i].id] { m_session->select(id); }});
+        entries.push_back({QString("Step %1: %2").arg(i + 1).arg(text(stepText(m_session->cell(), steps[i]))), "select",
+                           [this, id = steps[i].id] { m_session->select(id); }});
     return entries;
 }
 

@@ -29,14 +29,12 @@ namespace topikos {
 Result<Cell> readExample(const QString& name)
 {
     QFile file(":/examples/" + name + ".topikos");
-    if (!file.open(QIODevice::ReadOnly)) return Error{"example.missing", "there is no such example", name.toStdString(), ""};
+    if (!file.open(QIODevice::ReadOnly))
+        return Error{"example.missing", "there is no such example", name.toStdString(), ""};
     return readCell(file.readAll().toStdString(), name.toStdString());
 }
 
-void MainWindow::showProblem(const QString& words)
-{
-    m_session->say(words, true);
-}
+void MainWindow::showProblem(const QString& words) { m_session->say(words, true); }
 
 std::optional<Cell> MainWindow::readBeside(const QString& path, QByteArray* digest)
 {
@@ -115,7 +113,9 @@ void MainWindow::newCell()
 
 void MainWindow::askForShape()
 {
-    const QString path = QFileDialog::getOpenFileName(this, "Bring in a surface", QSettings().value("files/surfaces").toString(), "Surfaces (*.stl *.obj *.ply *.dae *.gltf *.glb);;All files (*)");
+    const QString path =
+        QFileDialog::getOpenFileName(this, "Bring in a surface", QSettings().value("files/surfaces").toString(),
+                                     "Surfaces (*.stl *.obj *.ply *.dae *.gltf *.glb);;All files (*)");
     if (path.isEmpty()) return;
     QSettings().setValue("files/surfaces", QFileInfo(path).path());
     bringIn(path);
@@ -123,7 +123,8 @@ void MainWindow::askForShape()
 
 void MainWindow::bringFromCell()
 {
-    const QString path = QFileDialog::getOpenFileName(this, "Bring in from another cell", QFileInfo(m_session->path()).path(), "Topikos cells (*.topikos)");
+    const QString path = QFileDialog::getOpenFileName(this, "Bring in from another cell",
+                                                      QFileInfo(m_session->path()).path(), "Topikos cells (*.topikos)");
     if (!path.isEmpty()) bringFromCell(path);
 }
 
@@ -146,14 +147,19 @@ void MainWindow::bringFromCell(const QString& path)
         item->setData(Qt::UserRole, kind);
         item->setData(Qt::UserRole + 1, id);
     };
-    for (const ArmStation& a : from->arms) add(ArmRow, a.id.value, "Arm in hand becomes: " + text(a.model->description().name), "arm");
+    for (const ArmStation& a : from->arms)
+        add(ArmRow, a.id.value, "Arm in hand becomes: " + text(a.model->description().name), "arm");
     for (const Frame& f : from->frames)
-        if (!f.axis && std::none_of(from->arms.begin(), from->arms.end(), [&](const ArmStation& a) { return a.mount == f.id; })) add(FrameRow, f.id.value, "Frame: " + text(f.name), "frame");
-    for (const Tool& t : from->tools) add(ToolRow, t.id.value, "Tool: " + text(t.name), "tool");
+        if (!f.axis
+            && std::none_of(from->arms.begin(), from->arms.end(), [&](const ArmStation& a) { return a.mount == f.id; }))
+            add(FrameRow, f.id.value, "Frame: " + text(f.name), "frame");
+    for (const Tool& t : from->tools)
+        add(ToolRow, t.id.value, "Tool: " + text(t.name), "tool");
     column->addWidget(list);
     auto* buttons = new QDialogButtonBox(QDialogButtonBox::Ok | QDialogButtonBox::Cancel, &dialog);
     buttons->button(QDialogButtonBox::Ok)->setText("Bring in");
-    for (QAbstractButton* b : buttons->buttons()) b->setIcon({});
+    for (QAbstractButton* b : buttons->buttons())
+        b->setIcon({});
     connect(buttons, &QDialogButtonBox::accepted, &dialog, &QDialog::accept);
     connect(buttons, &QDialogButtonBox::rejected, &dialog, &QDialog::reject);
     column->addWidget(buttons);
@@ -180,12 +186,14 @@ void MainWindow::filesDropped(const QStringList& paths)
         if (mayLeave()) openFile(paths.front());
         return;
     }
-    for (const QString& path : paths) bringIn(path);
+    for (const QString& path : paths)
+        bringIn(path);
 }
 
 void MainWindow::bringIn(const QString& path)
 {
-    const std::optional<Solid> solid = importSurface(path, this, [this](const QString& words) { m_session->say(words, true); });
+    const std::optional<Solid> solid =
+        importSurface(path, this, [this](const QString& words) { m_session->say(words, true); });
     if (!solid) return;
     const auto grown = [&](std::vector<Solid> solids) {
         solids.push_back(*solid);
@@ -194,7 +202,8 @@ void MainWindow::bringIn(const QString& path)
     const QString name = QFileInfo(path).completeBaseName().simplified(), label = "Bring in " + name;
     const Selection selection = m_session->selection();
     if (const auto* frame = std::get_if<FrameId>(&selection)) {
-        m_session->edit(label, [&](const Cell& c) { return setFrameSolids(c, *frame, grown(findFrame(c, *frame)->solids)); });
+        m_session->edit(label,
+                        [&](const Cell& c) { return setFrameSolids(c, *frame, grown(findFrame(c, *frame)->solids)); });
     } else if (const auto* part = std::get_if<PartId>(&selection)) {
         m_session->edit(label, [&](const Cell& c) {
             PartKind kind = *findPartKind(c, findPart(c, *part)->kind);
@@ -211,7 +220,8 @@ void MainWindow::bringIn(const QString& path)
     } else {
         PartId created;
         const bool made = m_session->edit(label, [&](const Cell& c) -> Result<Cell> {
-            Result<Cell> next = addPart(c, freeNameIn(c.parts, name.isEmpty() ? "Part" : name.toStdString()), {}, {}, &created);
+            Result<Cell> next =
+                addPart(c, freeNameIn(c.parts, name.isEmpty() ? "Part" : name.toStdString()), {}, {}, &created);
             if (!next) return next;
             PartKind kind = *findPartKind(*next, findPart(*next, created)->kind);
             kind.solids = {*solid};
@@ -224,17 +234,24 @@ void MainWindow::bringIn(const QString& path)
 void MainWindow::offerLostCells()
 {
     for (const LostCell& lost : Recovery::lost(Recovery::standardFolder())) {
-        const QString words = QString("“%1” had unsaved changes when Topikos ended on %2.").arg(lost.name, lost.when.toString("d MMM, hh:mm"));
-        m_notices->offer("lost " + lost.copy, words, {{"Open it as it was", [this, lost] {
-            if (!mayLeave()) return m_notices->offer("lost " + lost.copy, QString("“%1” is still kept.").arg(lost.name), {{"Forget it", [lost] { Recovery::forget(lost); }}});
-            Result<Cell> cell = openCell(lost.copy.toStdString());
-            if (!cell) return showProblem(text(cell.error().line()));
-            m_session->openUnsaved(std::move(cell).value(), lost.path);
-            Recovery::forget(lost);
-            watchFile();
-            m_view->fitAll();
-            m_session->say("This is the cell as it was. Save it to keep it.");
-        }}, {"Forget it", [lost] { Recovery::forget(lost); }}});
+        const QString words = QString("“%1” had unsaved changes when Topikos ended on %2.")
+                                  .arg(lost.name, lost.when.toString("d MMM, hh:mm"));
+        m_notices->offer("lost " + lost.copy, words,
+                         {{"Open it as it was",
+                           [this, lost] {
+                               if (!mayLeave())
+                                   return m_notices->offer("lost " + lost.copy,
+                                                           QString("“%1” is still kept.").arg(lost.name),
+                                                           {{"Forget it", [lost] { Recovery::forget(lost); }}});
+                               Result<Cell> cell = openCell(lost.copy.toStdString());
+                               if (!cell) return showProblem(text(cell.error().line()));
+                               m_session->openUnsaved(std::move(cell).value(), lost.path);
+                               Recovery::forget(lost);
+                               watchFile();
+                               m_view->fitAll();
+                               m_session->say("This is the cell as it was. Save it to keep it.");
+                           }},
+                          {"Forget it", [lost] { Recovery::forget(lost); }}});
     }
 }
 
@@ -253,12 +270,19 @@ void MainWindow::fileChangedOutside()
 {
     const QString path = m_session->path();
     QFile file(path);
-    if (!file.open(QIODevice::ReadOnly)) return m_notices->offer("disk", QString("%1 is no longer there.").arg(QFileInfo(path).fileName()), {{"Save it again", [this] { save(); }}});
+    if (!file.open(QIODevice::ReadOnly))
+        return m_notices->offer("disk", QString("%1 is no longer there.").arg(QFileInfo(path).fileName()),
+                                {{"Save it again", [this] { save(); }}});
     // A file that is replaced leaves the watcher's list.
     if (!m_watcher.files().contains(path)) m_watcher.addPath(path);
-    if (QCryptographicHash::hash(file.readAll(), QCryptographicHash::Sha1) == m_onDisk) return m_notices->withdraw("disk");
+    if (QCryptographicHash::hash(file.readAll(), QCryptographicHash::Sha1) == m_onDisk)
+        return m_notices->withdraw("disk");
     m_notices->offer("disk", QString("%1 has been changed by another program.").arg(QFileInfo(path).fileName()),
-                     {{"Load it", [this, path] { if (mayLeave()) openFile(path); }}, {"Keep mine", [this] { m_session->say("Saving will replace the other version."); }}});
+                     {{"Load it",
+                       [this, path] {
+                           if (mayLeave()) openFile(path);
+                       }},
+                      {"Keep mine", [this] { m_session->say("Saving will replace the other version."); }}});
 }
 
 void MainWindow::remember(const QString& path)
@@ -276,7 +300,9 @@ void MainWindow::fillRecent()
 {
     m_recent->clear();
     for (const QString& path : QSettings().value("recent").toStringList()) {
-        QAction* a = m_recent->addAction(QFileInfo(path).fileName(), this, [this, path] { if (mayLeave()) openFile(path); });
+        QAction* a = m_recent->addAction(QFileInfo(path).fileName(), this, [this, path] {
+            if (mayLeave()) openFile(path);
+        });
         a->setToolTip(path);
     }
     m_recent->setToolTipsVisible(true);
@@ -286,7 +312,8 @@ void MainWindow::fillRecent()
 void MainWindow::askAndOpen()
 {
     if (!mayLeave()) return;
-    const QString path = QFileDialog::getOpenFileName(this, "Open a cell", QFileInfo(m_session->path()).path(), "Topikos cells (*.topikos)");
+    const QString path = QFileDialog::getOpenFileName(this, "Open a cell", QFileInfo(m_session->path()).path(),
+                                                      "Topikos cells (*.topikos)");
     if (!path.isEmpty()) openFile(path);
 }
 
@@ -318,7 +345,8 @@ bool MainWindow::saveAs()
 bool MainWindow::mayLeave()
 {
     if (m_session->isSaved()) return true;
-    QMessageBox box(QMessageBox::Question, "Unsaved changes", QString("“%1” has changes that are not saved.").arg(text(m_session->cell().name)),
+    QMessageBox box(QMessageBox::Question, "Unsaved changes",
+                    QString("“%1” has changes that are not saved.").arg(text(m_session->cell().name)),
                     QMessageBox::Save | QMessageBox::Discard | QMessageBox::Cancel, this);
     box.setObjectName("unsavedBox");
     switch (box.exec()) {

@@ -33,13 +33,18 @@ Result<Cell> addArm(const Cell& cell, const std::string& name, const ArmPtr& mod
     return next;
 }
 
-Result<Cell> renameArm(const Cell& cell, ArmId id, const std::string& name) { return renamed(cell, &Cell::arms, id, name, "arm"); }
+Result<Cell> renameArm(const Cell& cell, ArmId id, const std::string& name)
+{
+    return renamed(cell, &Cell::arms, id, name, "arm");
+}
 
 Result<Cell> deleteArm(const Cell& cell, ArmId id)
 {
     const ArmStation* arm = findArm(cell, id);
     if (!arm) return missing("arm");
-    if (cell.arms.size() == 1) return Error{"edit.last-arm", fmt::format("\"{}\" is the only arm of the cell", arm->name), "", "Add another one first, or change its model."};
+    if (cell.arms.size() == 1)
+        return Error{"edit.last-arm", fmt::format("\"{}\" is the only arm of the cell", arm->name), "",
+                     "Add another one first, or change its model."};
     Cell next = cell;
     std::erase_if(next.routines, [id](const Routine& r) { return r.arm == id; });
     std::erase_if(next.targets, [id](const Target& t) { return t.arm == id; });
@@ -92,8 +97,12 @@ Result<Cell> deleteRoutine(const Cell& cell, RoutineId id)
 {
     const Routine* routine = findRoutine(cell, id);
     if (!routine) return missing("routine");
-    const auto own = std::count_if(cell.routines.begin(), cell.routines.end(), [&](const Routine& r) { return r.arm == routine->arm; });
-    if (own == 1) return Error{"edit.last-routine", fmt::format("\"{}\" is the only routine of \"{}\"", routine->name, armOf(cell, *routine).name), "", "Add another one first."};
+    const auto own = std::count_if(cell.routines.begin(), cell.routines.end(),
+                                   [&](const Routine& r) { return r.arm == routine->arm; });
+    if (own == 1)
+        return Error{"edit.last-routine",
+                     fmt::format("\"{}\" is the only routine of \"{}\"", routine->name, armOf(cell, *routine).name), "",
+                     "Add another one first."};
     Cell next = cell;
     std::erase_if(next.routines, [id](const Routine& r) { return r.id == id; });
     return next;

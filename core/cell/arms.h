@@ -6,7 +6,8 @@ namespace topikos {
 // Edits of the arms of a cell.
 
 /// Another arm on a frame, with a tool, a home posture and an empty routine of its own. It is taken in hand.
-Result<Cell> addArm(const Cell& cell, const std::string& name, const ArmPtr& model, FrameId mount, ArmId* created = nullptr);
+Result<Cell> addArm(const Cell& cell, const std::string& name, const ArmPtr& model, FrameId mount,
+                    ArmId* created = nullptr);
 Result<Cell> renameArm(const Cell& cell, ArmId id, const std::string& name);
 /// Takes an arm away with its routines, targets and patterns of targets. Refused for the last one.
 Result<Cell> deleteArm(const Cell& cell, ArmId id);

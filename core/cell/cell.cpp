@@ -8,8 +8,7 @@ namespace topikos {
 
 namespace {
 
-template <class Object, class IdType>
-const Object* find(const std::vector<Object>& objects, IdType id)
+template <class Object, class IdType> const Object* find(const std::vector<Object>& objects, IdType id)
 {
     const auto it = std::find_if(objects.begin(), objects.end(), [id](const Object& o) { return o.id == id; });
     return it == objects.end() ? nullptr : &*it;
@@ -45,7 +44,8 @@ const ArmStation& armOf(const Cell& cell, const Routine& routine) { return known
 
 const Routine& routineOf(const Cell& cell, const ArmStation& arm)
 {
-    const auto it = std::find_if(cell.routines.begin(), cell.routines.end(), [&](const Routine& r) { return r.arm == arm.id; });
+    const auto it =
+        std::find_if(cell.routines.begin(), cell.routines.end(), [&](const Routine& r) { return r.arm == arm.id; });
     require(it != cell.routines.end(), "the arm has a routine");
     return *it;
 }
@@ -73,7 +73,8 @@ AxisValues overlaid(const AxisValues& axes, const AxisValues& over)
 {
     AxisValues out = over;
     for (const AxisValue& a : axes)
-        if (std::none_of(over.begin(), over.end(), [&](const AxisValue& o) { return o.frame == a.frame; })) out.push_back(a);
+        if (std::none_of(over.begin(), over.end(), [&](const AxisValue& o) { return o.frame == a.frame; }))
+            out.push_back(a);
     return out;
 }
 
@@ -84,7 +85,8 @@ std::vector<FrameId> axesOf(const Cell& cell, FrameId device)
         if (frame.axis && deviceOfAxis(cell, frame.id) == device) out.push_back(frame.id);
     const auto depth = [&](FrameId id) {
         int levels = 0;
-        for (; id; id = findFrame(cell, id)->parent) ++levels;
+        for (; id; id = findFrame(cell, id)->parent)
+            ++levels;
         return levels;
     };
     std::stable_sort(out.begin(), out.end(), [&](FrameId a, FrameId b) { return depth(a) < depth(b); });
@@ -117,15 +119,25 @@ Pose worldFromFrame(const Cell& cell, FrameId id, const AxisValues& axes)
     return frame->axis ? place * axisMotion(*frame->axis, axisValue(*frame, axes)) : place;
 }
 
-const Pose& placeInForce(const Cell& cell, const Frame& frame) { return cell.asBuilt && frame.measured ? *frame.measured : frame.pose; }
+const Pose& placeInForce(const Cell& cell, const Frame& frame)
+{
+    return cell.asBuilt && frame.measured ? *frame.measured : frame.pose;
+}
 
-Pose worldFromBase(const Cell& cell, const ArmStation& arm, const AxisValues& axes) { return worldFromFrame(cell, arm.mount, axes); }
+Pose worldFromBase(const Cell& cell, const ArmStation& arm, const AxisValues& axes)
+{
+    return worldFromFrame(cell, arm.mount, axes);
+}
 
-Pose worldFromPart(const Cell& cell, const Part& part, const AxisValues& axes) { return worldFromFrame(cell, part.frame, axes) * part.pose; }
+Pose worldFromPart(const Cell& cell, const Part& part, const AxisValues& axes)
+{
+    return worldFromFrame(cell, part.frame, axes) * part.pose;
+}
 
 bool keepsPosture(const Arm& arm) { return !arm.hasConfigurations() || arm.freeJoints().size() > 6; }
 
-Solutions waysTo(const Cell& cell, const Target& target, double standoff, const JointVector* from, const AxisValues& axes)
+Solutions waysTo(const Cell& cell, const Target& target, double standoff, const JointVector* from,
+                 const AxisValues& axes)
 {
     const Arm& arm = *armOf(cell, target).model;
     const bool taught = keepsPosture(arm) && target.posture.size() == arm.jointCount();
@@ -152,7 +164,10 @@ const Pose& flangeFromTcp(const Tool& tool, TcpId tcp)
     return point ? point->flangeFromTcp : tool.flangeFromTcp;
 }
 
-const Pose& flangeFromTcp(const Cell& cell, const ArmStation& arm) { return flangeFromTcp(toolInForce(cell, arm), arm.tcp); }
+const Pose& flangeFromTcp(const Cell& cell, const ArmStation& arm)
+{
+    return flangeFromTcp(toolInForce(cell, arm), arm.tcp);
+}
 
 std::vector<Pose> jawPlaces(const Gripper& gripper, double opening)
 {
@@ -161,7 +176,8 @@ std::vector<Pose> jawPlaces(const Gripper& gripper, double opening)
     if (gripper.kind == Gripper::Kind::Angular) {
         // About the pivot, so that the tips are that far apart.
         const double angle = std::asin(std::clamp(opening / 2 / gripper.pivot, -1.0, 1.0));
-        side = translated({0, 0, -gripper.pivot}) * Pose{Vec3::Zero(), Quat(Eigen::AngleAxisd(angle, Vec3::UnitY()))} * translated({0, 0, gripper.pivot});
+        side = translated({0, 0, -gripper.pivot}) * Pose{Vec3::Zero(), Quat(Eigen::AngleAxisd(angle, Vec3::UnitY()))}
+               * translated({0, 0, gripper.pivot});
     }
     const Pose halfTurn{Vec3::Zero(), Quat(0, 0, 0, 1)};
     return {side, halfTurn * side};
@@ -187,14 +203,18 @@ JointVector homePosture(const Cell& cell, const ArmStation& arm)
     return home->posture;
 }
 
-Pose baseFromTcp(const Cell& cell, const ArmStation& arm, const JointVector& posture) { return forward(*arm.model, posture) * flangeFromTcp(cell, arm); }
+Pose baseFromTcp(const Cell& cell, const ArmStation& arm, const JointVector& posture)
+{
+    return forward(*arm.model, posture) * flangeFromTcp(cell, arm);
+}
 
 Pose worldFromTcp(const Cell& cell, const ArmStation& arm, const JointVector& posture, const AxisValues& axes)
 {
     return worldFromBase(cell, arm, axes) * baseFromTcp(cell, arm, posture);
 }
 
-Pose frameFromTcp(const Cell& cell, const ArmStation& arm, FrameId frame, const JointVector& posture, const AxisValues& axes)
+Pose frameFromTcp(const Cell& cell, const ArmStation& arm, FrameId frame, const JointVector& posture,
+                  const AxisValues& axes)
 {
     return inverse(worldFromFrame(cell, frame, axes)) * worldFromTcp(cell, arm, posture, axes);
 }
@@ -203,7 +223,8 @@ Pose baseFromTarget(const Cell& cell, const Target& target, double standoff, con
 {
     require(target.kind == Target::Kind::Pose, "the target is a pose");
     const AxisValues there = overlaid(axes, target.axes);
-    return inverse(worldFromBase(cell, armOf(cell, target), there)) * worldFromFrame(cell, target.frame, there) * target.pose * translated({0, 0, -standoff});
+    return inverse(worldFromBase(cell, armOf(cell, target), there)) * worldFromFrame(cell, target.frame, there)
+           * target.pose * translated({0, 0, -standoff});
 }
 
 Pose baseFromFlange(const Cell& cell, const Target& target, double standoff, const AxisValues& axes)

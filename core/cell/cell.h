@@ -14,8 +14,7 @@
 namespace topikos {
 
 /// Identity of an object in a cell: stable under renaming, never used twice, 0 for none. One type per kind of object.
-template <class Kind>
-struct Id {
+template <class Kind> struct Id {
     std::uint32_t value = 0;
     explicit operator bool() const { return value != 0; }
     auto operator<=>(const Id&) const = default;
@@ -42,11 +41,11 @@ struct Look {
 /// How a frame of a device moves: along or about one of its own axes, from where it is placed.
 struct FrameAxis {
     JointKind kind = JointKind::Prismatic;
-    Vec3 direction = Vec3::UnitX();     ///< in the frame, of length 1
-    double lowest = 0, highest = 1;     ///< [m or rad]
-    double speed = 0.5;                 ///< [m/s or rad/s]
-    double acceleration = 1;            ///< [m/s^2 or rad/s^2]
-    double value = 0;                   ///< at the start of a run [m or rad]
+    Vec3 direction = Vec3::UnitX();  ///< in the frame, of length 1
+    double lowest = 0, highest = 1;  ///< [m or rad]
+    double speed = 0.5;              ///< [m/s or rad/s]
+    double acceleration = 1;         ///< [m/s^2 or rad/s^2]
+    double value = 0;                ///< at the start of a run [m or rad]
     bool operator==(const FrameAxis&) const = default;
 };
 
@@ -63,17 +62,19 @@ using AxisValues = std::vector<AxisValue>;
 struct Device {
     enum class Kind { Rail, Turntable, Positioner, Belt, Source, Sink, Sensor, Scanner, Clamp, LightBarrier };
     Kind kind = Kind::Rail;
-    /// Belt: length along x, width along y, thickness of no meaning. Source, sink, scanner, clamp: edge lengths of the box about the origin in which
-    /// it works. Sensor: the beam goes from the origin along x. Light barrier: a curtain along x and z from the origin. [m]
+    /// Belt: length along x, width along y, thickness of no meaning. Source, sink, scanner, clamp: edge lengths of the
+    /// box about the origin in which it works. Sensor: the beam goes from the origin along x. Light barrier: a curtain
+    /// along x and z from the origin. [m]
     Vec3 size{0.2, 0.2, 0.2};
-    double speed = 0.2;                 ///< Belt [m/s]
-    double acceleration = 1;            ///< Belt [m/s^2]
-    bool indexing = false;              ///< Belt: goes on by one pitch with each rising edge of the input; else it runs while the input is on, or always
-    double pitch = 0.2;                 ///< Belt, indexing [m]
-    bool accumulates = true;            ///< Belt: parts wait at its end while it goes on under them; else they run off it
-    PartKindId makes{};                 ///< Source
-    double interval = 5;                ///< Source without an input: time between parts [s]
-    std::uint32_t most = 20;            ///< Source: parts in a run
+    double speed = 0.2;       ///< Belt [m/s]
+    double acceleration = 1;  ///< Belt [m/s^2]
+    bool indexing = false;    ///< Belt: goes on by one pitch with each rising edge of the input; else it runs while the
+                              ///< input is on, or always
+    double pitch = 0.2;       ///< Belt, indexing [m]
+    bool accumulates = true;  ///< Belt: parts wait at its end while it goes on under them; else they run off it
+    PartKindId makes{};       ///< Source
+    double interval = 5;      ///< Source without an input: time between parts [s]
+    std::uint32_t most = 20;  ///< Source: parts in a run
     SignalId input{}, output{}, number{};  ///< what they are: see wiresOf()
     bool operator==(const Device&) const = default;
 };
@@ -87,8 +88,8 @@ struct Frame {
     std::vector<Solid> solids;
     std::optional<Pose> measured{};  ///< parentFromFrame as built; in force while Cell::asBuilt
     Look look{};
-    std::optional<FrameAxis> axis{};    ///< it moves, as part of the nearest device above it
-    std::optional<Device> device{};     ///< that stands here
+    std::optional<FrameAxis> axis{};  ///< it moves, as part of the nearest device above it
+    std::optional<Device> device{};   ///< that stands here
 };
 
 /// Jaws that move apart along x of the tool centre point, or a suction cup.
@@ -98,8 +99,9 @@ struct Gripper {
     double time = 0.3;                 ///< to open or close [s]
     double grasp = 0.03;               ///< a part is gripped when its origin is this near to the TCP [m]
     Kind kind = Kind::Parallel;
-    double pivot = 0.1;                ///< Angular: distance of the jaws' pivots behind the TCP, along -z [m]
-    Vec3 region = Vec3::Zero();        ///< edge lengths of a box about the TCP, along its axes, in place of `grasp`; zero: none [m]
+    double pivot = 0.1;  ///< Angular: distance of the jaws' pivots behind the TCP, along -z [m]
+    Vec3 region =
+        Vec3::Zero();  ///< edge lengths of a box about the TCP, along its axes, in place of `grasp`; zero: none [m]
     bool operator==(const Gripper&) const = default;
 };
 
@@ -115,14 +117,15 @@ struct Tool {
     ToolId id;
     std::string name;
     Pose flangeFromTcp;
-    double mass = 0;                        ///< [kg]
-    Vec3 centreOfMass = Vec3::Zero();       ///< in the flange [m]
+    double mass = 0;                   ///< [kg]
+    Vec3 centreOfMass = Vec3::Zero();  ///< in the flange [m]
     Gripper gripper;
     std::vector<Solid> body;  ///< in the flange
-    std::vector<Solid> jaw;   ///< in the TCP frame with the jaws' inner faces together; the other jaw is this one turned half round z
-    std::uint32_t number = 0;               ///< under which the controller knows the tool; 0: none
-    Vec3 inertia = Vec3::Zero();            ///< moments about axes through the centre of mass, parallel to the flange [kg m^2]
-    std::vector<ToolPoint> points{};        ///< beside flangeFromTcp, which has the id 0
+    std::vector<Solid>
+        jaw;  ///< in the TCP frame with the jaws' inner faces together; the other jaw is this one turned half round z
+    std::uint32_t number = 0;     ///< under which the controller knows the tool; 0: none
+    Vec3 inertia = Vec3::Zero();  ///< moments about axes through the centre of mass, parallel to the flange [kg m^2]
+    std::vector<ToolPoint> points{};  ///< beside flangeFromTcp, which has the id 0
     bool operator==(const Tool&) const = default;
 };
 
@@ -155,19 +158,21 @@ struct Pattern {
     std::string name;
     Content content = Content::Parts;
     FrameId frame;
-    Pose first;          ///< in the frame; all places have its orientation, on a ring turned with it. Ring: the centre
+    Pose first;  ///< in the frame; all places have its orientation, on a ring turned with it. Ring: the centre
     Layout layout = Layout::Grid;
     Order order = Order::Rows;
-    std::uint32_t columns = 2, rows = 2, layers = 1;  ///< along x, y, z of `first`. Ring: columns places, layers above each other
-    Vec3 pitch{0.1, 0.1, 0.1};  ///< distance of neighbours [m]. Ring: radius, ignored, layers
-    double stagger = 0;         ///< shift of every second row along x, as a fraction of the pitch, [0, 1)
-    double sweep = 2 * std::numbers::pi;  ///< Ring: angle from the first place round to the end [rad]; full turns leave no doubled place
+    std::uint32_t columns = 2, rows = 2,
+                  layers = 1;             ///< along x, y, z of `first`. Ring: columns places, layers above each other
+    Vec3 pitch{0.1, 0.1, 0.1};            ///< distance of neighbours [m]. Ring: radius, ignored, layers
+    double stagger = 0;                   ///< shift of every second row along x, as a fraction of the pitch, [0, 1)
+    double sweep = 2 * std::numbers::pi;  ///< Ring: angle from the first place round to the end [rad]; full turns leave
+                                          ///< no doubled place
     std::vector<std::uint32_t> leftOut{};  ///< places, counted along x, then y, then z, from 0
-    PartKindId kind{};              ///< Parts
-    ArmId arm{};                    ///< Targets
-    ToolId tool{};                  ///< Targets
-    Configuration configuration{};  ///< Targets: of new ones
-    AxisValues axes{};              ///< Targets: see Target
+    PartKindId kind{};                     ///< Parts
+    ArmId arm{};                           ///< Targets
+    ToolId tool{};                         ///< Targets
+    Configuration configuration{};         ///< Targets: of new ones
+    AxisValues axes{};                     ///< Targets: see Target
 };
 
 /// An arm of the cell, standing on a frame.
@@ -186,15 +191,16 @@ struct Target {
     enum class Kind { Pose, Posture };
     TargetId id;
     std::string name;
-    ArmId arm;                    ///< that goes there
+    ArmId arm;  ///< that goes there
     Kind kind = Kind::Pose;
     FrameId frame;                ///< Pose
     ToolId tool;                  ///< Pose
     Pose pose;                    ///< Pose: frameFromTcp
     Configuration configuration;  ///< Pose
-    JointVector posture;          ///< Posture [rad or m]; Pose: as taught, for arms of which a configuration does not name one posture, else empty
-    TcpId tcp{};              ///< Pose: point of the tool
-    PatternId pattern{};      ///< Pose: it belongs to, if any
+    JointVector posture;  ///< Posture [rad or m]; Pose: as taught, for arms of which a configuration does not name one
+                          ///< posture, else empty
+    TcpId tcp{};          ///< Pose: point of the tool
+    PatternId pattern{};  ///< Pose: it belongs to, if any
     std::uint32_t place = 0;  ///< in the pattern
     AxisValues axes{};        ///< device axes that are brought there with the arm; others stay where they are
 };
@@ -214,18 +220,18 @@ struct Step {
     enum class Comparison { Equal, AtLeast, AtMost };
     StepId id;
     Kind kind = Kind::JointMove;
-    TargetId target;           ///< moves
-    double standoff = 0;       ///< moves: stay this far back from the target along the tool's z [m]
-    double jointSpeed = 1;     ///< joint moves: fraction of the joints' speed limits, (0, 1]
-    double lineSpeed = 0.25;   ///< lines: TCP speed [m/s]
-    double blend = 0;          ///< moves: how far before the end the next move may set in [m]
-    double seconds = 0.5;      ///< waits
-    bool off = false;          ///< left out of the run
-    SignalId signal{};         ///< SetSignal, WaitSignal
-    double value = 1;          ///< SetSignal: to be written; WaitSignal: to be met
+    TargetId target;                            ///< moves
+    double standoff = 0;                        ///< moves: stay this far back from the target along the tool's z [m]
+    double jointSpeed = 1;                      ///< joint moves: fraction of the joints' speed limits, (0, 1]
+    double lineSpeed = 0.25;                    ///< lines: TCP speed [m/s]
+    double blend = 0;                           ///< moves: how far before the end the next move may set in [m]
+    double seconds = 0.5;                       ///< waits
+    bool off = false;                           ///< left out of the run
+    SignalId signal{};                          ///< SetSignal, WaitSignal
+    double value = 1;                           ///< SetSignal: to be written; WaitSignal: to be met
     Comparison comparison = Comparison::Equal;  ///< WaitSignal
-    FrameId device{};          ///< MoveAxes, at `jointSpeed`
-    std::vector<double> axes{};  ///< MoveAxes: where its axes go, in the order of axesOf() [m or rad]
+    FrameId device{};                           ///< MoveAxes, at `jointSpeed`
+    std::vector<double> axes{};                 ///< MoveAxes: where its axes go, in the order of axesOf() [m or rad]
 
     bool isMove() const { return kind == Kind::JointMove || kind == Kind::Line; }
 };
@@ -244,7 +250,8 @@ struct Thresholds {
     double wristCaution = 12 * kDegree, wristBlocked = 1.5 * kDegree;  ///< angle between axes 4 and 6 [rad]
     double elbowCaution = 0.060, elbowBlocked = 0.008;                 ///< [m]
     double shoulderCaution = 0.080, shoulderBlocked = 0.010;           ///< [m]
-    double directionCaution = 0.03, directionBlocked = 0.003;          ///< other chains: smallest singular value, lengths by the reach
+    double directionCaution = 0.03,
+           directionBlocked = 0.003;  ///< other chains: smallest singular value, lengths by the reach
 
     SingularityBounds cautions() const { return {wristCaution, elbowCaution, shoulderCaution, directionCaution}; }
     SingularityBounds blocks() const { return {wristBlocked, elbowBlocked, shoulderBlocked, directionBlocked}; }
@@ -253,12 +260,13 @@ struct Thresholds {
 
 /// What lines do beside their own speed.
 struct LineLimits {
-    double acceleration = 2;      ///< TCP [m/s^2]
-    double turnSpeed = 3;         ///< [rad/s]
-    double turnAcceleration = 10; ///< [rad/s^2]
+    double acceleration = 2;       ///< TCP [m/s^2]
+    double turnSpeed = 3;          ///< [rad/s]
+    double turnAcceleration = 10;  ///< [rad/s^2]
 };
 
-/// A body that contact is asked of: a link of an arm (0 the base, i moves with joint i), its tool in force, or a frame with its shapes.
+/// A body that contact is asked of: a link of an arm (0 the base, i moves with joint i), its tool in force, or a frame
+/// with its shapes.
 struct ContactMember {
     enum class Kind { Link, Tool, Frame };
     Kind kind = Kind::Link;
@@ -347,20 +355,24 @@ Pose worldFromPart(const Cell& cell, const Part& part, const AxisValues& axes = 
 /// TCP placement at a posture, in base, in the world and in any frame, with the tool in force.
 Pose baseFromTcp(const Cell& cell, const ArmStation& arm, const JointVector& posture);
 Pose worldFromTcp(const Cell& cell, const ArmStation& arm, const JointVector& posture, const AxisValues& axes = {});
-Pose frameFromTcp(const Cell& cell, const ArmStation& arm, FrameId frame, const JointVector& posture, const AxisValues& axes = {});
+Pose frameFromTcp(const Cell& cell, const ArmStation& arm, FrameId frame, const JointVector& posture,
+                  const AxisValues& axes = {});
 
-/// Where the TCP has to be, in arm base, for a pose target, `standoff` [m] back along the tool's z. The target's own axes count before `axes`.
+/// Where the TCP has to be, in arm base, for a pose target, `standoff` [m] back along the tool's z. The target's own
+/// axes count before `axes`.
 Pose baseFromTarget(const Cell& cell, const Target& target, double standoff = 0, const AxisValues& axes = {});
 
 /// Flange placement in base for a pose target.
 Pose baseFromFlange(const Cell& cell, const Target& target, double standoff = 0, const AxisValues& axes = {});
 
-/// Whether pose targets of this arm keep the posture they were taught with: its configurations, if it has any, leave something open.
+/// Whether pose targets of this arm keep the posture they were taught with: its configurations, if it has any, leave
+/// something open.
 bool keepsPosture(const Arm& arm);
 /// What inverse kinematics finds for a pose target, near the posture it was taught with, or near `from`.
-Solutions waysTo(const Cell& cell, const Target& target, double standoff = 0, const JointVector* from = nullptr, const AxisValues& axes = {});
-/// The one of `items` that a pose target means: of its configuration; for arms without configurations the nearest to the posture it was taught
-/// with. nullptr if there is none.
+Solutions waysTo(const Cell& cell, const Target& target, double standoff = 0, const JointVector* from = nullptr,
+                 const AxisValues& axes = {});
+/// The one of `items` that a pose target means: of its configuration; for arms without configurations the nearest to
+/// the posture it was taught with. nullptr if there is none.
 const Solution* chosenWay(const Arm& arm, const Target& target, const std::vector<Solution>& items);
 
 const Tool& toolInForce(const Cell& cell, const ArmStation& arm);

@@ -17,11 +17,23 @@ using Kind = Device::Kind;
 
 constexpr Color kSteel{111, 123, 130}, kLight{176, 184, 188}, kRubber{69, 77, 82}, kPost{192, 132, 40};
 
-Solid box(const Vec3& centre, const Vec3& size, Color color) { return {Solid::Kind::Box, translated(centre), size, color}; }
-Solid disc(double height, double diameter, double thickness, Color color) { return {Solid::Kind::Cylinder, translated({0, 0, height}), {diameter, diameter, thickness}, color}; }
+Solid box(const Vec3& centre, const Vec3& size, Color color)
+{
+    return {Solid::Kind::Box, translated(centre), size, color};
+}
+Solid disc(double height, double diameter, double thickness, Color color)
+{
+    return {Solid::Kind::Cylinder, translated({0, 0, height}), {diameter, diameter, thickness}, color};
+}
 
-FrameAxis sliding(const Vec3& direction, double highest, double speed, double acceleration) { return {JointKind::Prismatic, direction, 0, highest, speed, acceleration, 0}; }
-FrameAxis turning(const Vec3& direction, double range, double speed, double acceleration) { return {JointKind::Revolute, direction, -range, range, speed, acceleration, 0}; }
+FrameAxis sliding(const Vec3& direction, double highest, double speed, double acceleration)
+{
+    return {JointKind::Prismatic, direction, 0, highest, speed, acceleration, 0};
+}
+FrameAxis turning(const Vec3& direction, double range, double speed, double acceleration)
+{
+    return {JointKind::Revolute, direction, -range, range, speed, acceleration, 0};
+}
 
 struct AxisPlan {
     const char* name;
@@ -40,7 +52,9 @@ struct DevicePlan {
 std::vector<Solid> beltBody(const Device& belt)
 {
     const double length = belt.size[0], width = belt.size[1];
-    return {box({length / 2, 0, -0.006}, {length, width, 0.012}, kRubber), box({length / 2, width / 2 + 0.015, -0.03}, {length, 0.03, 0.08}, kSteel), box({length / 2, -width / 2 - 0.015, -0.03}, {length, 0.03, 0.08}, kSteel)};
+    return {box({length / 2, 0, -0.006}, {length, width, 0.012}, kRubber),
+            box({length / 2, width / 2 + 0.015, -0.03}, {length, 0.03, 0.08}, kSteel),
+            box({length / 2, -width / 2 - 0.015, -0.03}, {length, 0.03, 0.08}, kSteel)};
 }
 
 std::vector<Solid> bodyOf(const Device& d)
@@ -49,7 +63,9 @@ std::vector<Solid> bodyOf(const Device& d)
     switch (d.kind) {
     case Kind::Belt: return beltBody(d);
     case Kind::Sensor: return {box({-0.02, 0, 0}, {0.04, 0.02, 0.04}, kPost)};
-    case Kind::LightBarrier: return {box({-0.02, 0, s[2] / 2}, {0.04, 0.04, s[2]}, kPost), box({s[0] + 0.02, 0, s[2] / 2}, {0.04, 0.04, s[2]}, kPost)};
+    case Kind::LightBarrier:
+        return {box({-0.02, 0, s[2] / 2}, {0.04, 0.04, s[2]}, kPost),
+                box({s[0] + 0.02, 0, s[2] / 2}, {0.04, 0.04, s[2]}, kPost)};
     case Kind::Scanner: return {box({0, 0, s[2] / 2 + 0.05}, {0.08, 0.06, 0.06}, kPost)};
     default: return {};
     }
@@ -62,16 +78,28 @@ DevicePlan planOf(Kind kind)
     switch (kind) {
     case Kind::Rail:
         plan.solids = {box({1, 0, 0.1}, {2.7, 0.5, 0.2}, kSteel)};
-        plan.axes = {{"carriage", translated({0, 0, 0.2}), sliding(Vec3::UnitX(), 2, 1, 2), {box({0, 0, 0.03}, {0.6, 0.54, 0.06}, kLight)}}};
+        plan.axes = {{"carriage",
+                      translated({0, 0, 0.2}),
+                      sliding(Vec3::UnitX(), 2, 1, 2),
+                      {box({0, 0, 0.03}, {0.6, 0.54, 0.06}, kLight)}}};
         break;
     case Kind::Turntable:
         plan.solids = {disc(0.1, 0.5, 0.2, kSteel)};
-        plan.axes = {{"plate", translated({0, 0, 0.2}), turning(Vec3::UnitZ(), 2 * std::numbers::pi, 1.5, 3), {disc(0.015, 0.8, 0.03, kLight)}}};
+        plan.axes = {{"plate",
+                      translated({0, 0, 0.2}),
+                      turning(Vec3::UnitZ(), 2 * std::numbers::pi, 1.5, 3),
+                      {disc(0.015, 0.8, 0.03, kLight)}}};
         break;
     case Kind::Positioner:
         plan.solids = {box({0, 0.42, 0.3}, {0.24, 0.2, 0.6}, kSteel), box({0, -0.42, 0.3}, {0.24, 0.2, 0.6}, kSteel)};
-        plan.axes = {{"cradle", translated({0, 0, 0.6}), turning(Vec3::UnitY(), 100 * kDegree, 1.2, 2.5), {box({0, 0, -0.13}, {0.3, 0.62, 0.04}, kSteel)}},
-                     {"plate", translated({0, 0, -0.1}), turning(Vec3::UnitZ(), 2 * std::numbers::pi, 1.8, 4), {disc(0.01, 0.52, 0.02, kLight)}}};
+        plan.axes = {{"cradle",
+                      translated({0, 0, 0.6}),
+                      turning(Vec3::UnitY(), 100 * kDegree, 1.2, 2.5),
+                      {box({0, 0, -0.13}, {0.3, 0.62, 0.04}, kSteel)}},
+                     {"plate",
+                      translated({0, 0, -0.1}),
+                      turning(Vec3::UnitZ(), 2 * std::numbers::pi, 1.8, 4),
+                      {disc(0.01, 0.52, 0.02, kLight)}}};
         break;
     case Kind::Belt: plan.device.size = {1.4, 0.3, 0.1}; break;
     case Kind::Sensor: plan.device.size = {0.4, 0, 0}; break;
@@ -79,7 +107,10 @@ DevicePlan planOf(Kind kind)
     case Kind::Clamp:
         plan.device.size = {0.1, 0.1, 0.1};
         plan.solids = {box({-0.14, 0, 0.02}, {0.08, 0.08, 0.04}, kSteel)};
-        plan.axes = {{"jaw", translated({-0.1, 0, 0.05}), sliding(Vec3::UnitX(), 0.03, 0.1, 2), {box({-0.01, 0, 0}, {0.02, 0.06, 0.03}, kPost)}}};
+        plan.axes = {{"jaw",
+                      translated({-0.1, 0, 0.05}),
+                      sliding(Vec3::UnitX(), 0.03, 0.1, 2),
+                      {box({-0.01, 0, 0}, {0.02, 0.06, 0.03}, kPost)}}};
         break;
     default: break;
     }
@@ -93,7 +124,10 @@ Error within(Error error, std::string where)
     return error;
 }
 
-Status fail(std::string message, const char* remedy = "Give a value in that range.") { return Error{"edit.device", std::move(message), "", remedy}; }
+Status fail(std::string message, const char* remedy = "Give a value in that range.")
+{
+    return Error{"edit.device", std::move(message), "", remedy};
+}
 
 }  // namespace
 
@@ -148,10 +182,13 @@ std::vector<FrameId> movableDevices(const Cell& cell)
 
 Status checkAxis(const FrameAxis& a)
 {
-    if (!(a.lowest <= a.highest && std::abs(a.lowest) <= 1000 && std::abs(a.highest) <= 1000)) return fail("the range of an axis goes from a lower to a higher end, within 1000 m or rad");
+    if (!(a.lowest <= a.highest && std::abs(a.lowest) <= 1000 && std::abs(a.highest) <= 1000))
+        return fail("the range of an axis goes from a lower to a higher end, within 1000 m or rad");
     if (!(a.speed > 0 && a.speed <= 100)) return fail("the speed of an axis is above 0, and up to 100 m/s or rad/s");
-    if (!(a.acceleration > 0 && a.acceleration <= 1000)) return fail("the acceleration of an axis is above 0, and up to 1000 m/s² or rad/s²");
-    if (!(std::abs(a.direction.norm() - 1) < 1e-6)) return fail("the direction of an axis must have length 1", "Give X, Y or Z, either way.");
+    if (!(a.acceleration > 0 && a.acceleration <= 1000))
+        return fail("the acceleration of an axis is above 0, and up to 1000 m/s² or rad/s²");
+    if (!(std::abs(a.direction.norm() - 1) < 1e-6))
+        return fail("the direction of an axis must have length 1", "Give X, Y or Z, either way.");
     if (!(a.value >= a.lowest && a.value <= a.highest)) return fail("an axis starts inside its range");
     return std::nullopt;
 }
@@ -160,10 +197,15 @@ Status checkDevice(const Cell& cell, const Frame& frame)
 {
     const Device& d = *frame.device;
     const Wires wires = wiresOf(d.kind);
-    if (!d.size.allFinite() || d.size.minCoeff() < 0 || d.size.maxCoeff() > 100) return fail("lengths of a device are 0 to 100 m");
-    if (d.kind == Kind::Belt && !(d.size[0] > 0 && d.size[1] > 0)) return fail("a belt has a length and a width above 0");
-    if (!(d.speed > 0 && d.speed <= 10)) return fail(fmt::format("a belt at {:.6g} mm/s is not possible; above 0 and up to 10000 mm/s is", d.speed * 1000));
-    if (!(d.acceleration > 0 && d.acceleration <= 100)) return fail("the acceleration of a belt is above 0, and up to 100 m/s²");
+    if (!d.size.allFinite() || d.size.minCoeff() < 0 || d.size.maxCoeff() > 100)
+        return fail("lengths of a device are 0 to 100 m");
+    if (d.kind == Kind::Belt && !(d.size[0] > 0 && d.size[1] > 0))
+        return fail("a belt has a length and a width above 0");
+    if (!(d.speed > 0 && d.speed <= 10))
+        return fail(
+            fmt::format("a belt at {:.6g} mm/s is not possible; above 0 and up to 10000 mm/s is", d.speed * 1000));
+    if (!(d.acceleration > 0 && d.acceleration <= 100))
+        return fail("the acceleration of a belt is above 0, and up to 100 m/s²");
     if (!(d.pitch > 0 && d.pitch <= 100)) return fail("the pitch of a belt is above 0, and up to 100 m");
     if (!(d.interval >= 0.01 && d.interval <= 86400)) return fail("parts come every 0.01 to 86400 s");
     if (d.most > 10000) return fail("a source makes up to 10000 parts in a run");
@@ -174,9 +216,13 @@ Status checkDevice(const Cell& cell, const Frame& frame)
         if (!signal) return missing("signal");
         if (!role) return fail(fmt::format("a {} has no such signal", deviceWord(d.kind)), "Take it away.");
         if (kind && signal->kind != *kind)
-            return fail(fmt::format("\"{}\" of \"{}\" needs a {} signal", role, frame.name, *kind == Signal::Kind::Digital ? "digital" : "number"), "Choose another one, or change the kind of that signal.");
+            return fail(fmt::format("\"{}\" of \"{}\" needs a {} signal", role, frame.name,
+                                    *kind == Signal::Kind::Digital ? "digital" : "number"),
+                        "Choose another one, or change the kind of that signal.");
         for (const SignalUse& use : usesOf(cell, id))
-            if (writes && use.writes && use.device != frame.id) return fail(fmt::format("\"{}\" is written by {} already", signal->name, use.words), "Choose another signal.");
+            if (writes && use.writes && use.device != frame.id)
+                return fail(fmt::format("\"{}\" is written by {} already", signal->name, use.words),
+                            "Choose another signal.");
         return std::nullopt;
     };
     if (Status bad = wire(d.input, wires.input, Signal::Kind::Digital, false)) return bad;
@@ -184,7 +230,8 @@ Status checkDevice(const Cell& cell, const Frame& frame)
     return wire(d.number, wires.number, Signal::Kind::Number, true);
 }
 
-Result<Cell> addDevice(const Cell& cell, Kind kind, const std::string& name, FrameId parent, const Pose& pose, FrameId* created)
+Result<Cell> addDevice(const Cell& cell, Kind kind, const std::string& name, FrameId parent, const Pose& pose,
+                       FrameId* created)
 {
     FrameId id;
     Result<Cell> framed = addFrame(cell, name, parent, pose, &id);
@@ -193,14 +240,19 @@ Result<Cell> addDevice(const Cell& cell, Kind kind, const std::string& name, Fra
     DevicePlan plan = planOf(kind);
     if (kind == Kind::Sensor || kind == Kind::LightBarrier) {
         plan.device.output = {next.nextId++};
-        next.signals.push_back({plan.device.output, freeNameIn(next.signals, shortened(name, 40) + " " + wiresOf(kind).output)});
+        next.signals.push_back(
+            {plan.device.output, freeNameIn(next.signals, shortened(name, 40) + " " + wiresOf(kind).output)});
     }
     if (kind == Kind::Source && !cell.partKinds.empty()) plan.device.makes = cell.partKinds.front().id;
     findIn(next.frames, id)->solids = plan.solids;
     findIn(next.frames, id)->device = plan.device;
     FrameId above = id;
     for (const AxisPlan& axis : plan.axes) {
-        Frame frame{{next.nextId++}, freeNameIn(next.frames, shortened(name, 40) + " " + axis.name), above, axis.place, axis.solids};
+        Frame frame{{next.nextId++},
+                    freeNameIn(next.frames, shortened(name, 40) + " " + axis.name),
+                    above,
+                    axis.place,
+                    axis.solids};
         frame.axis = axis.axis;
         above = frame.id;
         next.frames.push_back(std::move(frame));
@@ -235,7 +287,8 @@ Result<Cell> changeAxis(const Cell& cell, FrameId id, const FrameAxis& axis)
     for (const Routine& routine : cell.routines)
         for (size_t i = 0; i < routine.steps.size(); ++i)
             if (routine.steps[i].kind == Step::Kind::MoveAxes)
-                if (Status bad = checkStep(next, routine.steps[i])) return within(*bad, fmt::format("step {} of \"{}\"", i + 1, routine.name));
+                if (Status bad = checkStep(next, routine.steps[i]))
+                    return within(*bad, fmt::format("step {} of \"{}\"", i + 1, routine.name));
     return next;
 }
 
@@ -282,7 +335,8 @@ Result<Cell> changeSignal(const Cell& cell, const Signal& signal)
     for (const Routine& routine : next.routines)
         for (size_t i = 0; i < routine.steps.size(); ++i)
             if (routine.steps[i].signal == signal.id)
-                if (Status bad = checkStep(next, routine.steps[i])) return within(*bad, fmt::format("step {} of \"{}\"", i + 1, routine.name));
+                if (Status bad = checkStep(next, routine.steps[i]))
+                    return within(*bad, fmt::format("step {} of \"{}\"", i + 1, routine.name));
     return next;
 }
 
@@ -291,7 +345,8 @@ Result<Cell> deleteSignal(const Cell& cell, SignalId id)
     const Signal* signal = findSignal(cell, id);
     if (!signal) return missing("signal");
     if (const std::vector<SignalUse> uses = usesOf(cell, id); !uses.empty())
-        return Error{"edit.signal-used", fmt::format("\"{}\" is used by {}", signal->name, uses.front().words), "", "Take it away there first."};
+        return Error{"edit.signal-used", fmt::format("\"{}\" is used by {}", signal->name, uses.front().words), "",
+                     "Take it away there first."};
     Cell next = cell;
     std::erase_if(next.signals, [id](const Signal& s) { return s.id == id; });
     return next;
@@ -321,7 +376,8 @@ std::vector<SignalUse> usesOf(const Cell& cell, SignalId id)
         for (size_t i = 0; i < routine.steps.size(); ++i) {
             const Step& step = routine.steps[i];
             const bool writes = step.kind == Step::Kind::SetSignal;
-            if ((writes || step.kind == Step::Kind::WaitSignal) && step.signal == id) out.push_back({writes, {}, routine.id, step.id, fmt::format("{}, step {}", routine.name, i + 1)});
+            if ((writes || step.kind == Step::Kind::WaitSignal) && step.signal == id)
+                out.push_back({writes, {}, routine.id, step.id, fmt::format("{}, step {}", routine.name, i + 1)});
         }
     return out;
 }

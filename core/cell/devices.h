@@ -8,7 +8,8 @@ const char* deviceWord(Device::Kind kind);
 /// The same as a title: "Rail".
 std::string deviceTitle(Device::Kind kind);
 
-/// What the signals of a kind of device are for; nullptr where it has none. Inputs are read by the device, outputs and numbers written.
+/// What the signals of a kind of device are for; nullptr where it has none. Inputs are read by the device, outputs and
+/// numbers written.
 struct Wires {
     const char* input = nullptr;
     const char* output = nullptr;
@@ -19,9 +20,12 @@ Wires wiresOf(Device::Kind kind);
 /// Devices whose axes steps and hands can move: all with axes but clamps, which follow their signal.
 std::vector<FrameId> movableDevices(const Cell& cell);
 
-/// A device with its axes and a plain body, standing in a frame of its own. Made with usual values; sensors get a signal to write.
-Result<Cell> addDevice(const Cell& cell, Device::Kind kind, const std::string& name, FrameId parent, const Pose& parentFromDevice, FrameId* created = nullptr);
-/// Other values for the device of a frame; its kind stays. Belts keep a body of their size as long as nobody gave them another one.
+/// A device with its axes and a plain body, standing in a frame of its own. Made with usual values; sensors get a
+/// signal to write.
+Result<Cell> addDevice(const Cell& cell, Device::Kind kind, const std::string& name, FrameId parent,
+                       const Pose& parentFromDevice, FrameId* created = nullptr);
+/// Other values for the device of a frame; its kind stays. Belts keep a body of their size as long as nobody gave them
+/// another one.
 Result<Cell> changeDevice(const Cell& cell, FrameId id, const Device& device);
 /// Other values for an axis. Refused while a target or step goes where it could not.
 Result<Cell> changeAxis(const Cell& cell, FrameId id, const FrameAxis& axis);
@@ -37,7 +41,7 @@ Result<Cell> deleteSignal(const Cell& cell, SignalId id);
 /// Where a signal is used.
 struct SignalUse {
     bool writes = false;
-    FrameId device;     ///< a device, or else a step:
+    FrameId device;  ///< a device, or else a step:
     RoutineId routine;
     StepId step;
     std::string words;  ///< "Infeed belt: runs while", "Set one tile, step 4"

@@ -14,26 +14,36 @@ namespace topikos {
 
 std::string lowered(std::string text)
 {
-    for (char& c : text) c = char(std::tolower(static_cast<unsigned char>(c)));
+    for (char& c : text)
+        c = char(std::tolower(static_cast<unsigned char>(c)));
     return text;
 }
 
-Error missing(const char* what) { return {"edit.missing", fmt::format("this {} is no longer in the cell", what), "", "Choose another one."}; }
+Error missing(const char* what)
+{
+    return {"edit.missing", fmt::format("this {} is no longer in the cell", what), "", "Choose another one."};
+}
 
 Status checkName(const std::string& name)
 {
     if (name.empty()) return Error{"edit.name-empty", "a name cannot be empty", "", "Type at least one character."};
-    if (name.size() > 60) return Error{"edit.name-long", fmt::format("the name has {} characters; 60 is the limit", name.size()), "", "Shorten it."};
-    if (name.front() == ' ' || name.back() == ' ' || std::any_of(name.begin(), name.end(), [](unsigned char c) { return c < 32; }))
-        return Error{"edit.name-characters", "a name cannot begin or end with a space or hold line breaks", "", "Remove them."};
+    if (name.size() > 60)
+        return Error{"edit.name-long", fmt::format("the name has {} characters; 60 is the limit", name.size()), "",
+                     "Shorten it."};
+    if (name.front() == ' ' || name.back() == ' '
+        || std::any_of(name.begin(), name.end(), [](unsigned char c) { return c < 32; }))
+        return Error{"edit.name-characters", "a name cannot begin or end with a space or hold line breaks", "",
+                     "Remove them."};
     return std::nullopt;
 }
 
 std::string shortened(const std::string& name, size_t most)
 {
     size_t end = std::min(most, name.size());
-    while (end > 0 && end < name.size() && (static_cast<unsigned char>(name[end]) & 0xc0) == 0x80) --end;
-    while (end > 1 && name[end - 1] == ' ') --end;
+    while (end > 0 && end < name.size() && (static_cast<unsigned char>(name[end]) & 0xc0) == 0x80)
+        --end;
+    while (end > 1 && name[end - 1] == ' ')
+        --end;
     return name.substr(0, end);
 }
 
@@ -42,7 +52,9 @@ Status checkUnused(const Cell& cell, const Target& target)
     for (const Routine& routine : cell.routines)
         for (size_t i = 0; i < routine.steps.size(); ++i)
             if (routine.steps[i].isMove() && routine.steps[i].target == target.id)
-                return Error{"edit.target-used", fmt::format("\"{}\" is used by step {} of \"{}\"", target.name, i + 1, routine.name), "", "Delete that step or give it another target first."};
+                return Error{"edit.target-used",
+                             fmt::format("\"{}\" is used by step {} of \"{}\"", target.name, i + 1, routine.name), "",
+                             "Delete that step or give it another target first."};
     return std::nullopt;
 }
 
@@ -50,25 +62,35 @@ void dropUnusedKinds(Cell& cell)
 {
     std::erase_if(cell.partKinds, [&](const PartKind& kind) {
         return std::none_of(cell.parts.begin(), cell.parts.end(), [&](const Part& p) { return p.kind == kind.id; })
-               && std::none_of(cell.patterns.begin(), cell.patterns.end(), [&](const Pattern& p) { return p.kind == kind.id; })
-               && std::none_of(cell.frames.begin(), cell.frames.end(), [&](const Frame& f) { return f.device && f.device->makes == kind.id; });
+               && std::none_of(cell.patterns.begin(), cell.patterns.end(),
+                               [&](const Pattern& p) { return p.kind == kind.id; })
+               && std::none_of(cell.frames.begin(), cell.frames.end(),
+                               [&](const Frame& f) { return f.device && f.device->makes == kind.id; });
     });
 }
 
-Error nameTaken(const std::string& name) { return {"edit.name-taken", fmt::format("there is already a \"{}\"", name), "", "Choose a different name."}; }
+Error nameTaken(const std::string& name)
+{
+    return {"edit.name-taken", fmt::format("there is already a \"{}\"", name), "", "Choose a different name."};
+}
 
 Error inPattern(const std::string& member, const std::string& pattern)
 {
-    return {"edit.pattern-member", fmt::format("\"{}\" belongs to the pattern \"{}\", which names and places it", member, pattern), "", "Change the pattern."};
+    return {"edit.pattern-member",
+            fmt::format("\"{}\" belongs to the pattern \"{}\", which names and places it", member, pattern), "",
+            "Change the pattern."};
 }
 
 Status checkPose(const Pose& pose)
 {
     constexpr double farthest = 1000;  // [m]
-    if (!pose.translation.allFinite() || !pose.rotation.coeffs().allFinite()) return Error{"edit.pose", "the pose holds a value that is not a number", "", "Type plain numbers."};
+    if (!pose.translation.allFinite() || !pose.rotation.coeffs().allFinite())
+        return Error{"edit.pose", "the pose holds a value that is not a number", "", "Type plain numbers."};
     if (pose.translation.cwiseAbs().maxCoeff() > farthest)
-        return Error{"edit.pose-far", fmt::format("an offset of {:.0f} m is too far; {:.0f} m is the limit", pose.translation.cwiseAbs().maxCoeff(), farthest), "",
-                     "Check the unit: offsets are typed in mm unless one is given."};
+        return Error{"edit.pose-far",
+                     fmt::format("an offset of {:.0f} m is too far; {:.0f} m is the limit",
+                                 pose.translation.cwiseAbs().maxCoeff(), farthest),
+                     "", "Check the unit: offsets are typed in mm unless one is given."};
     return std::nullopt;
 }
 
@@ -81,8 +103,7 @@ Status checkPosture(const Cell& cell, const JointVector& posture)
     return std::nullopt;
 }
 
-template <class Change>
-Result<Cell> changedTarget(const Cell& cell, TargetId id, Change change)
+template <class Change> Result<Cell> changedTarget(const Cell& cell, TargetId id, Change change)
 {
     Cell next = cell;
     Target* target = findIn(next.targets, id);
@@ -94,8 +115,7 @@ Result<Cell> changedTarget(const Cell& cell, TargetId id, Change change)
     return next;
 }
 
-template <class Change>
-Result<Cell> changedRoutine(const Cell& cell, RoutineId id, Change change)
+template <class Change> Result<Cell> changedRoutine(const Cell& cell, RoutineId id, Change change)
 {
     Cell next = cell;
     Routine* routine = findIn(next.routines, id);
@@ -119,8 +139,14 @@ Result<Cell> renameCell(const Cell& cell, const std::string& name)
     return next;
 }
 
-Result<Cell> renameTarget(const Cell& cell, TargetId id, const std::string& name) { return renamed(cell, &Cell::targets, id, name, "target"); }
-Result<Cell> renameRoutine(const Cell& cell, RoutineId id, const std::string& name) { return renamed(cell, &Cell::routines, id, name, "routine"); }
+Result<Cell> renameTarget(const Cell& cell, TargetId id, const std::string& name)
+{
+    return renamed(cell, &Cell::targets, id, name, "target");
+}
+Result<Cell> renameRoutine(const Cell& cell, RoutineId id, const std::string& name)
+{
+    return renamed(cell, &Cell::routines, id, name, "routine");
+}
 
 Result<Cell> setArmModel(const Cell& cell, const ArmPtr& model)
 {
@@ -130,14 +156,17 @@ Result<Cell> setArmModel(const Cell& cell, const ArmPtr& model)
     armInHand(next).model = model;
     next.contact = {};  // other links, other pairs
     if (model->description().sheet) next.angles = model->description().sheet->orientation;
-    const bool sameJoints = std::equal(model->joints().begin(), model->joints().end(), before.joints().begin(), before.joints().end(), [](const Joint& a, const Joint& b) { return a.kind == b.kind; });
+    const bool sameJoints =
+        std::equal(model->joints().begin(), model->joints().end(), before.joints().begin(), before.joints().end(),
+                   [](const Joint& a, const Joint& b) { return a.kind == b.kind; });
     for (Target& target : next.targets) {
         if (target.arm != cell.inHand) continue;
         if (target.kind == Target::Kind::Posture) {
             if (sameJoints) continue;
             // A posture means nothing to another chain: the flange is held where it was, home becomes the arm's own.
             const Solutions found = inverseKinematics(*model, forward(before, target.posture));
-            target.posture = found.items.empty() || target.id == armInHand(cell).home ? armHome(*model) : found.items.front().joints;
+            target.posture =
+                found.items.empty() || target.id == armInHand(cell).home ? armHome(*model) : found.items.front().joints;
         } else {
             const Solutions found = inverseKinematics(*model, baseFromFlange(next, target));
             if (keepsPosture(*model)) target.posture = found.items.empty() ? JointVector() : found.items.front().joints;
@@ -173,7 +202,8 @@ Result<Cell> setAxisLock(const Cell& cell, int joint, std::optional<double> valu
             target.posture = JointVector();
         } else if (target.posture.size() == 0) {
             const Solutions found = waysTo(cell, target);
-            if (const Solution* own = chosenWay(*armInHand(cell).model, target, found.items)) target.posture = own->joints;
+            if (const Solution* own = chosenWay(*armInHand(cell).model, target, found.items))
+                target.posture = own->joints;
         }
     }
     return next;
@@ -216,19 +246,22 @@ void takeHere(const Cell& cell, Target& target, const JointVector& posture, cons
     target.configuration = configurationOf(*arm.model, posture);
     if (keepsPosture(*arm.model)) target.posture = posture;
     target.axes.clear();
-    for (const FrameId axis : axesBetween(cell, arm.mount, target.frame)) target.axes.push_back({axis, axisValue(*findFrame(cell, axis), axes)});
+    for (const FrameId axis : axesBetween(cell, arm.mount, target.frame))
+        target.axes.push_back({axis, axisValue(*findFrame(cell, axis), axes)});
 }
 
 /// The postures and targets of another arm are not changed with the one in hand.
 Status checkInHand(const Cell& cell, const Target& target)
 {
     if (target.arm == cell.inHand) return std::nullopt;
-    return Error{"edit.other-arm", fmt::format("\"{}\" is a target of \"{}\"", target.name, armOf(cell, target).name), "", "Take that arm in hand first."};
+    return Error{"edit.other-arm", fmt::format("\"{}\" is a target of \"{}\"", target.name, armOf(cell, target).name),
+                 "", "Take that arm in hand first."};
 }
 
 }  // namespace
 
-Result<Cell> takePoseTarget(const Cell& cell, FrameId frame, const JointVector& posture, const std::string& name, TargetId* created, const AxisValues& axes)
+Result<Cell> takePoseTarget(const Cell& cell, FrameId frame, const JointVector& posture, const std::string& name,
+                            TargetId* created, const AxisValues& axes)
 {
     if (frame && !findFrame(cell, frame)) return missing("frame");
     if (Status bad = checkPosture(cell, posture)) return *bad;
@@ -266,7 +299,8 @@ Result<Cell> setTargetPose(const Cell& cell, TargetId id, const Pose& pose)
     if (Status bad = checkPose(pose)) return *bad;
     return changedTarget(cell, id, [&](Target& target) -> Status {
         if (target.kind != Target::Kind::Pose)
-            return Error{"edit.not-a-pose", fmt::format("\"{}\" is a posture and has no pose of its own", target.name), "", "Take a pose target instead."};
+            return Error{"edit.not-a-pose", fmt::format("\"{}\" is a posture and has no pose of its own", target.name),
+                         "", "Take a pose target instead."};
         target.pose = pose;
         return std::nullopt;
     });
@@ -276,7 +310,9 @@ Result<Cell> setTargetWay(const Cell& cell, TargetId id, const Solution& way)
 {
     return changedTarget(cell, id, [&](Target& target) -> Status {
         if (target.kind != Target::Kind::Pose)
-            return Error{"edit.not-a-pose", fmt::format("\"{}\" is a posture; its configuration follows from its joints", target.name), "", ""};
+            return Error{"edit.not-a-pose",
+                         fmt::format("\"{}\" is a posture; its configuration follows from its joints", target.name), "",
+                         ""};
         target.configuration = way.configuration;
         if (keepsPosture(*armOf(cell, target).model)) target.posture = way.joints;
         return std::nullopt;
@@ -288,7 +324,8 @@ Result<Cell> deleteTarget(const Cell& cell, TargetId id)
     const Target* target = findTarget(cell, id);
     if (!target) return missing("target");
     if (std::any_of(cell.arms.begin(), cell.arms.end(), [id](const ArmStation& arm) { return arm.home == id; }))
-        return Error{"edit.home", fmt::format("\"{}\" is the home posture", target->name), "", "Make another posture home first."};
+        return Error{"edit.home", fmt::format("\"{}\" is the home posture", target->name), "",
+                     "Make another posture home first."};
     if (Status bad = checkUnused(cell, *target)) return *bad;
     if (Status bad = checkNoMember(cell, *target)) return *bad;
     Cell next = cell;
@@ -301,7 +338,8 @@ Result<Cell> setHome(const Cell& cell, TargetId id)
     const Target* target = findTarget(cell, id);
     if (!target) return missing("target");
     if (target->kind != Target::Kind::Posture)
-        return Error{"edit.home-pose", fmt::format("\"{}\" is a pose; home must be a posture", target->name), "", "Take a posture there and make it home."};
+        return Error{"edit.home-pose", fmt::format("\"{}\" is a pose; home must be a posture", target->name), "",
+                     "Take a posture there and make it home."};
     Cell next = cell;
     findIn(next.arms, target->arm)->home = id;
     return next;
@@ -309,10 +347,16 @@ Result<Cell> setHome(const Cell& cell, TargetId id)
 
 Status checkSignalValue(const Signal& signal, double value)
 {
-    const auto fail = [&](const char* needs, const char* remedy) { return Error{"edit.signal-value", fmt::format("\"{}\" cannot be {:.6g}: {}", signal.name, value, needs), "", remedy}; };
-    if (!std::isfinite(value) || std::abs(value) > 1e12) return fail("values go up to 1e12", "Give a value in that range.");
-    if (signal.kind == Signal::Kind::Digital && value != 0 && value != 1) return fail("it is on (1) or off (0)", "Give 1 or 0.");
-    if (signal.kind == Signal::Kind::Number && value != std::round(value)) return fail("it holds whole numbers", "Give a whole number.");
+    const auto fail = [&](const char* needs, const char* remedy) {
+        return Error{"edit.signal-value", fmt::format("\"{}\" cannot be {:.6g}: {}", signal.name, value, needs), "",
+                     remedy};
+    };
+    if (!std::isfinite(value) || std::abs(value) > 1e12)
+        return fail("values go up to 1e12", "Give a value in that range.");
+    if (signal.kind == Signal::Kind::Digital && value != 0 && value != 1)
+        return fail("it is on (1) or off (0)", "Give 1 or 0.");
+    if (signal.kind == Signal::Kind::Number && value != std::round(value))
+        return fail("it holds whole numbers", "Give a whole number.");
     return std::nullopt;
 }
 
@@ -323,41 +367,66 @@ Status checkAxisValue(const Frame& frame, double value)
     const bool turns = axis.kind == JointKind::Revolute;
     const double unit = turns ? kDegree : kMillimetre;
     const char* symbol = turns ? "°" : " mm";
-    return Error{"edit.axis-range", fmt::format("\"{}\" cannot go to {:.6g}{}; {:.6g} to {:.6g}{} is its range", frame.name, value / unit, symbol, axis.lowest / unit, axis.highest / unit, symbol), "",
-                 "Give a value in that range, or change the range of the axis."};
+    return Error{"edit.axis-range",
+                 fmt::format("\"{}\" cannot go to {:.6g}{}; {:.6g} to {:.6g}{} is its range", frame.name, value / unit,
+                             symbol, axis.lowest / unit, axis.highest / unit, symbol),
+                 "", "Give a value in that range, or change the range of the axis."};
 }
 
 Status checkStep(const Cell& cell, const Step& step)
 {
     const auto outside = [](double value, double low, double high) { return !(value >= low && value <= high); };
-    const auto fail = [](const char* code, std::string message, const char* remedy) { return Error{code, std::move(message), "", remedy}; };
-    if (step.isMove() && !findTarget(cell, step.target)) return fail("edit.step-target", "the move has no target", "Name a target of this cell.");
+    const auto fail = [](const char* code, std::string message, const char* remedy) {
+        return Error{code, std::move(message), "", remedy};
+    };
+    if (step.isMove() && !findTarget(cell, step.target))
+        return fail("edit.step-target", "the move has no target", "Name a target of this cell.");
     if (outside(step.jointSpeed, 1e-3, 1))
-        return fail("edit.step-speed", fmt::format("a joint move at {:.4g} % is not possible; 0.1 to 100 % is", step.jointSpeed * 100), "Give a speed in that range.");
+        return fail("edit.step-speed",
+                    fmt::format("a joint move at {:.4g} % is not possible; 0.1 to 100 % is", step.jointSpeed * 100),
+                    "Give a speed in that range.");
     if (outside(step.lineSpeed, 1e-4, 10))
-        return fail("edit.step-speed", fmt::format("a line at {:.6g} mm/s is not possible; 0.1 to 10000 mm/s is", step.lineSpeed * 1000), "Give a speed in that range.");
-    if (outside(step.blend, 0, 1)) return fail("edit.step-blend", fmt::format("a blend of {:.6g} mm is not possible; 0 to 1000 mm is", step.blend * 1000), "Give a blend in that range.");
+        return fail("edit.step-speed",
+                    fmt::format("a line at {:.6g} mm/s is not possible; 0.1 to 10000 mm/s is", step.lineSpeed * 1000),
+                    "Give a speed in that range.");
+    if (outside(step.blend, 0, 1))
+        return fail("edit.step-blend",
+                    fmt::format("a blend of {:.6g} mm is not possible; 0 to 1000 mm is", step.blend * 1000),
+                    "Give a blend in that range.");
     if (outside(step.standoff, 0, 1))
-        return fail("edit.step-standoff", fmt::format("a distance of {:.6g} mm is not possible; 0 to 1000 mm is", step.standoff * 1000), "Give a distance in that range.");
+        return fail("edit.step-standoff",
+                    fmt::format("a distance of {:.6g} mm is not possible; 0 to 1000 mm is", step.standoff * 1000),
+                    "Give a distance in that range.");
     if (step.kind == Step::Kind::SetSignal || step.kind == Step::Kind::WaitSignal) {
         const Signal* signal = findSignal(cell, step.signal);
         if (!signal) return fail("edit.step-signal", "the step has no signal", "Name a signal of this cell.");
         if (Status bad = checkSignalValue(*signal, step.value)) return bad;
         if (const FrameId writer = writerOf(cell, signal->id); writer && step.kind == Step::Kind::SetSignal)
-            return fail("edit.step-signal-written", fmt::format("\"{}\" is written by \"{}\"", signal->name, frameName(cell, writer)), "Set another signal; this one can be waited for.");
+            return fail("edit.step-signal-written",
+                        fmt::format("\"{}\" is written by \"{}\"", signal->name, frameName(cell, writer)),
+                        "Set another signal; this one can be waited for.");
     }
     if (step.kind == Step::Kind::MoveAxes) {
         const std::vector<FrameId> axes = axesOf(cell, step.device);
         if (axes.empty() || findFrame(cell, step.device)->device->kind == Device::Kind::Clamp)
-            return fail("edit.step-device", "the step has no device with axes", "Name a rail, turntable or positioner of this cell.");
+            return fail("edit.step-device", "the step has no device with axes",
+                        "Name a rail, turntable or positioner of this cell.");
         if (axes.size() != step.axes.size())
-            return fail("edit.step-axes", fmt::format("\"{}\" has {} {}, not {}", frameName(cell, step.device), axes.size(), axes.size() == 1 ? "axis" : "axes", step.axes.size()), "Give one value for each.");
+            return fail("edit.step-axes",
+                        fmt::format("\"{}\" has {} {}, not {}", frameName(cell, step.device), axes.size(),
+                                    axes.size() == 1 ? "axis" : "axes", step.axes.size()),
+                        "Give one value for each.");
         for (size_t i = 0; i < axes.size(); ++i)
             if (Status bad = checkAxisValue(*findFrame(cell, axes[i]), step.axes[i])) return bad;
     }
-    if (outside(step.seconds, 0, 3600)) return fail("edit.step-wait", fmt::format("a wait of {:.6g} s is not possible; 0 to 3600 s is", step.seconds), "Give a time in that range.");
+    if (outside(step.seconds, 0, 3600))
+        return fail("edit.step-wait", fmt::format("a wait of {:.6g} s is not possible; 0 to 3600 s is", step.seconds),
+                    "Give a time in that range.");
     if (step.isMove() && step.standoff > 0 && findTarget(cell, step.target)->kind == Target::Kind::Posture)
-        return fail("edit.step-standoff-posture", fmt::format("\"{}\" is a posture, so there is no distance to keep from it", findTarget(cell, step.target)->name), "Leave the distance out.");
+        return fail("edit.step-standoff-posture",
+                    fmt::format("\"{}\" is a posture, so there is no distance to keep from it",
+                                findTarget(cell, step.target)->name),
+                    "Leave the distance out.");
     return std::nullopt;
 }
 
@@ -365,7 +434,10 @@ Status checkOwnTarget(const Cell& cell, const Routine& routine, const Step& step
 {
     if (!step.isMove() || findTarget(cell, step.target)->arm == routine.arm) return std::nullopt;
     const Target& target = *findTarget(cell, step.target);
-    return Error{"edit.step-arm", fmt::format("\"{}\" is a target of \"{}\", not of \"{}\"", target.name, armOf(cell, target).name, armOf(cell, routine).name), "", "Take a target with the arm that runs this routine."};
+    return Error{"edit.step-arm",
+                 fmt::format("\"{}\" is a target of \"{}\", not of \"{}\"", target.name, armOf(cell, target).name,
+                             armOf(cell, routine).name),
+                 "", "Take a target with the arm that runs this routine."};
 }
 
 Result<Cell> insertStep(const Cell& cell, RoutineId id, size_t at, Step step, StepId* created)
@@ -420,16 +492,23 @@ Status checkThresholds(const Thresholds& t)
 {
     const auto pair = [](const char* name, double blocked, double caution, double unit, const char* symbol) -> Status {
         if (blocked >= 0 && blocked <= caution && caution <= 1e3) return std::nullopt;
-        return Error{"edit.threshold", fmt::format("{}: blocked at {:.4g} {}, caution at {:.4g} {} is not possible", name, blocked / unit, symbol, caution / unit, symbol),
+        return Error{"edit.threshold",
+                     fmt::format("{}: blocked at {:.4g} {}, caution at {:.4g} {} is not possible", name, blocked / unit,
+                                 symbol, caution / unit, symbol),
                      "", "Blocked must be at least 0 and not above caution."};
     };
     if (!(t.jointMargin >= 0 && t.jointMargin <= 3.2))
-        return Error{"edit.threshold", fmt::format("a joint margin of {:.4g}° is not possible; 0 to 180° is", degrees(t.jointMargin)), "", "Give a margin in that range."};
+        return Error{"edit.threshold",
+                     fmt::format("a joint margin of {:.4g}° is not possible; 0 to 180° is", degrees(t.jointMargin)), "",
+                     "Give a margin in that range."};
     if (Status bad = pair("wrist", t.wristBlocked, t.wristCaution, kDegree, "°")) return bad;
     if (Status bad = pair("elbow", t.elbowBlocked, t.elbowCaution, kMillimetre, "mm")) return bad;
     if (Status bad = pair("shoulder", t.shoulderBlocked, t.shoulderCaution, kMillimetre, "mm")) return bad;
     if (!(t.slideMargin >= 0 && t.slideMargin <= 10))
-        return Error{"edit.threshold", fmt::format("a margin of {:.4g} mm for sliding joints is not possible; 0 to 10000 mm is", millimetres(t.slideMargin)), "", "Give a margin in that range."};
+        return Error{"edit.threshold",
+                     fmt::format("a margin of {:.4g} mm for sliding joints is not possible; 0 to 10000 mm is",
+                                 millimetres(t.slideMargin)),
+                     "", "Give a margin in that range."};
     return pair("direction", t.directionBlocked, t.directionCaution, 1, "");
 }
 

@@ -7,13 +7,14 @@ namespace topikos {
 
 // Of the layout: core/cell/edit_layout.h; of patterns: core/cell/pattern.h.
 
-/// Names must be 1 to 60 characters, without line breaks, unique among objects of their kind (letter case does not count).
+/// Names must be 1 to 60 characters, without line breaks, unique among objects of their kind (letter case does not
+/// count).
 Result<Cell> renameCell(const Cell& cell, const std::string& name);
 Result<Cell> renameTarget(const Cell& cell, TargetId id, const std::string& name);
 Result<Cell> renameRoutine(const Cell& cell, RoutineId id, const std::string& name);
 
-/// Another arm on the same base. Targets, tool and routines stay; checks tell what no longer works. With another number of joints, home becomes the
-/// arm's own and other posture targets hold the flange where they did, if that is possible.
+/// Another arm on the same base. Targets, tool and routines stay; checks tell what no longer works. With another number
+/// of joints, home becomes the arm's own and other posture targets hold the flange where they did, if that is possible.
 Result<Cell> setArmModel(const Cell& cell, const ArmPtr& model);
 /// Chooses the convention in which orientations are shown and typed.
 Result<Cell> setAngles(const Cell& cell, AngleOrder angles);
@@ -24,9 +25,12 @@ Result<Cell> setTargetWays(const Cell& cell, const std::vector<std::pair<TargetI
 
 /// A pose target where the tool in force stands at `posture`, in `frame`, with the configuration of `posture`.
 /// Device axes between the arm and the frame stand at `axes` and come along with the target.
-Result<Cell> takePoseTarget(const Cell& cell, FrameId frame, const JointVector& posture, const std::string& name, TargetId* created = nullptr, const AxisValues& axes = {});
-Result<Cell> takePostureTarget(const Cell& cell, const JointVector& posture, const std::string& name, TargetId* created = nullptr);
-/// Takes the target anew at `posture`, keeping its kind, frame and place in the program. The tool becomes the one in force.
+Result<Cell> takePoseTarget(const Cell& cell, FrameId frame, const JointVector& posture, const std::string& name,
+                            TargetId* created = nullptr, const AxisValues& axes = {});
+Result<Cell> takePostureTarget(const Cell& cell, const JointVector& posture, const std::string& name,
+                               TargetId* created = nullptr);
+/// Takes the target anew at `posture`, keeping its kind, frame and place in the program. The tool becomes the one in
+/// force.
 Result<Cell> retakeTarget(const Cell& cell, TargetId id, const JointVector& posture, const AxisValues& axes = {});
 Result<Cell> setTargetPose(const Cell& cell, TargetId id, const Pose& frameFromTcp);
 /// Chooses one of the ways to reach a pose target.
@@ -48,7 +52,8 @@ Result<Cell> setThresholds(const Cell& cell, const Thresholds& thresholds);
 /// The first of `stem 1`, `stem 2`, … that no target has.
 std::string freeTargetName(const Cell& cell, const std::string& stem);
 
-/// What is wrong with a step's values, or nothing. Speeds in (0, 1] and (0, 10] m/s, blend and standoff 0 to 1 m, waits 0 to 3600 s.
+/// What is wrong with a step's values, or nothing. Speeds in (0, 1] and (0, 10] m/s, blend and standoff 0 to 1 m, waits
+/// 0 to 3600 s.
 Status checkStep(const Cell& cell, const Step& step);
 /// Routines go to targets of their own arm only.
 Status checkOwnTarget(const Cell& cell, const Routine& routine, const Step& step);

@@ -18,7 +18,8 @@ Status checkSolids(const std::vector<Solid>& solids)
 
 /// Changes one object of a list; `change` may refuse.
 template <class Object, class Change>
-Result<Cell> changed(const Cell& cell, std::vector<Object> Cell::*objects, decltype(Object::id) id, const char* what, Change change)
+Result<Cell> changed(const Cell& cell, std::vector<Object> Cell::*objects, decltype(Object::id) id, const char* what,
+                     Change change)
 {
     Cell next = cell;
     Object* object = findIn(next.*objects, id);
@@ -31,12 +32,22 @@ Result<Cell> changed(const Cell& cell, std::vector<Object> Cell::*objects, declt
 
 Result<Cell> renameFrame(const Cell& cell, FrameId id, const std::string& name)
 {
-    if (lowered(name) == "world") return Error{"edit.name-taken", "\"World\" is the name of the root frame", "", "Choose a different name."};
+    if (lowered(name) == "world")
+        return Error{"edit.name-taken", "\"World\" is the name of the root frame", "", "Choose a different name."};
     return renamed(cell, &Cell::frames, id, name, "frame");
 }
-Result<Cell> renamePart(const Cell& cell, PartId id, const std::string& name) { return renamed(cell, &Cell::parts, id, name, "part"); }
-Result<Cell> renamePartKind(const Cell& cell, PartKindId id, const std::string& name) { return renamed(cell, &Cell::partKinds, id, name, "kind of part"); }
-Result<Cell> renameTool(const Cell& cell, ToolId id, const std::string& name) { return renamed(cell, &Cell::tools, id, name, "tool"); }
+Result<Cell> renamePart(const Cell& cell, PartId id, const std::string& name)
+{
+    return renamed(cell, &Cell::parts, id, name, "part");
+}
+Result<Cell> renamePartKind(const Cell& cell, PartKindId id, const std::string& name)
+{
+    return renamed(cell, &Cell::partKinds, id, name, "kind of part");
+}
+Result<Cell> renameTool(const Cell& cell, ToolId id, const std::string& name)
+{
+    return renamed(cell, &Cell::tools, id, name, "tool");
+}
 
 Result<Cell> renamePattern(const Cell& cell, PatternId id, const std::string& name)
 {
@@ -75,8 +86,15 @@ Result<Cell> setFrameParent(const Cell& cell, FrameId id, FrameId parent)
     return changed(cell, &Cell::frames, id, "frame", [&](Frame& frame) -> Status {
         if (parent && !findFrame(cell, parent)) return missing("frame");
         if (parent && isBelow(cell, parent, id))
-            return Error{"edit.frame-loop", fmt::format("\"{}\" hangs below \"{}\" and cannot carry it", frameName(cell, parent), frame.name), "", "Choose a parent outside its own branch."};
-        if (frame.axis) return Error{"edit.axis-parent", fmt::format("\"{}\" is an axis of \"{}\"", frame.name, frameName(cell, deviceOfAxis(cell, id))), "", "Give the device another parent."};
+            return Error{
+                "edit.frame-loop",
+                fmt::format("\"{}\" hangs below \"{}\" and cannot carry it", frameName(cell, parent), frame.name), "",
+                "Choose a parent outside its own branch."};
+        if (frame.axis)
+            return Error{
+                "edit.axis-parent",
+                fmt::format("\"{}\" is an axis of \"{}\"", frame.name, frameName(cell, deviceOfAxis(cell, id))), "",
+                "Give the device another parent."};
         const Pose newFromOld = inverse(worldFromFrame(cell, parent)) * worldFromFrame(cell, frame.parent);
         frame.pose = newFromOld * frame.pose;
         if (frame.measured) frame.measured = newFromOld * *frame.measured;
@@ -117,12 +135,21 @@ Result<Cell> deleteFrame(const Cell& cell, FrameId id)
     if (!frame) return missing("frame");
     const auto goes = [&](FrameId f) { return f && isBelow(cell, f, id); };
     for (const ArmStation& arm : cell.arms)
-        if (goes(arm.mount)) return Error{"edit.frame-mount", fmt::format("\"{}\" stands on \"{}\"", arm.name, frameName(cell, arm.mount)), "", "Put the arm on another frame first."};
-    if (frame->axis) return Error{"edit.axis-delete", fmt::format("\"{}\" is an axis of \"{}\"", frame->name, frameName(cell, deviceOfAxis(cell, id))), "", "Delete the device."};
+        if (goes(arm.mount))
+            return Error{"edit.frame-mount",
+                         fmt::format("\"{}\" stands on \"{}\"", arm.name, frameName(cell, arm.mount)), "",
+                         "Put the arm on another frame first."};
+    if (frame->axis)
+        return Error{"edit.axis-delete",
+                     fmt::format("\"{}\" is an axis of \"{}\"", frame->name, frameName(cell, deviceOfAxis(cell, id))),
+                     "", "Delete the device."};
     for (const Routine& routine : cell.routines)
         for (size_t i = 0; i < routine.steps.size(); ++i)
             if (routine.steps[i].kind == Step::Kind::MoveAxes && goes(routine.steps[i].device))
-                return Error{"edit.device-used", fmt::format("step {} of \"{}\" moves \"{}\"", i + 1, routine.name, frameName(cell, routine.steps[i].device)), "", "Delete that step first."};
+                return Error{"edit.device-used",
+                             fmt::format("step {} of \"{}\" moves \"{}\"", i + 1, routine.name,
+                                         frameName(cell, routine.steps[i].device)),
+                             "", "Delete that step first."};
     Cell next = cell;
     for (const Target& target : cell.targets) {
         if (target.kind != Target::Kind::Pose || !goes(target.frame)) continue;
@@ -133,8 +160,10 @@ Result<Cell> deleteFrame(const Cell& cell, FrameId id)
     std::erase_if(next.patterns, [&](const Pattern& p) { return goes(p.frame); });
     std::erase_if(next.frames, [&](const Frame& f) { return goes(f.id); });
     const auto axisGoes = [&](const AxisValue& a) { return goes(a.frame); };
-    for (Target& target : next.targets) std::erase_if(target.axes, axisGoes);
-    for (Pattern& pattern : next.patterns) std::erase_if(pattern.axes, axisGoes);
+    for (Target& target : next.targets)
+        std::erase_if(target.axes, axisGoes);
+    for (Pattern& pattern : next.patterns)
+        std::erase_if(pattern.axes, axisGoes);
     const auto lost = [&](const ContactMember& m) { return m.kind == ContactMember::Kind::Frame && goes({m.id}); };
     std::erase_if(next.contact.pairs, [&](const ContactPair& p) { return lost(p.a) || lost(p.b); });
     dropUnusedKinds(next);
@@ -220,7 +249,9 @@ Result<Cell> changePartKind(const Cell& cell, const PartKind& kind)
 {
     if (Status bad = checkNewName(cell.partKinds, kind.name, kind.id)) return *bad;
     if (Status bad = checkSolids(kind.solids)) return *bad;
-    if (!(kind.mass >= 0 && kind.mass <= 1e5)) return Error{"edit.mass", fmt::format("a mass of {:.6g} kg is not possible; 0 to 100000 kg is", kind.mass), "", "Give a mass in that range."};
+    if (!(kind.mass >= 0 && kind.mass <= 1e5))
+        return Error{"edit.mass", fmt::format("a mass of {:.6g} kg is not possible; 0 to 100000 kg is", kind.mass), "",
+                     "Give a mass in that range."};
     return changed(cell, &Cell::partKinds, kind.id, "kind of part", [&](PartKind& own) -> Status {
         own = kind;
         return std::nullopt;
@@ -243,7 +274,9 @@ Result<Cell> addTool(const Cell& cell, const std::string& name, ToolId* created)
 
 Status checkTool(const Tool& tool)
 {
-    const auto fail = [](const char* code, std::string message) { return Error{code, std::move(message), "", "Give a value in that range."}; };
+    const auto fail = [](const char* code, std::string message) {
+        return Error{code, std::move(message), "", "Give a value in that range."};
+    };
     if (Status bad = checkPose(tool.flangeFromTcp)) return bad;
     for (const ToolPoint& point : tool.points) {
         if (Status bad = checkNewName(tool.points, point.name, point.id)) return bad;
@@ -252,16 +285,31 @@ Status checkTool(const Tool& tool)
     if (Status bad = checkSolids(tool.body)) return bad;
     if (Status bad = checkSolids(tool.jaw)) return bad;
     const Gripper& g = tool.gripper;
-    if (!(g.closed >= 0 && g.open >= g.closed && g.open <= 10)) return fail("edit.gripper", fmt::format("jaws from {:.6g} to {:.6g} mm are not possible; 0 <= closed <= open <= 10000 mm is", g.closed * 1000, g.open * 1000));
-    if (!(g.time >= 0 && g.time <= 60)) return fail("edit.gripper", fmt::format("{:.6g} s for the gripper is not possible; 0 to 60 s is", g.time));
-    if (!(g.grasp >= 0 && g.grasp <= 10)) return fail("edit.gripper", fmt::format("a grip distance of {:.6g} mm is not possible; 0 to 10000 mm is", g.grasp * 1000));
-    if (!(g.pivot > 0 && g.pivot <= 10)) return fail("edit.gripper", fmt::format("pivots {:.6g} mm behind the TCP are not possible; above 0 and up to 10000 mm is", g.pivot * 1000));
-    if (!(g.region.minCoeff() >= 0 && g.region.maxCoeff() <= 10)) return fail("edit.gripper", "a grip region must have edges of 0 to 10000 mm");
-    if (!(tool.mass >= 0 && tool.mass <= 1e5)) return fail("edit.mass", fmt::format("a mass of {:.6g} kg is not possible; 0 to 100000 kg is", tool.mass));
-    if (!tool.centreOfMass.allFinite() || tool.centreOfMass.cwiseAbs().maxCoeff() > 10) return fail("edit.mass", "the centre of mass must lie within 10 m of the flange");
+    if (!(g.closed >= 0 && g.open >= g.closed && g.open <= 10))
+        return fail("edit.gripper",
+                    fmt::format("jaws from {:.6g} to {:.6g} mm are not possible; 0 <= closed <= open <= 10000 mm is",
+                                g.closed * 1000, g.open * 1000));
+    if (!(g.time >= 0 && g.time <= 60))
+        return fail("edit.gripper", fmt::format("{:.6g} s for the gripper is not possible; 0 to 60 s is", g.time));
+    if (!(g.grasp >= 0 && g.grasp <= 10))
+        return fail("edit.gripper",
+                    fmt::format("a grip distance of {:.6g} mm is not possible; 0 to 10000 mm is", g.grasp * 1000));
+    if (!(g.pivot > 0 && g.pivot <= 10))
+        return fail("edit.gripper",
+                    fmt::format("pivots {:.6g} mm behind the TCP are not possible; above 0 and up to 10000 mm is",
+                                g.pivot * 1000));
+    if (!(g.region.minCoeff() >= 0 && g.region.maxCoeff() <= 10))
+        return fail("edit.gripper", "a grip region must have edges of 0 to 10000 mm");
+    if (!(tool.mass >= 0 && tool.mass <= 1e5))
+        return fail("edit.mass", fmt::format("a mass of {:.6g} kg is not possible; 0 to 100000 kg is", tool.mass));
+    if (!tool.centreOfMass.allFinite() || tool.centreOfMass.cwiseAbs().maxCoeff() > 10)
+        return fail("edit.mass", "the centre of mass must lie within 10 m of the flange");
     const Vec3& i = tool.inertia;
-    if (!(i.minCoeff() >= 0 && i.maxCoeff() <= 1e5)) return fail("edit.inertia", "moments of inertia are 0 to 100000 kg m²");
-    if (2 * i.maxCoeff() > i.sum() * (1 + 1e-9) + 1e-12) return fail("edit.inertia", "no body has such moments of inertia: none can be larger than the two others together");
+    if (!(i.minCoeff() >= 0 && i.maxCoeff() <= 1e5))
+        return fail("edit.inertia", "moments of inertia are 0 to 100000 kg m²");
+    if (2 * i.maxCoeff() > i.sum() * (1 + 1e-9) + 1e-12)
+        return fail("edit.inertia",
+                    "no body has such moments of inertia: none can be larger than the two others together");
     return std::nullopt;
 }
 
@@ -269,10 +317,14 @@ Result<Cell> changeTool(const Cell& cell, const Tool& tool)
 {
     if (Status bad = checkNewName(cell.tools, tool.name, tool.id)) return *bad;
     if (Status bad = checkTool(tool)) return *bad;
-    const auto gone = [&](TcpId tcp) { return tcp && std::none_of(tool.points.begin(), tool.points.end(), [&](const ToolPoint& p) { return p.id == tcp; }); };
+    const auto gone = [&](TcpId tcp) {
+        return tcp
+               && std::none_of(tool.points.begin(), tool.points.end(), [&](const ToolPoint& p) { return p.id == tcp; });
+    };
     for (const Target& target : cell.targets)
         if (target.kind == Target::Kind::Pose && target.tool == tool.id && gone(target.tcp))
-            return Error{"edit.tool-used", fmt::format("the target \"{}\" uses this point of the tool", target.name), "", "Take that target with another point first."};
+            return Error{"edit.tool-used", fmt::format("the target \"{}\" uses this point of the tool", target.name),
+                         "", "Take that target with another point first."};
     Result<Cell> next = changed(cell, &Cell::tools, tool.id, "tool", [&](Tool& own) -> Status {
         own = tool;
         return std::nullopt;
@@ -311,14 +363,19 @@ Result<Cell> setToolInForce(const Cell& cell, ToolId id, TcpId tcp)
 {
     const Tool* tool = findTool(cell, id);
     if (!tool) return missing("tool");
-    if (tcp && std::none_of(tool->points.begin(), tool->points.end(), [&](const ToolPoint& p) { return p.id == tcp; })) return missing("point of the tool");
+    if (tcp && std::none_of(tool->points.begin(), tool->points.end(), [&](const ToolPoint& p) { return p.id == tcp; }))
+        return missing("point of the tool");
     for (const ArmStation& other : cell.arms)
-        if (other.id != cell.inHand && other.tool == id) return Error{"edit.tool-used", fmt::format("\"{}\" carries \"{}\"", other.name, tool->name), "", "Add another tool for this arm."};
+        if (other.id != cell.inHand && other.tool == id)
+            return Error{"edit.tool-used", fmt::format("\"{}\" carries \"{}\"", other.name, tool->name), "",
+                         "Add another tool for this arm."};
     Cell next = cell;
     ArmStation& arm = armInHand(next);
     if (arm.tool != id) {
         // What the other tool touched says nothing about this one.
-        const auto isTool = [&](const ContactMember& m) { return m.kind == ContactMember::Kind::Tool && m.arm == arm.id; };
+        const auto isTool = [&](const ContactMember& m) {
+            return m.kind == ContactMember::Kind::Tool && m.arm == arm.id;
+        };
         std::erase_if(next.contact.pairs, [&](const ContactPair& p) { return isTool(p.a) || isTool(p.b); });
     }
     arm.tool = id;
@@ -331,11 +388,17 @@ Result<Cell> deleteTool(const Cell& cell, ToolId id)
     const Tool* tool = findTool(cell, id);
     if (!tool) return missing("tool");
     for (const ArmStation& arm : cell.arms)
-        if (id == arm.tool) return Error{"edit.tool-used", fmt::format("\"{}\" carries \"{}\"", arm.name, tool->name), "", "Put another tool in force first."};
+        if (id == arm.tool)
+            return Error{"edit.tool-used", fmt::format("\"{}\" carries \"{}\"", arm.name, tool->name), "",
+                         "Put another tool in force first."};
     for (const Target& target : cell.targets)
-        if (target.kind == Target::Kind::Pose && target.tool == id) return Error{"edit.tool-used", fmt::format("the target \"{}\" uses \"{}\"", target.name, tool->name), "", "Take that target with another tool first."};
+        if (target.kind == Target::Kind::Pose && target.tool == id)
+            return Error{"edit.tool-used", fmt::format("the target \"{}\" uses \"{}\"", target.name, tool->name), "",
+                         "Take that target with another tool first."};
     for (const Pattern& pattern : cell.patterns)
-        if (pattern.tool == id) return Error{"edit.tool-used", fmt::format("the pattern \"{}\" uses \"{}\"", pattern.name, tool->name), "", "Give that pattern another tool first."};
+        if (pattern.tool == id)
+            return Error{"edit.tool-used", fmt::format("the pattern \"{}\" uses \"{}\"", pattern.name, tool->name), "",
+                         "Give that pattern another tool first."};
     Cell next = cell;
     std::erase_if(next.tools, [id](const Tool& t) { return t.id == id; });
     return next;
@@ -361,16 +424,20 @@ Result<Cell> isolateFrame(const Cell& cell, FrameId id)
 {
     if (!findFrame(cell, id)) return missing("frame");
     Cell next = cell;
-    for (Frame& f : next.frames) f.look.hidden = !isBelow(cell, f.id, id);
-    for (Part& p : next.parts) p.look.hidden = !p.frame || !isBelow(cell, p.frame, id);
+    for (Frame& f : next.frames)
+        f.look.hidden = !isBelow(cell, f.id, id);
+    for (Part& p : next.parts)
+        p.look.hidden = !p.frame || !isBelow(cell, p.frame, id);
     return next;
 }
 
 Result<Cell> showAll(const Cell& cell)
 {
     Cell next = cell;
-    for (Frame& f : next.frames) f.look.hidden = false;
-    for (Part& p : next.parts) p.look.hidden = false;
+    for (Frame& f : next.frames)
+        f.look.hidden = false;
+    for (Part& p : next.parts)
+        p.look.hidden = false;
     return next;
 }
 

@@ -11,7 +11,8 @@ Result<Cell> renamePartKind(const Cell& cell, PartKindId id, const std::string& 
 Result<Cell> renameTool(const Cell& cell, ToolId id, const std::string& name);
 Result<Cell> renamePattern(const Cell& cell, PatternId id, const std::string& name);
 
-Result<Cell> addFrame(const Cell& cell, const std::string& name, FrameId parent, const Pose& parentFromFrame, FrameId* created = nullptr);
+Result<Cell> addFrame(const Cell& cell, const std::string& name, FrameId parent, const Pose& parentFromFrame,
+                      FrameId* created = nullptr);
 /// Moves a frame to where it is to stand now: the measured placement if that is in force, else the drawn one.
 Result<Cell> setFramePose(const Cell& cell, FrameId id, const Pose& parentFromFrame);
 /// New parent; the place in the world is kept, as drawn and as measured.
@@ -21,11 +22,12 @@ Result<Cell> setFrameMeasured(const Cell& cell, FrameId id, const std::optional<
 /// Whether measured placements are in force.
 Result<Cell> setAsBuilt(const Cell& cell, bool on);
 Result<Cell> setFrameSolids(const Cell& cell, FrameId id, const std::vector<Solid>& solids);
-/// Takes away the frame, all frames below it, and the parts, targets and patterns in them. Refused for what the arm stands on and while steps
-/// use one of the targets.
+/// Takes away the frame, all frames below it, and the parts, targets and patterns in them. Refused for what the arm
+/// stands on and while steps use one of the targets.
 Result<Cell> deleteFrame(const Cell& cell, FrameId id);
 /// A part of a kind of its own, which is a box of 100 mm until it gets another shape.
-Result<Cell> addPart(const Cell& cell, const std::string& name, FrameId frame, const Pose& frameFromPart, PartId* created = nullptr);
+Result<Cell> addPart(const Cell& cell, const std::string& name, FrameId frame, const Pose& frameFromPart,
+                     PartId* created = nullptr);
 /// One more part of the same kind, beside it.
 Result<Cell> copyPart(const Cell& cell, PartId id, PartId* created = nullptr);
 /// Refused for parts of a pattern. A kind that nothing has any more goes as well.
@@ -42,7 +44,8 @@ Result<Cell> addTool(const Cell& cell, const std::string& name, ToolId* created 
 /// Replaces the tool with the same id. Points that targets use cannot go.
 Result<Cell> changeTool(const Cell& cell, const Tool& tool);
 Result<Cell> setToolTcp(const Cell& cell, ToolId id, const Pose& flangeFromTcp, TcpId tcp = {});
-Result<Cell> addToolPoint(const Cell& cell, ToolId id, const std::string& name, const Pose& flangeFromTcp, TcpId* created = nullptr);
+Result<Cell> addToolPoint(const Cell& cell, ToolId id, const std::string& name, const Pose& flangeFromTcp,
+                          TcpId* created = nullptr);
 /// The tool in force, and the point of it, are what the arm carries and poses are read at.
 Result<Cell> setToolInForce(const Cell& cell, ToolId id, TcpId tcp = {});
 /// Refused for the tool in force and while targets use it.

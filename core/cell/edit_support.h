@@ -23,7 +23,8 @@ template <class Object>
 const Object* findNamed(const std::vector<Object>& objects, const std::string& name, decltype(Object::id) except = {})
 {
     const std::string wanted = lowered(name);
-    const auto it = std::find_if(objects.begin(), objects.end(), [&](const Object& o) { return o.id != except && lowered(o.name) == wanted; });
+    const auto it = std::find_if(objects.begin(), objects.end(),
+                                 [&](const Object& o) { return o.id != except && lowered(o.name) == wanted; });
     return it == objects.end() ? nullptr : &*it;
 }
 
@@ -36,23 +37,22 @@ Status checkNewName(const std::vector<Object>& objects, const std::string& name,
     return std::nullopt;
 }
 
-template <class Object>
-Object* findIn(std::vector<Object>& objects, decltype(Object::id) id)
+template <class Object> Object* findIn(std::vector<Object>& objects, decltype(Object::id) id)
 {
     const auto it = std::find_if(objects.begin(), objects.end(), [id](const Object& o) { return o.id == id; });
     return it == objects.end() ? nullptr : &*it;
 }
 
 /// What belongs to a pattern is named and placed by it.
-template <class Object>
-Status checkNoMember(const Cell& cell, const Object& object)
+template <class Object> Status checkNoMember(const Cell& cell, const Object& object)
 {
     if (!object.pattern) return std::nullopt;
     return inPattern(object.name, findPattern(cell, object.pattern)->name);
 }
 
 template <class Object>
-Result<Cell> renamed(const Cell& cell, std::vector<Object> Cell::*objects, decltype(Object::id) id, const std::string& name, const char* what)
+Result<Cell> renamed(const Cell& cell, std::vector<Object> Cell::*objects, decltype(Object::id) id,
+                     const std::string& name, const char* what)
 {
     if (Status bad = checkNewName(cell.*objects, name, id)) return *bad;
     Cell next = cell;
@@ -64,13 +64,14 @@ Result<Cell> renamed(const Cell& cell, std::vector<Object> Cell::*objects, declt
     return next;
 }
 
-/// The first of `stem`, `stem 2`, `stem 3` … that nothing in the list has; long stems are shortened so that it is a possible name.
-template <class Object>
-std::string freeNameIn(const std::vector<Object>& objects, const std::string& stem)
+/// The first of `stem`, `stem 2`, `stem 3` … that nothing in the list has; long stems are shortened so that it is a
+/// possible name.
+template <class Object> std::string freeNameIn(const std::vector<Object>& objects, const std::string& stem)
 {
     const std::string base = shortened(stem, kLongestStem);
     std::string name = base;
-    for (int i = 2; findNamed(objects, name); ++i) name = base + " " + std::to_string(i);
+    for (int i = 2; findNamed(objects, name); ++i)
+        name = base + " " + std::to_string(i);
     return name;
 }
 

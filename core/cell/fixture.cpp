@@ -13,7 +13,8 @@ namespace {
 class Graft {
 public:
     /// `same`: both are the same cell, so that tools and kinds of parts are there already.
-    Graft(Cell& into, const Cell& from, bool same) : m_into(into), m_from(from), m_same(same), m_suffix(same ? " copy" : "")
+    Graft(Cell& into, const Cell& from, bool same) :
+        m_into(into), m_from(from), m_same(same), m_suffix(same ? " copy" : "")
     {
         if (same) return;
         // Tools and kinds that both cells have are not brought twice.
@@ -100,8 +101,7 @@ public:
     const std::map<PatternId, PatternId>& patterns() const { return m_patterns; }
 
 private:
-    template <class Object>
-    Object copied(const Object& object, const std::vector<Object>& list)
+    template <class Object> Object copied(const Object& object, const std::vector<Object>& list)
     {
         Object copy = object;
         copy.id = {m_into.nextId++};
@@ -122,7 +122,8 @@ private:
         return it->second;
     }
 
-    /// Two devices cannot write the same signal; those of another cell are not here at all. The kind of part it makes comes along.
+    /// Two devices cannot write the same signal; those of another cell are not here at all. The kind of part it makes
+    /// comes along.
     void bring(Device& device)
     {
         device.output = device.number = {};
@@ -152,8 +153,7 @@ private:
     }
 
     /// Whether two objects differ in nothing but their id. Points of a tool have ids of their own.
-    template <class Object>
-    static bool alike(const Object& a, Object b)
+    template <class Object> static bool alike(const Object& a, Object b)
     {
         if constexpr (requires { a.points; })
             if (!a.points.empty() || !b.points.empty()) return false;
@@ -179,7 +179,8 @@ namespace {
 
 /// Plants the frame and all below it; `move` says where the new frame stands in its parent, from where the old one did.
 template <class Move>
-Result<Cell> planted(const Cell& cell, const Cell& from, FrameId id, FrameId parent, bool same, Move move, FrameId* created)
+Result<Cell> planted(const Cell& cell, const Cell& from, FrameId id, FrameId parent, bool same, Move move,
+                     FrameId* created)
 {
     Cell grown = cell;
     Graft graft(grown, from, same);
@@ -203,10 +204,13 @@ Result<Cell> copyFixture(const Cell& cell, FrameId id, FrameId* created)
     const Frame* original = findFrame(cell, id);
     if (!original) return missing("frame");
     // Beside the original, so that both are seen.
-    return planted(cell, cell, id, original->parent, true, [](Pose pose) {
-        pose.translation += Vec3(0.3, 0.3, 0);
-        return pose;
-    }, created);
+    return planted(
+        cell, cell, id, original->parent, true,
+        [](Pose pose) {
+            pose.translation += Vec3(0.3, 0.3, 0);
+            return pose;
+        },
+        created);
 }
 
 Result<Cell> bringFixture(const Cell& cell, const Cell& from, FrameId id, FrameId* created)
@@ -214,7 +218,8 @@ Result<Cell> bringFixture(const Cell& cell, const Cell& from, FrameId id, FrameI
     const Frame* original = findFrame(from, id);
     if (!original) return missing("frame");
     const Pose parent = worldFromFrame(from, original->parent);
-    return planted(cell, from, id, {}, false, [&](const Pose& pose) { return parent * pose; }, created);
+    return planted(
+        cell, from, id, {}, false, [&](const Pose& pose) { return parent * pose; }, created);
 }
 
 Result<Cell> bringTool(const Cell& cell, const Cell& from, ToolId id, ToolId* created)

@@ -23,7 +23,8 @@ public:
     /// One undoable step. A refused edit leaves everything as it was. An open gesture is closed first.
     Status apply(const std::string& label, const Edit& edit);
 
-    /// A drag: every replace() edits the cell as it was at beginGesture(); all of it is one undoable step, or none if cancelled.
+    /// A drag: every replace() edits the cell as it was at beginGesture(); all of it is one undoable step, or none if
+    /// cancelled.
     void beginGesture(const std::string& label);
     Status replace(const Edit& edit);
     void endGesture();

@@ -14,7 +14,10 @@ namespace {
 
 constexpr double kFullTurn = 2 * std::numbers::pi;
 
-std::uint32_t placeCount(const Pattern& p) { return p.columns * (p.layout == Pattern::Layout::Grid ? p.rows : 1) * p.layers; }
+std::uint32_t placeCount(const Pattern& p)
+{
+    return p.columns * (p.layout == Pattern::Layout::Grid ? p.rows : 1) * p.layers;
+}
 
 Pose poseAt(const Pattern& p, std::uint32_t place)
 {
@@ -25,22 +28,27 @@ Pose poseAt(const Pattern& p, std::uint32_t place)
         const Pose turn{Vec3::Zero(), Quat(Eigen::AngleAxisd(angle, Vec3::UnitZ()))};
         return p.first * turn * translated({p.pitch[0], 0, p.pitch[2] * layer});
     }
-    const std::uint32_t column = place % p.columns, row = place / p.columns % p.rows, layer = place / (p.columns * p.rows);
+    const std::uint32_t column = place % p.columns, row = place / p.columns % p.rows,
+                        layer = place / (p.columns * p.rows);
     const double shift = row % 2 ? p.stagger : 0;
     return p.first * translated({p.pitch[0] * (column + shift), p.pitch[1] * row, p.pitch[2] * layer});
 }
 
 /// Makes the members of a kind fit the places. `make` fills a new one.
 template <class Object, class Make>
-void fitMembers(Cell& cell, std::vector<Object> Cell::*objects, const Pattern& pattern, const std::vector<PatternPlace>& places, Make make)
+void fitMembers(Cell& cell, std::vector<Object> Cell::*objects, const Pattern& pattern,
+                const std::vector<PatternPlace>& places, Make make)
 {
     std::vector<Object> members, others;
-    for (Object& o : cell.*objects) (o.pattern == pattern.id ? members : others).push_back(std::move(o));
+    for (Object& o : cell.*objects)
+        (o.pattern == pattern.id ? members : others).push_back(std::move(o));
     std::set<std::string> taken;
-    for (const Object& o : others) taken.insert(lowered(o.name));
+    for (const Object& o : others)
+        taken.insert(lowered(o.name));
     const std::string stem = shortened(pattern.name, kLongestStem);
     for (size_t i = 0; i < places.size(); ++i) {
-        const auto old = std::find_if(members.begin(), members.end(), [&](const Object& o) { return o.place == places[i].place; });
+        const auto old =
+            std::find_if(members.begin(), members.end(), [&](const Object& o) { return o.place == places[i].place; });
         Object o = old != members.end() ? *old : Object{};
         if (!o.id) {
             o.id = {cell.nextId++};
@@ -51,7 +59,8 @@ void fitMembers(Cell& cell, std::vector<Object> Cell::*objects, const Pattern& p
         o.frame = pattern.frame;
         o.pose = places[i].pose;
         o.name = fmt::format("{} {}", stem, i + 1);
-        for (int k = 2; !taken.insert(lowered(o.name)).second; ++k) o.name = fmt::format("{} {}-{}", stem, i + 1, k);
+        for (int k = 2; !taken.insert(lowered(o.name)).second; ++k)
+            o.name = fmt::format("{} {}-{}", stem, i + 1, k);
         others.push_back(std::move(o));
     }
     cell.*objects = std::move(others);
@@ -61,7 +70,8 @@ Status usedBy(const Cell& cell, const Pattern& pattern, const std::vector<Patter
 {
     for (const Target& target : cell.targets) {
         if (target.pattern != pattern.id) continue;
-        if (std::any_of(kept.begin(), kept.end(), [&](const PatternPlace& p) { return p.place == target.place; })) continue;
+        if (std::any_of(kept.begin(), kept.end(), [&](const PatternPlace& p) { return p.place == target.place; }))
+            continue;
         if (Status used = checkUnused(cell, target)) return used;
     }
     return std::nullopt;
@@ -72,7 +82,8 @@ Result<Cell> fitted(Cell cell, const Pattern& pattern)
     const std::vector<PatternPlace> places = placesOf(pattern);
     const bool parts = pattern.content == Pattern::Content::Parts;
     if (Status used = usedBy(cell, pattern, parts ? std::vector<PatternPlace>{} : places)) return *used;
-    fitMembers(cell, &Cell::parts, pattern, parts ? places : std::vector<PatternPlace>{}, [&](Part& part) { part.kind = pattern.kind; });
+    fitMembers(cell, &Cell::parts, pattern, parts ? places : std::vector<PatternPlace>{},
+               [&](Part& part) { part.kind = pattern.kind; });
     fitMembers(cell, &Cell::targets, pattern, parts ? std::vector<PatternPlace>{} : places, [&](Target& target) {
         if (!target.tool) target.configuration = pattern.configuration;
         target.arm = pattern.arm;
@@ -94,15 +105,19 @@ std::vector<PatternPlace> placesOf(const Pattern& p)
             const std::uint32_t row = i / p.columns, column = i % p.columns;
             if (row % 2) place = row * p.columns + (p.columns - 1 - column);
         }
-        if (std::find(p.leftOut.begin(), p.leftOut.end(), place) == p.leftOut.end()) out.push_back({place, poseAt(p, place)});
+        if (std::find(p.leftOut.begin(), p.leftOut.end(), place) == p.leftOut.end())
+            out.push_back({place, poseAt(p, place)});
     }
     if (p.order == Pattern::Order::Nearest)
         for (size_t i = 0; i + 1 < out.size(); ++i) {
-            const auto away = [&](const PatternPlace& q) { return (q.pose.translation - out[i].pose.translation).squaredNorm(); };
-            const auto next = std::min_element(out.begin() + std::ptrdiff_t(i) + 1, out.end(), [&](const PatternPlace& a, const PatternPlace& b) {
-                const double x = away(a), y = away(b);
-                return std::abs(x - y) > 1e-12 ? x < y : a.place < b.place;
-            });
+            const auto away = [&](const PatternPlace& q) {
+                return (q.pose.translation - out[i].pose.translation).squaredNorm();
+            };
+            const auto next = std::min_element(out.begin() + std::ptrdiff_t(i) + 1, out.end(),
+                                               [&](const PatternPlace& a, const PatternPlace& b) {
+                                                   const double x = away(a), y = away(b);
+                                                   return std::abs(x - y) > 1e-12 ? x < y : a.place < b.place;
+                                               });
             std::rotate(out.begin() + std::ptrdiff_t(i) + 1, next, next + 1);
         }
     return out;
@@ -122,19 +137,38 @@ std::vector<Pose> membersOf(const Cell& cell, const Pattern& pattern)
 
 Status checkPattern(const Cell& cell, const Pattern& p)
 {
-    const auto fail = [](const char* code, std::string message, const char* remedy) { return Error{code, std::move(message), "", remedy}; };
-    if (p.frame && !findFrame(cell, p.frame)) return fail("edit.missing", "the pattern's frame is not in the cell", "Choose another one.");
+    const auto fail = [](const char* code, std::string message, const char* remedy) {
+        return Error{code, std::move(message), "", remedy};
+    };
+    if (p.frame && !findFrame(cell, p.frame))
+        return fail("edit.missing", "the pattern's frame is not in the cell", "Choose another one.");
     for (const std::uint32_t count : {p.columns, p.rows, p.layers})
-        if (count < 1 || count > 10000) return fail("edit.pattern-count", fmt::format("a count of {} is not possible; 1 to 10000 is", count), "Give a count in that range.");
+        if (count < 1 || count > 10000)
+            return fail("edit.pattern-count", fmt::format("a count of {} is not possible; 1 to 10000 is", count),
+                        "Give a count in that range.");
     if (std::uint64_t(p.columns) * p.rows * p.layers > 10000)
-        return fail("edit.pattern-count", fmt::format("the pattern has {} places; 10000 is the limit", std::uint64_t(p.columns) * p.rows * p.layers), "Make it smaller.");
-    if (!p.pitch.allFinite() || p.pitch.cwiseAbs().maxCoeff() > 100) return fail("edit.pattern-pitch", "a distance in the pattern is above 100 m", "Check the unit: distances are typed in mm.");
-    if (!(p.stagger >= 0 && p.stagger < 1)) return fail("edit.pattern-stagger", fmt::format("a stagger of {:.4g} is not possible; 0 to below 1 is", p.stagger), "Give a part of the pitch.");
-    if (!(std::abs(p.sweep) <= kFullTurn + 1e-9)) return fail("edit.pattern-sweep", "a ring goes round once at most", "Give an angle of up to 360°.");
-    if (p.leftOut.size() > 10000) return fail("edit.pattern-empty", fmt::format("{} places are left out; 10000 is the limit", p.leftOut.size()), "Leave fewer out.");
+        return fail(
+            "edit.pattern-count",
+            fmt::format("the pattern has {} places; 10000 is the limit", std::uint64_t(p.columns) * p.rows * p.layers),
+            "Make it smaller.");
+    if (!p.pitch.allFinite() || p.pitch.cwiseAbs().maxCoeff() > 100)
+        return fail("edit.pattern-pitch", "a distance in the pattern is above 100 m",
+                    "Check the unit: distances are typed in mm.");
+    if (!(p.stagger >= 0 && p.stagger < 1))
+        return fail("edit.pattern-stagger",
+                    fmt::format("a stagger of {:.4g} is not possible; 0 to below 1 is", p.stagger),
+                    "Give a part of the pitch.");
+    if (!(std::abs(p.sweep) <= kFullTurn + 1e-9))
+        return fail("edit.pattern-sweep", "a ring goes round once at most", "Give an angle of up to 360°.");
+    if (p.leftOut.size() > 10000)
+        return fail("edit.pattern-empty", fmt::format("{} places are left out; 10000 is the limit", p.leftOut.size()),
+                    "Leave fewer out.");
     if (Status bad = checkPose(p.first)) return bad;
-    if (p.content == Pattern::Content::Parts ? !findPartKind(cell, p.kind) : !findTool(cell, p.tool) || !findArm(cell, p.arm)) return fail("edit.missing", "what the pattern repeats is not in the cell", "Choose another one.");
-    if (placesOf(p).empty()) return fail("edit.pattern-empty", "every place of the pattern is left out", "Leave at least one.");
+    if (p.content == Pattern::Content::Parts ? !findPartKind(cell, p.kind)
+                                             : !findTool(cell, p.tool) || !findArm(cell, p.arm))
+        return fail("edit.missing", "what the pattern repeats is not in the cell", "Choose another one.");
+    if (placesOf(p).empty())
+        return fail("edit.pattern-empty", "every place of the pattern is left out", "Leave at least one.");
     return std::nullopt;
 }
 

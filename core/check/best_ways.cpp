@@ -9,15 +9,16 @@ namespace {
 
 /// A way to have come as far as a step, with the best chain up to it.
 struct Node {
-    Solution way;        ///< of the step's target
+    Solution way;  ///< of the step's target
     JointVector arrival;
     ChainCost cost;
-    int before = -1;     ///< index into the nodes of the move before
+    int before = -1;  ///< index into the nodes of the move before
 };
 
 class Chain {
 public:
-    Chain(const Cell& cell, const Routine& routine, const std::function<bool(double)>& progress) : m_cell(cell), m_station(armOf(cell, routine)), m_arm(*m_station.model), m_progress(progress)
+    Chain(const Cell& cell, const Routine& routine, const std::function<bool(double)>& progress) :
+        m_cell(cell), m_station(armOf(cell, routine)), m_arm(*m_station.model), m_progress(progress)
     {
         AxisValues axes;
         for (const Step& step : routine.steps)
@@ -25,7 +26,8 @@ public:
                 AxisValues goal;
                 if (step.kind == Step::Kind::MoveAxes) {
                     const std::vector<FrameId> moved = axesOf(cell, step.device);
-                    for (size_t i = 0; i < moved.size(); ++i) goal.push_back({moved[i], step.axes[i]});
+                    for (size_t i = 0; i < moved.size(); ++i)
+                        goal.push_back({moved[i], step.axes[i]});
                 }
                 if (step.isMove()) {
                     m_moves.push_back(&step);
@@ -42,8 +44,10 @@ public:
         std::vector<TargetId> out;
         for (size_t i = 0; i < m_moves.size(); ++i)
             for (size_t k = i + 1; k < m_moves.size(); ++k) {
-                const bool again = m_moves[k]->target == m_moves[i]->target && m_moves[k - 1]->target != m_moves[i]->target;
-                if (again && findTarget(m_cell, m_moves[i]->target)->kind == Target::Kind::Pose && std::find(out.begin(), out.end(), m_moves[i]->target) == out.end())
+                const bool again =
+                    m_moves[k]->target == m_moves[i]->target && m_moves[k - 1]->target != m_moves[i]->target;
+                if (again && findTarget(m_cell, m_moves[i]->target)->kind == Target::Kind::Pose
+                    && std::find(out.begin(), out.end(), m_moves[i]->target) == out.end())
                     out.push_back(m_moves[i]->target);
             }
         return out;
@@ -80,27 +84,33 @@ private:
 
     bool same(const Solution& a, const Solution& b) const
     {
-        return m_arm.hasConfigurations() ? a.configuration == b.configuration : a.joints.size() == b.joints.size() && (a.joints - b.joints).cwiseAbs().maxCoeff() < 0.5;
+        return m_arm.hasConfigurations()
+                   ? a.configuration == b.configuration
+                   : a.joints.size() == b.joints.size() && (a.joints - b.joints).cwiseAbs().maxCoeff() < 0.5;
     }
 
     double travel(const JointVector& from, const JointVector& to) const
     {
         double sum = 0;
         for (int i = 0; i < m_arm.jointCount(); ++i)
-            sum += std::abs(to[i] - from[i]) / (m_arm.joints()[size_t(i)].kind == JointKind::Revolute ? 1 : m_arm.reach());
+            sum +=
+                std::abs(to[i] - from[i]) / (m_arm.joints()[size_t(i)].kind == JointKind::Revolute ? 1 : m_arm.reach());
         return sum;
     }
 
     bool cautious(const JointVector& posture) const
     {
         const Closest margin = rangeMargin(m_arm, posture);
-        if (margin.joint >= 0 && margin.value < m_cell.thresholds.margin(m_arm.joints()[size_t(margin.joint)].kind)) return true;
+        if (margin.joint >= 0 && margin.value < m_cell.thresholds.margin(m_arm.joints()[size_t(margin.joint)].kind))
+            return true;
         const SingularityMargins m = singularityMargins(m_arm, posture);
-        return std::any_of(kSingularityKinds.begin(), kSingularityKinds.end(),
-                           [&](SingularityKind kind) { return hasKind(m_arm, kind) && m.distance(kind) < m_cell.thresholds.cautions().of(kind); });
+        return std::any_of(kSingularityKinds.begin(), kSingularityKinds.end(), [&](SingularityKind kind) {
+            return hasKind(m_arm, kind) && m.distance(kind) < m_cell.thresholds.cautions().of(kind);
+        });
     }
 
-    std::vector<Node> next(const std::vector<Node>& before, size_t index, const std::map<TargetId, Solution>& fixed) const
+    std::vector<Node> next(const std::vector<Node>& before, size_t index,
+                           const std::map<TargetId, Solution>& fixed) const
     {
         const Step& step = *m_moves[index];
         const Target& target = *findTarget(m_cell, step.target);
@@ -124,7 +134,8 @@ private:
                 continue;
             }
             const auto own = fixed.find(target.id);
-            Solutions found = inverseKinematics(m_arm, baseFromFlange(m_cell, target, step.standoff, m_axes[index]), &from.arrival);
+            Solutions found =
+                inverseKinematics(m_arm, baseFromFlange(m_cell, target, step.standoff, m_axes[index]), &from.arrival);
             for (const Solution& s : found.items) {
                 if (own != fixed.end() && !same(s, own->second)) continue;
                 if (again && !same(s, from.way)) continue;
@@ -143,7 +154,8 @@ private:
             if (out.empty() && b + 1 == int(before.size())) {
                 // Nothing reaches it: the chain goes on from where it was.
                 for (int k = 0; k < int(before.size()); ++k) {
-                    Node stuck{own != fixed.end() ? own->second : before[size_t(k)].way, before[size_t(k)].arrival, before[size_t(k)].cost, k};
+                    Node stuck{own != fixed.end() ? own->second : before[size_t(k)].way, before[size_t(k)].arrival,
+                               before[size_t(k)].cost, k};
                     stuck.cost.blocked += 1;
                     offer(stuck);
                 }
@@ -152,20 +164,26 @@ private:
         return out;
     }
 
-    Solution like(const JointVector& posture, const Solution& s) const { return {posture, m_arm.hasConfigurations() ? configurationOf(m_arm, posture) : s.configuration}; }
+    Solution like(const JointVector& posture, const Solution& s) const
+    {
+        return {posture, m_arm.hasConfigurations() ? configurationOf(m_arm, posture) : s.configuration};
+    }
 
     bool closeAlong(const Move& line) const
     {
         for (const SingularityKind kind : kSingularityKinds)
             if (line.singularity[size_t(kind)].value < m_cell.thresholds.cautions().of(kind)) return true;
-        return line.jointMargin.joint >= 0 && line.jointMargin.value < m_cell.thresholds.margin(m_arm.joints()[size_t(line.jointMargin.joint)].kind);
+        return line.jointMargin.joint >= 0
+               && line.jointMargin.value
+                      < m_cell.thresholds.margin(m_arm.joints()[size_t(line.jointMargin.joint)].kind);
     }
 
     Move planned(const JointVector& from, const Target& target, const Step& step, const AxisValues& axes) const
     {
         const LinePath path = lineTo(m_cell, target, step.standoff, from, axes);
         const LineLimits& l = m_cell.lineLimits;
-        return planLine(m_arm, from, path, {1, step.lineSpeed, l.acceleration, l.turnSpeed, l.turnAcceleration}, m_cell.thresholds.blocks(), m_cell.thresholds.cautions());
+        return planLine(m_arm, from, path, {1, step.lineSpeed, l.acceleration, l.turnSpeed, l.turnAcceleration},
+                        m_cell.thresholds.blocks(), m_cell.thresholds.cautions());
     }
 
     const Cell& m_cell;
@@ -228,8 +246,10 @@ BestWays bestWays(const Cell& cell, const Routine& routine, const std::function<
         const auto was = present.find(id);
         if (was == present.end()) continue;
         const bool known = std::any_of(out.ways.begin(), out.ways.end(), [&](const auto& w) { return w.first == id; });
-        const bool changes = arm.hasConfigurations() ? !(was->second.configuration == best[i].way.configuration)
-                                                     : was->second.joints.size() != best[i].way.joints.size() || (was->second.joints - best[i].way.joints).cwiseAbs().maxCoeff() > 1e-6;
+        const bool changes = arm.hasConfigurations()
+                                 ? !(was->second.configuration == best[i].way.configuration)
+                                 : was->second.joints.size() != best[i].way.joints.size()
+                                       || (was->second.joints - best[i].way.joints).cwiseAbs().maxCoeff() > 1e-6;
         if (!known && changes) out.ways.push_back({id, best[i].way});
     }
     return out;

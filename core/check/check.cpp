@@ -38,7 +38,8 @@ Finding reachFinding(const Arm& arm, const Solutions& found)
     return f;
 }
 
-Finding singularityFinding(SingularityKind kind, double distance, double fraction, const Thresholds& thresholds, const JointVector& posture)
+Finding singularityFinding(SingularityKind kind, double distance, double fraction, const Thresholds& thresholds,
+                           const JointVector& posture)
 {
     Finding f;
     f.rule = Rule::Singularity;
@@ -46,7 +47,9 @@ Finding singularityFinding(SingularityKind kind, double distance, double fractio
     f.severity = Severity::Caution;
     f.measured = distance;
     f.limit = thresholds.cautions().of(kind);
-    f.unit = kind == SingularityKind::Direction ? Unit::None : kind == SingularityKind::Wrist ? Unit::Radian : Unit::Metre;
+    f.unit = kind == SingularityKind::Direction ? Unit::None
+             : kind == SingularityKind::Wrist   ? Unit::Radian
+                                                : Unit::Metre;
     f.fraction = fraction;
     f.posture = posture;
     return f;
@@ -101,7 +104,8 @@ bool tooClose(const Arm& arm, const Closest& margin, const Thresholds& threshold
 
 int CheckResult::count(Severity severity) const
 {
-    return int(std::count_if(findings.begin(), findings.end(), [severity](const Finding& f) { return f.severity == severity; }));
+    return int(std::count_if(findings.begin(), findings.end(),
+                             [severity](const Finding& f) { return f.severity == severity; }));
 }
 
 std::vector<Finding> stepFindings(const Cell& cell, const Routine& routine, const StepOutcome& outcome)
@@ -146,13 +150,19 @@ std::vector<Finding> stepFindings(const Cell& cell, const Routine& routine, cons
         if (move.kind == Move::Kind::Line)
             for (const SingularityKind kind : kSingularityKinds) {
                 const Closest& closest = move.singularity[size_t(kind)];
-                const bool reported = std::any_of(found.begin(), found.end(), [&](const Finding& f) { return f.rule == Rule::Singularity && f.kind == kind; });
-                if (!reported && closest.value < cell.thresholds.cautions().of(kind) && !(move.stop && closest.fraction > move.stop->fraction)) {
-                    found.push_back(singularityFinding(kind, closest.value, closest.fraction, cell.thresholds, kind == SingularityKind::Direction ? move.at(arm, closest.fraction) : JointVector()));
+                const bool reported = std::any_of(found.begin(), found.end(), [&](const Finding& f) {
+                    return f.rule == Rule::Singularity && f.kind == kind;
+                });
+                if (!reported && closest.value < cell.thresholds.cautions().of(kind)
+                    && !(move.stop && closest.fraction > move.stop->fraction)) {
+                    found.push_back(singularityFinding(
+                        kind, closest.value, closest.fraction, cell.thresholds,
+                        kind == SingularityKind::Direction ? move.at(arm, closest.fraction) : JointVector()));
                     found.back().onLine = true;
                 }
             }
-        const bool rangeReported = std::any_of(found.begin(), found.end(), [](const Finding& f) { return f.rule == Rule::JointRange; });
+        const bool rangeReported =
+            std::any_of(found.begin(), found.end(), [](const Finding& f) { return f.rule == Rule::JointRange; });
         if (!rangeReported && tooClose(arm, move.jointMargin, cell.thresholds)) {
             found.push_back(marginFinding(arm, move.jointMargin, cell.thresholds));
             found.back().onLine = move.kind == Move::Kind::Line;
@@ -193,7 +203,8 @@ TargetVerdict checkTarget(const Cell& cell, const Target& target)
         if (const Solution* s = chosenWay(arm, target, verdict.ways.items)) {
             posture = s->joints;
         } else {
-            if (const Solution* out = chosenWay(arm, target, verdict.ways.outOfRange)) verdict.ways.range = rangeExcess(arm, out->joints);
+            if (const Solution* out = chosenWay(arm, target, verdict.ways.outOfRange))
+                verdict.ways.range = rangeExcess(arm, out->joints);
             verdict.findings.push_back(reachFinding(arm, verdict.ways));
         }
     }
@@ -202,12 +213,15 @@ TargetVerdict checkTarget(const Cell& cell, const Target& target)
             const SingularityMargins margins = singularityMargins(arm, posture);
             for (const SingularityKind kind : kSingularityKinds)
                 if (hasKind(arm, kind) && margins.distance(kind) < cell.thresholds.cautions().of(kind))
-                    verdict.findings.push_back(singularityFinding(kind, margins.distance(kind), 1, cell.thresholds, posture));
+                    verdict.findings.push_back(
+                        singularityFinding(kind, margins.distance(kind), 1, cell.thresholds, posture));
         }
         const Closest margin = rangeMargin(arm, posture);
-        if (tooClose(arm, margin, cell.thresholds)) verdict.findings.push_back(marginFinding(arm, margin, cell.thresholds));
+        if (tooClose(arm, margin, cell.thresholds))
+            verdict.findings.push_back(marginFinding(arm, margin, cell.thresholds));
     }
-    for (Finding& f : verdict.findings) f.target = target.id;
+    for (Finding& f : verdict.findings)
+        f.target = target.id;
     return verdict;
 }
 
@@ -219,7 +233,8 @@ CheckResult judged(const Cell& cell, Trace&& trace)
     result.trace = std::move(trace);
     for (const ArmTrace& arm : result.trace.arms)
         for (const StepOutcome& outcome : arm.outcomes)
-            for (Finding& f : stepFindings(cell, *findRoutine(cell, arm.routine), outcome)) result.findings.push_back(f);
+            for (Finding& f : stepFindings(cell, *findRoutine(cell, arm.routine), outcome))
+                result.findings.push_back(f);
     const size_t ofSteps = result.findings.size();
     for (const Target& target : cell.targets) {
         result.targets.push_back(checkTarget(cell, target));
@@ -227,7 +242,8 @@ CheckResult judged(const Cell& cell, Trace&& trace)
             // A step that goes there has said the same already.
             const auto last = result.findings.begin() + std::ptrdiff_t(ofSteps);
             const bool said = std::any_of(result.findings.begin(), last, [&](const Finding& s) {
-                return s.target == f.target && s.rule == f.rule && s.joint == f.joint && (f.rule != Rule::Singularity || s.kind == f.kind);
+                return s.target == f.target && s.rule == f.rule && s.joint == f.joint
+                       && (f.rule != Rule::Singularity || s.kind == f.kind);
             });
             if (!said) result.findings.push_back(f);
         }

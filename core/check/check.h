@@ -6,12 +6,12 @@ namespace topikos {
 /// What can be said of one target on its own.
 struct TargetVerdict {
     TargetId target;
-    Solutions ways;                   ///< empty for postures
-    std::vector<Finding> findings;    ///< worst first
+    Solutions ways;                 ///< empty for postures
+    std::vector<Finding> findings;  ///< worst first
 };
 
-/// Rules: reach, joint range with margin, singularity by kind, configuration, grip, signal, belt. Findings in the order of the steps, then of the targets,
-/// then of what happens in the run.
+/// Rules: reach, joint range with margin, singularity by kind, configuration, grip, signal, belt. Findings in the order
+/// of the steps, then of the targets, then of what happens in the run.
 struct CheckResult {
     Trace trace;
     std::vector<Finding> findings;
@@ -20,7 +20,8 @@ struct CheckResult {
     int count(Severity severity) const;
 };
 
-/// Checks every target, and every step of the routines that the arms run, all of them together. The same call serves window, command line and tests.
+/// Checks every target, and every step of the routines that the arms run, all of them together. The same call serves
+/// window, command line and tests.
 CheckResult check(const Cell& cell);
 /// The same with one routine alone.
 CheckResult check(const Cell& cell, const Routine& routine);

@@ -41,7 +41,8 @@ ContactBody bodyOf(const Cell& cell, const ContactMember& m, const std::vector<M
 }
 
 /// `postures` in the order of the arms.
-std::vector<Pose> worldPlaces(const Cell& cell, const std::vector<ContactMember>& members, const std::vector<JointVector>& postures, const AxisValues& axes)
+std::vector<Pose> worldPlaces(const Cell& cell, const std::vector<ContactMember>& members,
+                              const std::vector<JointVector>& postures, const AxisValues& axes)
 {
     std::vector<ChainFrames> chains(cell.arms.size());
     std::vector<Pose> bases;
@@ -63,7 +64,10 @@ std::vector<Pose> worldPlaces(const Cell& cell, const std::vector<ContactMember>
 }
 
 /// The frame that a body stands still in.
-FrameId standsIn(const Cell& cell, const ContactMember& m) { return m.kind == Kind::Frame ? FrameId{m.id} : findArm(cell, m.arm)->mount; }
+FrameId standsIn(const Cell& cell, const ContactMember& m)
+{
+    return m.kind == Kind::Frame ? FrameId{m.id} : findArm(cell, m.arm)->mount;
+}
 
 /// Parts of the arm that a joint, or the flange, holds together.
 bool adjacent(const Cell& cell, const ContactMember& a, const ContactMember& b)
@@ -81,7 +85,8 @@ std::vector<ContactMember> contactMembers(const Cell& cell)
 {
     std::vector<ContactMember> out;
     for (const ArmStation& arm : cell.arms) {
-        for (std::uint32_t i = 0; i <= std::uint32_t(arm.model->jointCount()); ++i) out.push_back({Kind::Link, i, arm.id});
+        for (std::uint32_t i = 0; i <= std::uint32_t(arm.model->jointCount()); ++i)
+            out.push_back({Kind::Link, i, arm.id});
         out.push_back({Kind::Tool, 0, arm.id});
     }
     for (const Frame& f : cell.frames)
@@ -99,32 +104,42 @@ std::string memberName(const Cell& cell, const ContactMember& m)
     return m.id == 0 ? "Arm base" : fmt::format("Link {}", m.id);
 }
 
-std::optional<ContactPairs> sampleContactPairs(const Cell& cell, const SamplingOptions& options, const std::function<bool(double)>& keepOn)
+std::optional<ContactPairs> sampleContactPairs(const Cell& cell, const SamplingOptions& options,
+                                               const std::function<bool(double)>& keepOn)
 {
     std::vector<ContactMember> members = contactMembers(cell);
     std::vector<std::vector<Mesh>> links;
-    for (const ArmStation& arm : cell.arms) links.push_back(armBodies(*arm.model));
+    for (const ArmStation& arm : cell.arms)
+        links.push_back(armBodies(*arm.model));
     std::vector<ContactBody> bodies;
-    for (const ContactMember& m : members) bodies.push_back(bodyOf(cell, m, m.kind == Kind::Frame ? std::vector<Mesh>() : links[size_t(findArm(cell, m.arm) - cell.arms.data())]));
+    for (const ContactMember& m : members)
+        bodies.push_back(bodyOf(cell, m,
+                                m.kind == Kind::Frame ? std::vector<Mesh>()
+                                                      : links[size_t(findArm(cell, m.arm) - cell.arms.data())]));
 
     ContactPairs out{options.samples, options.seed, {}};
     std::vector<std::pair<size_t, size_t>> places;
     for (size_t i = 0; i < members.size(); ++i)
         for (size_t k = i + 1; k < members.size(); ++k) {
-            const bool still = !moves(members[i]) && !moves(members[k]) && axesBetween(cell, standsIn(cell, members[i]), standsIn(cell, members[k])).empty();
+            const bool still = !moves(members[i]) && !moves(members[k])
+                               && axesBetween(cell, standsIn(cell, members[i]), standsIn(cell, members[k])).empty();
             if (still || bodies[i].empty() || bodies[k].empty()) continue;
             out.pairs.push_back({members[i], members[k]});
             places.push_back({i, k});
         }
-    // Uniform over the ranges; the generator is fixed by the standard, the distribution is spelt out so that every library gives the same.
+    // Uniform over the ranges; the generator is fixed by the standard, the distribution is spelt out so that every
+    // library gives the same.
     std::mt19937_64 random(options.seed);
     for (std::uint32_t n = 0; n < options.samples; ++n) {
         if (n % 16 == 0 && keepOn && !keepOn(double(n) / options.samples)) return std::nullopt;
-        const auto between = [&](double low, double high) { return low + (high - low) * double(random() >> 11) * 0x1p-53; };
+        const auto between = [&](double low, double high) {
+            return low + (high - low) * double(random() >> 11) * 0x1p-53;
+        };
         std::vector<JointVector> postures;
         for (const ArmStation& arm : cell.arms) {
             JointVector& q = postures.emplace_back(arm.model->jointCount());
-            for (int j = 0; j < arm.model->jointCount(); ++j) q[j] = between(arm.model->joints()[size_t(j)].lower, arm.model->joints()[size_t(j)].upper);
+            for (int j = 0; j < arm.model->jointCount(); ++j)
+                q[j] = between(arm.model->joints()[size_t(j)].lower, arm.model->joints()[size_t(j)].upper);
         }
         AxisValues axes;
         for (const Frame& f : cell.frames)
@@ -153,8 +168,12 @@ std::optional<ContactPairs> sampleContactPairs(const Cell& cell, const SamplingO
 
 std::string pairCounts(const ContactPairs& pairs)
 {
-    const auto count = [&](Reason r) { return std::count_if(pairs.pairs.begin(), pairs.pairs.end(), [r](const ContactPair& p) { return p.reason == r; }); };
-    return fmt::format("{} adjacent, {} always, {} never, {} sometimes, {} by hand", count(Reason::Adjacent), count(Reason::Always), count(Reason::Never), count(Reason::Sometimes), count(Reason::ByHand));
+    const auto count = [&](Reason r) {
+        return std::count_if(pairs.pairs.begin(), pairs.pairs.end(),
+                             [r](const ContactPair& p) { return p.reason == r; });
+    };
+    return fmt::format("{} adjacent, {} always, {} never, {} sometimes, {} by hand", count(Reason::Adjacent),
+                       count(Reason::Always), count(Reason::Never), count(Reason::Sometimes), count(Reason::ByHand));
 }
 
 Result<Cell> setContactPairs(const Cell& cell, const ContactPairs& pairs)

@@ -6,8 +6,7 @@
 
 namespace topikos {
 
-template <class Io>
-void fields(Io& io, SheetAxis& a)
+template <class Io> void fields(Io& io, SheetAxis& a)
 {
     const SheetAxis plain;
     io.field("name", a.name);
@@ -31,8 +30,10 @@ void fields(Io& io, SheetAxis& a)
     io.optional("products", a.products, plain.products);
 }
 
-inline constexpr Word<AngleOrder> kAngleWords[] = {
-    {"fixed-xyz", AngleOrder::FixedXyz}, {"zyx", AngleOrder::IntrinsicZyx}, {"zyz", AngleOrder::IntrinsicZyz}, {"xyz", AngleOrder::IntrinsicXyz}};
+inline constexpr Word<AngleOrder> kAngleWords[] = {{"fixed-xyz", AngleOrder::FixedXyz},
+                                                   {"zyx", AngleOrder::IntrinsicZyx},
+                                                   {"zyz", AngleOrder::IntrinsicZyz},
+                                                   {"xyz", AngleOrder::IntrinsicXyz}};
 
 /// A surface in a file: flat lists of coordinates and corner indices.
 struct StoredMesh {
@@ -42,8 +43,7 @@ struct StoredMesh {
     std::vector<std::uint32_t> triangles;  ///< three per triangle
 };
 
-template <class Io>
-void fields(Io& io, StoredMesh& m)
+template <class Io> void fields(Io& io, StoredMesh& m)
 {
     io.field("link", m.link);
     io.field("color", m.color);
@@ -58,45 +58,54 @@ inline StoredMesh storedMesh(const LinkMesh& mesh)
     out.color = {mesh.triangles->color[0], mesh.triangles->color[1], mesh.triangles->color[2]};
     // Tenths of a micrometre: what a single-precision coordinate holds, in few digits.
     for (const Eigen::Vector3f& p : mesh.triangles->points)
-        for (const float c : p) out.points.push_back(std::round(double(c) * 1e7) / 1e7);
-    for (const auto& face : mesh.triangles->faces) out.triangles.insert(out.triangles.end(), face.begin(), face.end());
+        for (const float c : p)
+            out.points.push_back(std::round(double(c) * 1e7) / 1e7);
+    for (const auto& face : mesh.triangles->faces)
+        out.triangles.insert(out.triangles.end(), face.begin(), face.end());
     return out;
 }
 
 /// Fails on an io that reads when the lists do not make triangles.
-template <class Io>
-LinkMesh linkMesh(Io& io, const StoredMesh& m)
+template <class Io> LinkMesh linkMesh(Io& io, const StoredMesh& m)
 {
     auto triangles = std::make_shared<Triangles>();
     triangles->color = {m.color.red, m.color.green, m.color.blue};
     const bool whole = m.points.size() % 3 == 0 && m.triangles.size() % 3 == 0 && m.link <= std::uint32_t(kMaxJoints);
-    const bool known = std::all_of(m.triangles.begin(), m.triangles.end(), [&](std::uint32_t i) { return i < m.points.size() / 3; });
+    const bool known =
+        std::all_of(m.triangles.begin(), m.triangles.end(), [&](std::uint32_t i) { return i < m.points.size() / 3; });
     if (!whole || !known) {
-        io.fail("meshes", "must hold three numbers per point, three corners per triangle, and no corner beyond the last point");
+        io.fail("meshes",
+                "must hold three numbers per point, three corners per triangle, and no corner beyond the last point");
         return {};
     }
-    for (size_t i = 0; i < m.points.size(); i += 3) triangles->points.push_back(Vec3(m.points[i], m.points[i + 1], m.points[i + 2]).cast<float>());
-    for (size_t i = 0; i < m.triangles.size(); i += 3) triangles->faces.push_back({m.triangles[i], m.triangles[i + 1], m.triangles[i + 2]});
+    for (size_t i = 0; i < m.points.size(); i += 3)
+        triangles->points.push_back(Vec3(m.points[i], m.points[i + 1], m.points[i + 2]).cast<float>());
+    for (size_t i = 0; i < m.triangles.size(); i += 3)
+        triangles->faces.push_back({m.triangles[i], m.triangles[i + 1], m.triangles[i + 2]});
     return {int(m.link), triangles};
 }
 
-template <class Io>
-void fields(Io& io, DataSheet& s)
+template <class Io> void fields(Io& io, DataSheet& s)
 {
     using Placement = DataSheet::Placement;
     io.field("id", s.id);
     io.field("name", s.name);
-    io.word("placement", s.placement, {{"drawing", Placement::Drawing}, {"dh-classic", Placement::DhClassic}, {"dh-modified", Placement::DhModified}});
+    io.word("placement", s.placement,
+            {{"drawing", Placement::Drawing},
+             {"dh-classic", Placement::DhClassic},
+             {"dh-modified", Placement::DhModified}});
     io.word("orientation", s.orientation, kAngleWords);
     io.optional("payload", s.payload, 0.0);
     io.field("home", s.home);
     io.field("flange", s.flange);
     io.list("axes", s.axes);
     std::vector<StoredMesh> stored;
-    for (const LinkMesh& mesh : s.meshes) stored.push_back(storedMesh(mesh));
+    for (const LinkMesh& mesh : s.meshes)
+        stored.push_back(storedMesh(mesh));
     io.optionalList("meshes", stored);
     if constexpr (Io::kReads)
-        for (const StoredMesh& mesh : stored) s.meshes.push_back(linkMesh(io, mesh));
+        for (const StoredMesh& mesh : stored)
+            s.meshes.push_back(linkMesh(io, mesh));
 }
 
 }  // namespace topikos

@@ -20,8 +20,7 @@ struct StoredSheet {
     DataSheet sheet;
 };
 
-template <class Io>
-void fields(Io& io, StoredSheet& s)
+template <class Io> void fields(Io& io, StoredSheet& s)
 {
     io.field("format", s.format);
     io.field("version", s.version);
@@ -51,9 +50,16 @@ Result<DataSheet> readSheet(const std::string& text, const std::string& name)
     }
     if (error) return inFile(*error, name);
     if (stored.sheet.axes.empty() || stored.sheet.axes.size() > size_t(kMaxJoints))
-        return inFile(Error{"arm-file.axes", fmt::format("holds {} axes; 1 to {} are possible", stored.sheet.axes.size(), kMaxJoints), "axes", "Correct the file or open another one."}, name);
+        return inFile(Error{"arm-file.axes",
+                            fmt::format("holds {} axes; 1 to {} are possible", stored.sheet.axes.size(), kMaxJoints),
+                            "axes", "Correct the file or open another one."},
+                      name);
     if (stored.sheet.home.size() != Eigen::Index(stored.sheet.axes.size()))
-        return inFile(Error{"arm-file.home", fmt::format("has {} values; the arm has {} axes", stored.sheet.home.size(), stored.sheet.axes.size()), "home", "Give one value per axis."}, name);
+        return inFile(
+            Error{"arm-file.home",
+                  fmt::format("has {} values; the arm has {} axes", stored.sheet.home.size(), stored.sheet.axes.size()),
+                  "home", "Give one value per axis."},
+            name);
     return stored.sheet;
 }
 
@@ -76,13 +82,17 @@ Status saveExported(const std::string& path, const Exported& file)
         const std::filesystem::path beside = std::filesystem::path(path).parent_path() / name;
         std::error_code failed;
         std::filesystem::create_directories(beside.parent_path(), failed);
-        if (failed) return Error{"file.write", "cannot make the folder for the surfaces of the links (" + failed.message() + ")", beside.parent_path().string(), "Choose another place."};
+        if (failed)
+            return Error{"file.write",
+                         "cannot make the folder for the surfaces of the links (" + failed.message() + ")",
+                         beside.parent_path().string(), "Choose another place."};
         if (const Status bad = saveFile(beside.string(), content)) return bad;
     }
     return saveFile(path, file.text);
 }
 
-Result<Exported> exportArm(const Arm& arm, const std::vector<std::pair<std::string, JointVector>>& postures, const std::string& path)
+Result<Exported> exportArm(const Arm& arm, const std::vector<std::pair<std::string, JointVector>>& postures,
+                           const std::string& path)
 {
     if (path.ends_with(".urdf")) return writeUrdf(arm, std::filesystem::path(path).stem().string());
     if (path.ends_with(".srdf")) return Exported{writeSrdf(arm, postures), {}, {}};
@@ -91,20 +101,24 @@ Result<Exported> exportArm(const Arm& arm, const std::vector<std::pair<std::stri
         if (arm.unlocked()) out.lost.push_back("Locks belong to a cell and are not in it.");
         return out;
     }
-    return Error{"export.ending", "ends in nothing that an arm can be written as", path, "End it in .topikos-arm, .urdf or .srdf."};
+    return Error{"export.ending", "ends in nothing that an arm can be written as", path,
+                 "End it in .topikos-arm, .urdf or .srdf."};
 }
 
-Result<ArmPtr> findArm(const std::string& idOrPath, const UrdfChain& chain, const PackageFolders* packages, std::vector<std::string>* lost)
+Result<ArmPtr> findArm(const std::string& idOrPath, const UrdfChain& chain, const PackageFolders* packages,
+                       std::vector<std::string>* lost)
 {
     if (ArmPtr arm = catalogueArm(idOrPath)) return arm;
     const Result<std::string> text = readFile(idOrPath, kLargestUrdfFile);
     if (!text) {
         if (idOrPath.find('/') == std::string::npos && idOrPath.find('.') == std::string::npos)
-            return Error{"arm.unknown", fmt::format("there is no catalogue arm \"{}\"", idOrPath), "", "Use one of `topikos-cli arm list`, or the path of a .topikos-arm or URDF file."};
+            return Error{"arm.unknown", fmt::format("there is no catalogue arm \"{}\"", idOrPath), "",
+                         "Use one of `topikos-cli arm list`, or the path of a .topikos-arm or URDF file."};
         return text.error();
     }
     const size_t first = text->find_first_not_of(" \t\r\n");
-    if (first == std::string::npos || (*text)[first] != '{') return readUrdf(*text, idOrPath, chain, packages ? meshesBeside(idOrPath, *packages) : MeshLoader(), lost);
+    if (first == std::string::npos || (*text)[first] != '{')
+        return readUrdf(*text, idOrPath, chain, packages ? meshesBeside(idOrPath, *packages) : MeshLoader(), lost);
     const Result<DataSheet> sheet = readSheet(*text, idOrPath);
     if (!sheet) return sheet.error();
     Result<ArmPtr> arm = armOf(*sheet);

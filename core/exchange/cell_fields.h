@@ -6,21 +6,29 @@ namespace topikos {
 
 // One description of each object serves reading and writing. A field that is not named here is not in the file.
 
-template <class Io>
-void fields(Io& io, Solid& s)
+template <class Io> void fields(Io& io, Solid& s)
 {
     using Kind = Solid::Kind;
-    io.word("kind", s.kind, {{"box", Kind::Box}, {"cylinder", Kind::Cylinder}, {"cone", Kind::Cone}, {"sphere", Kind::Sphere}, {"extrusion", Kind::Extrusion}, {"profile", Kind::Profile}, {"mesh", Kind::Mesh}});
+    io.word("kind", s.kind,
+            {{"box", Kind::Box},
+             {"cylinder", Kind::Cylinder},
+             {"cone", Kind::Cone},
+             {"sphere", Kind::Sphere},
+             {"extrusion", Kind::Extrusion},
+             {"profile", Kind::Profile},
+             {"mesh", Kind::Mesh}});
     if (s.kind != Kind::Mesh) io.field("size", s.size);
     io.field("color", s.color);
     io.field("pose", s.pose);
     if (s.kind == Kind::Extrusion) {
         std::vector<double> flat;
-        for (const Eigen::Vector2d& corner : s.outline) flat.insert(flat.end(), {corner[0], corner[1]});
+        for (const Eigen::Vector2d& corner : s.outline)
+            flat.insert(flat.end(), {corner[0], corner[1]});
         io.field("outline", flat);
         if constexpr (Io::kReads) {
             if (flat.size() % 2) io.fail("outline", "must hold two numbers per corner");
-            for (size_t i = 0; i + 1 < flat.size(); i += 2) s.outline.push_back({flat[i], flat[i + 1]});
+            for (size_t i = 0; i + 1 < flat.size(); i += 2)
+                s.outline.push_back({flat[i], flat[i + 1]});
         }
     }
     if (s.kind == Kind::Mesh) {
@@ -28,21 +36,20 @@ void fields(Io& io, Solid& s)
         if constexpr (!Io::kReads) number = io.shelf->numberOf(s.surface);
         io.field("surface", number);
         if constexpr (Io::kReads) {
-            if (!io.shelf || number < 1 || number > io.shelf->surfaces.size()) return io.fail("surface", "is not one of the surfaces of the file");
+            if (!io.shelf || number < 1 || number > io.shelf->surfaces.size())
+                return io.fail("surface", "is not one of the surfaces of the file");
             s.surface = io.shelf->surfaces[number - 1];
         }
     }
 }
 
-template <class Io>
-void fields(Io& io, Look& l)
+template <class Io> void fields(Io& io, Look& l)
 {
     io.optional("hidden", l.hidden, false);
     io.optional("locked", l.locked, false);
 }
 
-template <class Io>
-void fields(Io& io, FrameAxis& a)
+template <class Io> void fields(Io& io, FrameAxis& a)
 {
     io.word("kind", a.kind, {{"slides", JointKind::Prismatic}, {"turns", JointKind::Revolute}});
     io.field("direction", a.direction);
@@ -53,19 +60,26 @@ void fields(Io& io, FrameAxis& a)
     io.field("value", a.value);
 }
 
-template <class Io>
-void fields(Io& io, AxisValue& a)
+template <class Io> void fields(Io& io, AxisValue& a)
 {
     io.field("axis", a.frame);
     io.field("value", a.value);
 }
 
-template <class Io>
-void fields(Io& io, Device& d)
+template <class Io> void fields(Io& io, Device& d)
 {
     using Kind = Device::Kind;
-    io.word("kind", d.kind, {{"rail", Kind::Rail}, {"turntable", Kind::Turntable}, {"positioner", Kind::Positioner}, {"belt", Kind::Belt}, {"source", Kind::Source}, {"sink", Kind::Sink},
-                             {"sensor", Kind::Sensor}, {"scanner", Kind::Scanner}, {"clamp", Kind::Clamp}, {"light-barrier", Kind::LightBarrier}});
+    io.word("kind", d.kind,
+            {{"rail", Kind::Rail},
+             {"turntable", Kind::Turntable},
+             {"positioner", Kind::Positioner},
+             {"belt", Kind::Belt},
+             {"source", Kind::Source},
+             {"sink", Kind::Sink},
+             {"sensor", Kind::Sensor},
+             {"scanner", Kind::Scanner},
+             {"clamp", Kind::Clamp},
+             {"light-barrier", Kind::LightBarrier}});
     const bool axes = d.kind == Kind::Rail || d.kind == Kind::Turntable || d.kind == Kind::Positioner;
     if (!axes) io.field("size", d.size);
     if (d.kind == Kind::Belt) {
@@ -85,17 +99,17 @@ void fields(Io& io, Device& d)
     io.optional("number", d.number, SignalId());
 }
 
-template <class Io>
-void fields(Io& io, Signal& s)
+template <class Io> void fields(Io& io, Signal& s)
 {
     io.field("id", s.id);
     io.field("name", s.name);
-    io.word("kind", s.kind, {{"digital", Signal::Kind::Digital}, {"analogue", Signal::Kind::Analogue}, {"number", Signal::Kind::Number}});
+    io.word(
+        "kind", s.kind,
+        {{"digital", Signal::Kind::Digital}, {"analogue", Signal::Kind::Analogue}, {"number", Signal::Kind::Number}});
     io.field("start", s.start);
 }
 
-template <class Io>
-void fields(Io& io, Frame& f)
+template <class Io> void fields(Io& io, Frame& f)
 {
     io.field("id", f.id);
     io.field("name", f.name);
@@ -108,28 +122,28 @@ void fields(Io& io, Frame& f)
     io.optionalObject("device", f.device);
 }
 
-template <class Io>
-void fields(Io& io, Gripper& g)
+template <class Io> void fields(Io& io, Gripper& g)
 {
     io.field("open", g.open);
     io.field("closed", g.closed);
     io.field("time", g.time);
     io.field("grasp", g.grasp);
-    io.optionalWord("kind", g.kind, {{"parallel", Gripper::Kind::Parallel}, {"angular", Gripper::Kind::Angular}, {"vacuum", Gripper::Kind::Vacuum}}, Gripper::Kind::Parallel);
+    io.optionalWord(
+        "kind", g.kind,
+        {{"parallel", Gripper::Kind::Parallel}, {"angular", Gripper::Kind::Angular}, {"vacuum", Gripper::Kind::Vacuum}},
+        Gripper::Kind::Parallel);
     io.optional("pivot", g.pivot, Gripper().pivot);
     io.optional("region", g.region, Vec3(Vec3::Zero()));
 }
 
-template <class Io>
-void fields(Io& io, ToolPoint& p)
+template <class Io> void fields(Io& io, ToolPoint& p)
 {
     io.field("id", p.id);
     io.field("name", p.name);
     io.field("tcp", p.flangeFromTcp);
 }
 
-template <class Io>
-void fields(Io& io, Tool& t)
+template <class Io> void fields(Io& io, Tool& t)
 {
     io.field("id", t.id);
     io.field("name", t.name);
@@ -144,8 +158,7 @@ void fields(Io& io, Tool& t)
     io.optionalList("points", t.points);
 }
 
-template <class Io>
-void fields(Io& io, PartKind& k)
+template <class Io> void fields(Io& io, PartKind& k)
 {
     io.field("id", k.id);
     io.field("name", k.name);
@@ -159,8 +172,7 @@ struct StoredPart {
     std::vector<Solid> solids;
 };
 
-template <class Io>
-void fields(Io& io, StoredPart& s)
+template <class Io> void fields(Io& io, StoredPart& s)
 {
     Part& p = s.part;
     io.field("id", p.id);
@@ -174,16 +186,14 @@ void fields(Io& io, StoredPart& s)
     io.optional("place", p.place, std::uint32_t(0));
 }
 
-template <class Io>
-void fields(Io& io, Configuration& c)
+template <class Io> void fields(Io& io, Configuration& c)
 {
     io.word("shoulder", c.shoulderBack, {{"front", false}, {"back", true}});
     io.word("elbow", c.elbowDown, {{"up", false}, {"down", true}});
     io.word("wrist", c.wristTurned, {{"plain", false}, {"turned", true}});
 }
 
-template <class Io>
-void fields(Io& io, Target& t)
+template <class Io> void fields(Io& io, Target& t)
 {
     io.field("id", t.id);
     io.field("name", t.name);
@@ -204,8 +214,7 @@ void fields(Io& io, Target& t)
     io.optionalList("axes", t.axes);
 }
 
-template <class Io>
-void fields(Io& io, Pattern& p)
+template <class Io> void fields(Io& io, Pattern& p)
 {
     io.field("id", p.id);
     io.field("name", p.name);
@@ -213,7 +222,10 @@ void fields(Io& io, Pattern& p)
     io.field("frame", p.frame);
     io.field("first", p.first);
     io.word("layout", p.layout, {{"grid", Pattern::Layout::Grid}, {"ring", Pattern::Layout::Ring}});
-    io.word("order", p.order, {{"rows", Pattern::Order::Rows}, {"serpentine", Pattern::Order::Serpentine}, {"nearest", Pattern::Order::Nearest}});
+    io.word("order", p.order,
+            {{"rows", Pattern::Order::Rows},
+             {"serpentine", Pattern::Order::Serpentine},
+             {"nearest", Pattern::Order::Nearest}});
     io.field("columns", p.columns);
     io.field("rows", p.rows);
     io.field("layers", p.layers);
@@ -231,12 +243,19 @@ void fields(Io& io, Pattern& p)
     }
 }
 
-template <class Io>
-void fields(Io& io, Step& s)
+template <class Io> void fields(Io& io, Step& s)
 {
     using Kind = Step::Kind;
     io.field("id", s.id);
-    io.word("kind", s.kind, {{"joint", Kind::JointMove}, {"line", Kind::Line}, {"grip", Kind::Grip}, {"release", Kind::Release}, {"wait", Kind::Wait}, {"set", Kind::SetSignal}, {"wait-for", Kind::WaitSignal}, {"move-axes", Kind::MoveAxes}});
+    io.word("kind", s.kind,
+            {{"joint", Kind::JointMove},
+             {"line", Kind::Line},
+             {"grip", Kind::Grip},
+             {"release", Kind::Release},
+             {"wait", Kind::Wait},
+             {"set", Kind::SetSignal},
+             {"wait-for", Kind::WaitSignal},
+             {"move-axes", Kind::MoveAxes}});
     if (s.isMove()) {
         io.field("target", s.target);
         io.field("standoff", s.standoff);
@@ -247,7 +266,11 @@ void fields(Io& io, Step& s)
     if (s.kind == Kind::SetSignal || s.kind == Kind::WaitSignal) {
         io.field("signal", s.signal);
         io.field("value", s.value);
-        io.optionalWord("comparison", s.comparison, {{"equal", Step::Comparison::Equal}, {"at-least", Step::Comparison::AtLeast}, {"at-most", Step::Comparison::AtMost}}, Step::Comparison::Equal);
+        io.optionalWord("comparison", s.comparison,
+                        {{"equal", Step::Comparison::Equal},
+                         {"at-least", Step::Comparison::AtLeast},
+                         {"at-most", Step::Comparison::AtMost}},
+                        Step::Comparison::Equal);
     }
     if (s.kind == Kind::MoveAxes) {
         io.field("device", s.device);
@@ -257,8 +280,7 @@ void fields(Io& io, Step& s)
     io.field("off", s.off);
 }
 
-template <class Io>
-void fields(Io& io, Routine& r)
+template <class Io> void fields(Io& io, Routine& r)
 {
     io.field("id", r.id);
     io.field("name", r.name);
@@ -266,8 +288,7 @@ void fields(Io& io, Routine& r)
     io.list("steps", r.steps);
 }
 
-template <class Io>
-void fields(Io& io, Thresholds& t)
+template <class Io> void fields(Io& io, Thresholds& t)
 {
     io.field("joint-margin", t.jointMargin);
     io.field("wrist-caution", t.wristCaution);
@@ -281,30 +302,35 @@ void fields(Io& io, Thresholds& t)
     io.optional("direction-blocked", t.directionBlocked, Thresholds().directionBlocked);
 }
 
-template <class Io>
-void fields(Io& io, LineLimits& l)
+template <class Io> void fields(Io& io, LineLimits& l)
 {
     io.field("acceleration", l.acceleration);
     io.field("turn-speed", l.turnSpeed);
     io.field("turn-acceleration", l.turnAcceleration);
 }
 
-template <class Io>
-void fields(Io& io, ContactMember& m)
+template <class Io> void fields(Io& io, ContactMember& m)
 {
-    io.word("kind", m.kind, {{"link", ContactMember::Kind::Link}, {"tool", ContactMember::Kind::Tool}, {"frame", ContactMember::Kind::Frame}});
+    io.word("kind", m.kind,
+            {{"link", ContactMember::Kind::Link},
+             {"tool", ContactMember::Kind::Tool},
+             {"frame", ContactMember::Kind::Frame}});
     io.optional("id", m.id, std::uint32_t(0));
     io.optional("arm", m.arm, ArmId());
 }
 
-template <class Io>
-void fields(Io& io, ContactPair& p)
+template <class Io> void fields(Io& io, ContactPair& p)
 {
     using Reason = ContactPair::Reason;
     io.object("a", p.a);
     io.object("b", p.b);
     io.field("checked", p.checked);
-    io.word("reason", p.reason, {{"sometimes", Reason::Sometimes}, {"adjacent", Reason::Adjacent}, {"always", Reason::Always}, {"never", Reason::Never}, {"by-hand", Reason::ByHand}});
+    io.word("reason", p.reason,
+            {{"sometimes", Reason::Sometimes},
+             {"adjacent", Reason::Adjacent},
+             {"always", Reason::Always},
+             {"never", Reason::Never},
+             {"by-hand", Reason::ByHand}});
     io.field("touched", p.touched);
 }
 

@@ -30,8 +30,7 @@ struct StoredLock {
     double value = 0;         ///< [rad or m]
 };
 
-template <class Io>
-void fields(Io& io, StoredLock& l)
+template <class Io> void fields(Io& io, StoredLock& l)
 {
     io.field("joint", l.joint);
     io.field("value", l.value);
@@ -49,8 +48,7 @@ struct StoredArm {
     std::optional<DataSheet> sheet;
 };
 
-template <class Io>
-void fields(Io& io, StoredArm& a)
+template <class Io> void fields(Io& io, StoredArm& a)
 {
     io.optional("id", a.id, ArmId());  // files of version 1 and 2 have none
     io.field("name", a.name);
@@ -67,12 +65,11 @@ void fields(Io& io, StoredArm& a)
 struct StoredSurface {
     std::vector<float> points;
     std::vector<std::uint32_t> triangles;
-    std::vector<float> lightPoints;             ///< none: as drawn
+    std::vector<float> lightPoints;  ///< none: as drawn
     std::vector<std::uint32_t> lightTriangles;
 };
 
-template <class Io>
-void fields(Io& io, StoredSurface& s)
+template <class Io> void fields(Io& io, StoredSurface& s)
 {
     io.packed("points", s.points);
     io.packed("triangles", s.triangles);
@@ -82,8 +79,10 @@ void fields(Io& io, StoredSurface& s)
 
 void pack(const Triangles& from, std::vector<float>& points, std::vector<std::uint32_t>& triangles)
 {
-    for (const Eigen::Vector3f& p : from.points) points.insert(points.end(), p.data(), p.data() + 3);
-    for (const auto& face : from.faces) triangles.insert(triangles.end(), face.begin(), face.end());
+    for (const Eigen::Vector3f& p : from.points)
+        points.insert(points.end(), p.data(), p.data() + 3);
+    for (const auto& face : from.faces)
+        triangles.insert(triangles.end(), face.begin(), face.end());
 }
 
 /// Nothing when the lists do not make triangles.
@@ -112,8 +111,7 @@ struct StoredCell {
     std::vector<StoredSurface> surfaces;
 };
 
-template <class Io>
-void fields(Io& io, StoredCell& s)
+template <class Io> void fields(Io& io, StoredCell& s)
 {
     io.field("format", s.format);
     io.field("version", s.version);
@@ -131,8 +129,10 @@ void fields(Io& io, StoredCell& s)
         for (size_t i = 0; i < s.surfaces.size(); ++i) {
             StoredSurface& stored = s.surfaces[i];
             const auto drawn = unpack(stored.points, stored.triangles);
-            const auto light = stored.lightTriangles.empty() ? drawn : unpack(stored.lightPoints, stored.lightTriangles);
-            if (!drawn || !light) return io.fail("surfaces", "must hold points of three numbers and triangles of three of these points");
+            const auto light =
+                stored.lightTriangles.empty() ? drawn : unpack(stored.lightPoints, stored.lightTriangles);
+            if (!drawn || !light)
+                return io.fail("surfaces", "must hold points of three numbers and triangles of three of these points");
             shelf.surfaces.push_back({drawn, light});
             stored = {};
         }
@@ -166,7 +166,8 @@ void giveKinds(Cell& cell, std::vector<StoredPart>& stored)
 {
     for (StoredPart& s : stored) {
         if (!s.part.kind) {
-            const auto same = std::find_if(cell.partKinds.begin(), cell.partKinds.end(), [&](const PartKind& k) { return k.solids == s.solids; });
+            const auto same = std::find_if(cell.partKinds.begin(), cell.partKinds.end(),
+                                           [&](const PartKind& k) { return k.solids == s.solids; });
             if (same != cell.partKinds.end()) {
                 s.part.kind = same->id;
             } else {
@@ -180,29 +181,35 @@ void giveKinds(Cell& cell, std::vector<StoredPart>& stored)
     }
 }
 
-Error fault(std::string message, std::string where) { return {"cell.content", std::move(message), std::move(where), "Correct the file or open another one."}; }
+Error fault(std::string message, std::string where)
+{
+    return {"cell.content", std::move(message), std::move(where), "Correct the file or open another one."};
+}
 
 template <class Object>
-Status checkIds(const std::vector<Object>& objects, const char* list, std::unordered_set<std::uint32_t>& used, std::uint32_t nextId)
+Status checkIds(const std::vector<Object>& objects, const char* list, std::unordered_set<std::uint32_t>& used,
+                std::uint32_t nextId)
 {
     for (size_t i = 0; i < objects.size(); ++i) {
         const std::uint32_t id = objects[i].id.value;
         const std::string where = fmt::format("{}[{}].id", list, i);
-        if (id == 0 || id >= nextId) return fault(fmt::format("is {}; ids go from 1 to next-id - 1 = {}", id, nextId - 1), where);
+        if (id == 0 || id >= nextId)
+            return fault(fmt::format("is {}; ids go from 1 to next-id - 1 = {}", id, nextId - 1), where);
         if (!used.insert(id).second) return fault(fmt::format("is {}, which another object has already", id), where);
     }
     return std::nullopt;
 }
 
-template <class Object>
-Status checkNames(const std::vector<Object>& objects, const char* list)
+template <class Object> Status checkNames(const std::vector<Object>& objects, const char* list)
 {
     std::unordered_set<std::string> names;
     for (size_t i = 0; i < objects.size(); ++i) {
         std::string name = objects[i].name;
-        for (char& c : name) c = char(std::tolower(static_cast<unsigned char>(c)));
+        for (char& c : name)
+            c = char(std::tolower(static_cast<unsigned char>(c)));
         if (name.empty()) return fault("is empty", fmt::format("{}[{}].name", list, i));
-        if (!names.insert(name).second) return fault(fmt::format("\"{}\" is there twice", objects[i].name), fmt::format("{}[{}].name", list, i));
+        if (!names.insert(name).second)
+            return fault(fmt::format("\"{}\" is there twice", objects[i].name), fmt::format("{}[{}].name", list, i));
     }
     return std::nullopt;
 }
@@ -213,7 +220,8 @@ Status checkTree(const Cell& cell)
     for (size_t i = 0; i < cell.frames.size(); ++i) {
         const Frame& frame = cell.frames[i];
         if (frame.parent && !findFrame(cell, frame.parent))
-            return fault(fmt::format("frame {} of \"{}\" is not in the file", frame.parent.value, frame.name), fmt::format("frames[{}].parent", i));
+            return fault(fmt::format("frame {} of \"{}\" is not in the file", frame.parent.value, frame.name),
+                         fmt::format("frames[{}].parent", i));
     }
     // 0 unseen, 1 on the way up, 2 known to end at the world
     std::vector<int> state(cell.frames.size(), 0);
@@ -224,12 +232,17 @@ Status checkTree(const Cell& cell)
         while (state[at] == 0) {
             state[at] = 1;
             way.push_back(at);
-            if (way.size() > kDeepestTree) return fault(fmt::format("the frame tree is deeper than {} levels", kDeepestTree), fmt::format("frames[{}]", i));
+            if (way.size() > kDeepestTree)
+                return fault(fmt::format("the frame tree is deeper than {} levels", kDeepestTree),
+                             fmt::format("frames[{}]", i));
             if (!cell.frames[at].parent) break;
             at = indexOf(cell.frames[at].parent);
-            if (state[at] == 1) return fault(fmt::format("\"{}\" hangs below itself", cell.frames[at].name), fmt::format("frames[{}].parent", at));
+            if (state[at] == 1)
+                return fault(fmt::format("\"{}\" hangs below itself", cell.frames[at].name),
+                             fmt::format("frames[{}].parent", at));
         }
-        for (const size_t w : way) state[w] = 2;
+        for (const size_t w : way)
+            state[w] = 2;
     }
     return std::nullopt;
 }
@@ -256,7 +269,9 @@ Result<ArmPtr> modelOf(const StoredArm& stored, const std::string& where)
         description = known->description();
     }
     for (const StoredLock& lock : stored.locks) {
-        if (lock.joint < 1 || lock.joint > description.joints.size()) return fault(fmt::format("locks joint {}; the arm has {}", lock.joint, description.joints.size()), where + ".locks");
+        if (lock.joint < 1 || lock.joint > description.joints.size())
+            return fault(fmt::format("locks joint {}; the arm has {}", lock.joint, description.joints.size()),
+                         where + ".locks");
         description.joints[lock.joint - 1].locked = lock.value;
     }
     Result<ArmPtr> arm = Arm::make(std::move(description));
@@ -265,11 +280,12 @@ Result<ArmPtr> modelOf(const StoredArm& stored, const std::string& where)
 }
 
 /// Everything that says which arm it belongs to.
-template <class Visit>
-void forEachArm(Cell& cell, Visit visit)
+template <class Visit> void forEachArm(Cell& cell, Visit visit)
 {
-    for (Target& t : cell.targets) visit(t.arm);
-    for (Routine& r : cell.routines) visit(r.arm);
+    for (Target& t : cell.targets)
+        visit(t.arm);
+    for (Routine& r : cell.routines)
+        visit(r.arm);
     for (Pattern& p : cell.patterns)
         if (p.content == Pattern::Content::Targets) visit(p.arm);
     for (ContactPair& p : cell.contact.pairs)
@@ -280,9 +296,12 @@ void forEachArm(Cell& cell, Visit visit)
 Status checkContent(const Cell& cell)
 {
     std::unordered_set<std::uint32_t> used;
-    if (cell.nextId > kLargestId) return fault(fmt::format("is {}; {} is the limit", cell.nextId, kLargestId), "next-id");
-    for (const size_t size : {cell.frames.size(), cell.tools.size(), cell.parts.size(), cell.targets.size(), cell.routines.size(), cell.signals.size()})
-        if (size > kLongestList) return fault(fmt::format("a list has {} entries; {} is the limit", size, kLongestList), "document");
+    if (cell.nextId > kLargestId)
+        return fault(fmt::format("is {}; {} is the limit", cell.nextId, kLargestId), "next-id");
+    for (const size_t size : {cell.frames.size(), cell.tools.size(), cell.parts.size(), cell.targets.size(),
+                              cell.routines.size(), cell.signals.size()})
+        if (size > kLongestList)
+            return fault(fmt::format("a list has {} entries; {} is the limit", size, kLongestList), "document");
     if (Status bad = checkIds(cell.frames, "frames", used, cell.nextId)) return bad;
     if (Status bad = checkIds(cell.tools, "tools", used, cell.nextId)) return bad;
     if (Status bad = checkIds(cell.parts, "parts", used, cell.nextId)) return bad;
@@ -303,17 +322,20 @@ Status checkContent(const Cell& cell)
     if (Status bad = checkNames(cell.routines, "routines")) return bad;
     if (Status bad = checkTree(cell)) return bad;
     if (Status bad = checkThresholds(cell.thresholds)) return fault(bad->message, "thresholds");
-    for (const double limit : {cell.lineLimits.acceleration, cell.lineLimits.turnSpeed, cell.lineLimits.turnAcceleration})
+    for (const double limit :
+         {cell.lineLimits.acceleration, cell.lineLimits.turnSpeed, cell.lineLimits.turnAcceleration})
         if (!(limit > 0 && limit <= 1e4)) return fault("must hold values above 0 and up to 10000", "line-limits");
     for (size_t i = 0; i < cell.signals.size(); ++i)
-        if (Status bad = checkSignalValue(cell.signals[i], cell.signals[i].start)) return fault(bad->message, fmt::format("signals[{}].start", i));
+        if (Status bad = checkSignalValue(cell.signals[i], cell.signals[i].start))
+            return fault(bad->message, fmt::format("signals[{}].start", i));
     for (size_t i = 0; i < cell.frames.size(); ++i) {
         const Frame& frame = cell.frames[i];
         const std::string where = fmt::format("frames[{}]", i);
         if (Status bad = checkSolids(frame.solids, where + ".solids")) return bad;
         if (frame.axis)
             if (Status bad = checkAxis(*frame.axis)) return fault(bad->message, where + ".axis");
-        if (frame.axis && !deviceOfAxis(cell, frame.id)) return fault(fmt::format("\"{}\" has an axis, but hangs below no device", frame.name), where + ".axis");
+        if (frame.axis && !deviceOfAxis(cell, frame.id))
+            return fault(fmt::format("\"{}\" has an axis, but hangs below no device", frame.name), where + ".axis");
         if (frame.device)
             if (Status bad = checkDevice(cell, frame)) return fault(bad->message, where + ".device");
     }
@@ -325,20 +347,29 @@ Status checkContent(const Cell& cell)
     }
     for (size_t i = 0; i < cell.parts.size(); ++i) {
         const Part& part = cell.parts[i];
-        if (part.frame && !findFrame(cell, part.frame)) return fault(fmt::format("frame {} is not in the file", part.frame.value), fmt::format("parts[{}].frame", i));
-        if (!findPartKind(cell, part.kind)) return fault(fmt::format("kind {} of \"{}\" is not in the file", part.kind.value, part.name), fmt::format("parts[{}].kind", i));
-        if (part.pattern && !findPattern(cell, part.pattern)) return fault(fmt::format("pattern {} of \"{}\" is not in the file", part.pattern.value, part.name), fmt::format("parts[{}].pattern", i));
+        if (part.frame && !findFrame(cell, part.frame))
+            return fault(fmt::format("frame {} is not in the file", part.frame.value),
+                         fmt::format("parts[{}].frame", i));
+        if (!findPartKind(cell, part.kind))
+            return fault(fmt::format("kind {} of \"{}\" is not in the file", part.kind.value, part.name),
+                         fmt::format("parts[{}].kind", i));
+        if (part.pattern && !findPattern(cell, part.pattern))
+            return fault(fmt::format("pattern {} of \"{}\" is not in the file", part.pattern.value, part.name),
+                         fmt::format("parts[{}].pattern", i));
     }
     for (size_t i = 0; i < cell.partKinds.size(); ++i) {
         if (Status bad = checkSolids(cell.partKinds[i].solids, fmt::format("part-kinds[{}].solids", i))) return bad;
-        if (!(cell.partKinds[i].mass >= 0 && cell.partKinds[i].mass <= 1e5)) return fault("must be 0 to 100000 kg", fmt::format("part-kinds[{}].mass", i));
+        if (!(cell.partKinds[i].mass >= 0 && cell.partKinds[i].mass <= 1e5))
+            return fault("must be 0 to 100000 kg", fmt::format("part-kinds[{}].mass", i));
     }
     for (size_t i = 0; i < cell.patterns.size(); ++i)
-        if (Status bad = checkPattern(cell, cell.patterns[i])) return fault(bad->message, fmt::format("patterns[{}]", i));
+        if (Status bad = checkPattern(cell, cell.patterns[i]))
+            return fault(bad->message, fmt::format("patterns[{}]", i));
     const auto checkAxes = [&](const AxisValues& axes, const std::string& where) -> Status {
         for (const AxisValue& a : axes) {
             const Frame* frame = findFrame(cell, a.frame);
-            if (!frame || !frame->axis) return fault(fmt::format("frame {} is no axis of the file", a.frame.value), where + ".axes");
+            if (!frame || !frame->axis)
+                return fault(fmt::format("frame {} is no axis of the file", a.frame.value), where + ".axes");
             if (Status bad = checkAxisValue(*frame, a.value)) return fault(bad->message, where + ".axes");
         }
         return std::nullopt;
@@ -353,26 +384,41 @@ Status checkContent(const Cell& cell)
         const int joints = arm->model->jointCount();
         if (Status bad = checkAxes(t.axes, where)) return bad;
         if (t.kind == Target::Kind::Posture) {
-            if (t.posture.size() != joints) return fault(fmt::format("has {} values; the arm has {} joints", t.posture.size(), joints), where + ".posture");
+            if (t.posture.size() != joints)
+                return fault(fmt::format("has {} values; the arm has {} joints", t.posture.size(), joints),
+                             where + ".posture");
         } else {
-            if (t.frame && !findFrame(cell, t.frame)) return fault(fmt::format("frame {} of \"{}\" is not in the file", t.frame.value, t.name), where + ".frame");
-            if (t.posture.size() != 0 && t.posture.size() != joints) return fault(fmt::format("has {} values; the arm has {} joints", t.posture.size(), joints), where + ".taught");
-            if (t.pattern && !findPattern(cell, t.pattern)) return fault(fmt::format("pattern {} of \"{}\" is not in the file", t.pattern.value, t.name), where + ".pattern");
-            if (!findTool(cell, t.tool)) return fault(fmt::format("tool {} of \"{}\" is not in the file", t.tool.value, t.name), where + ".tool");
+            if (t.frame && !findFrame(cell, t.frame))
+                return fault(fmt::format("frame {} of \"{}\" is not in the file", t.frame.value, t.name),
+                             where + ".frame");
+            if (t.posture.size() != 0 && t.posture.size() != joints)
+                return fault(fmt::format("has {} values; the arm has {} joints", t.posture.size(), joints),
+                             where + ".taught");
+            if (t.pattern && !findPattern(cell, t.pattern))
+                return fault(fmt::format("pattern {} of \"{}\" is not in the file", t.pattern.value, t.name),
+                             where + ".pattern");
+            if (!findTool(cell, t.tool))
+                return fault(fmt::format("tool {} of \"{}\" is not in the file", t.tool.value, t.name),
+                             where + ".tool");
         }
     }
     for (size_t i = 0; i < cell.contact.pairs.size(); ++i)
         for (const ContactMember& m : {cell.contact.pairs[i].a, cell.contact.pairs[i].b}) {
             const ArmStation* arm = findArm(cell, m.arm);
-            const bool known = m.kind == ContactMember::Kind::Frame ? findFrame(cell, {m.id}) != nullptr
-                                                                    : arm && (m.kind == ContactMember::Kind::Tool || m.id <= std::uint32_t(arm->model->jointCount()));
+            const bool known =
+                m.kind == ContactMember::Kind::Frame
+                    ? findFrame(cell, {m.id}) != nullptr
+                    : arm && (m.kind == ContactMember::Kind::Tool || m.id <= std::uint32_t(arm->model->jointCount()));
             if (!known) return fault("names a body that is not in the file", fmt::format("contact-pairs[{}]", i));
         }
     for (size_t i = 0; i < cell.arms.size(); ++i)
-        if (std::none_of(cell.routines.begin(), cell.routines.end(), [&](const Routine& r) { return r.arm == cell.arms[i].id; }))
+        if (std::none_of(cell.routines.begin(), cell.routines.end(),
+                         [&](const Routine& r) { return r.arm == cell.arms[i].id; }))
             return fault(fmt::format("must hold a routine of \"{}\"", cell.arms[i].name), "routines");
     for (size_t r = 0; r < cell.routines.size(); ++r) {
-        if (!findArm(cell, cell.routines[r].arm)) return fault(fmt::format("arm {} is not in the file", cell.routines[r].arm.value), fmt::format("routines[{}].arm", r));
+        if (!findArm(cell, cell.routines[r].arm))
+            return fault(fmt::format("arm {} is not in the file", cell.routines[r].arm.value),
+                         fmt::format("routines[{}].arm", r));
         const std::vector<Step>& steps = cell.routines[r].steps;
         if (Status bad = checkIds(steps, fmt::format("routines[{}].steps", r).c_str(), used, cell.nextId)) return bad;
         for (size_t i = 0; i < steps.size(); ++i) {
@@ -387,18 +433,23 @@ Status checkContent(const Cell& cell)
 /// The arms of the file, and who they are where the file does not say because there is only one.
 Status giveArms(Cell& cell, const std::vector<StoredArm>& stored)
 {
-    if (stored.empty() || stored.size() > 100) return fault(fmt::format("holds {} arms; 1 to 100 are possible", stored.size()), "arms");
+    if (stored.empty() || stored.size() > 100)
+        return fault(fmt::format("holds {} arms; 1 to 100 are possible", stored.size()), "arms");
     for (size_t i = 0; i < stored.size(); ++i) {
         const StoredArm& arm = stored[i];
         const std::string where = fmt::format("arms[{}]", i);
         Result<ArmPtr> model = modelOf(arm, where);
         if (!model) return model.error();
         if (!arm.id && stored.size() > 1) return fault("is missing; each of several arms needs one", where + ".id");
-        cell.arms.push_back({arm.id ? arm.id : ArmId{cell.nextId++}, arm.name, *model, arm.mount, arm.tool, arm.home, arm.point});
+        cell.arms.push_back(
+            {arm.id ? arm.id : ArmId{cell.nextId++}, arm.name, *model, arm.mount, arm.tool, arm.home, arm.point});
     }
     if (!cell.inHand) cell.inHand = cell.arms.front().id;
-    if (!findArm(cell, cell.inHand)) return fault(fmt::format("arm {} is not in the file", cell.inHand.value), "in-hand");
-    forEachArm(cell, [&](ArmId& id) { if (!id) id = cell.arms.front().id; });
+    if (!findArm(cell, cell.inHand))
+        return fault(fmt::format("arm {} is not in the file", cell.inHand.value), "in-hand");
+    forEachArm(cell, [&](ArmId& id) {
+        if (!id) id = cell.arms.front().id;
+    });
     return std::nullopt;
 }
 
@@ -408,14 +459,19 @@ Status checkArms(const Cell& cell)
     for (size_t i = 0; i < cell.arms.size(); ++i) {
         const ArmStation& arm = cell.arms[i];
         const std::string where = fmt::format("arms[{}]", i);
-        if (arm.mount && !findFrame(cell, arm.mount)) return fault(fmt::format("frame {} is not in the file", arm.mount.value), where + ".mount");
+        if (arm.mount && !findFrame(cell, arm.mount))
+            return fault(fmt::format("frame {} is not in the file", arm.mount.value), where + ".mount");
         const Tool* tool = findTool(cell, arm.tool);
         if (!tool) return fault(fmt::format("tool {} is not in the file", arm.tool.value), where + ".tool");
-        if (arm.tcp && &flangeFromTcp(*tool, arm.tcp) == &tool->flangeFromTcp) return fault(fmt::format("point {} is not one of the tool's", arm.tcp.value), where + ".point");
+        if (arm.tcp && &flangeFromTcp(*tool, arm.tcp) == &tool->flangeFromTcp)
+            return fault(fmt::format("point {} is not one of the tool's", arm.tcp.value), where + ".point");
         for (size_t k = 0; k < i; ++k)
-            if (cell.arms[k].tool == arm.tool) return fault(fmt::format("tool {} is carried by \"{}\" already", arm.tool.value, cell.arms[k].name), where + ".tool");
+            if (cell.arms[k].tool == arm.tool)
+                return fault(fmt::format("tool {} is carried by \"{}\" already", arm.tool.value, cell.arms[k].name),
+                             where + ".tool");
         const Target* home = findTarget(cell, arm.home);
-        if (!home || home->kind != Target::Kind::Posture || home->arm != arm.id) return fault("must name a posture target of the arm", where + ".home");
+        if (!home || home->kind != Target::Kind::Posture || home->arm != arm.id)
+            return fault("must name a posture target of the arm", where + ".home");
     }
     return std::nullopt;
 }
@@ -428,7 +484,8 @@ std::string writeCell(const Cell& cell)
     stored.cell = cell;
     for (const ArmStation& arm : cell.arms) {
         const ArmDescription& model = arm.model->description();
-        StoredArm& own = stored.arms.emplace_back(StoredArm{arm.id, arm.name, model.id, arm.mount, arm.tool, arm.home, arm.tcp, {}, {}});
+        StoredArm& own = stored.arms.emplace_back(
+            StoredArm{arm.id, arm.name, model.id, arm.mount, arm.tool, arm.home, arm.tcp, {}, {}});
         if (!fromCatalogue(model)) own.sheet = sheetOf(model);
         for (size_t i = 0; i < model.joints.size(); ++i)
             if (model.joints[i].locked) own.locks.push_back({std::uint32_t(i + 1), *model.joints[i].locked});
@@ -438,7 +495,8 @@ std::string writeCell(const Cell& cell)
         forEachArm(stored.cell, [](ArmId& id) { id = {}; });
         stored.cell.inHand = {};
     }
-    for (const Part& part : cell.parts) stored.parts.push_back({part, {}});
+    for (const Part& part : cell.parts)
+        stored.parts.push_back({part, {}});
     FieldWriter writer;
     fields(writer, stored);
     return printDocument(writer.json);
@@ -460,7 +518,8 @@ Result<Cell> readCell(const std::string& text, const std::string& name)
     Cell& cell = stored.cell;
     if (Status bad = giveArms(cell, stored.arms)) return within(*bad);
     for (size_t i = 0; i < stored.parts.size(); ++i)
-        if (stored.parts[i].part.kind && !stored.parts[i].solids.empty()) return within(fault("has solids of its own beside those of its kind", fmt::format("parts[{}].solids", i)));
+        if (stored.parts[i].part.kind && !stored.parts[i].solids.empty())
+            return within(fault("has solids of its own beside those of its kind", fmt::format("parts[{}].solids", i)));
     giveKinds(cell, stored.parts);
     if (Status bad = checkContent(cell)) return within(*bad);
     if (Status bad = checkArms(cell)) return within(*bad);

@@ -9,11 +9,12 @@ namespace topikos {
 inline constexpr int kCellFormatVersion = 3;
 inline constexpr std::size_t kLargestCellFile = std::size_t(512) << 20;  // [bytes]
 
-/// The cell as the text of a cell file: canonical, so that writing what was read gives the same bytes. Format: docs/format/cell.md.
+/// The cell as the text of a cell file: canonical, so that writing what was read gives the same bytes. Format:
+/// docs/format/cell.md.
 std::string writeCell(const Cell& cell);
 
-/// Reads the text of a cell file. Every reference, range and number is checked; the error names the line or the place in the document.
-/// `name` stands in the message for the file.
+/// Reads the text of a cell file. Every reference, range and number is checked; the error names the line or the place
+/// in the document. `name` stands in the message for the file.
 Result<Cell> readCell(const std::string& text, const std::string& name);
 
 /// Whole file into memory, refused above `limit` bytes.
@@ -21,7 +22,8 @@ Result<std::string> readFile(const std::string& path, std::size_t limit);
 
 Result<Cell> openCell(const std::string& path);
 
-/// Replaces `path` in one go: written beside it, flushed to the disk, renamed. A process killed at any moment leaves the old or the new file.
+/// Replaces `path` in one go: written beside it, flushed to the disk, renamed. A process killed at any moment leaves
+/// the old or the new file.
 Status saveFile(const std::string& path, const std::string& text);
 Status saveCell(const std::string& path, const Cell& cell);
 

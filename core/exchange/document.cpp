@@ -23,7 +23,9 @@ Status checkNesting(const std::string& text, const DocumentKind& kind)
             quoted = true;
         } else if (c == '{' || c == '[') {
             if (++depth > kDeepestNesting)
-                return Error{std::string(kind.code) + ".nesting", fmt::format("nested deeper than {} levels", kDeepestNesting), fmt::format("line {}", line), fmt::format("This is not a {}; open another one.", kind.noun)};
+                return Error{std::string(kind.code) + ".nesting",
+                             fmt::format("nested deeper than {} levels", kDeepestNesting), fmt::format("line {}", line),
+                             fmt::format("This is not a {}; open another one.", kind.noun)};
         } else if (c == '}' || c == ']') {
             --depth;
         }
@@ -46,19 +48,25 @@ Result<Json> parseDocument(const std::string& text, const DocumentKind& kind)
         const size_t lineStart = end == 0 ? std::string::npos : text.rfind('\n', end - 1);
         const size_t column = end - (lineStart == std::string::npos ? 0 : lineStart + 1) + 1;
         const bool cut = end >= text.size();
-        return Error{code(".syntax"), cut ? "the file ends in the middle" : "this is not JSON here", fmt::format("line {}, column {}", line, column),
+        return Error{code(".syntax"), cut ? "the file ends in the middle" : "this is not JSON here",
+                     fmt::format("line {}, column {}", line, column),
                      cut ? "It was cut off; use a copy or a backup." : "Correct this place or open another file."};
     } catch (const Json::exception&) {
         return Error{code(".number"), "holds a number too large for any file", "", "Correct it or open another file."};
     }
     const auto format = document.is_object() ? document.find("format") : document.end();
     if (!document.is_object() || format == document.end() || *format != kind.format)
-        return Error{code(".format"), fmt::format("is not {} {}: \"format\" is not \"{}\"", kind.noun[0] == 'a' ? "an" : "a", kind.noun, kind.format), "", fmt::format("Open a file that ends in {}.", kind.ending)};
+        return Error{code(".format"),
+                     fmt::format("is not {} {}: \"format\" is not \"{}\"", kind.noun[0] == 'a' ? "an" : "a", kind.noun,
+                                 kind.format),
+                     "", fmt::format("Open a file that ends in {}.", kind.ending)};
     const auto version = document.find("version");
     if (version == document.end() || !version->is_number_unsigned() || version->get<std::uint64_t>() == 0)
         return Error{code(".version"), "has no version number", "version", "Correct the file or open another one."};
     if (version->get<std::uint64_t>() > std::uint64_t(kind.version))
-        return Error{code(".newer"), fmt::format("was written by a newer Topikos (format version {}; this one reads up to {})", version->get<std::uint64_t>(), kind.version),
+        return Error{code(".newer"),
+                     fmt::format("was written by a newer Topikos (format version {}; this one reads up to {})",
+                                 version->get<std::uint64_t>(), kind.version),
                      "", "Open it with that version; the file is left as it is."};
     return document;
 }

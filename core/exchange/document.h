@@ -20,7 +20,8 @@ struct DocumentKind {
     const char* code;    ///< prefix of error codes: "cell"
 };
 
-/// Parses a text and checks its format and version. Depth and numbers are bounded before anything is built; errors give line and column.
+/// Parses a text and checks its format and version. Depth and numbers are bounded before anything is built; errors give
+/// line and column.
 Result<Json> parseDocument(const std::string& text, const DocumentKind& kind);
 
 /// Puts the name of the file in front of the place of an error.

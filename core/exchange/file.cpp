@@ -33,11 +33,14 @@ struct Descriptor {
 Result<std::string> readFile(const std::string& path, std::size_t limit)
 {
     const Descriptor file{::open(path.c_str(), O_RDONLY | O_CLOEXEC)};
-    if (file.value < 0) return systemError("file.open", path, "cannot be opened", "Check the name and the permissions.");
+    if (file.value < 0)
+        return systemError("file.open", path, "cannot be opened", "Check the name and the permissions.");
     struct stat info;
-    if (::fstat(file.value, &info) != 0 || !S_ISREG(info.st_mode)) return Error{"file.kind", "is not a file", path, "Choose a file."};
+    if (::fstat(file.value, &info) != 0 || !S_ISREG(info.st_mode))
+        return Error{"file.kind", "is not a file", path, "Choose a file."};
     if (std::size_t(info.st_size) > limit)
-        return Error{"file.size", fmt::format("has {} MB; {} MB is the limit", info.st_size >> 20, limit >> 20), path, "Choose a smaller file."};
+        return Error{"file.size", fmt::format("has {} MB; {} MB is the limit", info.st_size >> 20, limit >> 20), path,
+                     "Choose a smaller file."};
     std::string text(std::size_t(info.st_size), '\0');
     std::size_t done = 0;
     while (done < text.size()) {

@@ -15,8 +15,7 @@
 namespace topikos {
 
 /// Pairs of word and value for an enumeration in a file.
-template <class Enum>
-struct Word {
+template <class Enum> struct Word {
     const char* word;
     Enum value;
 };
@@ -42,35 +41,26 @@ public:
     Json json = Json::object();
     SurfaceShelf* shelf = nullptr;
 
-    template <class T>
-    void field(const char* key, T& value)
-    {
-        json[key] = put(value);
-    }
+    template <class T> void field(const char* key, T& value) { json[key] = put(value); }
     /// Left out where the value is the default.
-    template <class T>
-    void optional(const char* key, T& value, const T& standard)
+    template <class T> void optional(const char* key, T& value, const T& standard)
     {
         if (!same(value, standard)) field(key, value);
     }
     /// Left out where there is none.
-    template <class T>
-    void optional(const char* key, std::optional<T>& value)
+    template <class T> void optional(const char* key, std::optional<T>& value)
     {
         if (value) field(key, *value);
     }
-    template <class T>
-    void optionalObject(const char* key, std::optional<T>& value)
+    template <class T> void optionalObject(const char* key, std::optional<T>& value)
     {
         if (value) object(key, *value);
     }
-    template <class T>
-    void optionalList(const char* key, std::vector<T>& values)
+    template <class T> void optionalList(const char* key, std::vector<T>& values)
     {
         if (!values.empty()) list(key, values);
     }
-    template <class Enum, size_t N>
-    void word(const char* key, Enum& value, const Word<Enum> (&words)[N])
+    template <class Enum, size_t N> void word(const char* key, Enum& value, const Word<Enum> (&words)[N])
     {
         for (const auto& w : words)
             if (w.value == value) json[key] = w.word;
@@ -82,21 +72,18 @@ public:
         if (value != standard) word(key, value, words);
     }
     /// Plain numbers as base64 of their little-endian bytes.
-    template <class T>
-    void packed(const char* key, std::vector<T>& values)
+    template <class T> void packed(const char* key, std::vector<T>& values)
     {
         json[key] = base64Of(values.data(), values.size() * sizeof(T));
     }
-    template <class T>
-    void object(const char* key, T& value)
+    template <class T> void object(const char* key, T& value)
     {
         FieldWriter inner;
         inner.shelf = shelf;
         fields(inner, value);
         json[key] = std::move(inner.json);
     }
-    template <class T>
-    void list(const char* key, std::vector<T>& values)
+    template <class T> void list(const char* key, std::vector<T>& values)
     {
         Json& array = json[key] = Json::array();
         for (T& value : values) {
@@ -108,8 +95,7 @@ public:
     }
 
 private:
-    template <class T>
-    static bool same(const T& a, const T& b)
+    template <class T> static bool same(const T& a, const T& b)
     {
         if constexpr (std::is_same_v<T, JointVector>) return a.size() == b.size() && a == b;
         else return a == b;
@@ -118,18 +104,15 @@ private:
     static Json put(double v) { return v; }
     static Json put(bool v) { return v; }
     static Json put(std::uint32_t v) { return v; }
-    template <class Kind>
-    static Json put(const Id<Kind>& v)
-    {
-        return v.value;
-    }
+    template <class Kind> static Json put(const Id<Kind>& v) { return v.value; }
     static Json put(const std::vector<double>& v) { return v; }
     static Json put(const std::vector<std::uint32_t>& v) { return v; }
     static Json put(const Vec3& v) { return Json::array({v[0], v[1], v[2]}); }
     static Json put(const JointVector& v) { return Json(std::vector<double>(v.data(), v.data() + v.size())); }
     static Json put(const Pose& v)
     {
-        return {{"xyz", put(v.translation)}, {"quaternion", Json::array({v.rotation.w(), v.rotation.x(), v.rotation.y(), v.rotation.z()})}};
+        return {{"xyz", put(v.translation)},
+                {"quaternion", Json::array({v.rotation.w(), v.rotation.x(), v.rotation.y(), v.rotation.z()})}};
     }
     static Json put(const Color& v)
     {
@@ -143,8 +126,8 @@ private:
 class FieldReader {
 public:
     static constexpr bool kReads = true;
-    FieldReader(const Json& json, std::string path, std::optional<Error>& error, std::string code = "cell")
-        : m_json(json), m_path(std::move(path)), m_error(error), m_code(std::move(code))
+    FieldReader(const Json& json, std::string path, std::optional<Error>& error, std::string code = "cell") :
+        m_json(json), m_path(std::move(path)), m_error(error), m_code(std::move(code))
     {
         if (!m_json.is_object()) fail("", "must be an object in braces");
     }
@@ -152,39 +135,34 @@ public:
     {
         if (m_error || !m_json.is_object()) return;
         for (const auto& item : m_json.items())
-            if (!m_known.contains(item.key())) fail("", "has a field \"" + item.key().substr(0, 60) + "\" that this version does not know");
+            if (!m_known.contains(item.key()))
+                fail("", "has a field \"" + item.key().substr(0, 60) + "\" that this version does not know");
     }
     FieldReader(const FieldReader&) = delete;
     SurfaceShelf* shelf = nullptr;
 
-    template <class T>
-    void field(const char* key, T& value)
+    template <class T> void field(const char* key, T& value)
     {
         if (const Json* v = get(key)) take(key, *v, value);
     }
-    template <class T>
-    void optional(const char* key, T& value, const T& standard)
+    template <class T> void optional(const char* key, T& value, const T& standard)
     {
         if (has(key)) field(key, value);
         else value = standard;
     }
-    template <class T>
-    void optional(const char* key, std::optional<T>& value)
+    template <class T> void optional(const char* key, std::optional<T>& value)
     {
         if (has(key)) field(key, value.emplace());
     }
-    template <class T>
-    void optionalObject(const char* key, std::optional<T>& value)
+    template <class T> void optionalObject(const char* key, std::optional<T>& value)
     {
         if (has(key)) object(key, value.emplace());
     }
-    template <class T>
-    void optionalList(const char* key, std::vector<T>& values)
+    template <class T> void optionalList(const char* key, std::vector<T>& values)
     {
         if (has(key)) list(key, values);
     }
-    template <class Enum, size_t N>
-    void word(const char* key, Enum& value, const Word<Enum> (&words)[N])
+    template <class Enum, size_t N> void word(const char* key, Enum& value, const Word<Enum> (&words)[N])
     {
         const Json* v = get(key);
         if (!v) return;
@@ -204,8 +182,7 @@ public:
         if (has(key)) word(key, value, words);
         else value = standard;
     }
-    template <class T>
-    void packed(const char* key, std::vector<T>& values)
+    template <class T> void packed(const char* key, std::vector<T>& values)
     {
         const Json* v = get(key);
         if (!v) return;
@@ -214,8 +191,7 @@ public:
         values.resize(bytes->size() / sizeof(T));
         std::memcpy(values.data(), bytes->data(), bytes->size());
     }
-    template <class T>
-    void object(const char* key, T& value)
+    template <class T> void object(const char* key, T& value)
     {
         if (const Json* v = get(key)) {
             FieldReader inner(*v, place(key), m_error, m_code);
@@ -223,8 +199,7 @@ public:
             fields(inner, value);
         }
     }
-    template <class T>
-    void list(const char* key, std::vector<T>& values)
+    template <class T> void list(const char* key, std::vector<T>& values)
     {
         const Json* v = get(key);
         if (!v) return;
@@ -238,7 +213,10 @@ public:
     /// Raises an error about a field ("" for the object itself).
     void fail(const std::string& key, const std::string& message)
     {
-        if (!m_error) m_error = Error{m_code + ".field", message, key.empty() ? (m_path.empty() ? "document" : m_path) : place(key), "Correct the file or open another one."};
+        if (!m_error)
+            m_error =
+                Error{m_code + ".field", message, key.empty() ? (m_path.empty() ? "document" : m_path) : place(key),
+                      "Correct the file or open another one."};
     }
 
 private:
@@ -274,14 +252,11 @@ private:
     }
     void take(const char* key, const Json& v, std::uint32_t& out)
     {
-        if (!v.is_number_unsigned() || v.get<std::uint64_t>() > 0xffffffffu) return fail(key, "must be a whole number from 0 to 4294967295");
+        if (!v.is_number_unsigned() || v.get<std::uint64_t>() > 0xffffffffu)
+            return fail(key, "must be a whole number from 0 to 4294967295");
         out = v.get<std::uint32_t>();
     }
-    template <class Kind>
-    void take(const char* key, const Json& v, Id<Kind>& out)
-    {
-        take(key, v, out.value);
-    }
+    template <class Kind> void take(const char* key, const Json& v, Id<Kind>& out) { take(key, v, out.value); }
     void take(const char* key, const Json& v, Vec3& out)
     {
         if (!v.is_array() || v.size() != 3) return fail(key, "must be a list of 3 numbers");
@@ -290,12 +265,13 @@ private:
         if (out.cwiseAbs().maxCoeff() > 1000) fail(key, "holds a length above 1000 m");
     }
     template <class T>
-        requires std::is_arithmetic_v<T>
+    requires std::is_arithmetic_v<T>
     void take(const char* key, const Json& v, std::vector<T>& out)
     {
         if (!v.is_array()) return fail(key, "must be a list in brackets");
         out.reserve(v.size());
-        for (size_t i = 0; i < v.size() && !m_error; ++i) take(key, v[i], out.emplace_back());
+        for (size_t i = 0; i < v.size() && !m_error; ++i)
+            take(key, v[i], out.emplace_back());
     }
     void take(const char* key, const Json& v, JointVector& out)
     {
@@ -310,7 +286,8 @@ private:
         inner.field("xyz", out.translation);
         const Json* q = inner.get("quaternion");
         if (!q) return;
-        if (!q->is_array() || q->size() != 4) return inner.fail("quaternion", "must be a list of 4 numbers: w, x, y, z");
+        if (!q->is_array() || q->size() != 4)
+            return inner.fail("quaternion", "must be a list of 4 numbers: w, x, y, z");
         double c[4];
         for (size_t i = 0; i < 4; ++i)
             if (!inner.number("quaternion", (*q)[i], c[i])) return;
@@ -324,7 +301,8 @@ private:
         unsigned rgb = 0;
         int used = 0;
         const std::string text = v.is_string() ? v.get<std::string>() : "";
-        if (text.size() != 7 || std::sscanf(text.c_str(), "#%6x%n", &rgb, &used) != 1 || used != 7) return fail(key, "must be a colour like \"#c8b090\"");
+        if (text.size() != 7 || std::sscanf(text.c_str(), "#%6x%n", &rgb, &used) != 1 || used != 7)
+            return fail(key, "must be a colour like \"#c8b090\"");
         out = {std::uint8_t(rgb >> 16), std::uint8_t(rgb >> 8), std::uint8_t(rgb)};
     }
 

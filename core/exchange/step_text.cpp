@@ -16,7 +16,8 @@ namespace {
 std::string lowered(std::string_view text)
 {
     std::string out(text);
-    for (char& c : out) c = char(std::tolower(static_cast<unsigned char>(c)));
+    for (char& c : out)
+        c = char(std::tolower(static_cast<unsigned char>(c)));
     return out;
 }
 
@@ -55,8 +56,7 @@ public:
     }
 
     /// The object with the longest name that the rest begins with.
-    template <class Object>
-    const Object* named(const std::vector<Object>& objects)
+    template <class Object> const Object* named(const std::vector<Object>& objects)
     {
         const Object* best = nullptr;
         for (const Object& t : objects) {
@@ -76,7 +76,8 @@ public:
 private:
     void skip()
     {
-        while (m_at < m_text.size() && m_text[m_at] == ' ') ++m_at;
+        while (m_at < m_text.size() && m_text[m_at] == ' ')
+            ++m_at;
     }
     std::string_view m_text;
     std::string m_low;
@@ -95,7 +96,8 @@ Status readMove(const Cell& cell, Reader& reader, Step& step)
     const Target* target = reader.named(cell.targets);
     if (!target) {
         if (reader.done()) return problem(reader, "a target is missing", "Type its name.");
-        return problem(reader, fmt::format("there is no target called \"{}\"", reader.rest()), "Take that target first, or type the name of another one.");
+        return problem(reader, fmt::format("there is no target called \"{}\"", reader.rest()),
+                       "Take that target first, or type the name of another one.");
     }
     step.target = target->id;
     step.standoff = 0;
@@ -111,20 +113,25 @@ Status readMove(const Cell& cell, Reader& reader, Step& step)
     while (!reader.done()) {
         if (reader.word("at")) {
             double value;
-            if (!reader.number(value)) return problem(reader, "\"at\" needs a speed", step.kind == Step::Kind::Line ? "Type it in mm/s." : "Type it in %.");
+            if (!reader.number(value))
+                return problem(reader, "\"at\" needs a speed",
+                               step.kind == Step::Kind::Line ? "Type it in mm/s." : "Type it in %.");
             if (step.kind == Step::Kind::Line) {
-                if (reader.unit("%")) return problem(reader, "a line's speed is in mm/s", "Type mm/s, or use a joint move.");
+                if (reader.unit("%"))
+                    return problem(reader, "a line's speed is in mm/s", "Type mm/s, or use a joint move.");
                 reader.unit("mm/s");
                 step.lineSpeed = value * kMillimetre;
             } else {
-                if (reader.unit("mm/s")) return problem(reader, "a joint move's speed is in %", "Type a percentage, or use a line.");
+                if (reader.unit("mm/s"))
+                    return problem(reader, "a joint move's speed is in %", "Type a percentage, or use a line.");
                 reader.unit("%");
                 step.jointSpeed = value / 100;
             }
         } else if (reader.word("blend")) {
             if (Status bad = length(step.blend, "\"blend\"")) return bad;
         } else {
-            return problem(reader, fmt::format("\"{}\" is not understood here", reader.rest()), "After the target come: at SPEED, blend LENGTH.");
+            return problem(reader, fmt::format("\"{}\" is not understood here", reader.rest()),
+                           "After the target come: at SPEED, blend LENGTH.");
         }
     }
     return std::nullopt;
@@ -144,7 +151,8 @@ Status readSignal(const Cell& cell, Reader& reader, Step& step)
     const Signal* signal = reader.named(cell.signals);
     if (!signal) {
         if (reader.done()) return problem(reader, "a signal is missing", "Type its name.");
-        return problem(reader, fmt::format("there is no signal called \"{}\"", reader.rest()), "Make it among the signals first, or type the name of another one.");
+        return problem(reader, fmt::format("there is no signal called \"{}\"", reader.rest()),
+                       "Make it among the signals first, or type the name of another one.");
     }
     step.signal = signal->id;
     step.comparison = Step::Comparison::Equal;
@@ -152,14 +160,19 @@ Status readSignal(const Cell& cell, Reader& reader, Step& step)
         reader.word("to");
     } else if (reader.word("at")) {
         const bool least = reader.word("least");
-        if (!least && !reader.word("most")) return problem(reader, "\"at\" needs \"least\" or \"most\"", "Type \"at least\" or \"at most\" and a number.");
+        if (!least && !reader.word("most"))
+            return problem(reader, "\"at\" needs \"least\" or \"most\"",
+                           "Type \"at least\" or \"at most\" and a number.");
         step.comparison = least ? Step::Comparison::AtLeast : Step::Comparison::AtMost;
     } else {
         reader.word("is");
     }
     step.value = 1;
-    const bool plain = step.kind == Step::Kind::WaitSignal && signal->kind == Signal::Kind::Digital && reader.done();  // "wait for Tile seen"
-    if (!plain && !readValue(reader, step.value)) return problem(reader, "the value of the signal is missing", signal->kind == Signal::Kind::Digital ? "Type on or off." : "Type a number.");
+    const bool plain = step.kind == Step::Kind::WaitSignal && signal->kind == Signal::Kind::Digital
+                       && reader.done();  // "wait for Tile seen"
+    if (!plain && !readValue(reader, step.value))
+        return problem(reader, "the value of the signal is missing",
+                       signal->kind == Signal::Kind::Digital ? "Type on or off." : "Type a number.");
     return std::nullopt;
 }
 
@@ -167,8 +180,10 @@ Status readAxes(const Cell& cell, Reader& reader, Step& step)
 {
     const Frame* device = reader.named(cell.frames);
     if (!device) {
-        if (reader.done()) return problem(reader, "a device is missing", "Type the name of a rail, turntable or positioner.");
-        return problem(reader, fmt::format("there is no device called \"{}\"", reader.rest()), "Type the name of a rail, turntable or positioner.");
+        if (reader.done())
+            return problem(reader, "a device is missing", "Type the name of a rail, turntable or positioner.");
+        return problem(reader, fmt::format("there is no device called \"{}\"", reader.rest()),
+                       "Type the name of a rail, turntable or positioner.");
     }
     step.device = device->id;
     step.axes.clear();
@@ -176,7 +191,9 @@ Status readAxes(const Cell& cell, Reader& reader, Step& step)
     for (const FrameId axis : axesOf(cell, device->id)) {
         const bool turns = findFrame(cell, axis)->axis->kind == JointKind::Revolute;
         double value;
-        if (!reader.number(value)) return problem(reader, fmt::format("where \"{}\" goes is missing", frameName(cell, axis)), turns ? "Type it in degrees." : "Type it in mm.");
+        if (!reader.number(value))
+            return problem(reader, fmt::format("where \"{}\" goes is missing", frameName(cell, axis)),
+                           turns ? "Type it in degrees." : "Type it in mm.");
         if (turns) reader.unit("°") || reader.unit("deg");
         else reader.unit("mm");
         step.axes.push_back(value * (turns ? kDegree : kMillimetre));
@@ -196,7 +213,8 @@ std::string plainNumber(double value, int decimals)
 {
     std::string text = fmt::format("{:.{}f}", value, decimals);
     if (text.find('.') != std::string::npos) {
-        while (text.back() == '0') text.pop_back();
+        while (text.back() == '0')
+            text.pop_back();
         if (text.back() == '.') text.pop_back();
     }
     return text == "-0" ? "0" : text;
@@ -214,9 +232,13 @@ std::string stepText(const Cell& cell, const Step& step)
     case Step::Kind::WaitSignal: {
         const Signal* signal = findSignal(cell, step.signal);
         const bool set = step.kind == Step::Kind::SetSignal, digital = signal && signal->kind == Signal::Kind::Digital;
-        const char* how = set ? " to " : step.comparison == Step::Comparison::AtLeast ? " at least " : step.comparison == Step::Comparison::AtMost ? " at most " : " is ";
+        const char* how = set                                            ? " to "
+                          : step.comparison == Step::Comparison::AtLeast ? " at least "
+                          : step.comparison == Step::Comparison::AtMost  ? " at most "
+                                                                         : " is ";
         text += (set ? "set " : "wait for ") + (signal ? signal->name : "?");
-        if (digital && (set || step.comparison == Step::Comparison::Equal)) return text + (step.value != 0 ? " on" : " off");
+        if (digital && (set || step.comparison == Step::Comparison::Equal))
+            return text + (step.value != 0 ? " on" : " off");
         return text + how + plainNumber(step.value, 6);
     }
     case Step::Kind::MoveAxes: {
@@ -247,7 +269,8 @@ Result<Step> parseStep(const Cell& cell, const std::string& text, const Step& de
     Reader reader(text);
     Step step = defaults;
     step.off = reader.word("off");
-    if (reader.done()) return problem(reader, "nothing is typed", "Type joint, line, grip, release, wait, set or move.");
+    if (reader.done())
+        return problem(reader, "nothing is typed", "Type joint, line, grip, release, wait, set or move.");
     const bool joint = reader.word("joint");
     if (joint || reader.word("line")) {
         step.kind = joint ? Step::Kind::JointMove : Step::Kind::Line;
@@ -266,7 +289,8 @@ Result<Step> parseStep(const Cell& cell, const std::string& text, const Step& de
         if (reader.word("for")) {
             step.kind = Step::Kind::WaitSignal;
             if (Status bad = readSignal(cell, reader, step)) return *bad;
-            if (!reader.done()) return problem(reader, fmt::format("\"{}\" is too much here", reader.rest()), "Remove it.");
+            if (!reader.done())
+                return problem(reader, fmt::format("\"{}\" is too much here", reader.rest()), "Remove it.");
             if (Status bad = checkStep(cell, step)) return *bad;
             return step;
         }
@@ -274,7 +298,8 @@ Result<Step> parseStep(const Cell& cell, const std::string& text, const Step& de
         if (!reader.number(step.seconds)) return problem(reader, "\"wait\" needs a time", "Type it in seconds.");
         reader.unit("s");
     } else {
-        return problem(reader, fmt::format("\"{}\" is not a step", reader.rest()), "A step begins with joint, line, grip, release, wait, set or move.");
+        return problem(reader, fmt::format("\"{}\" is not a step", reader.rest()),
+                       "A step begins with joint, line, grip, release, wait, set or move.");
     }
     if (!reader.done()) return problem(reader, fmt::format("\"{}\" is too much here", reader.rest()), "Remove it.");
     if (Status bad = checkStep(cell, step)) return *bad;

@@ -38,7 +38,8 @@ private:
 
 Pose poseOf(const urdf::Pose& p)
 {
-    return {Vec3(p.position.x, p.position.y, p.position.z), Quat(p.rotation.w, p.rotation.x, p.rotation.y, p.rotation.z).normalized()};
+    return {Vec3(p.position.x, p.position.y, p.position.z),
+            Quat(p.rotation.w, p.rotation.x, p.rotation.y, p.rotation.z).normalized()};
 }
 
 /// Mass distribution of a link in its own frame.
@@ -59,7 +60,9 @@ public:
     {
         m_document.Parse(text.c_str());
         if (m_document.Error()) {
-            error = fail(std::max(1, m_document.ErrorRow()), fmt::format("is not XML here ({})", m_document.ErrorDesc()), "Correct this place or open another file.");
+            error =
+                fail(std::max(1, m_document.ErrorRow()), fmt::format("is not XML here ({})", m_document.ErrorDesc()),
+                     "Correct this place or open another file.");
             return;
         }
         const TiXmlElement* robot = m_document.FirstChildElement("robot");
@@ -81,15 +84,21 @@ public:
             }
             if (kind == "link") links.push_back(own);
         }
-        for (const TiXmlElement* e = robot->FirstChildElement("joint"); e && !error; e = e->NextSiblingElement("joint")) checkJoint(*e);
-        if (!error && links.empty()) error = fail(robot->Row(), "is not a usable URDF file (no link in it)", "Open a URDF file.");
+        for (const TiXmlElement* e = robot->FirstChildElement("joint"); e && !error; e = e->NextSiblingElement("joint"))
+            checkJoint(*e);
+        if (!error && links.empty())
+            error = fail(robot->Row(), "is not a usable URDF file (no link in it)", "Open a URDF file.");
     }
 
-    Error fail(int row, std::string message, std::string remedy) const { return {"urdf", std::move(message), fmt::format("{}, line {}", m_name, row), std::move(remedy)}; }
+    Error fail(int row, std::string message, std::string remedy) const
+    {
+        return {"urdf", std::move(message), fmt::format("{}, line {}", m_name, row), std::move(remedy)};
+    }
     Error failAt(const std::string& what, std::string message, std::string remedy) const
     {
         const auto it = rows.find(what);
-        return it == rows.end() ? Error{"urdf", std::move(message), m_name, std::move(remedy)} : fail(it->second, std::move(message), std::move(remedy));
+        return it == rows.end() ? Error{"urdf", std::move(message), m_name, std::move(remedy)}
+                                : fail(it->second, std::move(message), std::move(remedy));
     }
 
     std::optional<Error> error;
@@ -104,20 +113,28 @@ private:
             const TiXmlElement* e = joint.FirstChildElement(end);
             const char* link = e ? e->Attribute("link") : nullptr;
             if (!link) {
-                error = fail(joint.Row(), fmt::format("joint \"{}\" has no {} link", own, end), fmt::format("Give it a {} element.", end));
+                error = fail(joint.Row(), fmt::format("joint \"{}\" has no {} link", own, end),
+                             fmt::format("Give it a {} element.", end));
                 return;
             }
             if (std::find(links.begin(), links.end(), link) != links.end()) continue;
-            error = fail(e->Row(), fmt::format("joint \"{}\" names the {} link \"{}\", which is not in the file", own, end, link), closest(link));
+            error = fail(e->Row(),
+                         fmt::format("joint \"{}\" names the {} link \"{}\", which is not in the file", own, end, link),
+                         closest(link));
             return;
         }
         const char* type = joint.Attribute("type");
         const std::string kind = type ? type : "";
         if ((kind == "revolute" || kind == "prismatic") && !joint.FirstChildElement("limit"))
-            error = fail(joint.Row(), fmt::format("joint \"{}\" has no limit element", own), "Give it lower, upper, effort and velocity.");
+            error = fail(joint.Row(), fmt::format("joint \"{}\" has no limit element", own),
+                         "Give it lower, upper, effort and velocity.");
         const std::string child = joint.FirstChildElement("child")->Attribute("link");
         if (!error && !m_children.emplace(child, own).second)
-            error = fail(joint.Row(), fmt::format("link \"{}\" is the child of both \"{}\" and \"{}\": a loop, which URDF cannot hold", child, m_children[child], own), "Leave one of the two out.");
+            error =
+                fail(joint.Row(),
+                     fmt::format("link \"{}\" is the child of both \"{}\" and \"{}\": a loop, which URDF cannot hold",
+                                 child, m_children[child], own),
+                     "Leave one of the two out.");
     }
 
     /// The link whose name is nearest to a misspelt one.
@@ -127,7 +144,8 @@ private:
         size_t least = 1000;
         for (const std::string& link : links) {
             std::vector<size_t> row(link.size() + 1);
-            for (size_t i = 0; i < row.size(); ++i) row[i] = i;
+            for (size_t i = 0; i < row.size(); ++i)
+                row[i] = i;
             for (size_t i = 0; i < wanted.size(); ++i) {
                 size_t corner = row[0];
                 row[0] = i + 1;
@@ -155,7 +173,8 @@ Result<urdf::ModelInterfaceSharedPtr> modelOf(const std::string& text, const std
         // The reader puts the name of what it stumbled over in brackets or quotes.
         for (const auto& [what, row] : source.rows) {
             const std::string own = what.substr(what.find(' ') + 1);
-            if (why.find('[' + own + ']') != std::string::npos || why.find('\'' + own + '\'') != std::string::npos) return source.fail(row, fmt::format("is not a usable URDF file ({})", why), "Correct this place.");
+            if (why.find('[' + own + ']') != std::string::npos || why.find('\'' + own + '\'') != std::string::npos)
+                return source.fail(row, fmt::format("is not a usable URDF file ({})", why), "Correct this place.");
         }
         return Error{"urdf", fmt::format("is not a usable URDF file ({})", why), name, "Correct the file."};
     };
@@ -176,7 +195,8 @@ std::vector<std::string> tipsOf(const urdf::ModelInterface& model, const Source&
 }
 
 /// The joints from base down to tip.
-Result<std::vector<urdf::JointConstSharedPtr>> wayOf(const urdf::ModelInterface& model, const Source& source, const UrdfChain& chain, const std::string& name)
+Result<std::vector<urdf::JointConstSharedPtr>> wayOf(const urdf::ModelInterface& model, const Source& source,
+                                                     const UrdfChain& chain, const std::string& name)
 {
     const auto known = [&](const std::string& link) -> Status {
         if (link.empty() || model.getLink(link)) return std::nullopt;
@@ -189,14 +209,20 @@ Result<std::vector<urdf::JointConstSharedPtr>> wayOf(const urdf::ModelInterface&
     if (tip.empty()) {
         const std::vector<std::string> tips = tipsOf(model, source);
         if (tips.size() != 1)
-            return Error{"urdf.chain", fmt::format("holds {} chains: they end at {}", tips.size(), fmt::format("\"{}\"", fmt::join(tips, "\", \""))), name, "Choose base and tip."};
+            return Error{"urdf.chain",
+                         fmt::format("holds {} chains: they end at {}", tips.size(),
+                                     fmt::format("\"{}\"", fmt::join(tips, "\", \""))),
+                         name, "Choose base and tip."};
         tip = tips.front();
     }
     const std::string base = chain.base.empty() ? model.getRoot()->name : chain.base;
     std::vector<urdf::JointConstSharedPtr> way;
     urdf::LinkConstSharedPtr link = model.getLink(tip);
-    for (; link && link->name != base && link->parent_joint; link = link->getParent()) way.push_back(link->parent_joint);
-    if (!link || link->name != base) return Error{"urdf.chain", fmt::format("has no way from \"{}\" to \"{}\"", base, tip), name, "Choose a base that the tip hangs on."};
+    for (; link && link->name != base && link->parent_joint; link = link->getParent())
+        way.push_back(link->parent_joint);
+    if (!link || link->name != base)
+        return Error{"urdf.chain", fmt::format("has no way from \"{}\" to \"{}\"", base, tip), name,
+                     "Choose a base that the tip hangs on."};
     std::reverse(way.begin(), way.end());
     return way;
 }
@@ -210,38 +236,49 @@ Triangles simpleBody(const urdf::Geometry& geometry)
     }
     if (geometry.type == urdf::Geometry::CYLINDER) {
         const auto& cylinder = static_cast<const urdf::Cylinder&>(geometry);
-        return trianglesOf(solidMesh({Solid::Kind::Cylinder, {}, Vec3(2 * cylinder.radius, 2 * cylinder.radius, cylinder.length), {}}));
+        return trianglesOf(solidMesh(
+            {Solid::Kind::Cylinder, {}, Vec3(2 * cylinder.radius, 2 * cylinder.radius, cylinder.length), {}}));
     }
     const double diameter = 2 * static_cast<const urdf::Sphere&>(geometry).radius;
     return trianglesOf(solidMesh({Solid::Kind::Sphere, {}, Vec3::Constant(diameter), {}}));
 }
 
 /// Adds the surfaces of a link that stands at `place` in the frame of the last moving joint.
-void addMeshes(ArmDescription& arm, const urdf::Link& link, const Pose& place, const MeshLoader& load, std::vector<std::string>* lost)
+void addMeshes(ArmDescription& arm, const urdf::Link& link, const Pose& place, const MeshLoader& load,
+               std::vector<std::string>* lost)
 {
-    const auto add = [&](const urdf::Pose& origin, const urdf::GeometrySharedPtr& geometry, const urdf::MaterialSharedPtr& material) {
+    const auto add = [&](const urdf::Pose& origin, const urdf::GeometrySharedPtr& geometry,
+                         const urdf::MaterialSharedPtr& material) {
         if (!geometry) return;
-        const auto* mesh = geometry->type == urdf::Geometry::MESH ? static_cast<const urdf::Mesh*>(geometry.get()) : nullptr;
-        Result<Triangles> body = mesh ? load(mesh->filename, {mesh->scale.x, mesh->scale.y, mesh->scale.z}) : simpleBody(*geometry);
+        const auto* mesh =
+            geometry->type == urdf::Geometry::MESH ? static_cast<const urdf::Mesh*>(geometry.get()) : nullptr;
+        Result<Triangles> body =
+            mesh ? load(mesh->filename, {mesh->scale.x, mesh->scale.y, mesh->scale.z}) : simpleBody(*geometry);
         if (!body) {
-            if (lost) lost->push_back(fmt::format("Link \"{}\" is drawn from its kinematics: {}", link.name, body.error().line()));
+            if (lost)
+                lost->push_back(
+                    fmt::format("Link \"{}\" is drawn from its kinematics: {}", link.name, body.error().line()));
             return;
         }
         Triangles triangles = placed(place * poseOf(origin), std::move(body).value());
         const auto byte = [](float v) { return std::uint8_t(std::clamp(v, 0.0f, 1.0f) * 255); };
-        if (material && material->color.a > 0) triangles.color = {byte(material->color.r), byte(material->color.g), byte(material->color.b)};
+        if (material && material->color.a > 0)
+            triangles.color = {byte(material->color.r), byte(material->color.g), byte(material->color.b)};
         arm.meshes.push_back({int(arm.joints.size()), std::make_shared<const Triangles>(std::move(triangles))});
     };
-    for (const urdf::VisualSharedPtr& v : link.visual_array) add(v->origin, v->geometry, v->material);
+    for (const urdf::VisualSharedPtr& v : link.visual_array)
+        add(v->origin, v->geometry, v->material);
     if (link.visual_array.empty())
-        for (const urdf::CollisionSharedPtr& c : link.collision_array) add(c->origin, c->geometry, nullptr);
+        for (const urdf::CollisionSharedPtr& c : link.collision_array)
+            add(c->origin, c->geometry, nullptr);
 }
 
 std::string numbers(const Vec3& v) { return fmt::format("{} {} {}", v[0], v[1], v[2]); }
 
 std::string originOf(const Pose& pose)
 {
-    return fmt::format("<origin xyz=\"{}\" rpy=\"{}\"/>", numbers(pose.translation), numbers(anglesOf(AngleOrder::FixedXyz, pose.matrix())));
+    return fmt::format("<origin xyz=\"{}\" rpy=\"{}\"/>", numbers(pose.translation),
+                       numbers(anglesOf(AngleOrder::FixedXyz, pose.matrix())));
 }
 
 std::string escaped(const std::string& text)
@@ -260,8 +297,9 @@ std::string visualText(const std::string& file, const Triangles& surface)
 {
     const auto part = [&](int i) { return surface.color[size_t(i)] / 255.0; };
     const std::string geometry = fmt::format("<geometry><mesh filename=\"{}\"/></geometry>", escaped(file));
-    return fmt::format("    <visual>\n      {}\n      <material name=\"{}\"><color rgba=\"{:.3f} {:.3f} {:.3f} 1\"/></material>\n    </visual>\n    <collision>{}</collision>\n", geometry,
-                       escaped(file), part(0), part(1), part(2), geometry);
+    return fmt::format("    <visual>\n      {}\n      <material name=\"{}\"><color rgba=\"{:.3f} {:.3f} {:.3f} "
+                       "1\"/></material>\n    </visual>\n    <collision>{}</collision>\n",
+                       geometry, escaped(file), part(0), part(1), part(2), geometry);
 }
 
 std::string linkText(const std::string& name, const Inertial& body, const std::string& visuals)
@@ -269,9 +307,12 @@ std::string linkText(const std::string& name, const Inertial& body, const std::s
     std::string inside = visuals;
     const Mat3& m = body.inertia;
     if (body.mass > 0)
-        inside += fmt::format("    <inertial>\n      {}\n      <mass value=\"{}\"/>\n      <inertia ixx=\"{}\" ixy=\"{}\" ixz=\"{}\" iyy=\"{}\" iyz=\"{}\" izz=\"{}\"/>\n    </inertial>\n",
-                              originOf(translated(body.centre)), body.mass, m(0, 0), m(0, 1), m(0, 2), m(1, 1), m(1, 2), m(2, 2));
-    return inside.empty() ? fmt::format("  <link name=\"{}\"/>\n", escaped(name)) : fmt::format("  <link name=\"{}\">\n{}  </link>\n", escaped(name), inside);
+        inside += fmt::format("    <inertial>\n      {}\n      <mass value=\"{}\"/>\n      <inertia ixx=\"{}\" "
+                              "ixy=\"{}\" ixz=\"{}\" iyy=\"{}\" iyz=\"{}\" izz=\"{}\"/>\n    </inertial>\n",
+                              originOf(translated(body.centre)), body.mass, m(0, 0), m(0, 1), m(0, 2), m(1, 1), m(1, 2),
+                              m(2, 2));
+    return inside.empty() ? fmt::format("  <link name=\"{}\"/>\n", escaped(name))
+                          : fmt::format("  <link name=\"{}\">\n{}  </link>\n", escaped(name), inside);
 }
 
 }  // namespace
@@ -284,7 +325,8 @@ Result<UrdfLinks> urdfLinks(const std::string& text, const std::string& name)
     return UrdfLinks{(*model)->getRoot()->name, source.links, tipsOf(**model, source)};
 }
 
-Result<ArmPtr> readUrdf(const std::string& text, const std::string& name, const UrdfChain& chain, const MeshLoader& meshes, std::vector<std::string>* lost)
+Result<ArmPtr> readUrdf(const std::string& text, const std::string& name, const UrdfChain& chain,
+                        const MeshLoader& meshes, std::vector<std::string>* lost)
 {
     const Source source(text, name);
     const auto model = modelOf(text, name, source);
@@ -301,7 +343,9 @@ Result<ArmPtr> readUrdf(const std::string& text, const std::string& name, const 
     };
     bodies(*(*model)->getLink(way->empty() ? (*model)->getRoot()->name : way->front()->parent_link_name));
     for (const urdf::JointConstSharedPtr& j : *way) {
-        const auto fail = [&](std::string message, std::string remedy) { return source.failAt("joint " + j->name, std::move(message), std::move(remedy)); };
+        const auto fail = [&](std::string message, std::string remedy) {
+            return source.failAt("joint " + j->name, std::move(message), std::move(remedy));
+        };
         pending = pending * poseOf(j->parent_to_joint_origin_transform);
         const Inertial link = inertialOf(*(*model)->getLink(j->child_link_name));
         if (j->type == urdf::Joint::FIXED) {
@@ -311,9 +355,16 @@ Result<ArmPtr> readUrdf(const std::string& text, const std::string& name, const 
             continue;
         }
         const bool revolute = j->type == urdf::Joint::REVOLUTE || j->type == urdf::Joint::CONTINUOUS;
-        if (!revolute && j->type != urdf::Joint::PRISMATIC) return fail(fmt::format("joint \"{}\" is of a type no arm has (floating or planar)", j->name), "Use revolute or prismatic joints.");
-        if (j->mimic) return fail(fmt::format("joint \"{}\" follows joint \"{}\" (mimic), so the chain is not one of free joints", j->name, j->mimic->joint_name), "Choose a tip before it, or remove the mimic element.");
-        if (!j->limits) return fail(fmt::format("joint \"{}\" has no limit element", j->name), "Give it lower, upper, effort and velocity.");
+        if (!revolute && j->type != urdf::Joint::PRISMATIC)
+            return fail(fmt::format("joint \"{}\" is of a type no arm has (floating or planar)", j->name),
+                        "Use revolute or prismatic joints.");
+        if (j->mimic)
+            return fail(fmt::format("joint \"{}\" follows joint \"{}\" (mimic), so the chain is not one of free joints",
+                                    j->name, j->mimic->joint_name),
+                        "Choose a tip before it, or remove the mimic element.");
+        if (!j->limits)
+            return fail(fmt::format("joint \"{}\" has no limit element", j->name),
+                        "Give it lower, upper, effort and velocity.");
         Joint joint;
         joint.name = j->name;
         joint.kind = revolute ? JointKind::Revolute : JointKind::Prismatic;
@@ -359,14 +410,18 @@ std::vector<std::string> packagesOf(const std::string& text)
 
 MeshLoader meshesBeside(const std::string& urdfPath, PackageFolders packages)
 {
-    return [folder = std::filesystem::path(urdfPath).parent_path(), packages = std::move(packages)](const std::string& name, const Vec3& scale) -> Result<Triangles> {
+    return [folder = std::filesystem::path(urdfPath).parent_path(),
+            packages = std::move(packages)](const std::string& name, const Vec3& scale) -> Result<Triangles> {
         std::filesystem::path path = name;
         if (name.starts_with("package://")) {
             const std::string rest = name.substr(10);
             const size_t slash = rest.find('/');
             const auto known = packages.find(rest.substr(0, slash));
             if (slash == std::string::npos || known == packages.end())
-                return Error{"mesh.package", fmt::format("its mesh lies in package \"{}\", whose folder is not known", rest.substr(0, slash)), name, "Say where the package lies."};
+                return Error{
+                    "mesh.package",
+                    fmt::format("its mesh lies in package \"{}\", whose folder is not known", rest.substr(0, slash)),
+                    name, "Say where the package lies."};
             path = std::filesystem::path(known->second) / rest.substr(slash + 1);
         } else if (name.starts_with("file://")) {
             path = name.substr(7);
@@ -387,31 +442,42 @@ Exported writeUrdf(const Arm& arm, const std::string& name)
         visuals[size_t(mesh.link)] += visualText(file, *mesh.triangles);
     }
     std::string& t = out.text;
-    t = fmt::format("<?xml version=\"1.0\"?>\n<robot name=\"{}\">\n", escaped(d.name)) + linkText("base_link", {}, visuals[0]);
+    t = fmt::format("<?xml version=\"1.0\"?>\n<robot name=\"{}\">\n", escaped(d.name))
+        + linkText("base_link", {}, visuals[0]);
     for (size_t i = 0; i < d.joints.size(); ++i) {
         const Joint& j = d.joints[i];
         t += linkText(fmt::format("link_{}", i + 1), j.link, visuals[i + 1]);
-        t += fmt::format("  <joint name=\"joint_{}\" type=\"{}\">\n    {}\n    <parent link=\"{}\"/>\n    <child link=\"link_{}\"/>\n    <axis xyz=\"{}\"/>\n"
+        t += fmt::format("  <joint name=\"joint_{}\" type=\"{}\">\n    {}\n    <parent link=\"{}\"/>\n    <child "
+                         "link=\"link_{}\"/>\n    <axis xyz=\"{}\"/>\n"
                          "    <limit lower=\"{}\" upper=\"{}\" effort=\"{}\" velocity=\"{}\"/>\n  </joint>\n",
-                         i + 1, j.kind == JointKind::Revolute ? "revolute" : "prismatic", originOf(j.parentFromJoint), i ? fmt::format("link_{}", i) : std::string("base_link"), i + 1,
-                         numbers(j.axis), j.lower, j.upper, j.effort, j.speed);
+                         i + 1, j.kind == JointKind::Revolute ? "revolute" : "prismatic", originOf(j.parentFromJoint),
+                         i ? fmt::format("link_{}", i) : std::string("base_link"), i + 1, numbers(j.axis), j.lower,
+                         j.upper, j.effort, j.speed);
     }
-    t += fmt::format("  <link name=\"flange\"/>\n  <joint name=\"flange_joint\" type=\"fixed\">\n    {}\n    <parent link=\"link_{}\"/>\n    <child link=\"flange\"/>\n  </joint>\n</robot>\n",
+    t += fmt::format("  <link name=\"flange\"/>\n  <joint name=\"flange_joint\" type=\"fixed\">\n    {}\n    <parent "
+                     "link=\"link_{}\"/>\n    <child link=\"flange\"/>\n  </joint>\n</robot>\n",
                      originOf(d.lastFromFlange), d.joints.size());
-    out.lost = {"Joint accelerations are not in it: URDF has no place for them.", "Home is not in it; export SRDF beside it for named postures."};
+    out.lost = {"Joint accelerations are not in it: URDF has no place for them.",
+                "Home is not in it; export SRDF beside it for named postures."};
     if (d.payload > 0) out.lost.push_back("The payload is not in it.");
-    if (d.sheet) out.lost.push_back("The drawing's posture and the orientation convention of the data sheet are not in it.");
+    if (d.sheet)
+        out.lost.push_back("The drawing's posture and the orientation convention of the data sheet are not in it.");
     if (arm.unlocked()) out.lost.push_back("Locked axes are written as free: URDF has no locks.");
-    if (std::any_of(d.joints.begin(), d.joints.end(), [](const Joint& j) { return j.effort <= 0; })) out.lost.push_back("Efforts that are unknown are written as 0, which some readers take as a limit.");
+    if (std::any_of(d.joints.begin(), d.joints.end(), [](const Joint& j) { return j.effort <= 0; }))
+        out.lost.push_back("Efforts that are unknown are written as 0, which some readers take as a limit.");
     return out;
 }
 
-std::string writeSrdf(const Arm& arm, const std::vector<std::pair<std::string, JointVector>>& postures, const std::vector<LinksApart>& apart)
+std::string writeSrdf(const Arm& arm, const std::vector<std::pair<std::string, JointVector>>& postures,
+                      const std::vector<LinksApart>& apart)
 {
-    std::string t = fmt::format("<?xml version=\"1.0\"?>\n<robot name=\"{}\">\n  <group name=\"arm\">\n    <chain base_link=\"base_link\" tip_link=\"flange\"/>\n  </group>\n", escaped(arm.description().name));
+    std::string t = fmt::format("<?xml version=\"1.0\"?>\n<robot name=\"{}\">\n  <group name=\"arm\">\n    <chain "
+                                "base_link=\"base_link\" tip_link=\"flange\"/>\n  </group>\n",
+                                escaped(arm.description().name));
     for (const auto& [name, q] : postures) {
         t += fmt::format("  <group_state name=\"{}\" group=\"arm\">\n", escaped(name));
-        for (int i = 0; i < q.size(); ++i) t += fmt::format("    <joint name=\"joint_{}\" value=\"{}\"/>\n", i + 1, q[i]);
+        for (int i = 0; i < q.size(); ++i)
+            t += fmt::format("    <joint name=\"joint_{}\" value=\"{}\"/>\n", i + 1, q[i]);
         t += "  </group_state>\n";
     }
     std::string before = "base_link";
@@ -421,8 +487,12 @@ std::string writeSrdf(const Arm& arm, const std::vector<std::pair<std::string, J
     }
     const auto link = [](int i) { return i == 0 ? std::string("base_link") : fmt::format("link_{}", i); };
     for (const LinksApart& pair : apart)
-        if (pair.b > pair.a + 1) t += fmt::format("  <disable_collisions link1=\"{}\" link2=\"{}\" reason=\"{}\"/>\n", link(pair.a), link(pair.b), pair.reason);
-    return t + fmt::format("  <disable_collisions link1=\"{}\" link2=\"flange\" reason=\"Adjacent\"/>\n</robot>\n", before);
+        if (pair.b > pair.a + 1)
+            t += fmt::format("  <disable_collisions link1=\"{}\" link2=\"{}\" reason=\"{}\"/>\n", link(pair.a),
+                             link(pair.b), pair.reason);
+    return t
+           + fmt::format("  <disable_collisions link1=\"{}\" link2=\"flange\" reason=\"Adjacent\"/>\n</robot>\n",
+                         before);
 }
 
 }  // namespace topikos

@@ -23,12 +23,16 @@ int sampleCount(const LinePath& path)
 {
     double wanted = std::max(path.length() / kSampleLength, path.angle() / kSampleAngle);
     if (path.baseFromFrame)
-        for (const PlaceMotion::Piece& p : path.baseFromFrame->pieces) wanted += std::abs(p.to - p.from) / (p.kind == JointKind::Revolute ? kSampleAngle : kSampleLength);
+        for (const PlaceMotion::Piece& p : path.baseFromFrame->pieces)
+            wanted += std::abs(p.to - p.from) / (p.kind == JointKind::Revolute ? kSampleAngle : kSampleLength);
     return int(std::clamp(std::ceil(wanted), 16.0, 4000.0));
 }
 
 /// A margin in radians; 10 mm of a sliding joint count like 5 degrees.
-double weigh(const Joint& joint, double margin) { return joint.kind == JointKind::Revolute ? margin : 5 * kDegree / 0.01 * margin; }
+double weigh(const Joint& joint, double margin)
+{
+    return joint.kind == JointKind::Revolute ? margin : 5 * kDegree / 0.01 * margin;
+}
 
 bool closer(const Arm& arm, const Closest& a, const Closest& b)
 {
@@ -36,8 +40,7 @@ bool closer(const Arm& arm, const Closest& a, const Closest& b)
 }
 
 /// Last fraction in [low, high] for which `holds` is true, given that it holds at `low` and not at `high`.
-template <class Predicate>
-double lastHolding(double low, double high, Predicate holds)
+template <class Predicate> double lastHolding(double low, double high, Predicate holds)
 {
     for (int i = 0; i < 40; ++i) {
         const double middle = 0.5 * (low + high);
@@ -49,7 +52,8 @@ double lastHolding(double low, double high, Predicate holds)
 /// Follows one branch along a line.
 class LineWalk {
 public:
-    LineWalk(const Arm& arm, const Configuration& branch, const LinePath& path) : m_arm(arm), m_path(path), m_branch(branch)
+    LineWalk(const Arm& arm, const Configuration& branch, const LinePath& path) :
+        m_arm(arm), m_path(path), m_branch(branch)
     {
     }
 
@@ -80,18 +84,23 @@ void stopAt(Move& move, LineStop stop)
 }
 
 /// Finds how close the line comes to a singularity, between its samples too, and stops it where the bound is passed.
-void judgeSingularity(const LineWalk& walk, const std::vector<SingularityMargins>& margins, Move& move, SingularityKind kind, const SingularityBounds& bounds,
-                      const SingularityBounds& watch)
+void judgeSingularity(const LineWalk& walk, const std::vector<SingularityMargins>& margins, Move& move,
+                      SingularityKind kind, const SingularityBounds& bounds, const SingularityBounds& watch)
 {
     const int last = int(move.samples.size()) - 1;
     const double step = 1.0 / double(std::max(1, sampleCount(move.line)));
     std::vector<double> distances(size_t(last + 1));
-    for (int i = 0; i <= last; ++i) distances[size_t(i)] = margins[size_t(i)].distance(kind);
+    for (int i = 0; i <= last; ++i)
+        distances[size_t(i)] = margins[size_t(i)].distance(kind);
 
     Closest& closest = move.singularity[size_t(kind)];
-    const double interest = 1.5 * std::max(bounds.of(kind), watch.of(kind)) + (kind == SingularityKind::Wrist ? 5 * kDegree : kind == SingularityKind::Direction ? 0.002 : 0.02);
+    const double interest = 1.5 * std::max(bounds.of(kind), watch.of(kind))
+                            + (kind == SingularityKind::Wrist       ? 5 * kDegree
+                               : kind == SingularityKind::Direction ? 0.002
+                                                                    : 0.02);
     for (int i = 0; i <= last; ++i) {
-        const bool valley = (i == 0 || distances[size_t(i)] <= distances[size_t(i - 1)]) && (i == last || distances[size_t(i)] <= distances[size_t(i + 1)]);
+        const bool valley = (i == 0 || distances[size_t(i)] <= distances[size_t(i - 1)])
+                            && (i == last || distances[size_t(i)] <= distances[size_t(i + 1)]);
         if (!valley) continue;
         if (distances[size_t(i)] > interest) {
             if (distances[size_t(i)] < closest.value) closest = {distances[size_t(i)], step * i, -1};
@@ -112,14 +121,17 @@ void judgeSingularity(const LineWalk& walk, const std::vector<SingularityMargins
         if (best < closest.value) closest = {best, bestFraction, -1};
         if (best < bounds.of(kind)) {
             int before = std::min(i, int(bestFraction / step));
-            while (before > 0 && distances[size_t(before)] < bounds.of(kind)) --before;
+            while (before > 0 && distances[size_t(before)] < bounds.of(kind))
+                --before;
             LineStop stop;
             stop.why = LineStop::Why::Singularity;
             stop.kind = kind;
             stop.distance = best;
             stop.fraction = distances[size_t(before)] < bounds.of(kind)
                                 ? 0
-                                : lastHolding(step * before, bestFraction, [&](double f) { return walk.singularDistance(f, near, kind) >= bounds.of(kind); });
+                                : lastHolding(step * before, bestFraction, [&](double f) {
+                                      return walk.singularDistance(f, near, kind) >= bounds.of(kind);
+                                  });
             stopAt(move, stop);
         }
     }
@@ -135,7 +147,8 @@ void holdBack(const std::vector<Companion>& companions, double fractionOfSpeed, 
     }
 }
 
-/// Lowest path speed [1/s] at which joint speeds stay within limits, at a posture on the line; sets the joint that decides.
+/// Lowest path speed [1/s] at which joint speeds stay within limits, at a posture on the line; sets the joint that
+/// decides.
 double speedCeiling(const Arm& arm, const Move& move, const JointVector& posture, double fraction, int& joint)
 {
     // Velocity per unit of fraction, expressed at the flange origin.
@@ -153,20 +166,25 @@ double speedCeiling(const Arm& arm, const Move& move, const JointVector& posture
         const AxisAngle turn = axisAngleOf(move.line.end.rotation * move.line.start.rotation.conjugate());
         const Vec3 angular = turn.axis * turn.angle;
         const Vec3 tcp = frames.flange.origin + frames.flange.rotation * move.line.flangeFromTcp.translation;
-        twist << (move.line.end.translation - move.line.start.translation) + angular.cross(frames.flange.origin - tcp), angular;
+        twist << (move.line.end.translation - move.line.start.translation) + angular.cross(frames.flange.origin - tcp),
+            angular;
     }
     const Jacobian whole = jacobian(frames, arm);
     JointVector rate = JointVector::Zero(arm.jointCount());
     if (arm.freeJoints().size() == 6) {
         Eigen::Matrix<double, 6, 6> j;
-        for (int i = 0; i < 6; ++i) j.col(i) = whole.col(arm.freeJoints()[size_t(i)]);
+        for (int i = 0; i < 6; ++i)
+            j.col(i) = whole.col(arm.freeJoints()[size_t(i)]);
         const Eigen::Matrix<double, 6, 1> free = j.partialPivLu().solve(twist);
-        for (int i = 0; i < 6; ++i) rate[arm.freeJoints()[size_t(i)]] = free[i];
+        for (int i = 0; i < 6; ++i)
+            rate[arm.freeJoints()[size_t(i)]] = free[i];
     } else {
         Eigen::MatrixXd j(6, Eigen::Index(arm.freeJoints().size()));
-        for (Eigen::Index i = 0; i < j.cols(); ++i) j.col(i) = whole.col(arm.freeJoints()[size_t(i)]);
+        for (Eigen::Index i = 0; i < j.cols(); ++i)
+            j.col(i) = whole.col(arm.freeJoints()[size_t(i)]);
         const Eigen::VectorXd free = j.completeOrthogonalDecomposition().solve(twist);
-        for (Eigen::Index i = 0; i < j.cols(); ++i) rate[arm.freeJoints()[size_t(i)]] = free[i];
+        for (Eigen::Index i = 0; i < j.cols(); ++i)
+            rate[arm.freeJoints()[size_t(i)]] = free[i];
     }
     double lowest = INFINITY;
     for (int i = 0; i < arm.jointCount(); ++i) {
@@ -180,13 +198,16 @@ double speedCeiling(const Arm& arm, const Move& move, const JointVector& posture
     return lowest;
 }
 
-/// Whether the steps around sample `i` take some joint to more than half its speed; only then is the exact ceiling worth its price.
+/// Whether the steps around sample `i` take some joint to more than half its speed; only then is the exact ceiling
+/// worth its price.
 bool nearLimit(const Arm& arm, const Move& move, size_t i, int samples, double speed)
 {
     for (const size_t end : {i, i + 1}) {
         if (end == 0 || end >= move.samples.size()) continue;
         for (int j = 0; j < arm.jointCount(); ++j)
-            if (std::abs(move.samples[end][j] - move.samples[end - 1][j]) * samples * speed > 0.5 * arm.joints()[size_t(j)].speed) return true;
+            if (std::abs(move.samples[end][j] - move.samples[end - 1][j]) * samples * speed
+                > 0.5 * arm.joints()[size_t(j)].speed)
+                return true;
     }
     return false;
 }
@@ -195,8 +216,10 @@ void timeLine(const Arm& arm, Move& move, const MotionLimits& limits)
 {
     const double end = move.stop ? move.stop->fraction : 1;
     const double length = move.line.length(), angle = move.line.angle();
-    double speed = std::min(length > 1e-12 ? limits.lineSpeed / length : INFINITY, angle > 1e-12 ? limits.turnSpeed / angle : INFINITY);
-    double acceleration = std::min(length > 1e-12 ? limits.lineAcceleration / length : INFINITY, angle > 1e-12 ? limits.turnAcceleration / angle : INFINITY);
+    double speed = std::min(length > 1e-12 ? limits.lineSpeed / length : INFINITY,
+                            angle > 1e-12 ? limits.turnSpeed / angle : INFINITY);
+    double acceleration = std::min(length > 1e-12 ? limits.lineAcceleration / length : INFINITY,
+                                   angle > 1e-12 ? limits.turnAcceleration / angle : INFINITY);
     holdBack(move.line.companions, 1, speed, acceleration);
     if (end <= 0 || !std::isfinite(speed)) return;
 
@@ -205,7 +228,9 @@ void timeLine(const Arm& arm, Move& move, const MotionLimits& limits)
     double previous = INFINITY;
     for (size_t i = 0; i < move.samples.size(); ++i) {
         int joint = -1;
-        const double here = nearLimit(arm, move, i, n, speed) ? std::max(1e-4 * speed, speedCeiling(arm, move, move.samples[i], double(i) / n, joint)) : INFINITY;
+        const double here = nearLimit(arm, move, i, n, speed)
+                                ? std::max(1e-4 * speed, speedCeiling(arm, move, move.samples[i], double(i) / n, joint))
+                                : INFINITY;
         if (here < speed && here / speed < move.lowestCeiling) {
             move.lowestCeiling = here / speed;
             move.slowedBy = joint;
@@ -228,7 +253,8 @@ namespace {
 std::optional<JointVector> followDownhill(const Arm& arm, const Pose& baseFromFlange, const JointVector& previous)
 {
     constexpr int steps = 30;
-    const Descent inside = arm.jointCount() > 6 ? descend(arm, baseFromFlange, previous, true, arm.reach(), steps) : Descent{};
+    const Descent inside =
+        arm.jointCount() > 6 ? descend(arm, baseFromFlange, previous, true, arm.reach(), steps) : Descent{};
     if (inside.arrived()) return inside.joints;
     const Descent free = descend(arm, baseFromFlange, previous, false, arm.reach(), steps);
     if (free.arrived()) return free.joints;
@@ -237,20 +263,25 @@ std::optional<JointVector> followDownhill(const Arm& arm, const Pose& baseFromFl
 
 }  // namespace
 
-std::optional<JointVector> followBranch(const Arm& arm, const Pose& baseFromFlange, const Configuration& configuration, const JointVector& previous)
+std::optional<JointVector> followBranch(const Arm& arm, const Pose& baseFromFlange, const Configuration& configuration,
+                                        const JointVector& previous)
 {
     if (arm.unlocked()) {
         const std::vector<int>& free = arm.freeJoints();
         JointVector part(Eigen::Index(free.size())), whole = previous;
-        for (size_t i = 0; i < free.size(); ++i) part[Eigen::Index(i)] = previous[free[i]];
+        for (size_t i = 0; i < free.size(); ++i)
+            part[Eigen::Index(i)] = previous[free[i]];
         const auto next = followDownhill(*arm.unlocked(), baseFromFlange, part);
         if (!next) return std::nullopt;
-        for (size_t i = 0; i < free.size(); ++i) whole[free[i]] = (*next)[Eigen::Index(i)];
+        for (size_t i = 0; i < free.size(); ++i)
+            whole[free[i]] = (*next)[Eigen::Index(i)];
         return whole;
     }
     if (!arm.hasConfigurations() || arm.as<SevenAxis>()) return followDownhill(arm, baseFromFlange, previous);
     const Mat3 rotation = baseFromFlange.matrix();
-    const auto solve = [&](const Configuration* only) { return solveBranches(arm, rotation, baseFromFlange.translation, previous, only); };
+    const auto solve = [&](const Configuration* only) {
+        return solveBranches(arm, rotation, baseFromFlange.translation, previous, only);
+    };
     BranchSolutions raw = solve(&configuration);
     if (raw.count == 0) raw = solve(nullptr);  // out of reach, or so near a singularity that the signs are rounding
     std::optional<JointVector> best;
@@ -262,7 +293,9 @@ std::optional<JointVector> followBranch(const Arm& arm, const Pose& baseFromFlan
         if (bestMatches && !matches) continue;
         JointVector q(arm.jointCount());
         for (int j = 0; j < arm.jointCount(); ++j)
-            q[j] = arm.joints()[size_t(j)].kind == JointKind::Revolute ? previous[j] + wrapped(item.q[size_t(j)] - previous[j]) : item.q[size_t(j)];
+            q[j] = arm.joints()[size_t(j)].kind == JointKind::Revolute
+                       ? previous[j] + wrapped(item.q[size_t(j)] - previous[j])
+                       : item.q[size_t(j)];
         const double distance = (q - previous).cwiseAbs().maxCoeff();
         if (matches != bestMatches || distance < bestDistance) {
             best = q;
@@ -310,12 +343,15 @@ Pose PlaceMotion::at(double fraction) const
     Pose out;
     for (const Piece& p : pieces) {
         const double value = p.from + fraction * (p.to - p.from);
-        out = out * p.before * (p.kind == JointKind::Prismatic ? translated(value * p.direction) : Pose{Vec3::Zero(), Quat(Eigen::AngleAxisd(value, p.direction))});
+        out = out * p.before
+              * (p.kind == JointKind::Prismatic ? translated(value * p.direction)
+                                                : Pose{Vec3::Zero(), Quat(Eigen::AngleAxisd(value, p.direction))});
     }
     return out * after;
 }
 
-Move planJointMove(const Arm& arm, const JointVector& from, const JointVector& to, const MotionLimits& limits, const std::vector<Companion>& companions)
+Move planJointMove(const Arm& arm, const JointVector& from, const JointVector& to, const MotionLimits& limits,
+                   const std::vector<Companion>& companions)
 {
     Move move;
     move.kind = Move::Kind::Joint;
@@ -335,8 +371,8 @@ Move planJointMove(const Arm& arm, const JointVector& from, const JointVector& t
     return move;
 }
 
-Move planLine(const Arm& arm, const JointVector& from, const LinePath& path, const MotionLimits& limits, const SingularityBounds& bounds,
-              const SingularityBounds& watch)
+Move planLine(const Arm& arm, const JointVector& from, const LinePath& path, const MotionLimits& limits,
+              const SingularityBounds& bounds, const SingularityBounds& watch)
 {
     Move move;
     move.kind = Move::Kind::Line;
@@ -370,7 +406,9 @@ Move planLine(const Arm& arm, const JointVector& from, const LinePath& path, con
             const SingularityMargins m = singularityMargins(arm, previous);
             for (const SingularityKind kind : kSingularityKinds) {
                 if (!hasKind(arm, kind)) continue;
-                const double relative = std::abs(m.of(kind)) / (kind == SingularityKind::Elbow || kind == SingularityKind::Shoulder ? arm.reach() : 1);
+                const double relative =
+                    std::abs(m.of(kind))
+                    / (kind == SingularityKind::Elbow || kind == SingularityKind::Shoulder ? arm.reach() : 1);
                 if (relative < least) {
                     least = relative;
                     stop.kind = kind;
@@ -402,7 +440,8 @@ Move planLine(const Arm& arm, const JointVector& from, const LinePath& path, con
     }
     std::vector<SingularityMargins> margins;
     margins.reserve(move.samples.size());
-    for (const JointVector& q : move.samples) margins.push_back(singularityMargins(arm, q));
+    for (const JointVector& q : move.samples)
+        margins.push_back(singularityMargins(arm, q));
     for (const SingularityKind kind : kSingularityKinds)
         if (hasKind(arm, kind)) judgeSingularity(walk, margins, move, kind, bounds, watch);
     move.to = move.stop ? move.at(arm, move.stop->fraction) : move.samples.back();

@@ -6,7 +6,8 @@
 
 namespace topikos {
 
-/// How one place moves as seen from another one while axes between them go from one value to another, in step with a fraction from 0 to 1.
+/// How one place moves as seen from another one while axes between them go from one value to another, in step with a
+/// fraction from 0 to 1.
 struct PlaceMotion {
     /// One axis: comes behind `before`, along or about `direction`.
     struct Piece {
@@ -27,7 +28,8 @@ struct Companion {
     double speed = 1, acceleration = 1;
 };
 
-/// Straight line of the tool centre point, in arm base, or in a frame that moves in it. The rotation turns about one axis, in step with the way.
+/// Straight line of the tool centre point, in arm base, or in a frame that moves in it. The rotation turns about one
+/// axis, in step with the way.
 struct LinePath {
     Pose start;  ///< frameFromTcp
     Pose end;    ///< frameFromTcp
@@ -45,7 +47,8 @@ struct LinePath {
     Pose flangeAt(double fraction) const { return tcpAt(fraction) * inverse(flangeFromTcp); }
 };
 
-/// Distances from each singularity below which a line cannot be followed [rad for the wrist, m for elbow and shoulder, none for a direction].
+/// Distances from each singularity below which a line cannot be followed [rad for the wrist, m for elbow and shoulder,
+/// none for a direction].
 struct SingularityBounds {
     double wrist = 0, elbow = 0, shoulder = 0, direction = 0;
     double of(SingularityKind kind) const { return byKind(kind, wrist, elbow, shoulder, direction); }
@@ -68,9 +71,9 @@ struct LineStop {
     double turnLeft = 0;   ///< turn left [rad]
     double shortfall = 0;  ///< OutOfReach: of the wrist centre at the end of the line [m]
     NoSolution reach = NoSolution::None;
-    RangeExcess range;     ///< JointRange: the joint that ends the line, and the largest excess it would need further on
+    RangeExcess range;  ///< JointRange: the joint that ends the line, and the largest excess it would need further on
     SingularityKind kind = SingularityKind::Wrist;
-    double distance = 0;   ///< Singularity: smallest distance met [rad, m or none]
+    double distance = 0;             ///< Singularity: smallest distance met [rad, m or none]
     Vec3 excessTurn = Vec3::Zero();  ///< OutOfReach by Orientation: see Solutions [rad]
 };
 
@@ -87,10 +90,11 @@ struct Move {
     Kind kind = Kind::Joint;
     JointVector from, to;
     Configuration branch;  ///< of `from`, kept along a line
-    Profile profile;  ///< of the fraction of the way, 0 to 1
+    Profile profile;       ///< of the fraction of the way, 0 to 1
 
     LinePath line;
-    std::vector<JointVector> samples;  ///< postures at equal fractions along a line, for the branch and turns; empty for joint moves
+    std::vector<JointVector>
+        samples;  ///< postures at equal fractions along a line, for the branch and turns; empty for joint moves
     std::optional<LineStop> stop;
     std::array<Closest, 4> singularity;  ///< by SingularityKind
     Closest jointMargin;                 ///< distance to the nearest range end [rad]
@@ -103,23 +107,27 @@ struct Move {
 
 /// All joints start and arrive together; the slowest one sets the time. `from` and `to` in range.
 /// `companions` arrive with them, at the same fraction of their speeds.
-Move planJointMove(const Arm& arm, const JointVector& from, const JointVector& to, const MotionLimits& limits, const std::vector<Companion>& companions = {});
+Move planJointMove(const Arm& arm, const JointVector& from, const JointVector& to, const MotionLimits& limits,
+                   const std::vector<Companion>& companions = {});
 
 /// The same of companions alone.
 Profile profileInStep(const std::vector<Companion>& companions, double fractionOfSpeed);
 
-/// Line from posture `from` (which holds the line's start pose) in the branch of `from`, slowed where a joint would exceed its speed.
-/// It stops where it comes nearer to a singularity than `bounds`. Distances below `watch` are looked for between the samples too.
-Move planLine(const Arm& arm, const JointVector& from, const LinePath& path, const MotionLimits& limits, const SingularityBounds& bounds,
-              const SingularityBounds& watch = {});
+/// Line from posture `from` (which holds the line's start pose) in the branch of `from`, slowed where a joint would
+/// exceed its speed. It stops where it comes nearer to a singularity than `bounds`. Distances below `watch` are looked
+/// for between the samples too.
+Move planLine(const Arm& arm, const JointVector& from, const LinePath& path, const MotionLimits& limits,
+              const SingularityBounds& bounds, const SingularityBounds& watch = {});
 
-/// Posture of the same branch as `configuration`, each joint by the turn nearest to `previous`; ranges are not looked at.
-/// Nothing if the pose is out of reach. At a singular pose the nearest posture counts. Arms without configurations, with more than six free joints
-/// or with locks walk downhill from `previous` instead, arms with more than six free joints inside their ranges where that is possible.
-std::optional<JointVector> followBranch(const Arm& arm, const Pose& baseFromFlange, const Configuration& configuration, const JointVector& previous);
+/// Posture of the same branch as `configuration`, each joint by the turn nearest to `previous`; ranges are not looked
+/// at. Nothing if the pose is out of reach. At a singular pose the nearest posture counts. Arms without configurations,
+/// with more than six free joints or with locks walk downhill from `previous` instead, arms with more than six free
+/// joints inside their ranges where that is possible.
+std::optional<JointVector> followBranch(const Arm& arm, const Pose& baseFromFlange, const Configuration& configuration,
+                                        const JointVector& previous);
 
-/// Distance from the nearest range end over all joints [rad or m], negative outside; 10 mm of a sliding joint count like 5° of a turning one.
-/// Locked joints do not count.
+/// Distance from the nearest range end over all joints [rad or m], negative outside; 10 mm of a sliding joint count
+/// like 5° of a turning one. Locked joints do not count.
 Closest rangeMargin(const Arm& arm, const JointVector& posture);
 
 }  // namespace topikos

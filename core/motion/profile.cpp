@@ -14,7 +14,8 @@ void append(Profile& p, double duration, double speed, double acceleration)
     if (!p.stretches.empty()) {
         Profile::Stretch& last = p.stretches.back();
         const double scale = std::max(std::abs(acceleration), std::abs(last.acceleration));
-        if (std::abs(last.acceleration - acceleration) <= 1e-12 * scale && std::abs(last.speed + last.acceleration * last.duration - speed) < 1e-9 * (1 + speed)) {
+        if (std::abs(last.acceleration - acceleration) <= 1e-12 * scale
+            && std::abs(last.speed + last.acceleration * last.duration - speed) < 1e-9 * (1 + speed)) {
             last.duration += duration;
             p.duration += duration;
             p.distance += length;
@@ -32,7 +33,8 @@ Profile::Sample Profile::at(double time) const
 {
     if (stretches.empty() || time <= 0) return {0, 0, 0};
     if (time >= duration) return {distance, 0, 0};
-    auto next = std::upper_bound(stretches.begin(), stretches.end(), time, [](double t, const Stretch& s) { return t < s.time; });
+    auto next = std::upper_bound(stretches.begin(), stretches.end(), time,
+                                 [](double t, const Stretch& s) { return t < s.time; });
     const Stretch& s = *(next - 1);
     const double t = time - s.time;
     return {s.position + t * (s.speed + 0.5 * s.acceleration * t), s.speed + s.acceleration * t, s.acceleration};
@@ -41,7 +43,8 @@ Profile::Sample Profile::at(double time) const
 double Profile::peakSpeed() const
 {
     double peak = 0;
-    for (const Stretch& s : stretches) peak = std::max({peak, s.speed, s.speed + s.acceleration * s.duration});
+    for (const Stretch& s : stretches)
+        peak = std::max({peak, s.speed, s.speed + s.acceleration * s.duration});
     return peak;
 }
 
@@ -70,7 +73,8 @@ Profile underCeilings(const std::vector<SpeedCeiling>& pieces, double a)
     begin = 0;
     for (size_t i = 0; i < n; ++i) {
         const double length = pieces[i].end - begin;
-        const double peak = std::min(pieces[i].speed, std::sqrt(a * length + 0.5 * (v[i] * v[i] + v[i + 1] * v[i + 1])));
+        const double peak =
+            std::min(pieces[i].speed, std::sqrt(a * length + 0.5 * (v[i] * v[i] + v[i + 1] * v[i + 1])));
         const double up = std::max(0.0, (peak - v[i]) / a), down = std::max(0.0, (peak - v[i + 1]) / a);
         const double rest = length - 0.5 * up * (v[i] + peak) - 0.5 * down * (peak + v[i + 1]);
         append(profile, up, v[i], a);

@@ -3,7 +3,8 @@
 
 namespace topikos {
 
-/// Position along a path over time, made of stretches of constant acceleration. Starts and ends at rest. Exact at any time.
+/// Position along a path over time, made of stretches of constant acceleration. Starts and ends at rest. Exact at any
+/// time.
 struct Profile {
     struct Stretch {
         double time, duration;                 ///< [s]
@@ -31,11 +32,13 @@ struct SpeedCeiling {
     double speed;  ///< [unit/s], above 0
 };
 
-/// Quickest motion from rest to rest over `distance` >= 0 with speed and acceleration at most `speed`, `acceleration` (both above 0).
+/// Quickest motion from rest to rest over `distance` >= 0 with speed and acceleration at most `speed`, `acceleration`
+/// (both above 0).
 Profile trapezoid(double distance, double speed, double acceleration);
 
 /// The same with a ceiling for each piece of the path; the last piece ends at the distance.
-/// Method: forward and backward pass over the ends of the pieces, then the quickest accelerate-cruise-brake inside each piece.
+/// Method: forward and backward pass over the ends of the pieces, then the quickest accelerate-cruise-brake inside each
+/// piece.
 Profile underCeilings(const std::vector<SpeedCeiling>& pieces, double acceleration);
 
 }  // namespace topikos

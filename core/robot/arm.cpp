@@ -17,23 +17,37 @@ constexpr double kLargestRange = 1000;  // [rad or m]
 Status checkJoint(const Joint& joint, size_t index)
 {
     const std::string where = fmt::format("joint {} \"{}\"", index + 1, joint.name);
-    const auto fail = [&](std::string message, std::string remedy) { return Error{"arm.joint", std::move(message), where, std::move(remedy)}; };
+    const auto fail = [&](std::string message, std::string remedy) {
+        return Error{"arm.joint", std::move(message), where, std::move(remedy)};
+    };
     for (const double number : {joint.lower, joint.upper, joint.speed, joint.acceleration, joint.effort})
-        if (!std::isfinite(number)) return fail("a value is not a finite number", "Give every range, speed, acceleration and effort as a plain number.");
-    if (!joint.parentFromJoint.translation.allFinite() || !joint.parentFromJoint.rotation.coeffs().allFinite() || !joint.axis.allFinite())
+        if (!std::isfinite(number))
+            return fail("a value is not a finite number",
+                        "Give every range, speed, acceleration and effort as a plain number.");
+    if (!joint.parentFromJoint.translation.allFinite() || !joint.parentFromJoint.rotation.coeffs().allFinite()
+        || !joint.axis.allFinite())
         return fail("its placement is not made of finite numbers", "Correct the origin and axis.");
-    if (!(joint.link.mass >= 0 && joint.link.mass < 1e6) || !joint.link.centre.allFinite() || !joint.link.inertia.allFinite())
-        return fail("its link's mass, centre of mass or inertia is not a usable number", "Correct the inertial values.");
+    if (!(joint.link.mass >= 0 && joint.link.mass < 1e6) || !joint.link.centre.allFinite()
+        || !joint.link.inertia.allFinite())
+        return fail("its link's mass, centre of mass or inertia is not a usable number",
+                    "Correct the inertial values.");
     if (std::abs(joint.axis.norm() - 1) > 1e-6)
-        return fail(fmt::format("its axis direction has length {:.6g} instead of 1", joint.axis.norm()), "Give a unit vector.");
+        return fail(fmt::format("its axis direction has length {:.6g} instead of 1", joint.axis.norm()),
+                    "Give a unit vector.");
     if (std::abs(joint.lower) > kLargestRange || std::abs(joint.upper) > kLargestRange)
-        return fail(fmt::format("its range ({:.3g} to {:.3g}) goes beyond {:.0f}", joint.lower, joint.upper, kLargestRange), "Check the unit: radians or metres.");
+        return fail(
+            fmt::format("its range ({:.3g} to {:.3g}) goes beyond {:.0f}", joint.lower, joint.upper, kLargestRange),
+            "Check the unit: radians or metres.");
     if (joint.lower > joint.upper)
-        return fail(fmt::format("its range ends ({:.6g}) below where it begins ({:.6g})", joint.upper, joint.lower), "Swap the two ends.");
+        return fail(fmt::format("its range ends ({:.6g}) below where it begins ({:.6g})", joint.upper, joint.lower),
+                    "Swap the two ends.");
     if (joint.locked && !(*joint.locked >= joint.lower - 1e-9 && *joint.locked <= joint.upper + 1e-9))
-        return fail(fmt::format("it is locked at {:.6g}, outside its range of {:.6g} to {:.6g}", *joint.locked, joint.lower, joint.upper), "Lock it inside its range.");
+        return fail(fmt::format("it is locked at {:.6g}, outside its range of {:.6g} to {:.6g}", *joint.locked,
+                                joint.lower, joint.upper),
+                    "Lock it inside its range.");
     if (joint.speed <= 0) return fail("its largest speed is not above zero", "Give a speed limit.");
-    if (joint.acceleration <= 0) return fail("its largest acceleration is not above zero", "Give an acceleration limit.");
+    if (joint.acceleration <= 0)
+        return fail("its largest acceleration is not above zero", "Give an acceleration limit.");
     return std::nullopt;
 }
 
@@ -41,14 +55,16 @@ double chainLength(const Arm& arm)
 {
     double length = arm.flangeTranslation().norm();
     for (const Joint& joint : arm.joints())
-        length += joint.parentFromJoint.translation.norm() + (joint.kind == JointKind::Prismatic ? std::max(std::abs(joint.lower), std::abs(joint.upper)) : 0);
+        length += joint.parentFromJoint.translation.norm()
+                  + (joint.kind == JointKind::Prismatic ? std::max(std::abs(joint.lower), std::abs(joint.upper)) : 0);
     return std::max(length, 1e-3);
 }
 
 double travelDiagonal(const Arm& arm, const Gantry& gantry)
 {
     double sum = 0;
-    for (const int i : gantry.slides) sum += std::pow(arm.joints()[size_t(i)].upper - arm.joints()[size_t(i)].lower, 2);
+    for (const int i : gantry.slides)
+        sum += std::pow(arm.joints()[size_t(i)].upper - arm.joints()[size_t(i)].lower, 2);
     return std::max(std::sqrt(sum), 1e-3);
 }
 
@@ -66,7 +82,10 @@ ArmDescription withoutLocked(const ArmDescription& whole)
             pending = {};
             continue;
         }
-        pending = pending * (joint.kind == JointKind::Prismatic ? translated(*joint.locked * joint.axis) : Pose{Vec3::Zero(), Quat(Eigen::AngleAxisd(*joint.locked, joint.axis))});
+        pending = pending
+                  * (joint.kind == JointKind::Prismatic
+                         ? translated(*joint.locked * joint.axis)
+                         : Pose{Vec3::Zero(), Quat(Eigen::AngleAxisd(*joint.locked, joint.axis))});
         if (!out.joints.empty()) out.joints.back().link = joined(out.joints.back().link, placed(pending, joint.link));
     }
     out.lastFromFlange = pending * whole.lastFromFlange;
@@ -90,13 +109,16 @@ Family recogniseFamily(const Arm& arm)
 Result<ArmPtr> Arm::make(ArmDescription description)
 {
     if (description.joints.empty() || description.joints.size() > size_t(kMaxJoints))
-        return Error{"arm.joint-count", fmt::format("an arm of {} joints cannot be used; 1 to {} are possible", description.joints.size(), kMaxJoints),
+        return Error{"arm.joint-count",
+                     fmt::format("an arm of {} joints cannot be used; 1 to {} are possible", description.joints.size(),
+                                 kMaxJoints),
                      description.name, "Choose another base and tip."};
     for (size_t i = 0; i < description.joints.size(); ++i)
         if (Status bad = checkJoint(description.joints[i], i)) return *bad;
 
     auto arm = std::make_shared<Arm>();
-    for (Joint& joint : description.joints) joint.axis.normalize();
+    for (Joint& joint : description.joints)
+        joint.axis.normalize();
     arm->m_joints = description.joints;
     Mat3 previousInZ = Mat3::Identity();
     for (int i = 0; i < arm->jointCount(); ++i) {
@@ -104,8 +126,9 @@ Result<ArmPtr> Arm::make(ArmDescription description)
         if (joint.locked) joint.lower = joint.upper = *joint.locked;
         else arm->m_free.push_back(i);
         const Mat3 linkInZ = Quat::FromTwoVectors(joint.axis, Vec3::UnitZ()).toRotationMatrix();
-        arm->m_segments.push_back({previousInZ * joint.parentFromJoint.matrix() * linkInZ.transpose(), previousInZ * joint.parentFromJoint.translation,
-                                   joint.kind == JointKind::Prismatic, linkInZ, placed({Vec3::Zero(), Quat(linkInZ)}, joint.link)});
+        arm->m_segments.push_back({previousInZ * joint.parentFromJoint.matrix() * linkInZ.transpose(),
+                                   previousInZ * joint.parentFromJoint.translation, joint.kind == JointKind::Prismatic,
+                                   linkInZ, placed({Vec3::Zero(), Quat(linkInZ)}, joint.link)});
         previousInZ = linkInZ;
     }
     arm->m_flangeRotation = previousInZ * description.lastFromFlange.matrix();
@@ -114,7 +137,8 @@ Result<ArmPtr> Arm::make(ArmDescription description)
     arm->m_reach = chainLength(*arm);
     if (arm->m_free.size() < arm->m_joints.size()) {
         if (arm->m_free.empty())
-            return Error{"arm.all-locked", "every joint is locked", arm->m_description.name, "Leave at least one joint free."};
+            return Error{"arm.all-locked", "every joint is locked", arm->m_description.name,
+                         "Leave at least one joint free."};
         Result<ArmPtr> rest = make(withoutLocked(arm->m_description));
         if (!rest) return rest;
         arm->m_unlocked = *rest;
@@ -127,7 +151,8 @@ Result<ArmPtr> Arm::make(ArmDescription description)
     else if (const auto* p = arm->as<ParallelAxes>()) arm->m_reach = p->arm.reach();
     else if (const auto* h = arm->as<HorizontalArm>()) arm->m_reach = h->arm.reach();
     else if (const auto* f = arm->as<FiveAxis>()) arm->m_reach = f->arm.reach();
-    else if (const auto* v = arm->as<SevenAxis>()) arm->m_reach = (v->o4 - v->shoulderPoint).cross(v->h4).norm() + (v->wristPoint - v->o4).cross(v->h4).norm();
+    else if (const auto* v = arm->as<SevenAxis>())
+        arm->m_reach = (v->o4 - v->shoulderPoint).cross(v->h4).norm() + (v->wristPoint - v->o4).cross(v->h4).norm();
     else if (const auto* g = arm->as<Gantry>()) arm->m_reach = travelDiagonal(*arm, *g);
     return ArmPtr(arm);
 }
@@ -153,7 +178,8 @@ Inertial placed(const Pose& aFromB, const Inertial& inB)
 
 const char* familyName(const Family& family)
 {
-    static constexpr const char* names[] = {"numeric", "spherical-wrist", "parallel-axes", "horizontal-arm", "five-axis", "gantry", "seven-axis", "six-axis-general"};
+    static constexpr const char* names[] = {"numeric",   "spherical-wrist", "parallel-axes", "horizontal-arm",
+                                            "five-axis", "gantry",          "seven-axis",    "six-axis-general"};
     static_assert(std::variant_size_v<Family> == std::size(names));
     return names[family.index()];
 }
@@ -161,14 +187,17 @@ const char* familyName(const Family& family)
 bool withinRange(const Arm& arm, const JointVector& posture)
 {
     for (int i = 0; i < arm.jointCount(); ++i)
-        if (posture[i] < arm.joints()[size_t(i)].lower - kRangeTolerance || posture[i] > arm.joints()[size_t(i)].upper + kRangeTolerance) return false;
+        if (posture[i] < arm.joints()[size_t(i)].lower - kRangeTolerance
+            || posture[i] > arm.joints()[size_t(i)].upper + kRangeTolerance)
+            return false;
     return true;
 }
 
 JointVector armHome(const Arm& arm)
 {
     const JointVector& home = arm.description().home;
-    return clampedToRange(arm, home.size() == arm.jointCount() ? home : JointVector(JointVector::Zero(arm.jointCount())));
+    return clampedToRange(arm,
+                          home.size() == arm.jointCount() ? home : JointVector(JointVector::Zero(arm.jointCount())));
 }
 
 JointVector clampedToRange(const Arm& arm, JointVector posture)

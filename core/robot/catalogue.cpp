@@ -27,12 +27,14 @@ JointVector posture(std::initializer_list<double> values)
     return Eigen::Map<const Eigen::VectorXd>(values.begin(), Eigen::Index(values.size()));
 }
 
-/// A link from its mass, its centre, and in axes turned by roll, pitch, yaw its moments (xx, yy, zz) and products (xy, xz, yz) of inertia.
+/// A link from its mass, its centre, and in axes turned by roll, pitch, yaw its moments (xx, yy, zz) and products (xy,
+/// xz, yz) of inertia.
 Inertial link(double mass, Vec3 centre, Vec3 rollPitchYaw, Vec3 moments, Vec3 products = Vec3::Zero())
 {
     Inertial own;
     own.mass = mass;
-    own.inertia << moments[0], products[0], products[1], products[0], moments[1], products[2], products[1], products[2], moments[2];
+    own.inertia << moments[0], products[0], products[1], products[0], moments[1], products[2], products[1], products[2],
+        moments[2];
     return placed({centre, rotationFrom(AngleOrder::FixedXyz, rollPitchYaw)}, own);
 }
 
@@ -60,9 +62,11 @@ ArmDescription sixAxis1400()
         link(4.2, {0.02209, -0.0024, -0.0036}, {0, 1.57079632679, 0}, {0.004826339, 0.0044165555, 0.0077112}),
         link(0.9, {0.02162, -0.0018, -0.0027}, {0, 0, 0}, {0.000929475, 0.00059589525, 0.0006511845}),
     };
-    for (size_t i = 0; i < 6; ++i) arm.joints[i].link = links[i];
+    for (size_t i = 0; i < 6; ++i)
+        arm.joints[i].link = links[i];
     arm.home = posture({0, -0.35, 0.44, 0, 1.48, 0});
-    const Inertial flange = link(0.2, {0.0024, 0.0016, -0.00564}, {3.14159265359, 0, 0}, {8.7344e-05, 7.9928e-05, 0.0001632});
+    const Inertial flange =
+        link(0.2, {0.0024, 0.0016, -0.00564}, {3.14159265359, 0, 0}, {8.7344e-05, 7.9928e-05, 0.0001632});
     arm.joints[5].link = joined(arm.joints[5].link, placed(arm.lastFromFlange, flange));
     return arm;
 }
@@ -94,10 +98,13 @@ ArmDescription parallel900()
         link(1.3, {0.0027, -0.0018, 0.02256}, {0, 0, 0}, {0.0009621885, 0.00088049325, 0.001342575}),
         link(0.4, {0.0024, -0.0016, 0.04277}, {0, 0, 0}, {0.00046219533, 0.00042295233, 0.0003264}),
     };
-    for (size_t i = 0; i < 6; ++i) arm.joints[i].link = links[i];
+    for (size_t i = 0; i < 6; ++i)
+        arm.joints[i].link = links[i];
     arm.home = posture({0, -1.9, 1.9, -1.57, -1.57, 0});
     arm.lastFromFlange = translated({0, 0, 0.091});
-    arm.joints[5].link = joined(arm.joints[5].link, placed(arm.lastFromFlange, link(0.12, {0.0021, 0.0014, -0.00564}, {3.14159265359, 0, 0}, {4.04814e-05, 3.70443e-05, 7.497e-05})));
+    arm.joints[5].link = joined(arm.joints[5].link,
+                                placed(arm.lastFromFlange, link(0.12, {0.0021, 0.0014, -0.00564}, {3.14159265359, 0, 0},
+                                                                {4.04814e-05, 3.70443e-05, 7.497e-05})));
     return arm;
 }
 
@@ -116,13 +123,17 @@ ArmDescription horizontal600()
     };
     const Inertial links[] = {
         link(5.2, {0.154225, -0.0028, 0.015574}, {0, 1.44305534067, 0}, {0.056678518, 0.051866191, 0.0129948}),
-        link(4.3, {0.128178, -0.0024, -0.008298}, {0, 0, 0}, {0.0079277014, 0.029693697, 0.03241588}, {0, 0.00089820807, 0}),
+        link(4.3, {0.128178, -0.0024, -0.008298}, {0, 0, 0}, {0.0079277014, 0.029693697, 0.03241588},
+             {0, 0.00089820807, 0}),
         link(1.1, {0.0012, 0.0008, -0.0517}, {3.14159265359, 0, 0}, {0.0012923167, 0.0011825917, 0.0002244}),
         link(0.35, {0.00108, 0.00072, -0.04324}, {0, 0, 0}, {0.00029172967, 0.00026696017, 5.7834e-05}),
     };
-    for (size_t i = 0; i < arm.joints.size(); ++i) arm.joints[i].link = links[i];
+    for (size_t i = 0; i < arm.joints.size(); ++i)
+        arm.joints[i].link = links[i];
     arm.lastFromFlange = {Vec3(0, 0, -0.092), Quat(Eigen::AngleAxisd(2 * kQuarter, Vec3::UnitX()))};
-    arm.joints.back().link = joined(arm.joints.back().link, placed(arm.lastFromFlange, link(0.08, {0.0015, 0.001, -0.00564}, {3.14159265359, 0, 0}, {1.42676e-05, 1.30562e-05, 2.55e-05})));
+    arm.joints.back().link = joined(
+        arm.joints.back().link, placed(arm.lastFromFlange, link(0.08, {0.0015, 0.001, -0.00564}, {3.14159265359, 0, 0},
+                                                                {1.42676e-05, 1.30562e-05, 2.55e-05})));
     arm.home = posture({0.4, 0.9, 0.05, 0});
     return arm;
 }
@@ -148,9 +159,12 @@ ArmDescription fiveAxis500()
         link(0.34, {0.01927, -0.001, -0.0015}, {0, 0, 0}, {0.000108375, 9.7730733e-05, 0.00010679853}),
         link(0.16, {0.02491, -0.00088, -0.00132}, {0, 1.57079632679, 0}, {6.0222133e-05, 5.5108933e-05, 3.94944e-05}),
     };
-    for (size_t i = 0; i < arm.joints.size(); ++i) arm.joints[i].link = links[i];
+    for (size_t i = 0; i < arm.joints.size(); ++i)
+        arm.joints[i].link = links[i];
     arm.lastFromFlange = {Vec3(0.053, 0, 0), Quat(Eigen::AngleAxisd(kQuarter, Vec3::UnitY()))};
-    arm.joints.back().link = joined(arm.joints.back().link, placed(arm.lastFromFlange, link(0.05, {0.0012, 0.0008, -0.00564}, {0, 0, 0}, {5.936e-06, 5.432e-06, 1.02e-05})));
+    arm.joints.back().link =
+        joined(arm.joints.back().link, placed(arm.lastFromFlange, link(0.05, {0.0012, 0.0008, -0.00564}, {0, 0, 0},
+                                                                       {5.936e-06, 5.432e-06, 1.02e-05})));
     arm.home = posture({0, -0.45, 0.95, 1.07, 0});
     return arm;
 }
@@ -186,9 +200,12 @@ ArmDescription sevenAxis820()
         link(1.5, {0.003, -0.02397, -0.002}, {0, 0, 0}, {0.0013383825, 0.0019125, 0.0012247463}),
         link(0.4, {0.0027, -0.0018, 0.02726}, {0, 0, 0}, {0.00033351133, 0.00030519433, 0.0004131}),
     };
-    for (size_t i = 0; i < arm.joints.size(); ++i) arm.joints[i].link = links[i];
+    for (size_t i = 0; i < arm.joints.size(); ++i)
+        arm.joints[i].link = links[i];
     arm.lastFromFlange = translated({0, 0, 0.058});
-    arm.joints.back().link = joined(arm.joints.back().link, placed(arm.lastFromFlange, link(0.1, {0.0024, 0.0016, -0.00564}, {0, 0, 0}, {4.3672e-05, 3.9964e-05, 8.16e-05})));
+    arm.joints.back().link =
+        joined(arm.joints.back().link, placed(arm.lastFromFlange, link(0.1, {0.0024, 0.0016, -0.00564}, {0, 0, 0},
+                                                                       {4.3672e-05, 3.9964e-05, 8.16e-05})));
     arm.home = posture({0, 0.45, 0, -1.45, 0, 1.24, 0});
     return arm;
 }
@@ -216,7 +233,8 @@ ArmDescription gantry2400()
         link(3.4, {0, 0, -0.04}, {0, 0, 0}, {0.0095, 0.0088, 0.0062}),
         link(1.1, {0, 0, -0.02}, {0, 0, 0}, {0.0014, 0.0014, 0.0012}),
     };
-    for (size_t i = 0; i < arm.joints.size(); ++i) arm.joints[i].link = links[i];
+    for (size_t i = 0; i < arm.joints.size(); ++i)
+        arm.joints[i].link = links[i];
     arm.lastFromFlange = {Vec3(0, 0, -0.06), Quat(Eigen::AngleAxisd(2 * kQuarter, x))};
     arm.home = posture({1.2, 0.65, 0.2, 0, 0, 0});
     return arm;
@@ -225,8 +243,9 @@ ArmDescription gantry2400()
 /// Every arm of the catalogue, made once.
 const std::vector<ArmPtr>& arms()
 {
-    static const std::vector<ArmPtr> made{Arm::make(sixAxis1400()).value(), Arm::make(parallel900()).value(), Arm::make(sevenAxis820()).value(),
-                                         Arm::make(fiveAxis500()).value(), Arm::make(horizontal600()).value(), Arm::make(gantry2400()).value()};
+    static const std::vector<ArmPtr> made{Arm::make(sixAxis1400()).value(),   Arm::make(parallel900()).value(),
+                                          Arm::make(sevenAxis820()).value(),  Arm::make(fiveAxis500()).value(),
+                                          Arm::make(horizontal600()).value(), Arm::make(gantry2400()).value()};
     return made;
 }
 
@@ -235,7 +254,8 @@ const std::vector<ArmPtr>& arms()
 std::vector<std::string> catalogueIds()
 {
     std::vector<std::string> ids;
-    for (const ArmPtr& arm : arms()) ids.push_back(arm->description().id);
+    for (const ArmPtr& arm : arms())
+        ids.push_back(arm->description().id);
     return ids;
 }
 

@@ -14,7 +14,8 @@ namespace {
 
 Pose motionOf(JointKind kind, const Vec3& axis, double value)
 {
-    return kind == JointKind::Prismatic ? translated(value * axis) : Pose{Vec3::Zero(), Quat(Eigen::AngleAxisd(value, axis))};
+    return kind == JointKind::Prismatic ? translated(value * axis)
+                                        : Pose{Vec3::Zero(), Quat(Eigen::AngleAxisd(value, axis))};
 }
 
 Pose about(const Vec3& axis, double angle) { return {Vec3::Zero(), Quat(Eigen::AngleAxisd(angle, axis))}; }
@@ -22,7 +23,8 @@ Pose about(const Vec3& axis, double angle) { return {Vec3::Zero(), Quat(Eigen::A
 Mat3 inertiaOf(const SheetAxis& axis)
 {
     Mat3 m;
-    m << axis.moments[0], axis.products[0], axis.products[1], axis.products[0], axis.moments[1], axis.products[2], axis.products[1], axis.products[2], axis.moments[2];
+    m << axis.moments[0], axis.products[0], axis.products[1], axis.products[0], axis.moments[1], axis.products[2],
+        axis.products[1], axis.products[2], axis.moments[2];
     return m;
 }
 
@@ -43,7 +45,8 @@ Joint jointOf(const SheetAxis& axis)
 
 std::string amount(const SheetAxis& axis, double value)
 {
-    return axis.kind == JointKind::Revolute ? fmt::format("{:.1f}°", degrees(value)) : fmt::format("{:.1f} mm", millimetres(value));
+    return axis.kind == JointKind::Revolute ? fmt::format("{:.1f}°", degrees(value))
+                                            : fmt::format("{:.1f} mm", millimetres(value));
 }
 
 }  // namespace
@@ -65,9 +68,11 @@ Result<ArmDescription> describe(const DataSheet& sheet)
         case DataSheet::Placement::Drawing: {
             const double norm = axis.direction.norm();
             if (!(norm > 1e-9) || !std::isfinite(norm))
-                return Error{"arm.joint", "its axis direction has no length", fmt::format("joint {} \"{}\"", i + 1, axis.name), "Give a direction, for example 0 0 1."};
+                return Error{"arm.joint", "its axis direction has no length",
+                             fmt::format("joint {} \"{}\"", i + 1, axis.name), "Give a direction, for example 0 0 1."};
             joint.axis = (axis.reversed ? -1 : 1) / norm * axis.direction;
-            // In the drawing the frame is parallel to base at the axis point: the joint's own motion at the drawn value is taken back.
+            // In the drawing the frame is parallel to base at the axis point: the joint's own motion at the drawn value
+            // is taken back.
             joint.parentFromJoint = translated(axis.point - before) * motionOf(axis.kind, joint.axis, -axis.drawn);
             joint.link.centre -= axis.mass > 0 ? axis.point : Vec3::Zero();
             before = axis.point;
@@ -86,19 +91,25 @@ Result<ArmDescription> describe(const DataSheet& sheet)
                 joint.parentFromJoint = pending * back;
                 pending = turn * along * across * twist;
                 const Mat3 r = pending.matrix();
-                joint.link = {axis.mass, axis.mass > 0 ? Vec3(pending * axis.centre) : Vec3::Zero(), r * joint.link.inertia * r.transpose()};
+                joint.link = {axis.mass, axis.mass > 0 ? Vec3(pending * axis.centre) : Vec3::Zero(),
+                              r * joint.link.inertia * r.transpose()};
             }
             break;
         }
         }
         arm.joints.push_back(joint);
-        const Pose linkFromSheet = sheet.placement == DataSheet::Placement::Drawing ? translated(-axis.point) : sheet.placement == DataSheet::Placement::DhClassic ? pending : Pose{};
+        const Pose linkFromSheet = sheet.placement == DataSheet::Placement::Drawing     ? translated(-axis.point)
+                                   : sheet.placement == DataSheet::Placement::DhClassic ? pending
+                                                                                        : Pose{};
         for (const LinkMesh& mesh : sheet.meshes)
-            if (mesh.link == int(i) + 1) arm.meshes.push_back({mesh.link, std::make_shared<const Triangles>(placed(linkFromSheet, *mesh.triangles))});
+            if (mesh.link == int(i) + 1)
+                arm.meshes.push_back(
+                    {mesh.link, std::make_shared<const Triangles>(placed(linkFromSheet, *mesh.triangles))});
     }
     for (const LinkMesh& mesh : sheet.meshes)
         if (mesh.link == 0) arm.meshes.push_back(mesh);
-    arm.lastFromFlange = sheet.placement == DataSheet::Placement::Drawing ? translated(-before) * sheet.flange : pending * sheet.flange;
+    arm.lastFromFlange =
+        sheet.placement == DataSheet::Placement::Drawing ? translated(-before) * sheet.flange : pending * sheet.flange;
     return arm;
 }
 
@@ -133,14 +144,17 @@ DataSheet sheetOf(const ArmDescription& arm)
         axis.products = {link.inertia(0, 1), link.inertia(0, 2), link.inertia(1, 2)};
         sheet.axes.push_back(axis);
         for (const LinkMesh& mesh : arm.meshes)
-            if (mesh.link == int(sheet.axes.size())) sheet.meshes.push_back({mesh.link, std::make_shared<const Triangles>(placed(at, *mesh.triangles))});
+            if (mesh.link == int(sheet.axes.size()))
+                sheet.meshes.push_back({mesh.link, std::make_shared<const Triangles>(placed(at, *mesh.triangles))});
     }
     for (const LinkMesh& mesh : arm.meshes)
         if (mesh.link == 0) sheet.meshes.push_back(mesh);
     sheet.flange = at * arm.lastFromFlange;
     if (sheet.home.size() != Eigen::Index(sheet.axes.size())) {
         sheet.home.resize(Eigen::Index(sheet.axes.size()));
-        for (size_t i = 0; i < sheet.axes.size(); ++i) sheet.home[Eigen::Index(i)] = std::clamp(0.0, sheet.axes[i].lower, std::max(sheet.axes[i].lower, sheet.axes[i].upper));
+        for (size_t i = 0; i < sheet.axes.size(); ++i)
+            sheet.home[Eigen::Index(i)] =
+                std::clamp(0.0, sheet.axes[i].lower, std::max(sheet.axes[i].lower, sheet.axes[i].upper));
     }
     return sheet;
 }
@@ -148,7 +162,8 @@ DataSheet sheetOf(const ArmDescription& arm)
 JointVector drawnPosture(const DataSheet& sheet)
 {
     JointVector q(Eigen::Index(sheet.axes.size()));
-    for (size_t i = 0; i < sheet.axes.size(); ++i) q[Eigen::Index(i)] = sheet.axes[i].drawn;
+    for (size_t i = 0; i < sheet.axes.size(); ++i)
+        q[Eigen::Index(i)] = sheet.axes[i].drawn;
     return q;
 }
 
@@ -158,25 +173,37 @@ std::vector<SheetWarning> sheetWarnings(const DataSheet& sheet)
     const bool drawing = sheet.placement == DataSheet::Placement::Drawing;
     for (size_t i = 0; i < sheet.axes.size(); ++i) {
         const SheetAxis& axis = sheet.axes[i];
-        const auto warn = [&](std::string message, std::string remedy) { all.push_back({int(i), std::move(message), std::move(remedy)}); };
+        const auto warn = [&](std::string message, std::string remedy) {
+            all.push_back({int(i), std::move(message), std::move(remedy)});
+        };
         const auto outside = [&](double value) { return value < axis.lower - 1e-9 || value > axis.upper + 1e-9; };
         const std::string range = fmt::format("{} to {}", amount(axis, axis.lower), amount(axis, axis.upper));
         if (drawing && std::abs(axis.direction.norm() - 1) > 1e-6)
-            warn(fmt::format("Axis {}: its direction has length {:.4g}, not 1. It is brought to length 1.", i + 1, axis.direction.norm()), "Check its three numbers.");
+            warn(fmt::format("Axis {}: its direction has length {:.4g}, not 1. It is brought to length 1.", i + 1,
+                             axis.direction.norm()),
+                 "Check its three numbers.");
         const double home = i < size_t(sheet.home.size()) ? sheet.home[Eigen::Index(i)] : 0;
-        if (outside(home)) warn(fmt::format("Axis {}: home ({}) is outside its range, {}.", i + 1, amount(axis, home), range), "Move home, or correct the range.");
+        if (outside(home))
+            warn(fmt::format("Axis {}: home ({}) is outside its range, {}.", i + 1, amount(axis, home), range),
+                 "Move home, or correct the range.");
         if (outside(axis.drawn)) {
             if (!outside(-axis.drawn) && axis.drawn != 0)
-                warn(fmt::format("Axis {}: the drawing's posture ({}) is outside its range, {}, but its opposite is inside: the axis seems inverted.", i + 1, amount(axis, axis.drawn), range),
+                warn(fmt::format("Axis {}: the drawing's posture ({}) is outside its range, {}, but its opposite is "
+                                 "inside: the axis seems inverted.",
+                                 i + 1, amount(axis, axis.drawn), range),
                      "Reverse the axis, or correct the value in the drawing.");
             else
-                warn(fmt::format("Axis {}: the drawing's posture ({}) is outside its range, {}.", i + 1, amount(axis, axis.drawn), range), "Range and drawing count from different zeros: correct one of them.");
+                warn(fmt::format("Axis {}: the drawing's posture ({}) is outside its range, {}.", i + 1,
+                                 amount(axis, axis.drawn), range),
+                     "Range and drawing count from different zeros: correct one of them.");
         }
     }
     // Places along the chain; by rows, each link's length set off along one line.
     std::vector<Vec3> places{Vec3::Zero()};
-    for (const SheetAxis& axis : sheet.axes) places.push_back(drawing ? axis.point : Vec3(places.back() + Vec3(length(axis.a, axis.d), 0, 0)));
-    places.push_back(drawing ? sheet.flange.translation : Vec3(places.back() + Vec3(sheet.flange.translation.norm(), 0, 0)));
+    for (const SheetAxis& axis : sheet.axes)
+        places.push_back(drawing ? axis.point : Vec3(places.back() + Vec3(length(axis.a, axis.d), 0, 0)));
+    places.push_back(drawing ? sheet.flange.translation
+                             : Vec3(places.back() + Vec3(sheet.flange.translation.norm(), 0, 0)));
     const auto lengthWithout = [&](size_t left) {
         double sum = 0;
         const Vec3* before = nullptr;
@@ -189,14 +216,19 @@ std::vector<SheetWarning> sheetWarnings(const DataSheet& sheet)
     };
     const double whole = lengthWithout(places.size());
     if (!sheet.axes.empty() && whole < 1e-3)
-        all.push_back({-1, "The arm has no length: every axis and the flange are at the same place.", "Enter the axis positions, in millimetres."});
-    // A place without which the arm would be far shorter: a number with a digit too many, or one in another unit or from another origin.
+        all.push_back({-1, "The arm has no length: every axis and the flange are at the same place.",
+                       "Enter the axis positions, in millimetres."});
+    // A place without which the arm would be far shorter: a number with a digit too many, or one in another unit or
+    // from another origin.
     for (size_t i = 1; i < places.size() && drawing && places.size() > 3; ++i) {
         const double rest = lengthWithout(i);
         if (whole - rest < 0.5 || whole < 4 * rest) continue;
         const bool flange = i + 1 == places.size();
-        all.push_back({flange ? -1 : int(i) - 1, fmt::format("{} stands {:.0f} mm from the one before, while the rest of the arm is {:.0f} mm long: the arm comes apart there.",
-                                                             flange ? std::string("The flange") : fmt::format("Axis {}", i), millimetres((places[i] - places[i - 1]).norm()), millimetres(rest)),
+        all.push_back({flange ? -1 : int(i) - 1,
+                       fmt::format("{} stands {:.0f} mm from the one before, while the rest of the arm is {:.0f} mm "
+                                   "long: the arm comes apart there.",
+                                   flange ? std::string("The flange") : fmt::format("Axis {}", i),
+                                   millimetres((places[i] - places[i - 1]).norm()), millimetres(rest)),
                        "Positions count from the base, not from the axis before. Check the unit."});
     }
     return all;

@@ -4,7 +4,8 @@
 
 namespace topikos {
 
-JointVector jointEfforts(const Arm& arm, const JointVector& q, const JointVector& qd, const JointVector& qdd, const Vec3& gravity, const Payload& payload)
+JointVector jointEfforts(const Arm& arm, const JointVector& q, const JointVector& qd, const JointVector& qdd,
+                         const Vec3& gravity, const Payload& payload)
 {
     const int n = arm.jointCount();
     ChainFrames frames;
@@ -24,7 +25,9 @@ JointVector jointEfforts(const Arm& arm, const JointVector& q, const JointVector
             alpha += qdd[i] * z + qd[i] * omega.cross(z);
             omega += qd[i] * z;
         }
-        const auto load = [&](double mass, const Vec3& centre) { return Vec3(mass * (acceleration + alpha.cross(centre) + omega.cross(omega.cross(centre)))); };
+        const auto load = [&](double mass, const Vec3& centre) {
+            return Vec3(mass * (acceleration + alpha.cross(centre) + omega.cross(omega.cross(centre))));
+        };
         const Vec3 centre = f.rotation * s.link.centre;
         const Mat3 inertia = f.rotation * s.link.inertia * f.rotation.transpose();
         force[size_t(i)] = load(s.link.mass, centre);

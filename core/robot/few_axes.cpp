@@ -9,7 +9,6 @@ namespace topikos {
 
 namespace {
 
-
 bool prismatic(const Arm& arm, size_t i) { return arm.joints()[i].kind == JointKind::Prismatic; }
 
 void unreachable(BranchSolutions& out, const PlanarWay& way)
@@ -23,7 +22,8 @@ void unreachable(BranchSolutions& out, const PlanarWay& way)
 
 std::optional<HorizontalArm> recogniseHorizontalArm(const Arm& arm)
 {
-    if (arm.jointCount() != 4 || prismatic(arm, 0) || prismatic(arm, 1) || prismatic(arm, 2) == prismatic(arm, 3)) return std::nullopt;
+    if (arm.jointCount() != 4 || prismatic(arm, 0) || prismatic(arm, 1) || prismatic(arm, 2) == prismatic(arm, 3))
+        return std::nullopt;
     const ZeroAxes zero(arm);
     for (size_t i = 1; i < 4; ++i)
         if (!zero.parallel(0, i)) return std::nullopt;
@@ -79,7 +79,9 @@ std::optional<FiveAxis> recogniseFiveAxis(const Arm& arm)
 {
     if (!allRevolute(arm, 5)) return std::nullopt;
     const ZeroAxes zero(arm);
-    if (!zero.parallel(1, 2) || !zero.parallel(1, 3) || std::abs(zero.h[0].dot(zero.h[1])) > kParallel || std::abs(zero.h[4].dot(zero.h[1])) > kParallel) return std::nullopt;
+    if (!zero.parallel(1, 2) || !zero.parallel(1, 3) || std::abs(zero.h[0].dot(zero.h[1])) > kParallel
+        || std::abs(zero.h[4].dot(zero.h[1])) > kParallel)
+        return std::nullopt;
     FiveAxis a;
     a.h1 = zero.h[0];
     a.h2 = zero.h[1];
@@ -102,7 +104,8 @@ std::optional<FiveAxis> recogniseFiveAxis(const Arm& arm)
 
 namespace {
 
-/// Turn from the nearest orientation that the arm can give at `position` to the one asked for: the roll axis has to lie in the arm's plane.
+/// Turn from the nearest orientation that the arm can give at `position` to the one asked for: the roll axis has to lie
+/// in the arm's plane.
 Vec3 excessTurn(const FiveAxis& a, const Mat3& rotation, const Vec3& position)
 {
     Vec3 best = Vec3::Constant(INFINITY);
@@ -210,7 +213,8 @@ std::optional<Gantry> recogniseGantry(const Arm& arm)
 
 namespace {
 
-/// Turns about one or two axes that come nearest to the rotation: each in turn takes the best value for the other until nothing changes.
+/// Turns about one or two axes that come nearest to the rotation: each in turn takes the best value for the other until
+/// nothing changes.
 std::array<double, 2> nearestTurns(const std::vector<Vec3>& axes, const Mat3& rotation, double seed)
 {
     if (axes.size() == 1) return {nearestTurn(axes[0], rotation), 0};
@@ -224,7 +228,10 @@ std::array<double, 2> nearestTurns(const std::vector<Vec3>& axes, const Mat3& ro
             q[0] = nearestTurn(axes[0], rotation * rotationAbout(axes[1], q[1]).transpose());
             if (std::abs(wrapped(q[0] - before)) < 1e-15) break;
         }
-        const double off = axisAngleOf(Quat(Mat3(rotation * (rotationAbout(axes[0], q[0]) * rotationAbout(axes[1], q[1])).transpose()))).angle;
+        const double off =
+            axisAngleOf(
+                Quat(Mat3(rotation * (rotationAbout(axes[0], q[0]) * rotationAbout(axes[1], q[1])).transpose())))
+                .angle;
         if (off < least - 1e-9) {
             least = off;
             best = q;
@@ -235,29 +242,35 @@ std::array<double, 2> nearestTurns(const std::vector<Vec3>& axes, const Mat3& ro
 
 }  // namespace
 
-BranchSolutions solveGantry(const Arm& whole, const Gantry& g, const Mat3& rotation, const Vec3& position, const JointVector& seed)
+BranchSolutions solveGantry(const Arm& whole, const Gantry& g, const Mat3& rotation, const Vec3& position,
+                            const JointVector& seed)
 {
     BranchSolutions out;
     const Mat3 total = rotation * g.zeroRotation.transpose();
     const auto finish = [&](std::array<double, 3> turns, bool aligned, bool turned) {
         JointVector q = JointVector::Zero(whole.jointCount());
-        for (size_t i = 0; i < g.turns.size(); ++i) q[g.turns[i]] = wrapped(turns[i]);
+        for (size_t i = 0; i < g.turns.size(); ++i)
+            q[g.turns[i]] = wrapped(turns[i]);
         ChainFrames frames;
         chainFrames(whole, q, frames);
         Mat3 span;
-        for (int i = 0; i < 3; ++i) span.col(i) = frames.joints[size_t(g.slides[size_t(i)])].rotation.col(2);
+        for (int i = 0; i < 3; ++i)
+            span.col(i) = frames.joints[size_t(g.slides[size_t(i)])].rotation.col(2);
         if (std::abs(span.determinant()) < 1e-6) return;  // turned so that the slides lie in one plane
         const Vec3 way = span.inverse() * (position - frames.flange.origin);
-        for (int i = 0; i < 3; ++i) q[g.slides[size_t(i)]] = way[i];
+        for (int i = 0; i < 3; ++i)
+            q[g.slides[size_t(i)]] = way[i];
         BranchSolutions::Item& item = out.items[size_t(out.count++)];
         item = {};
-        for (int i = 0; i < whole.jointCount(); ++i) item.q[size_t(i)] = q[i];
+        for (int i = 0; i < whole.jointCount(); ++i)
+            item.q[size_t(i)] = q[i];
         item.alignedWrist = aligned;
         item.configuration.wristTurned = turned;
     };
     if (g.wrist) {
         const ThreeAxes::Both both = g.wrist->solve(total, seed[g.turns[0]]);
-        for (int i = 0; i < both.count; ++i) finish({both.turns[i].q1, both.turns[i].q2, both.turns[i].q3}, both.turns[i].aligned, both.turns[i].turned);
+        for (int i = 0; i < both.count; ++i)
+            finish({both.turns[i].q1, both.turns[i].q2, both.turns[i].q3}, both.turns[i].aligned, both.turns[i].turned);
         out.shortfall = both.missing;
     } else {
         const std::array<double, 2> turns = nearestTurns(g.axes, total, seed[g.turns[0]]);

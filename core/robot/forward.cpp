@@ -48,7 +48,8 @@ std::vector<Pose> linkPoses(const Arm& arm, const JointVector& posture)
     chainFrames(arm, posture, frames);
     std::vector<Pose> poses;
     for (int i = 0; i < arm.jointCount(); ++i)
-        poses.push_back(makePose(frames.joints[size_t(i)].rotation * arm.segments()[size_t(i)].linkInZ, frames.joints[size_t(i)].origin));
+        poses.push_back(makePose(frames.joints[size_t(i)].rotation * arm.segments()[size_t(i)].linkInZ,
+                                 frames.joints[size_t(i)].origin));
     poses.push_back(makePose(frames.flange.rotation, frames.flange.origin));
     return poses;
 }

@@ -25,7 +25,8 @@ Pose forward(const Arm& arm, const JointVector& posture);
 /// Placement of every link in base, link i moving with joint i, followed by the flange (jointCount() + 1 poses).
 std::vector<Pose> linkPoses(const Arm& arm, const JointVector& posture);
 
-/// Geometric Jacobian of the flange origin in base: rows 0-2 linear [m/s], rows 3-5 angular [rad/s] per unit of joint speed.
+/// Geometric Jacobian of the flange origin in base: rows 0-2 linear [m/s], rows 3-5 angular [rad/s] per unit of joint
+/// speed.
 Jacobian jacobian(const ChainFrames& frames, const Arm& arm);
 Jacobian jacobian(const Arm& arm, const JointVector& posture);
 

@@ -21,12 +21,14 @@ constexpr double kNearlyInside = 1e-4;  // [rad or m] past a range end
 /// Excess of a value past a range, 0 inside.
 double excessOf(const Joint& joint, double value) { return std::max({0.0, joint.lower - value, value - joint.upper}); }
 
-/// The value, full turns away from `value`, that lies in the range (preferred: least excess) and among those nearest to `wanted`.
+/// The value, full turns away from `value`, that lies in the range (preferred: least excess) and among those nearest to
+/// `wanted`.
 double bestTurn(const Joint& joint, double value, double wanted)
 {
     double best = value, bestExcess = INFINITY, bestDistance = INFINITY;
     const double first = value + kTurn * std::ceil((joint.lower - kRangeTolerance - value) / kTurn);
-    for (double candidate = first - kTurn; candidate <= std::max(first, joint.upper + kRangeTolerance) + kTurn; candidate += kTurn) {
+    for (double candidate = first - kTurn; candidate <= std::max(first, joint.upper + kRangeTolerance) + kTurn;
+         candidate += kTurn) {
         const double excess = excessOf(joint, candidate) <= kRangeTolerance ? 0 : excessOf(joint, candidate);
         const double distance = std::abs(candidate - wanted);
         if (excess < bestExcess - 1e-12 || (excess <= bestExcess + 1e-12 && distance < bestDistance)) {
@@ -47,15 +49,18 @@ void chooseTurn(const Joint& joint, double& value, const double* near)
     if (!near && joint.upper - joint.lower < kTurn) {
         // At most one turn is inside, and the one nearest to the middle is the least outside.
         const double middle = 0.5 * (joint.lower + joint.upper);
-        while (value - middle > std::numbers::pi) value -= kTurn;
-        while (middle - value > std::numbers::pi) value += kTurn;
+        while (value - middle > std::numbers::pi)
+            value -= kTurn;
+        while (middle - value > std::numbers::pi)
+            value += kTurn;
         if (excessOf(joint, value) <= kRangeTolerance) value = std::clamp(value, joint.lower, joint.upper);
         return;
     }
     value = bestTurn(joint, value, near ? *near : 0.0);
 }
 
-/// With the wrist axes lined up, joint 4 may take any value as long as q6 = sum - sign * q4 fits: the value nearest to the present one.
+/// With the wrist axes lined up, joint 4 may take any value as long as q6 = sum - sign * q4 fits: the value nearest to
+/// the present one.
 void shareAlignedWrist(const Arm& arm, const SphericalWrist& wrist, std::array<double, 6>& q)
 {
     const Joint& j4 = arm.joints()[3];
@@ -84,8 +89,8 @@ void shareAlignedWrist(const Arm& arm, const SphericalWrist& wrist, std::array<d
 
 std::string configurationText(const Configuration& c)
 {
-    return std::string("shoulder ") + (c.shoulderBack ? "back" : "front") + ", elbow " + (c.elbowDown ? "down" : "up") + ", wrist "
-           + (c.wristTurned ? "turned" : "plain");
+    return std::string("shoulder ") + (c.shoulderBack ? "back" : "front") + ", elbow " + (c.elbowDown ? "down" : "up")
+           + ", wrist " + (c.wristTurned ? "turned" : "plain");
 }
 
 RangeExcess rangeExcess(const Arm& arm, const JointVector& posture)
@@ -101,7 +106,8 @@ RangeExcess rangeExcess(const Arm& arm, const JointVector& posture)
 namespace {
 
 /// Puts a posture, by its turns nearest to `near` or zero, where it belongs.
-void sortIn(const Arm& arm, Solutions& found, const JointVector* near, const Configuration& configuration, const double* raw)
+void sortIn(const Arm& arm, Solutions& found, const JointVector* near, const Configuration& configuration,
+            const double* raw)
 {
     const int n = arm.jointCount();
     std::array<double, kMaxJoints> q;
@@ -138,7 +144,8 @@ Pose withoutTurn(const Pose& pose, const Vec3& turn)
     return angle > 0 ? Pose{pose.translation, Quat(Eigen::AngleAxisd(-angle, turn / angle)) * pose.rotation} : pose;
 }
 
-/// At a range end and next to a singularity at once, rounding may put a posture outside that a slightly different one holds inside.
+/// At a range end and next to a singularity at once, rounding may put a posture outside that a slightly different one
+/// holds inside.
 void mendAtTheEnds(const Arm& arm, const Pose& baseFromFlange, Solutions& found)
 {
     for (const Solution& s : found.outOfRange) {
@@ -154,7 +161,8 @@ void mendAtTheEnds(const Arm& arm, const Pose& baseFromFlange, Solutions& found)
 Solutions closedForm(const Arm& arm, const Pose& baseFromFlange, const JointVector* near)
 {
     Solutions found;
-    BranchSolutions raw = solveBranches(arm, baseFromFlange.matrix(), baseFromFlange.translation, near ? *near : JointVector(JointVector::Zero(arm.jointCount())));
+    BranchSolutions raw = solveBranches(arm, baseFromFlange.matrix(), baseFromFlange.translation,
+                                        near ? *near : JointVector(JointVector::Zero(arm.jointCount())));
     if (raw.count == 0) {
         found.reason = raw.reason;
         found.shortfall = raw.shortfall;
@@ -167,13 +175,17 @@ Solutions closedForm(const Arm& arm, const Pose& baseFromFlange, const JointVect
     std::array<int, 8> order;
     for (int i = 0; i < raw.count; ++i) {
         int place = i;
-        for (; place > 0 && raw.items[size_t(order[size_t(place) - 1])].configuration.index() > raw.items[size_t(i)].configuration.index(); --place)
+        for (; place > 0
+               && raw.items[size_t(order[size_t(place) - 1])].configuration.index()
+                      > raw.items[size_t(i)].configuration.index();
+             --place)
             order[size_t(place)] = order[size_t(place) - 1];
         order[size_t(place)] = i;
     }
     for (int i = 0; i < raw.count; ++i) {
         BranchSolutions::Item& item = raw.items[size_t(order[size_t(i)])];
-        if (const auto* wrist = item.alignedWrist ? arm.as<SphericalWrist>() : nullptr) shareAlignedWrist(arm, *wrist, item.q);
+        if (const auto* wrist = item.alignedWrist ? arm.as<SphericalWrist>() : nullptr)
+            shareAlignedWrist(arm, *wrist, item.q);
         sortIn(arm, found, near, item.configuration, item.q.data());
     }
     sayWhichRange(arm, found);
@@ -188,8 +200,11 @@ Solutions sevenAxis(const Arm& arm, const SevenAxis& family, const Pose& baseFro
     found.reason = raw.reason;
     found.shortfall = raw.shortfall;
     for (auto* list : {&raw.items, &raw.outOfRange}) {
-        std::sort(list->begin(), list->end(), [](const Solution& a, const Solution& b) { return a.configuration.index() < b.configuration.index(); });
-        for (const Solution& s : *list) sortIn(arm, found, near, s.configuration, s.joints.data());
+        std::sort(list->begin(), list->end(), [](const Solution& a, const Solution& b) {
+            return a.configuration.index() < b.configuration.index();
+        });
+        for (const Solution& s : *list)
+            sortIn(arm, found, near, s.configuration, s.joints.data());
     }
     sayWhichRange(arm, found);
     if (!found.items.empty()) found.reason = NoSolution::None;
@@ -210,17 +225,21 @@ void nearestPose(const Arm& arm, const Pose& baseFromFlange, const Descent& end,
 Solutions generalSix(const Arm& arm, const GeneralSix& family, const Pose& baseFromFlange, const JointVector* near)
 {
     Solutions found;
-    for (const JointVector& q : solveGeneralSix(arm, family, baseFromFlange)) sortIn(arm, found, near, {}, q.data());
+    for (const JointVector& q : solveGeneralSix(arm, family, baseFromFlange))
+        sortIn(arm, found, near, {}, q.data());
     if (!found.items.empty()) return found;
     sayWhichRange(arm, found);
-    if (found.outOfRange.empty()) nearestPose(arm, baseFromFlange, search(arm, baseFromFlange, near ? *near : clampedToRange(arm, JointVector::Zero(6)), 4), found);
+    if (found.outOfRange.empty())
+        nearestPose(arm, baseFromFlange,
+                    search(arm, baseFromFlange, near ? *near : clampedToRange(arm, JointVector::Zero(6)), 4), found);
     return found;
 }
 
 Solutions numeric(const Arm& arm, const Pose& baseFromFlange, const JointVector* near)
 {
     Solutions found;
-    const Descent end = search(arm, baseFromFlange, near ? *near : clampedToRange(arm, JointVector::Zero(arm.jointCount())));
+    const Descent end =
+        search(arm, baseFromFlange, near ? *near : clampedToRange(arm, JointVector::Zero(arm.jointCount())));
     if (end.arrived()) sortIn(arm, found, near, {}, end.joints.data());
     else nearestPose(arm, baseFromFlange, end, found);
     return found;
@@ -231,13 +250,16 @@ Solutions withLocks(const Arm& arm, const Pose& baseFromFlange, const JointVecto
 {
     const std::vector<int>& free = arm.freeJoints();
     JointVector nearFree(Eigen::Index(free.size()));
-    for (size_t i = 0; near && i < free.size(); ++i) nearFree[Eigen::Index(i)] = (*near)[free[i]];
+    for (size_t i = 0; near && i < free.size(); ++i)
+        nearFree[Eigen::Index(i)] = (*near)[free[i]];
     Solutions found = inverseKinematics(*arm.unlocked(), baseFromFlange, near ? &nearFree : nullptr);
     for (auto* list : {&found.items, &found.outOfRange})
         for (Solution& s : *list) {
             JointVector whole(arm.jointCount());
-            for (int i = 0; i < arm.jointCount(); ++i) whole[i] = arm.joints()[size_t(i)].lower;
-            for (size_t i = 0; i < free.size(); ++i) whole[free[i]] = s.joints[Eigen::Index(i)];
+            for (int i = 0; i < arm.jointCount(); ++i)
+                whole[i] = arm.joints()[size_t(i)].lower;
+            for (size_t i = 0; i < free.size(); ++i)
+                whole[free[i]] = s.joints[Eigen::Index(i)];
             s.joints = whole;
         }
     if (found.range.joint >= 0) found.range.joint = free[size_t(found.range.joint)];
@@ -255,7 +277,8 @@ Solutions inverseKinematics(const Arm& arm, const Pose& baseFromFlange, const Jo
     return closedForm(arm, baseFromFlange, near);
 }
 
-std::vector<Solution> allTurns(const Arm& arm, const std::vector<Solution>& items, const JointVector& posture, size_t most)
+std::vector<Solution> allTurns(const Arm& arm, const std::vector<Solution>& items, const JointVector& posture,
+                               size_t most)
 {
     std::vector<Solution> all;
     for (const Solution& item : items) {
@@ -265,7 +288,8 @@ std::vector<Solution> allTurns(const Arm& arm, const std::vector<Solution>& item
             if (joint.kind == JointKind::Prismatic) continue;
             const std::vector<Solution> before = std::move(own);
             own.clear();
-            const double value = item.joints[i], first = value + kTurn * std::ceil((joint.lower - kRangeTolerance - value) / kTurn);
+            const double value = item.joints[i],
+                         first = value + kTurn * std::ceil((joint.lower - kRangeTolerance - value) / kTurn);
             for (double q = first; q <= joint.upper + kRangeTolerance; q += kTurn)
                 for (Solution s : before) {
                     s.joints[i] = std::clamp(q, joint.lower, joint.upper);
@@ -275,7 +299,8 @@ std::vector<Solution> allTurns(const Arm& arm, const std::vector<Solution>& item
         all.insert(all.end(), own.begin(), own.end());
     }
     const auto distance = [&](const Solution& s) { return (s.joints - posture).cwiseAbs().maxCoeff(); };
-    std::stable_sort(all.begin(), all.end(), [&](const Solution& a, const Solution& b) { return distance(a) < distance(b); });
+    std::stable_sort(all.begin(), all.end(),
+                     [&](const Solution& a, const Solution& b) { return distance(a) < distance(b); });
     if (all.size() > most) all.resize(most);
     return all;
 }
@@ -304,7 +329,8 @@ const Solution* withConfiguration(const std::vector<Solution>& items, const Conf
 
 const Solution* like(const Arm& arm, const std::vector<Solution>& items, const JointVector& posture)
 {
-    return arm.hasConfigurations() ? withConfiguration(items, configurationOf(arm, posture)) : nearestTo(items, posture);
+    return arm.hasConfigurations() ? withConfiguration(items, configurationOf(arm, posture))
+                                   : nearestTo(items, posture);
 }
 
 const Solution* nearestTo(const std::vector<Solution>& items, const JointVector& posture)

@@ -15,7 +15,8 @@ using Vec6 = Eigen::Matrix<double, 6, 1>;
 using Square = Eigen::Matrix<double, Eigen::Dynamic, Eigen::Dynamic, Eigen::ColMajor, kMaxJoints, kMaxJoints>;
 
 /// Way (linear, then angular times the scale) from where the flange is to where it shall be.
-Vec6 residual(const ChainFrames& frames, const Mat3& rotation, const Vec3& position, double scale, double& metres, double& radians)
+Vec6 residual(const ChainFrames& frames, const Mat3& rotation, const Vec3& position, double scale, double& metres,
+              double& radians)
 {
     const Quat turn(rotation * frames.flange.rotation.transpose());
     const double sine = turn.vec().norm();
@@ -29,7 +30,8 @@ Vec6 residual(const ChainFrames& frames, const Mat3& rotation, const Vec3& posit
 }
 
 /// Damped step; joints in `held` stay.
-void dampedStep(const Jacobian& j, const Vec6& r, double damping, const std::array<bool, kMaxJoints>& held, JointVector& step)
+void dampedStep(const Jacobian& j, const Vec6& r, double damping, const std::array<bool, kMaxJoints>& held,
+                JointVector& step)
 {
     const Eigen::Index n = j.cols();
     Square h = j.transpose() * j;
@@ -47,7 +49,8 @@ void dampedStep(const Jacobian& j, const Vec6& r, double damping, const std::arr
 
 }  // namespace
 
-Descent descend(const Arm& arm, const Pose& baseFromFlange, const JointVector& start, bool inRange, double lengthScale, int mostSteps)
+Descent descend(const Arm& arm, const Pose& baseFromFlange, const JointVector& start, bool inRange, double lengthScale,
+                int mostSteps)
 {
     const Mat3 rotation = baseFromFlange.matrix();
     const Vec3& position = baseFromFlange.translation;
@@ -70,7 +73,9 @@ Descent descend(const Arm& arm, const Pose& baseFromFlange, const JointVector& s
             bool more = false;
             for (int i = 0; inRange && i < n; ++i) {
                 const Joint& joint = arm.joints()[size_t(i)];
-                if (held[size_t(i)] || !((step[i] > 0 && at.joints[i] >= joint.upper) || (step[i] < 0 && at.joints[i] <= joint.lower))) continue;
+                if (held[size_t(i)]
+                    || !((step[i] > 0 && at.joints[i] >= joint.upper) || (step[i] < 0 && at.joints[i] <= joint.lower)))
+                    continue;
                 held[size_t(i)] = more = true;
             }
             if (!more) break;
@@ -113,12 +118,15 @@ Descent search(const Arm& arm, const Pose& baseFromFlange, const JointVector& fi
                 const Joint& joint = arm.joints()[size_t(i)];
                 // A joint that turns more than once round starts from the middle turn.
                 const double middle = 0.5 * (joint.lower + joint.upper);
-                const double half = joint.kind == JointKind::Revolute ? std::min(0.5 * (joint.upper - joint.lower), std::numbers::pi) : 0.5 * (joint.upper - joint.lower);
+                const double half = joint.kind == JointKind::Revolute
+                                        ? std::min(0.5 * (joint.upper - joint.lower), std::numbers::pi)
+                                        : 0.5 * (joint.upper - joint.lower);
                 q[i] = middle + (2 * share(random) - 1) * half;
             }
             chainFrames(arm, q, frames);
             Descent at;
-            const double error = residual(frames, rotation, baseFromFlange.translation, scale, at.metres, at.radians).squaredNorm();
+            const double error =
+                residual(frames, rotation, baseFromFlange.translation, scale, at.metres, at.radians).squaredNorm();
             if (error < least) {
                 least = error;
                 start = q;

@@ -43,12 +43,13 @@ std::optional<ParallelAxes> recogniseParallelAxes(const Arm& arm)
 
 namespace {
 
-constexpr int kFreeSamples = 180;    // turns of joint 6 tried where the pose leaves it free
+constexpr int kFreeSamples = 180;   // turns of joint 6 tried where the pose leaves it free
 constexpr int kFineSamples = 7200;  // and where none of these is in range
 
 }  // namespace
 
-BranchSolutions solveParallelAxes(const Arm& whole, const Mat3& rotation, const Vec3& position, const JointVector& seed, const Configuration* only)
+BranchSolutions solveParallelAxes(const Arm& whole, const Mat3& rotation, const Vec3& position, const JointVector& seed,
+                                  const Configuration* only)
 {
     const ParallelAxes& arm = *whole.as<ParallelAxes>();
     BranchSolutions out;
@@ -58,7 +59,8 @@ BranchSolutions solveParallelAxes(const Arm& whole, const Mat3& rotation, const 
     // Joint 1 as for a spherical wrist: the meeting point of axes 5 and 6 keeps its height along axis 2.
     const Vec3 d = centre - arm.o1;
     const double along = arm.shoulderCosine * arm.h1.dot(d);
-    const TwoTurns firsts = turnsOnto(arm.h2.dot(d) - along, -arm.h2.dot(arm.h1.cross(d)), arm.lateral - along, kReachSlack, seed[0]);
+    const TwoTurns firsts =
+        turnsOnto(arm.h2.dot(d) - along, -arm.h2.dot(arm.h1.cross(d)), arm.lateral - along, kReachSlack, seed[0]);
     if (firsts.count == 0) {
         out.reason = NoSolution::TooClose;
         out.shortfall = firsts.missing;
@@ -90,10 +92,12 @@ BranchSolutions solveParallelAxes(const Arm& whole, const Mat3& rotation, const 
             if (only && !aligned && wristTurned != only->wristTurned) continue;
             const double q5 = arcTangent(s5, c5);
 
-            // With joint 6 known the rest is planar. Adds both bends; false when out of reach or, if asked, out of range.
+            // With joint 6 known the rest is planar. Adds both bends; false when out of reach or, if asked, out of
+            // range.
             const auto finish = [&](double s6, double c6, bool inRange) {
                 const Mat3 planar = rest * rotationOf(arm.h6, -s6, c6) * rotationOf(arm.h5, -s5, c5);  // R234
-                const double angle = arcTangent(arm.h2.dot(arm.arm.u.cross(planar * arm.arm.u)), arm.arm.u.dot(planar * arm.arm.u));
+                const double angle =
+                    arcTangent(arm.h2.dot(arm.arm.u.cross(planar * arm.arm.u)), arm.arm.u.dot(planar * arm.arm.u));
                 const Vec3 x = arm.o1 + centreSeen + planar * (arm.o4 - arm.centre);
                 const PlanarWay plane(arm.arm, x);
                 if (plane.missing() > kReachSlack) {
@@ -109,12 +113,18 @@ BranchSolutions solveParallelAxes(const Arm& whole, const Mat3& rotation, const 
                     const PlanarWay::Joints joints = plane.solve(bend);
                     const Configuration configuration{back, (joints.sine * arm.elbowSign < 0) != back, wristTurned};
                     if (only && configuration.elbowDown != only->elbowDown) continue;
-                    const BranchSolutions::Item item{{f.q, joints.first, joints.second, wrapped(arm.sigma4 * (angle - joints.sum)), q5, q6}, aligned, configuration};
+                    const BranchSolutions::Item item{
+                        {f.q, joints.first, joints.second, wrapped(arm.sigma4 * (angle - joints.sum)), q5, q6},
+                        aligned,
+                        configuration};
                     if (inRange) {
                         bool fits = true;
                         for (size_t k = 0; k < 6; ++k) {
                             const Joint& joint = whole.joints()[k];
-                            const double up = item.q[k] + 2 * std::numbers::pi * std::ceil((joint.lower - kRangeTolerance - item.q[k]) / (2 * std::numbers::pi));
+                            const double up =
+                                item.q[k]
+                                + 2 * std::numbers::pi
+                                      * std::ceil((joint.lower - kRangeTolerance - item.q[k]) / (2 * std::numbers::pi));
                             fits = fits && up <= joint.upper + kRangeTolerance;
                         }
                         if (!fits) continue;
@@ -127,7 +137,8 @@ BranchSolutions solveParallelAxes(const Arm& whole, const Mat3& rotation, const 
             };
             if (!aligned) {
                 // Both cross products are at right angles to h6; the turn from one onto the other.
-                finish(arm.h6.dot(from.cross(to)) / (fromLength * toLength), from.dot(to) / (fromLength * toLength), false);
+                finish(arm.h6.dot(from.cross(to)) / (fromLength * toLength), from.dot(to) / (fromLength * toLength),
+                       false);
                 continue;
             }
             // Axis 6 lies along axes 2, 3, 4: joint 6 is free. The turn nearest to the seed that works, on either side.
@@ -147,9 +158,11 @@ BranchSolutions solveParallelAxes(const Arm& whole, const Mat3& rotation, const 
     return out;
 }
 
-BranchSolutions solveBranches(const Arm& arm, const Mat3& rotation, const Vec3& position, const JointVector& seed, const Configuration* only)
+BranchSolutions solveBranches(const Arm& arm, const Mat3& rotation, const Vec3& position, const JointVector& seed,
+                              const Configuration* only)
 {
-    if (const auto* f = arm.as<SphericalWrist>()) return solveSphericalWrist(*f, rotation, position, seed[0], seed[3], only);
+    if (const auto* f = arm.as<SphericalWrist>())
+        return solveSphericalWrist(*f, rotation, position, seed[0], seed[3], only);
     if (arm.as<ParallelAxes>()) return solveParallelAxes(arm, rotation, position, seed, only);
     if (const auto* f = arm.as<HorizontalArm>()) return solveHorizontalArm(*f, rotation, position);
     if (const auto* f = arm.as<FiveAxis>()) return solveFiveAxis(*f, rotation, position, seed[0]);

@@ -17,7 +17,8 @@ struct PlanarArm {
     double foreLength, foreAngle;  ///< the tip seen from the second axis in the (u, n) plane, polar [m, rad]
 
     /// Nothing if the axes or the tip are less than 1e-6 m apart.
-    static std::optional<PlanarArm> make(const Vec3& h, double sigma, const Vec3& origin, const Vec3& second, const Vec3& tip)
+    static std::optional<PlanarArm> make(const Vec3& h, double sigma, const Vec3& origin, const Vec3& second,
+                                         const Vec3& tip)
     {
         const auto across = [&](const Vec3& v) { return Vec3(v - h.dot(v) * h); };
         const Vec3 upper = across(second - origin), fore = across(tip - second);
@@ -36,13 +37,20 @@ struct PlanarWay {
     const PlanarArm& arm;
     double xu, xn, distance;
 
-    PlanarWay(const PlanarArm& a, const Vec3& x) : arm(a), xu(a.u.dot(x - a.origin)), xn(a.n.dot(x - a.origin)), distance(length(xu, xn)) {}
+    PlanarWay(const PlanarArm& a, const Vec3& x) :
+        arm(a), xu(a.u.dot(x - a.origin)), xn(a.n.dot(x - a.origin)), distance(length(xu, xn))
+    {
+    }
 
     /// How far the tip is from where it can get [m].
-    double missing() const { return std::max({0.0, distance - arm.reach(), std::abs(arm.upperLength - arm.foreLength) - distance}); }
+    double missing() const
+    {
+        return std::max({0.0, distance - arm.reach(), std::abs(arm.upperLength - arm.foreLength) - distance});
+    }
     bool tooFar() const { return distance > arm.reach(); }
 
-    /// Both joints, and the turn of both together about h. `bend` is +1 or -1: the side to which the forearm bends; `sine` of the bend tells how far.
+    /// Both joints, and the turn of both together about h. `bend` is +1 or -1: the side to which the forearm bends;
+    /// `sine` of the bend tells how far.
     struct Joints {
         double first, second, sum, sine;
     };

@@ -18,9 +18,11 @@ std::optional<SevenAxis> recogniseSevenAxis(const Arm& arm)
     const auto [shoulderPoint, shoulderMiss] = meetingPoint<3>({o[0], o[1], o[2]}, {h[0], h[1], h[2]});
     const auto [wristPoint, wristMiss] = meetingPoint<3>({o[4], o[5], o[6]}, {h[4], h[5], h[6]});
     if (shoulderMiss > kMeet || wristMiss > kMeet) return std::nullopt;
-    SevenAxis s{*shoulder, *wrist, h[3], o[3], shoulderPoint, wristPoint, zero.inFlange(wristPoint), zero.flange.rotation};
+    SevenAxis s{*shoulder,           *wrist, h[3], o[3], shoulderPoint, wristPoint, zero.inFlange(wristPoint),
+                zero.flange.rotation};
     // The elbow has to change the distance of shoulder and wrist.
-    if ((s.shoulderPoint - s.o4).cross(s.h4).norm() < 1e-6 || (s.wristPoint - s.o4).cross(s.h4).norm() < 1e-6) return std::nullopt;
+    if ((s.shoulderPoint - s.o4).cross(s.h4).norm() < 1e-6 || (s.wristPoint - s.o4).cross(s.h4).norm() < 1e-6)
+        return std::nullopt;
     return s;
 }
 
@@ -34,7 +36,8 @@ constexpr double kAmple = 0.3;  // [rad] margin with which a swivel of the coars
 double depth(const Joint& joint, double q)
 {
     double best = std::min(q - joint.lower, joint.upper - q);
-    for (const double turn : {-kTurn, kTurn}) best = std::max(best, std::min(q + turn - joint.lower, joint.upper - q - turn));
+    for (const double turn : {-kTurn, kTurn})
+        best = std::max(best, std::min(q + turn - joint.lower, joint.upper - q - turn));
     return best;
 }
 
@@ -49,10 +52,14 @@ using Sides = std::array<Group, 2>;
 /// Everything about a pose with one bend of the elbow.
 class Bend {
 public:
-    Bend(const Arm& arm, const SevenAxis& family, const Mat3& total, const Vec3& wristPoint, const Turn& elbow, const JointVector* near)
-        : m_arm(arm), m_family(family), m_total(total), q4(elbow.q), m_r4(rotationOf(family.h4, elbow.sine, elbow.cosine)), m_near(near)
+    Bend(const Arm& arm, const SevenAxis& family, const Mat3& total, const Vec3& wristPoint, const Turn& elbow,
+         const JointVector* near) :
+        m_arm(arm),
+        m_family(family), m_total(total), q4(elbow.q), m_r4(rotationOf(family.h4, elbow.sine, elbow.cosine)),
+        m_near(near)
     {
-        const Vec3 x = family.o4 - family.shoulderPoint + m_r4 * (family.wristPoint - family.o4), d = wristPoint - family.shoulderPoint;
+        const Vec3 x = family.o4 - family.shoulderPoint + m_r4 * (family.wristPoint - family.o4),
+                   d = wristPoint - family.shoulderPoint;
         m_axis = d.norm() > 1e-9 ? Vec3(d.normalized()) : Vec3::UnitZ();
         m_start = d.norm() > 1e-9 ? Quat::FromTwoVectors(x, d).toRotationMatrix() : Mat3::Identity();
         depth4 = depth(arm.joints()[3], q4);
@@ -68,7 +75,8 @@ public:
     /// Swivel of a posture.
     double swivelOf(const JointVector& q) const
     {
-        const Mat3 r = rotationAbout(m_family.shoulder.a, q[0]) * rotationAbout(m_family.shoulder.b, q[1]) * rotationAbout(m_family.shoulder.c, q[2]);
+        const Mat3 r = rotationAbout(m_family.shoulder.a, q[0]) * rotationAbout(m_family.shoulder.b, q[1])
+                       * rotationAbout(m_family.shoulder.c, q[2]);
         return nearestTurn(m_axis, r * m_start.transpose());
     }
 
@@ -80,20 +88,29 @@ public:
             // v . left Rot(axis, swivel) right w = wanted
             const Vec3 from = right * w, to = left.transpose() * v;
             const double along = to.dot(m_axis) * m_axis.dot(from);
-            const TwoTurns turns = turnsOnto(to.dot(from) - along, to.dot(m_axis.cross(from)), wanted - along, 1e-12, 0);
-            for (int i = 0; i < turns.count && !turns.free; ++i) out.push_back(turns.turns[i].q);
+            const TwoTurns turns =
+                turnsOnto(to.dot(from) - along, to.dot(m_axis.cross(from)), wanted - along, 1e-12, 0);
+            for (int i = 0; i < turns.count && !turns.free; ++i)
+                out.push_back(turns.turns[i].q);
         };
         const Mat3 one = Mat3::Identity();
-        const auto group = [&](const ThreeAxes& axes, int first, bool transposed, const Mat3& before, const Mat3& after) {
+        const auto group = [&](const ThreeAxes& axes, int first, bool transposed, const Mat3& before,
+                               const Mat3& after) {
             // R = before Rot(axis, swivel) after for the shoulder; its transpose for the wrist.
-            const auto condition = [&](const Mat3& left, const Mat3& right, const Vec3& v, const Vec3& w, double wanted) {
-                if (transposed) add((right.transpose() * before).eval(), (after * left.transpose()).eval(), w, v, wanted);
+            const auto condition = [&](const Mat3& left, const Mat3& right, const Vec3& v, const Vec3& w,
+                                       double wanted) {
+                if (transposed)
+                    add((right.transpose() * before).eval(), (after * left.transpose()).eval(), w, v, wanted);
                 else add((left * before).eval(), (after * right).eval(), v, w, wanted);
             };
             for (const double side : {0.0, 1.0}) {
-                const auto end = [&](int k) { const Joint& j = m_arm.joints()[size_t(first + k)]; return side > 0 ? j.upper : j.lower; };
+                const auto end = [&](int k) {
+                    const Joint& j = m_arm.joints()[size_t(first + k)];
+                    return side > 0 ? j.upper : j.lower;
+                };
                 condition(rotationAbout(axes.a, -end(0)), one, axes.b, axes.c, axes.b.dot(axes.c));
-                condition(one, one, axes.a, axes.c, axes.cosine * std::cos(end(1)) + axes.sine * std::sin(end(1)) + axes.constant);
+                condition(one, one, axes.a, axes.c,
+                          axes.cosine * std::cos(end(1)) + axes.sine * std::sin(end(1)) + axes.constant);
                 condition(one, rotationAbout(axes.c, -end(2)), axes.a, axes.b, axes.a.dot(axes.b));
                 condition(one, one, axes.a, axes.c, axes.constant + (side > 0 ? axes.amplitude : -axes.amplitude));
             }
@@ -101,7 +118,8 @@ public:
         group(m_family.shoulder, 0, false, one, m_start);
         // R567 = (Rot start r4)' total, so R567' = total' Rot start r4.
         group(m_family.wrist, 4, true, m_total.transpose(), (m_start * m_r4).eval());
-        for (double& s : out) s = wrapped(s);
+        for (double& s : out)
+            s = wrapped(s);
         std::sort(out.begin(), out.end());
         return out;
     }
@@ -115,7 +133,8 @@ private:
             const ThreeAxes::Turns& t = both.turns[k];
             Group& g = out[t.turned ? 1 : 0];
             g.q = {t.q1, t.q2, t.q3};
-            g.range = std::min({depth(m_arm.joints()[first], t.q1), depth(m_arm.joints()[first + 1], t.q2), depth(m_arm.joints()[first + 2], t.q3)});
+            g.range = std::min({depth(m_arm.joints()[first], t.q1), depth(m_arm.joints()[first + 1], t.q2),
+                                depth(m_arm.joints()[first + 2], t.q3)});
             const double opening = std::abs(wrapped(t.q2 - 0.5 * axes.mirror));
             g.margin = std::min(g.range, std::min(opening, std::numbers::pi - opening));
         }
@@ -144,7 +163,10 @@ struct Best {
 
 class Choice {
 public:
-    Choice(const Bend& bend, const JointVector* near) : m_bend(bend), m_near(near ? std::optional(bend.swivelOf(*near)) : std::nullopt) {}
+    Choice(const Bend& bend, const JointVector* near) :
+        m_bend(bend), m_near(near ? std::optional(bend.swivelOf(*near)) : std::nullopt)
+    {
+    }
 
     void tryAt(double swivel)
     {
@@ -156,10 +178,16 @@ public:
                 if (!std::isfinite(range)) continue;
                 // In range first; then the nearest to the swivel asked for, or the largest margin.
                 const bool inside = range >= -kRangeTolerance;
-                const double score = !inside ? range - 100 : m_near ? -std::abs(wrapped(swivel - *m_near)) : std::min(shoulder[s].margin, wrist[w].margin);
+                const double score = !inside  ? range - 100
+                                     : m_near ? -std::abs(wrapped(swivel - *m_near))
+                                              : std::min(shoulder[s].margin, wrist[w].margin);
                 Best& best = all[2 * s + w];
                 if (score <= best.score) continue;
-                best = {score, range, swivel, {shoulder[s].q[0], shoulder[s].q[1], shoulder[s].q[2], m_bend.q4, wrist[w].q[0], wrist[w].q[1], wrist[w].q[2]}};
+                best = {score,
+                        range,
+                        swivel,
+                        {shoulder[s].q[0], shoulder[s].q[1], shoulder[s].q[2], m_bend.q4, wrist[w].q[0], wrist[w].q[1],
+                         wrist[w].q[2]}};
             }
     }
 
@@ -171,8 +199,10 @@ public:
     void coarse()
     {
         if (m_near) tryAt(*m_near);
-        if (m_near && std::all_of(all.begin(), all.end(), [](const Best& b) { return b.range >= -kRangeTolerance; })) return;
-        for (int i = 0; i < kSwivels; ++i) tryAt((m_near ? *m_near : 0) + i * kTurn / kSwivels);
+        if (m_near && std::all_of(all.begin(), all.end(), [](const Best& b) { return b.range >= -kRangeTolerance; }))
+            return;
+        for (int i = 0; i < kSwivels; ++i)
+            tryAt((m_near ? *m_near : 0) + i * kTurn / kSwivels);
     }
 
     void refine()
@@ -181,11 +211,13 @@ public:
             std::array<double, 8> places;
             size_t count = 0;
             for (const Best& b : all) {
-                if (b.range < -kRangeTolerance || b.score > kAmple || (m_near && b.score > -1e-9)) continue;  // out, or good enough
+                if (b.range < -kRangeTolerance || b.score > kAmple || (m_near && b.score > -1e-9))
+                    continue;  // out, or good enough
                 places[count++] = b.swivel;
             }
             for (size_t i = 0; i < count; ++i) {
-                if (std::find(places.begin(), places.begin() + long(i), places[i]) != places.begin() + long(i)) continue;
+                if (std::find(places.begin(), places.begin() + long(i), places[i]) != places.begin() + long(i))
+                    continue;
                 tryAt(places[i] - step);
                 tryAt(places[i] + step);
             }
@@ -221,7 +253,8 @@ SevenSolutions solveSevenAxis(const Arm& arm, const SevenAxis& f, const Pose& ba
     const double along = f.h4.dot(a) * f.h4.dot(b), squares = a.squaredNorm() + b.squaredNorm();
     const double cosine = a.dot(b) - along, sine = a.dot(f.h4.cross(b)), amplitude = length(cosine, sine);
     const double distance = (wristPoint - f.shoulderPoint).norm();
-    const double longest = std::sqrt(std::max(0.0, squares + 2 * (along + amplitude))), shortest = std::sqrt(std::max(0.0, squares + 2 * (along - amplitude)));
+    const double longest = std::sqrt(std::max(0.0, squares + 2 * (along + amplitude))),
+                 shortest = std::sqrt(std::max(0.0, squares + 2 * (along - amplitude)));
     if (distance > longest + kReachSlack || distance < shortest - kReachSlack) {
         out.reason = distance > longest ? NoSolution::TooFar : NoSolution::TooClose;
         out.shortfall = distance > longest ? distance - longest : shortest - distance;
@@ -230,9 +263,11 @@ SevenSolutions solveSevenAxis(const Arm& arm, const SevenAxis& f, const Pose& ba
     const double wanted = std::clamp((distance * distance - squares) / 2 - along, -amplitude, amplitude);
     const TwoTurns elbows = turnsOnto(cosine, sine, wanted, 0, near ? (*near)[3] : 0);
     std::vector<Bend> bends;
-    for (int i = 0; i < elbows.count; ++i) bends.emplace_back(arm, f, total, wristPoint, elbows.turns[i], near);
+    for (int i = 0; i < elbows.count; ++i)
+        bends.emplace_back(arm, f, total, wristPoint, elbows.turns[i], near);
     std::vector<Choice> choices;
-    for (const Bend& bend : bends) choices.emplace_back(bend, near);
+    for (const Bend& bend : bends)
+        choices.emplace_back(bend, near);
     bool any = false;
     for (Choice& c : choices) {
         c.coarse();
@@ -240,9 +275,11 @@ SevenSolutions solveSevenAxis(const Arm& arm, const SevenAxis& f, const Pose& ba
         any = any || c.anyInside();
     }
     if (!any)
-        for (Choice& c : choices) c.everyWindow();
+        for (Choice& c : choices)
+            c.everyWindow();
     for (size_t i = 0; i < choices.size(); ++i) {
-        const bool down = sine * std::cos(bends[i].q4) - cosine * std::sin(bends[i].q4) < 0;  // which side of the stretched elbow
+        const bool down =
+            sine * std::cos(bends[i].q4) - cosine * std::sin(bends[i].q4) < 0;  // which side of the stretched elbow
         for (size_t k = 0; k < 4; ++k) {
             const Best& best = choices[i].all[k];
             if (!std::isfinite(best.range)) continue;

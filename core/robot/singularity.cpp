@@ -13,14 +13,21 @@ namespace {
 /// Point whose place the shoulder decides: the wrist centre, or where axes 5 and 6 meet.
 Vec3 wristCentreOf(const Arm& arm, const ChainFrames& frames)
 {
-    const Vec3& inFlange = arm.as<SphericalWrist>() ? arm.as<SphericalWrist>()->flangeFromWrist : arm.as<ParallelAxes>()->flangeFromWrist;
+    const Vec3& inFlange =
+        arm.as<SphericalWrist>() ? arm.as<SphericalWrist>()->flangeFromWrist : arm.as<ParallelAxes>()->flangeFromWrist;
     return frames.flange.origin + frames.flange.rotation * inFlange;
 }
 
 /// Point that stretches away from the elbow: the wrist centre, or a point of axis 4.
-Vec3 elbowPointOf(const Arm& arm, const ChainFrames& frames) { return arm.as<SphericalWrist>() ? wristCentreOf(arm, frames) : frames.joints[3].origin; }
+Vec3 elbowPointOf(const Arm& arm, const ChainFrames& frames)
+{
+    return arm.as<SphericalWrist>() ? wristCentreOf(arm, frames) : frames.joints[3].origin;
+}
 
-double elbowSignOf(const Arm& arm) { return arm.as<SphericalWrist>() ? arm.as<SphericalWrist>()->elbowSign : arm.as<ParallelAxes>()->elbowSign; }
+double elbowSignOf(const Arm& arm)
+{
+    return arm.as<SphericalWrist>() ? arm.as<SphericalWrist>()->elbowSign : arm.as<ParallelAxes>()->elbowSign;
+}
 
 Vec3 axisOf(const ChainFrames& frames, size_t i) { return frames.joints[i].rotation.col(2); }
 
@@ -80,9 +87,12 @@ SingularityMargins singularityMargins(const Arm& arm, const ChainFrames& frames)
 {
     if (!arm.hasBranches()) {
         const Eigen::MatrixXd j = scaledJacobian(arm, frames, Vec3::Zero());
-        // The square of the smaller side is symmetric and small; its least eigenvalue is the square of the value wanted.
-        const Eigen::MatrixXd square = j.cols() < 6 ? Eigen::MatrixXd(j.transpose() * j) : Eigen::MatrixXd(j * j.transpose());
-        const double least = Eigen::SelfAdjointEigenSolver<Eigen::MatrixXd>(square, Eigen::EigenvaluesOnly).eigenvalues()[0];
+        // The square of the smaller side is symmetric and small; its least eigenvalue is the square of the value
+        // wanted.
+        const Eigen::MatrixXd square =
+            j.cols() < 6 ? Eigen::MatrixXd(j.transpose() * j) : Eigen::MatrixXd(j * j.transpose());
+        const double least =
+            Eigen::SelfAdjointEigenSolver<Eigen::MatrixXd>(square, Eigen::EigenvaluesOnly).eigenvalues()[0];
         return {INFINITY, INFINITY, INFINITY, std::sqrt(std::max(0.0, least))};
     }
     const Vec3 centre = wristCentreOf(arm, frames);
@@ -116,20 +126,24 @@ Eigen::Matrix<double, 6, 1> lostDirection(const Jacobian& jacobian)
 
 namespace {
 
-/// The twist (linear by the reach, then angular, in base) that a point fixed in the flange can give least, of those that the chain can give at all.
+/// The twist (linear by the reach, then angular, in base) that a point fixed in the flange can give least, of those
+/// that the chain can give at all.
 Eigen::Matrix<double, 6, 1> leastTwist(const Arm& arm, const JointVector& posture, const Vec3& inFlange)
 {
     const auto decompose = [&](const JointVector& q) {
         ChainFrames frames;
         chainFrames(arm, q, frames);
-        return Eigen::JacobiSVD<Eigen::MatrixXd>(scaledJacobian(arm, frames, frames.flange.rotation * inFlange), Eigen::ComputeFullU | Eigen::ComputeFullV);
+        return Eigen::JacobiSVD<Eigen::MatrixXd>(scaledJacobian(arm, frames, frames.flange.rotation * inFlange),
+                                                 Eigen::ComputeFullU | Eigen::ComputeFullV);
     };
     auto svd = decompose(posture);
     const Eigen::Index last = std::min<Eigen::Index>(6, svd.cols()) - 1;
     if (svd.cols() < 6 && svd.singularValues()[last] < 1e-3) {
-        // Right at the singularity nothing tells the lost direction from those never given; a step along the joint motion without effect does.
+        // Right at the singularity nothing tells the lost direction from those never given; a step along the joint
+        // motion without effect does.
         JointVector beside = posture;
-        for (Eigen::Index i = 0; i < svd.cols(); ++i) beside[arm.freeJoints()[size_t(i)]] += 0.02 * svd.matrixV()(i, last);
+        for (Eigen::Index i = 0; i < svd.cols(); ++i)
+            beside[arm.freeJoints()[size_t(i)]] += 0.02 * svd.matrixV()(i, last);
         svd = decompose(beside);
     }
     return svd.matrixU().col(last);
@@ -146,7 +160,8 @@ std::string lostDirectionText(const Arm& arm, const JointVector& posture, const 
     lost.head<3>() = toolFromBase * lost.head<3>();
     lost.tail<3>() = toolFromBase * lost.tail<3>();
     std::string text;
-    static const char* const words[] = {"move along tool X", "move along tool Y", "move along tool Z", "turn about tool X", "turn about tool Y", "turn about tool Z"};
+    static const char* const words[] = {"move along tool X", "move along tool Y", "move along tool Z",
+                                        "turn about tool X", "turn about tool Y", "turn about tool Z"};
     std::array<int, 6> order{0, 1, 2, 3, 4, 5};
     std::sort(order.begin(), order.end(), [&](int a, int b) { return std::abs(lost[a]) > std::abs(lost[b]); });
     for (int k = 0; k < 2; ++k)
@@ -159,7 +174,11 @@ std::vector<SingularityKind> singularKinds(const Arm& arm, const JointVector& po
     std::vector<SingularityKind> kinds;
     const SingularityMargins m = singularityMargins(arm, posture);
     for (const SingularityKind kind : kSingularityKinds)
-        if (hasKind(arm, kind) && std::abs(m.of(kind)) < (kind == SingularityKind::Elbow || kind == SingularityKind::Shoulder ? bound * arm.reach() : bound)) kinds.push_back(kind);
+        if (hasKind(arm, kind)
+            && std::abs(m.of(kind)) < (kind == SingularityKind::Elbow || kind == SingularityKind::Shoulder
+                                           ? bound * arm.reach()
+                                           : bound))
+            kinds.push_back(kind);
     return kinds;
 }
 
@@ -170,7 +189,8 @@ SingularityGeometry singularityGeometry(const Arm& arm, const JointVector& postu
     if (kind == SingularityKind::Direction || !arm.hasBranches()) {
         const Eigen::Matrix<double, 6, 1> lost = leastTwist(arm, posture, Vec3::Zero());
         const Vec3 linear = lost.head<3>(), angular = lost.tail<3>();
-        return {frames.flange.origin, (linear.norm() > angular.norm() ? linear : angular).normalized(), frames.flange.origin};
+        return {frames.flange.origin, (linear.norm() > angular.norm() ? linear : angular).normalized(),
+                frames.flange.origin};
     }
     const Vec3 centre = wristCentreOf(arm, frames);
     switch (kind) {

@@ -4,9 +4,11 @@
 
 namespace topikos {
 
-/// Wrist, elbow and shoulder for six-axis arms with a spherical wrist or three parallel axes; a lost direction for every other chain.
+/// Wrist, elbow and shoulder for six-axis arms with a spherical wrist or three parallel axes; a lost direction for
+/// every other chain.
 enum class SingularityKind { Wrist, Elbow, Shoulder, Direction };
-inline constexpr std::array kSingularityKinds{SingularityKind::Wrist, SingularityKind::Elbow, SingularityKind::Shoulder, SingularityKind::Direction};
+inline constexpr std::array kSingularityKinds{SingularityKind::Wrist, SingularityKind::Elbow, SingularityKind::Shoulder,
+                                              SingularityKind::Direction};
 const char* singularityName(SingularityKind kind);  ///< "wrist", "elbow", "shoulder", "direction"
 /// Whether an arm has singularities of this kind.
 bool hasKind(const Arm& arm, SingularityKind kind);
@@ -23,17 +25,20 @@ inline double byKind(SingularityKind kind, double wrist, double elbow, double sh
     return direction;
 }
 
-/// Signed distances from the three singularities of a six-axis arm with a spherical wrist or three parallel axes; the sign tells the branch, zero is singular.
-/// For other chains only `direction` counts.
+/// Signed distances from the three singularities of a six-axis arm with a spherical wrist or three parallel axes; the
+/// sign tells the branch, zero is singular. For other chains only `direction` counts.
 struct SingularityMargins {
-    double wrist = 0;     ///< sine of the angle between axes 4 and 6
-    double elbow = 0;     ///< distance of the wrist centre (parallel axes: of axis 4) from the plane that holds axes 2 and 3 [m]
-    double shoulder = 0;  ///< distance of the wrist centre (parallel axes: of the point where axes 5 and 6 meet) from the plane through axis 1
-                          ///< parallel to axis 2 [m]
-    double direction = INFINITY;  ///< smallest singular value of the Jacobian with its linear rows divided by the reach, locked joints left out
+    double wrist = 0;  ///< sine of the angle between axes 4 and 6
+    double elbow =
+        0;  ///< distance of the wrist centre (parallel axes: of axis 4) from the plane that holds axes 2 and 3 [m]
+    double shoulder = 0;  ///< distance of the wrist centre (parallel axes: of the point where axes 5 and 6 meet) from
+                          ///< the plane through axis 1 parallel to axis 2 [m]
+    double direction = INFINITY;  ///< smallest singular value of the Jacobian with its linear rows divided by the
+                                  ///< reach, locked joints left out
 
     double of(SingularityKind kind) const { return byKind(kind, wrist, elbow, shoulder, direction); }
-    /// Distance for people and thresholds: the wrist as an angle [rad, 0 to pi/2], elbow and shoulder in metres, the direction without unit.
+    /// Distance for people and thresholds: the wrist as an angle [rad, 0 to pi/2], elbow and shoulder in metres, the
+    /// direction without unit.
     double distance(SingularityKind kind) const;
 };
 SingularityMargins singularityMargins(const Arm& arm, const ChainFrames& frames);
@@ -42,23 +47,24 @@ SingularityMargins singularityMargins(const Arm& arm, const JointVector& posture
 /// Singular values of the Jacobian, largest first. With lengthScale > 0 its linear rows are divided by it [m] first.
 Eigen::VectorXd singularValues(const Jacobian& jacobian, double lengthScale = 0);
 
-/// The direction in which the TCP can move least, in the words of the tool: "move along tool Y", "turn about tool X", or both joined by "and".
-/// Directions that the chain can never give (fewer than six free joints) do not count.
+/// The direction in which the TCP can move least, in the words of the tool: "move along tool Y", "turn about tool X",
+/// or both joined by "and". Directions that the chain can never give (fewer than six free joints) do not count.
 std::string lostDirectionText(const Arm& arm, const JointVector& posture, const Pose& flangeFromTcp);
 
-/// Unit twist (linear, then angular, in base) in which the flange moves least: the left singular vector of the smallest of six singular values.
-/// Arms of fewer than six axes always have one that they cannot move along at all.
+/// Unit twist (linear, then angular, in base) in which the flange moves least: the left singular vector of the smallest
+/// of six singular values. Arms of fewer than six axes always have one that they cannot move along at all.
 Eigen::Matrix<double, 6, 1> lostDirection(const Jacobian& jacobian);
 
-/// Kinds whose margin is below the bound: wrist sine and direction below `bound`, elbow and shoulder below `bound` times the reach.
+/// Kinds whose margin is below the bound: wrist sine and direction below `bound`, elbow and shoulder below `bound`
+/// times the reach.
 std::vector<SingularityKind> singularKinds(const Arm& arm, const JointVector& posture, double bound = 1e-6);
 
-/// What explains a singularity in the view, in base: for the wrist the common line, for elbow and shoulder a plane and the wrist centre, for a lost
-/// direction the line through the flange along or about which it cannot move.
+/// What explains a singularity in the view, in base: for the wrist the common line, for elbow and shoulder a plane and
+/// the wrist centre, for a lost direction the line through the flange along or about which it cannot move.
 struct SingularityGeometry {
-    Vec3 point;         ///< on the line or plane [m]
-    Vec3 direction;     ///< of the line, or normal of the plane; unit
-    Vec3 wristCentre;   ///< [m]
+    Vec3 point;        ///< on the line or plane [m]
+    Vec3 direction;    ///< of the line, or normal of the plane; unit
+    Vec3 wristCentre;  ///< [m]
 };
 SingularityGeometry singularityGeometry(const Arm& arm, const JointVector& posture, SingularityKind kind);
 

@@ -81,7 +81,8 @@ void firstTwo(const Loop& loop, const Line& from, const Line& onto, double out[]
     row(0, one.h.dot(lAcross), one.h.dot(two.h.cross(lAcross)), one.h.dot(onto.h) - one.h.dot(lRest));
     row(1, one.h.dot(pAcross), one.h.dot(two.h.cross(pAcross)), one.h.dot(onto.o - one.o) - one.h.dot(rest));
     const double square = (onto.o - one.o).squaredNorm();
-    row(2, 2 * rest.dot(pAcross), 2 * rest.dot(two.h.cross(pAcross)), square - rest.squaredNorm() - pAcross.squaredNorm());
+    row(2, 2 * rest.dot(pAcross), 2 * rest.dot(two.h.cross(pAcross)),
+        square - rest.squaredNorm() - pAcross.squaredNorm());
     // (E2 p - o1) . (E2 l)
     row(3, rest.dot(lAcross) + pAcross.dot(lRest), rest.dot(two.h.cross(lAcross)) + two.h.cross(pAcross).dot(lRest),
         (onto.o - one.o).dot(onto.h) - rest.dot(lRest) - pAcross.dot(lAcross));
@@ -98,13 +99,15 @@ void firstTwo(const Loop& loop, const Line& from, const Line& onto, double out[]
         for (int i = 1; i < 4; ++i)
             if (a.row(i).squaredNorm() > a.row(strongest).squaredNorm()) strongest = i;
         const TwoTurns turns = turnsOnto(a(strongest, 0), a(strongest, 1), c[strongest], 1e-3, 0);
-        for (int i = 0; i < turns.count; ++i) seconds[ways++] = turns.turns[i].q;
+        for (int i = 0; i < turns.count; ++i)
+            seconds[ways++] = turns.turns[i].q;
     }
     for (int i = 0; i < ways; ++i) {
         const Line seen = about(two, std::sin(seconds[i]), std::cos(seconds[i]), from);
         // Joint 1 by both the point and the direction.
         double sine = 0, cosine = 0;
-        for (const auto& [v, w] : {std::pair<Vec3, Vec3>{seen.o - one.o, onto.o - one.o}, std::pair<Vec3, Vec3>{seen.h, onto.h}}) {
+        for (const auto& [v, w] :
+             {std::pair<Vec3, Vec3>{seen.o - one.o, onto.o - one.o}, std::pair<Vec3, Vec3>{seen.h, onto.h}}) {
             sine += one.h.dot(v.cross(w));
             cosine += v.dot(w) - one.h.dot(v) * one.h.dot(w);
         }
@@ -113,7 +116,8 @@ void firstTwo(const Loop& loop, const Line& from, const Line& onto, double out[]
     }
 }
 
-/// Joints 4 and 5 from null vectors of the eliminated matrix, whose entries are (t4^3, t4^2, t4, 1) x (t5^2, t5, 1), t = tan(q / 2).
+/// Joints 4 and 5 from null vectors of the eliminated matrix, whose entries are (t4^3, t4^2, t4, 1) x (t5^2, t5, 1), t
+/// = tan(q / 2).
 double halfTurn(double upperUpper, double upperLower, double lowerLower)
 {
     // Least squares for the ratio, from the side that is larger.
@@ -123,11 +127,13 @@ double halfTurn(double upperUpper, double upperLower, double lowerLower)
 void outerAngles(const Vec12& v, double& q4, double& q5)
 {
     double uu = 0, ul = 0, ll = 0;
-    for (int i = 0; i < 9; ++i) uu += v[i] * v[i], ul += v[i] * v[i + 3], ll += v[i + 3] * v[i + 3];
+    for (int i = 0; i < 9; ++i)
+        uu += v[i] * v[i], ul += v[i] * v[i + 3], ll += v[i + 3] * v[i + 3];
     q4 = halfTurn(uu, ul, ll);
     uu = ul = ll = 0;
     for (int i = 0; i < 12; i += 3)
-        for (int k = i; k < i + 2; ++k) uu += v[k] * v[k], ul += v[k] * v[k + 1], ll += v[k + 1] * v[k + 1];
+        for (int k = i; k < i + 2; ++k)
+            uu += v[k] * v[k], ul += v[k] * v[k + 1], ll += v[k + 1] * v[k + 1];
     q5 = halfTurn(uu, ul, ll);
 }
 
@@ -146,20 +152,24 @@ bool eliminate(const Loop& loop, const std::array<double, 3>& offset, Pencil& pe
     right.setZero();
     static const std::array<std::array<double, 3>, 3> fit = [] {
         std::array<std::array<double, 3>, 3> w;  // from values at 0, 120, 240 degrees to 1, cos, sin
-        for (size_t k = 0; k < 3; ++k) w[k] = {1.0 / 3, 2.0 / 3 * std::cos(double(k) * kThird), 2.0 / 3 * std::sin(double(k) * kThird)};
+        for (size_t k = 0; k < 3; ++k)
+            w[k] = {1.0 / 3, 2.0 / 3 * std::cos(double(k) * kThird), 2.0 / 3 * std::sin(double(k) * kThird)};
         return w;
     }();
     std::array<double, 3> sines, cosines;
-    for (size_t k = 0; k < 3; ++k) sines[k] = std::sin(double(k) * kThird), cosines[k] = std::cos(double(k) * kThird);
+    for (size_t k = 0; k < 3; ++k)
+        sines[k] = std::sin(double(k) * kThird), cosines[k] = std::cos(double(k) * kThird);
     for (size_t i = 0; i < 3; ++i) {
         const Line one = about(loop.axes[0], -sines[i], cosines[i], seen);
         for (size_t k = 0; k < 3; ++k) {
             const Vec14 v = components(about(loop.axes[1], -sines[k], cosines[k], one));
             for (size_t m = 0; m < 3; ++m)
-                for (size_t n = 0; n < 3; ++n) right.col(Eigen::Index(3 * m + n)) += (fit[i][m] * fit[k][n]) * v;
+                for (size_t n = 0; n < 3; ++n)
+                    right.col(Eigen::Index(3 * m + n)) += (fit[i][m] * fit[k][n]) * v;
         }
     }
-    // The left-hand side, first in joint 5, then 4, then 3. Column 9 i + 3 k + m: i of joint 3, k of joint 4, m of joint 5.
+    // The left-hand side, first in joint 5, then 4, then 3. Column 9 i + 3 k + m: i of joint 3, k of joint 4, m of
+    // joint 5.
     Eigen::Matrix<double, 14, 27> left, values;
     for (size_t m = 0; m < 3; ++m) {
         const double a5 = double(m) * kThird + offset[2];
@@ -169,7 +179,8 @@ bool eliminate(const Loop& loop, const std::array<double, 3>& offset, Pencil& pe
             const Line four = about(loop.axes[3], std::sin(a4), std::cos(a4), five);
             for (size_t i = 0; i < 3; ++i) {
                 const double a3 = double(i) * kThird + offset[0];
-                values.col(Eigen::Index(9 * i + 3 * k + m)) = components(about(loop.axes[2], std::sin(a3), std::cos(a3), four));
+                values.col(Eigen::Index(9 * i + 3 * k + m)) =
+                    components(about(loop.axes[2], std::sin(a3), std::cos(a3), four));
             }
         }
     }
@@ -177,7 +188,8 @@ bool eliminate(const Loop& loop, const std::array<double, 3>& offset, Pencil& pe
         left.setZero();
         for (int c = 0; c < 27; ++c) {
             const int digit = c / stride % 3, base = c - digit * stride;
-            for (int m = 0; m < 3; ++m) left.col(base + m * stride) += fit[size_t(digit)][size_t(m)] * values.col(c);
+            for (int m = 0; m < 3; ++m)
+                left.col(base + m * stride) += fit[size_t(digit)][size_t(m)] * values.col(c);
         }
         values = left;
     }
@@ -197,7 +209,8 @@ bool eliminate(const Loop& loop, const std::array<double, 3>& offset, Pencil& pe
         Eigen::Matrix<double, 6, Eigen::Dynamic, Eigen::ColMajor, 6, 14> mixture(6, rows.rows());
         std::mt19937_64 random(5);
         std::normal_distribution<double> normal;
-        for (Eigen::Index i = 0; i < mixture.size(); ++i) mixture(i) = normal(random);
+        for (Eigen::Index i = 0; i < mixture.size(); ++i)
+            mixture(i) = normal(random);
         six = mixture * rows;
     }
     for (int i = 0; i < 6; ++i)
@@ -242,11 +255,14 @@ void nullVectors(const Mat12& m, int multiplicity, std::vector<std::pair<double,
     const Eigen::JacobiSVD<Mat12> svd(m, Eigen::ComputeFullV);
     const int size = std::min(multiplicity, 6);
     const Eigen::MatrixXd basis = svd.matrixV().rightCols(size);
-    // On the null space, multiplying by t4 and by t5 are commuting maps; vectors of a mixture of both are those of the single roots.
+    // On the null space, multiplying by t4 and by t5 are commuting maps; vectors of a mixture of both are those of the
+    // single roots.
     Eigen::MatrixXd low5(8, size), high5(8, size);
     for (int i = 0; i < 4; ++i)
-        for (int k = 0; k < 2; ++k) high5.row(2 * i + k) = basis.row(3 * i + k), low5.row(2 * i + k) = basis.row(3 * i + k + 1);
-    const Eigen::MatrixXd by4 = Eigen::MatrixXd(basis.bottomRows(9)).colPivHouseholderQr().solve(Eigen::MatrixXd(basis.topRows(9)));
+        for (int k = 0; k < 2; ++k)
+            high5.row(2 * i + k) = basis.row(3 * i + k), low5.row(2 * i + k) = basis.row(3 * i + k + 1);
+    const Eigen::MatrixXd by4 =
+        Eigen::MatrixXd(basis.bottomRows(9)).colPivHouseholderQr().solve(Eigen::MatrixXd(basis.topRows(9)));
     const Eigen::MatrixXd by5 = low5.colPivHouseholderQr().solve(high5);
     const Eigen::EigenSolver<Eigen::MatrixXd> solver(by4 + 0.618 * by5);
     for (int i = 0; i < size; ++i) {
@@ -259,8 +275,10 @@ void nullVectors(const Mat12& m, int multiplicity, std::vector<std::pair<double,
 std::vector<Candidate> candidates(const Loop& loop)
 {
     std::vector<Candidate> out;
-    // A joint near half a turn makes its tangent run away: the zeros are moved until the leading coefficient is well conditioned.
-    static constexpr std::array<std::array<double, 3>, 4> offsets{{{0.4, 1.1, -0.7}, {2.1, -0.6, 1.3}, {-1.3, 2.4, 0.5}, {-2.7, -1.9, 2.2}}};
+    // A joint near half a turn makes its tangent run away: the zeros are moved until the leading coefficient is well
+    // conditioned.
+    static constexpr std::array<std::array<double, 3>, 4> offsets{
+        {{0.4, 1.1, -0.7}, {2.1, -0.6, 1.3}, {-1.3, 2.4, 0.5}, {-2.7, -1.9, 2.2}}};
     Pencil best;
     std::array<double, 3> offset{};
     double bestCondition = -1;
@@ -286,7 +304,8 @@ std::vector<Candidate> candidates(const Loop& loop)
     for (Eigen::Index i = 0; i < 24; ++i) {
         const std::complex<double> t = solver.eigenvalues()[i];
         const double size = 1 + std::norm(t);
-        if (!std::isfinite(size) || std::abs(t.imag()) > 2e-2 * size) continue;  // nearly double roots come out as pairs beside the real line
+        if (!std::isfinite(size) || std::abs(t.imag()) > 2e-2 * size)
+            continue;  // nearly double roots come out as pairs beside the real line
         if (t.imag() < 0) continue;
         roots.push_back(2 * std::atan(t.real()));
         if (t.imag() > 0) roots.push_back(roots.back());
@@ -296,25 +315,33 @@ std::vector<Candidate> candidates(const Loop& loop)
     const Vec3 across = last.h.unitOrthogonal();
     for (size_t i = 0; i < roots.size();) {
         size_t end = i + 1;
-        while (end < roots.size() && roots[end] - roots[end - 1] < 1e-5) ++end;
+        while (end < roots.size() && roots[end] - roots[end - 1] < 1e-5)
+            ++end;
         double q3 = 0;
-        for (size_t k = i; k < end; ++k) q3 += roots[k] / double(end - i);
+        for (size_t k = i; k < end; ++k)
+            q3 += roots[k] / double(end - i);
         std::vector<std::pair<double, double>> angles;
         nullVectors(best.at(std::tan(q3 / 2)), int(end - i), angles);
         i = end;
         q3 += offset[0];
         for (const auto& [raw4, raw5] : angles) {
             const double q4 = raw4 + offset[1], q5 = raw5 + offset[2];
-            const Mat3 r345 = rotationAbout(loop.axes[2].h, q3) * rotationAbout(loop.axes[3].h, q4) * rotationAbout(loop.axes[4].h, q5);
+            const Mat3 r345 = rotationAbout(loop.axes[2].h, q3) * rotationAbout(loop.axes[3].h, q4)
+                              * rotationAbout(loop.axes[4].h, q5);
             const Line five = about(loop.axes[4], std::sin(q5), std::cos(q5), last);
-            const Line from = about(loop.axes[2], std::sin(q3), std::cos(q3), about(loop.axes[3], std::sin(q4), std::cos(q4), five));
+            const Line from =
+                about(loop.axes[2], std::sin(q3), std::cos(q3), about(loop.axes[3], std::sin(q4), std::cos(q4), five));
             double ways[2][2];
             int count = 0;
             firstTwo(loop, from, seen, ways, count);
             for (int w = 0; w < count; ++w) {
-                const Mat3 r6 = (rotationAbout(loop.axes[0].h, ways[w][0]) * rotationAbout(loop.axes[1].h, ways[w][1]) * r345).transpose() * loop.goal.matrix();
+                const Mat3 r6 =
+                    (rotationAbout(loop.axes[0].h, ways[w][0]) * rotationAbout(loop.axes[1].h, ways[w][1]) * r345)
+                        .transpose()
+                    * loop.goal.matrix();
                 const Vec3 left = r6 * across;
-                out.push_back({ways[w][0], ways[w][1], q3, q4, q5, std::atan2(last.h.dot(across.cross(left)), across.dot(left))});
+                out.push_back(
+                    {ways[w][0], ways[w][1], q3, q4, q5, std::atan2(last.h.dot(across.cross(left)), across.dot(left))});
             }
         }
     }
@@ -333,7 +360,8 @@ void keep(std::vector<JointVector>& all, const Descent& end)
 {
     if (!end.arrived()) return;
     JointVector q = end.joints;
-    for (double& v : q) v = wrapped(v);
+    for (double& v : q)
+        v = wrapped(v);
     for (const JointVector& other : all)
         if (sameModuloTurns(q, other, 1e-5)) return;
     all.push_back(q);
@@ -345,7 +373,8 @@ void byElimination(const Arm& arm, const GeneralSix& f, const Pose& baseFromFlan
     goal.translation /= f.scale;
     for (const Candidate& c : candidates(loopOf(f, goal))) {
         JointVector q(6);
-        for (size_t i = 0; i < 6; ++i) q[Eigen::Index((i + size_t(f.shift)) % 6)] = c[i];
+        for (size_t i = 0; i < 6; ++i)
+            q[Eigen::Index((i + size_t(f.shift)) % 6)] = c[i];
         keep(all, descend(arm, baseFromFlange, q, false, f.scale, 25));
     }
 }
@@ -354,7 +383,8 @@ JointVector planted(std::mt19937_64& random)
 {
     std::uniform_real_distribution<double> angle(-std::numbers::pi, std::numbers::pi);
     JointVector q(6);
-    for (double& v : q) v = angle(random);
+    for (double& v : q)
+        v = angle(random);
     return q;
 }
 
@@ -364,7 +394,8 @@ std::vector<JointVector> solveGeneralSix(const Arm& arm, const GeneralSix& f, co
 {
     std::vector<JointVector> all;
     byElimination(arm, f, baseFromFlange, all);
-    // Real roots come in pairs: an odd number says that one was lost to rounding, and another elimination order finds it.
+    // Real roots come in pairs: an odd number says that one was lost to rounding, and another elimination order finds
+    // it.
     GeneralSix other = f;
     for (int k = 1; k < 6 && all.size() % 2 == 1; ++k) {
         other.shift = (f.shift + k) % 6;
@@ -372,9 +403,12 @@ std::vector<JointVector> solveGeneralSix(const Arm& arm, const GeneralSix& f, co
     }
     if (!f.complete) {
         std::mt19937_64 random(7);
-        for (int k = 0; k < 200; ++k) keep(all, descend(arm, baseFromFlange, planted(random), false, f.scale));
+        for (int k = 0; k < 200; ++k)
+            keep(all, descend(arm, baseFromFlange, planted(random), false, f.scale));
     }
-    std::sort(all.begin(), all.end(), [](const JointVector& a, const JointVector& b) { return std::lexicographical_compare(a.begin(), a.end(), b.begin(), b.end()); });
+    std::sort(all.begin(), all.end(), [](const JointVector& a, const JointVector& b) {
+        return std::lexicographical_compare(a.begin(), a.end(), b.begin(), b.end());
+    });
     return all;
 }
 
@@ -383,7 +417,8 @@ std::optional<GeneralSix> recogniseGeneralSix(const Arm& arm)
     if (!allRevolute(arm, 6)) return std::nullopt;
     const ZeroAxes zero(arm);
     GeneralSix f;
-    for (size_t i = 0; i < 6; ++i) f.h[i] = zero.h[i], f.o[i] = zero.o[i];
+    for (size_t i = 0; i < 6; ++i)
+        f.h[i] = zero.h[i], f.o[i] = zero.o[i];
     f.zeroRotation = zero.flange.rotation;
     f.zeroPosition = zero.flange.origin;
     f.scale = arm.reach();
@@ -401,7 +436,8 @@ std::optional<GeneralSix> recogniseGeneralSix(const Arm& arm)
             std::vector<JointVector> all;
             byElimination(arm, trial, forward(arm, q), all);
             sum += all.size();
-            own += std::any_of(all.begin(), all.end(), [&](const JointVector& s) { return sameModuloTurns(q, s, 1e-5); });
+            own +=
+                std::any_of(all.begin(), all.end(), [&](const JointVector& s) { return sameModuloTurns(q, s, 1e-5); });
         }
         if (own > found || (own == found && sum > most)) {
             found = own;

@@ -49,8 +49,8 @@ std::optional<SphericalWrist> recogniseSphericalWrist(const Arm& arm)
     return s;
 }
 
-BranchSolutions solveSphericalWrist(const SphericalWrist& arm, const Mat3& rotation, const Vec3& position, double seed1, double seed4,
-                                       const Configuration* only)
+BranchSolutions solveSphericalWrist(const SphericalWrist& arm, const Mat3& rotation, const Vec3& position, double seed1,
+                                    double seed4, const Configuration* only)
 {
     BranchSolutions out;
     const Vec3 centre = position + rotation * arm.flangeFromWrist;
@@ -91,7 +91,8 @@ BranchSolutions solveSphericalWrist(const SphericalWrist& arm, const Mat3& rotat
         const double phiSize = arcTangent(sinSize, cosPhi);
         const Mat3 rest = rotationOf(arm.h1, -f.sine, f.cosine) * total;
         const double towards = arcTangent(xn, xu), lead = arcTangent(l3 * sinSize, l2 + l3 * cosPhi);
-        // Sine and cosine of joints 2 and 3 together follow from those of the angles they are made of: towards - lead + phi - foreAngle.
+        // Sine and cosine of joints 2 and 3 together follow from those of the angles they are made of: towards - lead +
+        // phi - foreAngle.
         const double inverse = 1 / (distance * distance), foreSine = l3 * sinSize, foreCosine = l2 + l3 * cosPhi;
         for (const double sign : {1.0, -1.0}) {
             const bool down = (sinSize * sign * arm.elbowSign < 0) != back;
@@ -100,8 +101,10 @@ BranchSolutions solveSphericalWrist(const SphericalWrist& arm, const Mat3& rotat
             const double theta2 = towards - sign * lead;
             double sine, cosine;
             if (distance > 1e-6) {
-                const double s2 = (xn * foreCosine - sign * xu * foreSine) * inverse, c2 = (xu * foreCosine + sign * xn * foreSine) * inverse;
-                const double s3 = sign * sinSize * arm.foreCosine - cosPhi * arm.foreSine, c3 = cosPhi * arm.foreCosine + sign * sinSize * arm.foreSine;
+                const double s2 = (xn * foreCosine - sign * xu * foreSine) * inverse,
+                             c2 = (xu * foreCosine + sign * xn * foreSine) * inverse;
+                const double s3 = sign * sinSize * arm.foreCosine - cosPhi * arm.foreSine,
+                             c3 = cosPhi * arm.foreCosine + sign * sinSize * arm.foreSine;
                 sine = s2 * c3 + c2 * s3;
                 cosine = c2 * c3 - s2 * s3;
                 const double scale = 1 / length(sine, cosine);
@@ -116,7 +119,10 @@ BranchSolutions solveSphericalWrist(const SphericalWrist& arm, const Mat3& rotat
             for (int k = 0; k < wrists.count; ++k) {
                 const ThreeAxes::Turns& w = wrists.turns[k];
                 if (only && !w.aligned && w.turned != only->wristTurned) continue;
-                out.items[size_t(out.count++)] = {{f.q, wrapped(theta2), wrapped(arm.sigma3 * theta3), wrapped(w.q1), wrapped(w.q2), wrapped(w.q3)}, w.aligned, {back, down, w.turned}};
+                out.items[size_t(out.count++)] = {
+                    {f.q, wrapped(theta2), wrapped(arm.sigma3 * theta3), wrapped(w.q1), wrapped(w.q2), wrapped(w.q3)},
+                    w.aligned,
+                    {back, down, w.turned}};
             }
             if (sinSize < 1e-12) break;  // stretched or folded: both elbows are the same posture
         }

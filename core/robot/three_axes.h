@@ -7,16 +7,17 @@
 
 namespace topikos {
 
-/// A rotation as turns about three given axes, one after the other: R = Ra(q1) Rb(q2) Rc(q3). Neighbouring axes are not parallel.
+/// A rotation as turns about three given axes, one after the other: R = Ra(q1) Rb(q2) Rc(q3). Neighbouring axes are not
+/// parallel.
 struct ThreeAxes {
     Vec3 a, b, c;         ///< unit directions
     Vec3 acrossC;         ///< unit, at a right angle to c
     bool square;          ///< both pairs of neighbours at right angles
     double cosine, sine;  ///< a . Rb(q) c = cosine cos q + sine sin q + constant
     double constant;
-    double amplitude;     ///< hypot(cosine, sine)
-    double mirror;        ///< q2 and mirror - q2 are the two sides
-    Mat3 left, right;     ///< at right angles: left * R * right turns about z, y and z
+    double amplitude;  ///< hypot(cosine, sine)
+    double mirror;     ///< q2 and mirror - q2 are the two sides
+    Mat3 left, right;  ///< at right angles: left * R * right turns about z, y and z
 
     static std::optional<ThreeAxes> make(const Vec3& a, const Vec3& b, const Vec3& c)
     {
@@ -26,8 +27,9 @@ struct ThreeAxes {
         Mat3 left, right;
         left << b.cross(a).transpose(), b.transpose(), a.transpose();
         right << b.cross(c), b, c;
-        return ThreeAxes{a, b, c, c.unitOrthogonal(), std::abs(ab) < 1e-12 && std::abs(bc) < 1e-12, cosine, sine, ab * bc, length(cosine, sine),
-                         2 * arcTangent(sine, cosine), left, right};
+        return ThreeAxes{a,      b,    c,       c.unitOrthogonal(),   std::abs(ab) < 1e-12 && std::abs(bc) < 1e-12,
+                         cosine, sine, ab * bc, length(cosine, sine), 2 * arcTangent(sine, cosine),
+                         left,   right};
     }
 
     struct Turns {
@@ -54,7 +56,8 @@ struct ThreeAxes {
         }
         const double root = std::sqrt(std::max(0.0, (amplitude - w) * (amplitude + w)));
         const auto side = [&](double which) {
-            const double s = sine * w + which * root * cosine, k = cosine * w - which * root * sine, scale = 1 / length(s, k);
+            const double s = sine * w + which * root * cosine, k = cosine * w - which * root * sine,
+                         scale = 1 / length(s, k);
             return side3(rotation, seen, s * scale, k * scale, seed);
         };
         out.turns[out.count++] = side(1);
@@ -63,8 +66,8 @@ struct ThreeAxes {
     }
 
 private:
-    /// r = Rz(q1) Ry(q2') Rz(q3). The sine is the length of two entries, exact near the aligned axes; the last turn takes what the first leaves, so that the
-    /// error of the first there is made up for.
+    /// r = Rz(q1) Ry(q2') Rz(q3). The sine is the length of two entries, exact near the aligned axes; the last turn
+    /// takes what the first leaves, so that the error of the first there is made up for.
     Both solveSquare(const Mat3& r, double seed) const
     {
         constexpr double pi = std::numbers::pi;
@@ -72,7 +75,8 @@ private:
         const double across = length(r(0, 2), r(1, 2));
         Turns& one = out.turns[0];
         one.aligned = across < kAligned;
-        const double s1 = one.aligned ? std::sin(seed) : r(1, 2) / across, c1 = one.aligned ? std::cos(seed) : r(0, 2) / across;
+        const double s1 = one.aligned ? std::sin(seed) : r(1, 2) / across,
+                     c1 = one.aligned ? std::cos(seed) : r(0, 2) / across;
         one.q1 = one.aligned ? seed : arcTangent(r(1, 2), r(0, 2));
         const double bend = arcTangent(across, r(2, 2));
         one.q2 = wrapped(bend + 0.5 * mirror);

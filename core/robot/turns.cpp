@@ -12,7 +12,8 @@ TwoTurns turnsOnto(double a, double b, double c, double slack, double seed)
     const double r2 = a * a + b * b, r = std::sqrt(r2);
     if (r < slack && std::abs(c) < slack) {
         out.free = true;
-        for (const double q : {seed, wrapped(seed + std::numbers::pi)}) out.turns[out.count++] = {q, std::sin(q), std::cos(q)};
+        for (const double q : {seed, wrapped(seed + std::numbers::pi)})
+            out.turns[out.count++] = {q, std::sin(q), std::cos(q)};
         return out;
     }
     if (std::abs(c) > r + slack) {

@@ -10,20 +10,21 @@
 /// Small pieces that closed-form solvers share.
 namespace topikos {
 
-inline constexpr double kMeet = 1e-7;         // [m] how well axes must meet
-inline constexpr double kParallel = 1e-9;     // sine of the angle between "parallel" axes
-inline constexpr double kReachSlack = 1e-9;   // [m] rounding allowed at the edge of reach
-inline constexpr double kAligned = 1e-10;     // sine below which wrist axes count as lined up
+inline constexpr double kMeet = 1e-7;        // [m] how well axes must meet
+inline constexpr double kParallel = 1e-9;    // sine of the angle between "parallel" axes
+inline constexpr double kReachSlack = 1e-9;  // [m] rounding allowed at the edge of reach
+inline constexpr double kAligned = 1e-10;    // sine below which wrist axes count as lined up
 
 /// Lengths here are far from overflow, and std::hypot takes ten times as long.
 inline double length(double a, double b) { return std::sqrt(a * a + b * b); }
 
-/// atan2(y, x) to 1e-15, three times as fast as the library's: arc tangent of a ratio of at most tan(3 pi / 8) by the rational approximation of Moshier,
-/// "Methods and Programs for Mathematical Functions", 1989. Zero for (0, 0).
+/// atan2(y, x) to 1e-15, three times as fast as the library's: arc tangent of a ratio of at most tan(3 pi / 8) by the
+/// rational approximation of Moshier, "Methods and Programs for Mathematical Functions", 1989. Zero for (0, 0).
 inline double arcTangent(double y, double x)
 {
     const double ax = std::abs(x), ay = std::abs(y);
-    constexpr double steep = 2.41421356237309504880, flat = 0.66, half = 1.57079632679489661923, quarter = 0.78539816339744830962, rest = 6.123233995736765886e-17;
+    constexpr double steep = 2.41421356237309504880, flat = 0.66, half = 1.57079632679489661923,
+                     quarter = 0.78539816339744830962, rest = 6.123233995736765886e-17;
     double t, base, more;
     if (ay <= flat * ax) {
         if (ax == 0) return 0;
@@ -34,8 +35,16 @@ inline double arcTangent(double y, double x)
         t = (ay - ax) / (ay + ax), base = quarter, more = 0.5 * rest;
     }
     const double z = t * t;
-    const double p = (((-8.750608600031904122785e-1 * z - 1.615753718733365076637e1) * z - 7.500855792314704667340e1) * z - 1.228866684490136173410e2) * z - 6.485021904942025371773e1;
-    const double q = ((((z + 2.485846490142306297962e1) * z + 1.650270098316988542046e2) * z + 4.328810604912902668951e2) * z + 4.853903996359136964868e2) * z + 1.945506571482613964425e2;
+    const double p =
+        (((-8.750608600031904122785e-1 * z - 1.615753718733365076637e1) * z - 7.500855792314704667340e1) * z
+         - 1.228866684490136173410e2)
+            * z
+        - 6.485021904942025371773e1;
+    const double q =
+        ((((z + 2.485846490142306297962e1) * z + 1.650270098316988542046e2) * z + 4.328810604912902668951e2) * z
+         + 4.853903996359136964868e2)
+            * z
+        + 1.945506571482613964425e2;
     double angle = base + ((t * z * p / q + t) + more);
     if (x < 0) angle = 2 * half - angle;
     return std::copysign(angle, y);
@@ -70,8 +79,8 @@ struct Turn {
     double q, sine, cosine;
 };
 
-/// Both turns that solve a cos q + b sin q = c; none if |c| exceeds hypot(a, b) by more than `slack`, `missing` then says by how much.
-/// `free` is set when every turn does.
+/// Both turns that solve a cos q + b sin q = c; none if |c| exceeds hypot(a, b) by more than `slack`, `missing` then
+/// says by how much. `free` is set when every turn does.
 struct TwoTurns {
     Turn turns[2];
     int count = 0;
@@ -93,7 +102,8 @@ std::pair<Vec3, double> meetingPoint(const std::array<Vec3, N>& o, const std::ar
     }
     const Vec3 x = a.ldlt().solve(b);
     double worst = 0;
-    for (std::size_t i = 0; i < N; ++i) worst = std::max(worst, (x - o[i]).cross(h[i]).norm());
+    for (std::size_t i = 0; i < N; ++i)
+        worst = std::max(worst, (x - o[i]).cross(h[i]).norm());
     return {x, worst};
 }
 

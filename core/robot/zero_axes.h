@@ -28,7 +28,9 @@ struct ZeroAxes {
 /// Whether the arm has `count` joints and all of them turn.
 inline bool allRevolute(const Arm& arm, int count)
 {
-    return arm.jointCount() == count && std::all_of(arm.joints().begin(), arm.joints().end(), [](const Joint& j) { return j.kind == JointKind::Revolute; });
+    return arm.jointCount() == count && std::all_of(arm.joints().begin(), arm.joints().end(), [](const Joint& j) {
+               return j.kind == JointKind::Revolute;
+           });
 }
 
 }  // namespace topikos

@@ -32,7 +32,8 @@ double bodyScale(const Arm& arm)
     const Gantry* gantry = arm.as<Gantry>();
     if (!gantry) return arm.reach();
     double hanging = arm.flangeTranslation().norm();
-    for (size_t i = size_t(gantry->turns.front()); i < arm.joints().size(); ++i) hanging += arm.joints()[i].parentFromJoint.translation.norm();
+    for (size_t i = size_t(gantry->turns.front()); i < arm.joints().size(); ++i)
+        hanging += arm.joints()[i].parentFromJoint.translation.norm();
     return std::min(arm.reach(), 1.6 * hanging);
 }
 
@@ -62,16 +63,25 @@ Mesh linkBody(const Axis& own, const Axis& next, double ownRadius, double nextRa
         const bool acrossOwn = std::abs(own.direction.dot(dir)) < 0.1;
         const Vec3 normal = acrossOwn ? own.direction : next.direction;
         const bool parallel = std::abs(own.direction.dot(next.direction)) > 0.99;
-        const double thickness = 1.25 * (parallel ? std::min(ownRadius, nextRadius) : std::max(0.8 * ownRadius, nextRadius));
-        mesh.append(plateMesh(0.86 * ownRadius, parallel ? 0.86 * nextRadius : 0.95 * nextRadius, across.norm(), thickness, bevel, kShell), frameAlong(own.origin, normal, dir));
+        const double thickness =
+            1.25 * (parallel ? std::min(ownRadius, nextRadius) : std::max(0.8 * ownRadius, nextRadius));
+        mesh.append(plateMesh(0.86 * ownRadius, parallel ? 0.86 * nextRadius : 0.95 * nextRadius, across.norm(),
+                              thickness, bevel, kShell),
+                    frameAlong(own.origin, normal, dir));
     }
     // Tube along the next axis.
     if (alongNext.norm() > 0.02 * reach) {
         const double length = alongNext.norm();
         const bool spinning = std::abs(own.direction.dot(next.direction)) > 0.99;
-        const double wide = spinning ? 0.94 * ownRadius : std::min(0.98 * ownRadius, 1.25 * nextRadius), slim = std::min(wide, 0.98 * nextRadius);
+        const double wide = spinning ? 0.94 * ownRadius : std::min(0.98 * ownRadius, 1.25 * nextRadius),
+                     slim = std::min(wide, 0.98 * nextRadius);
         const double start = spinning ? 0 : -0.55 * wide;
-        mesh.append(latheMesh({{0.9 * wide, start}, {wide, start + 0.1 * wide}, {wide, start + 0.35 * length}, {slim, 0.92 * length}, {0.93 * slim, length}}, kShell),
+        mesh.append(latheMesh({{0.9 * wide, start},
+                               {wide, start + 0.1 * wide},
+                               {wide, start + 0.35 * length},
+                               {slim, 0.92 * length},
+                               {0.93 * slim, length}},
+                              kShell),
                     frameAlong(foot, alongNext.normalized(), own.direction));
     }
     return mesh;
@@ -85,19 +95,27 @@ Mesh housing(const Axis& own, double radius, bool swings, double reach)
     if (swings) {
         mesh.append(drumMesh(0.92 * radius, -0.98 * radius, 0.98 * radius, 0.006 * reach, kHousing), place);
         for (const double side : {-1.0, 1.0})
-            mesh.append(drumMesh(0.74 * radius, side > 0 ? 0.95 * radius : -1.1 * radius, side > 0 ? 1.1 * radius : -0.95 * radius, 0.006 * reach, kCover), place);
+            mesh.append(drumMesh(0.74 * radius, side > 0 ? 0.95 * radius : -1.1 * radius,
+                                 side > 0 ? 1.1 * radius : -0.95 * radius, 0.006 * reach, kCover),
+                        place);
     } else {
         mesh.append(drumMesh(radius, -0.1 * radius, 0.3 * radius, 0.005 * reach, kHousing), place);
     }
     return mesh;
 }
 
-void addBox(Mesh& mesh, const Pose& place, const Vec3& size, Color color) { mesh.append(solidMesh({Solid::Kind::Box, place, size, color})); }
+void addBox(Mesh& mesh, const Pose& place, const Vec3& size, Color color)
+{
+    mesh.append(solidMesh({Solid::Kind::Box, place, size, color}));
+}
 
-/// Whether joint `i` (0 based) slides a ram through the link before it: it is the last slide before a turning joint or the flange.
+/// Whether joint `i` (0 based) slides a ram through the link before it: it is the last slide before a turning joint or
+/// the flange.
 bool isRam(const Arm& arm, int i)
 {
-    const auto slides = [&](int k) { return k < arm.jointCount() && arm.joints()[size_t(k)].kind == JointKind::Prismatic; };
+    const auto slides = [&](int k) {
+        return k < arm.jointCount() && arm.joints()[size_t(k)].kind == JointKind::Prismatic;
+    };
     return slides(i) && !slides(i + 1) && (i > 0);
 }
 
@@ -105,7 +123,8 @@ bool isRam(const Arm& arm, int i)
 void addRail(Mesh& mesh, const Joint& joint, const Axis& axis, double width, const Vec3& beside = Vec3::Zero())
 {
     const double middle = 0.5 * (joint.lower + joint.upper), length = joint.upper - joint.lower + 3.2 * width;
-    addBox(mesh, frameAlong(axis.origin + middle * axis.direction + beside, axis.direction, Vec3::UnitZ()), {1.5 * width, width, length}, kHousing);
+    addBox(mesh, frameAlong(axis.origin + middle * axis.direction + beside, axis.direction, Vec3::UnitZ()),
+           {1.5 * width, width, length}, kHousing);
 }
 
 /// Rails of the first slide on posts; a second one where the second slide ends.
@@ -115,13 +134,16 @@ Mesh portal(const Arm& arm, const std::vector<Axis>& axes, double width)
     const Joint& first = arm.joints()[0];
     const bool second = arm.jointCount() > 1 && arm.joints()[1].kind == JointKind::Prismatic;
     std::vector<Vec3> sides{Vec3::Zero()};
-    if (second) sides = {(arm.joints()[1].lower - width) * axes[2].direction, (arm.joints()[1].upper + width) * axes[2].direction};
+    if (second)
+        sides = {(arm.joints()[1].lower - width) * axes[2].direction,
+                 (arm.joints()[1].upper + width) * axes[2].direction};
     for (const Vec3& side : sides) {
         addRail(mesh, first, axes[1], width, side);
         for (const double end : {first.lower - 0.8 * width, first.upper + 0.8 * width}) {
             const Vec3 top = axes[1].origin + side + end * axes[1].direction;
             if (top[2] < 2 * width) continue;
-            addBox(mesh, translated({top[0], top[1], 0.5 * (top[2] - 0.5 * width)}), {width, width, top[2] - 0.5 * width}, kHousing);
+            addBox(mesh, translated({top[0], top[1], 0.5 * (top[2] - 0.5 * width)}),
+                   {width, width, top[2] - 0.5 * width}, kHousing);
             addBox(mesh, translated({top[0], top[1], 0.1 * width}), {2.2 * width, 2.2 * width, 0.2 * width}, kHousing);
         }
     }
@@ -135,10 +157,13 @@ Mesh carriage(const Arm& arm, int joint, const Axis& own, const Axis& next, doub
     const Joint& slide = arm.joints()[size_t(joint)];
     if (isRam(arm, joint)) {
         const double thick = (arm.as<Gantry>() ? 0.75 : 0.45) * width;
-        const double back = slide.upper - std::min(0.0, slide.lower) + width, ahead = std::max(0.3 * width, (next.origin - own.origin).dot(own.direction));
-        addBox(mesh, frameAlong(own.origin + 0.5 * (ahead - back) * own.direction, own.direction, Vec3::UnitX()), {thick, thick, back + ahead}, kShell);
+        const double back = slide.upper - std::min(0.0, slide.lower) + width,
+                     ahead = std::max(0.3 * width, (next.origin - own.origin).dot(own.direction));
+        addBox(mesh, frameAlong(own.origin + 0.5 * (ahead - back) * own.direction, own.direction, Vec3::UnitX()),
+               {thick, thick, back + ahead}, kShell);
     } else {
-        addBox(mesh, frameAlong(own.origin, own.direction, Vec3::UnitZ()), {2.1 * width, 1.5 * width, 2.2 * width}, kCover);
+        addBox(mesh, frameAlong(own.origin, own.direction, Vec3::UnitZ()), {2.1 * width, 1.5 * width, 2.2 * width},
+               kCover);
     }
     return mesh;
 }
@@ -150,7 +175,8 @@ std::optional<Mesh> givenBody(const Arm& arm, int link)
     for (const LinkMesh& mesh : arm.description().meshes) {
         if (mesh.link != link) continue;
         if (!body) body.emplace();
-        body->append(meshFrom(*mesh.triangles), link == 0 ? Pose{} : Pose{Vec3::Zero(), Quat(arm.segments()[size_t(link) - 1].linkInZ)});
+        body->append(meshFrom(*mesh.triangles),
+                     link == 0 ? Pose{} : Pose{Vec3::Zero(), Quat(arm.segments()[size_t(link) - 1].linkInZ)});
     }
     return body;
 }
@@ -165,7 +191,8 @@ std::vector<Mesh> armBodies(const Arm& arm)
     chainFrames(arm, JointVector::Zero(n), zero);
 
     std::vector<Axis> axes{{Vec3::Zero(), Vec3::UnitZ()}};
-    for (int i = 0; i < n; ++i) axes.push_back({zero.joints[size_t(i)].origin, zero.joints[size_t(i)].rotation.col(2)});
+    for (int i = 0; i < n; ++i)
+        axes.push_back({zero.joints[size_t(i)].origin, zero.joints[size_t(i)].rotation.col(2)});
     axes.push_back({zero.flange.origin, zero.flange.rotation.col(2)});
 
     std::vector<Mesh> bodies;
@@ -176,7 +203,8 @@ std::vector<Mesh> armBodies(const Arm& arm)
         }
         const Axis& own = axes[size_t(link)];
         const Axis& next = axes[size_t(link) + 1];
-        const double ownRadius = housingRadius(arm, std::max(0, link - 1)), nextRadius = housingRadius(arm, std::min(link, n - 1));
+        const double ownRadius = housingRadius(arm, std::max(0, link - 1)),
+                     nextRadius = housingRadius(arm, std::min(link, n - 1));
         Mesh mesh;
         const double width = 0.1 * bodyScale(arm);
         const bool nextSlides = link < n && arm.joints()[size_t(link)].kind == JointKind::Prismatic;
@@ -186,18 +214,30 @@ std::vector<Mesh> armBodies(const Arm& arm)
         } else if (ownSlides) {
             mesh.append(carriage(arm, link - 1, own, next, width));
             if (nextSlides && !isRam(arm, link)) addRail(mesh, arm.joints()[size_t(link)], next, 0.8 * width);
-            if (nextSlides && isRam(arm, link)) addBox(mesh, frameAlong(next.origin, next.direction, Vec3::UnitX()), {1.5 * width, 1.5 * width, 1.8 * width}, kCover);
+            if (nextSlides && isRam(arm, link))
+                addBox(mesh, frameAlong(next.origin, next.direction, Vec3::UnitX()),
+                       {1.5 * width, 1.5 * width, 1.8 * width}, kCover);
         } else if (link == 0) {
             const double height = std::max(0.05 * reach, (next.origin - own.origin).norm());
             const double r = housingRadius(arm, 0);
-            mesh.append(latheMesh({{1.45 * r, 0}, {1.45 * r, 0.018 * reach}, {1.2 * r, 0.03 * reach}, {1.05 * r, height - 0.012 * reach}, {1.0 * r, height}}, kHousing));
+            mesh.append(latheMesh({{1.45 * r, 0},
+                                   {1.45 * r, 0.018 * reach},
+                                   {1.2 * r, 0.03 * reach},
+                                   {1.05 * r, height - 0.012 * reach},
+                                   {1.0 * r, height}},
+                                  kHousing));
         } else {
             const Vec3 way = next.origin - own.origin;
             const bool swings = way.norm() > 1e-9 && std::abs(way.normalized().dot(own.direction)) < 0.5;
             const bool turret = link == 1;
-            if (turret) mesh.append(drumMesh(ownRadius, 0, std::max(0.5 * ownRadius, 0.6 * way.dot(own.direction)), 0.01 * reach, kShell), frameAlong(own.origin, own.direction, Vec3::UnitX()));
+            if (turret)
+                mesh.append(drumMesh(ownRadius, 0, std::max(0.5 * ownRadius, 0.6 * way.dot(own.direction)),
+                                     0.01 * reach, kShell),
+                            frameAlong(own.origin, own.direction, Vec3::UnitX()));
             else mesh.append(housing(own, ownRadius, swings || link == n - 1, reach));
-            if (link == n) mesh.append(drumMesh(0.9 * ownRadius, 0, (next.origin - own.origin).norm(), 0.003 * reach, kHousing), frameAlong(own.origin, next.direction, Vec3::UnitX()));
+            if (link == n)
+                mesh.append(drumMesh(0.9 * ownRadius, 0, (next.origin - own.origin).norm(), 0.003 * reach, kHousing),
+                            frameAlong(own.origin, next.direction, Vec3::UnitX()));
             else mesh.append(linkBody(own, next, ownRadius, nextRadius, reach));
         }
         Mesh local;

@@ -4,9 +4,10 @@
 
 namespace topikos {
 
-/// Bodies for an arm: the surfaces that came with a link, or else made from its kinematics: housings on the axes, plates and tubes between them.
-/// Entry 0 stands in base; entry i moves with joint i (from 1) and is given in that joint's z-frame (see Arm::segments()).
-/// Sizes follow the reach, tapering from base to flange; they are for the eye and promise no clearance.
+/// Bodies for an arm: the surfaces that came with a link, or else made from its kinematics: housings on the axes,
+/// plates and tubes between them. Entry 0 stands in base; entry i moves with joint i (from 1) and is given in that
+/// joint's z-frame (see Arm::segments()). Sizes follow the reach, tapering from base to flange; they are for the eye
+/// and promise no clearance.
 std::vector<Mesh> armBodies(const Arm& arm);
 
 }  // namespace topikos

@@ -23,12 +23,15 @@ fcl::Transform3<double> transformOf(const Pose& pose)
     return t;
 }
 
-/// Whether a point is inside a closed surface: its winding number by solid angles (Van Oosterom and Strackee, "The solid angle of a plane triangle", 1983).
+/// Whether a point is inside a closed surface: its winding number by solid angles (Van Oosterom and Strackee, "The
+/// solid angle of a plane triangle", 1983).
 bool inside(const Triangles& surface, const Vec3& point)
 {
     double angle = 0;
     for (const auto& face : surface.faces) {
-        const Vec3 a = surface.points[face[0]].cast<double>() - point, b = surface.points[face[1]].cast<double>() - point, c = surface.points[face[2]].cast<double>() - point;
+        const Vec3 a = surface.points[face[0]].cast<double>() - point,
+                   b = surface.points[face[1]].cast<double>() - point,
+                   c = surface.points[face[2]].cast<double>() - point;
         const double x = a.norm(), y = b.norm(), z = c.norm();
         angle += 2 * std::atan2(a.dot(b.cross(c)), x * y * z + a.dot(b) * z + b.dot(c) * x + c.dot(a) * y);
     }
@@ -50,7 +53,8 @@ ContactBody::ContactBody(const std::vector<Triangles>& pieces)
             piece.box.extend(points.back());
         }
         std::vector<fcl::Triangle> faces;
-        for (const auto& face : t.faces) faces.emplace_back(face[0], face[1], face[2]);
+        for (const auto& face : t.faces)
+            faces.emplace_back(face[0], face[1], face[2]);
         piece.tree->beginModel(int(faces.size()), int(points.size()));
         piece.tree->addSubModel(points, faces);
         piece.tree->endModel();
@@ -60,7 +64,8 @@ ContactBody::ContactBody(const std::vector<Triangles>& pieces)
 ContactBody ContactBody::of(const std::vector<Solid>& solids)
 {
     std::vector<Triangles> pieces;
-    for (const Solid& s : solids) pieces.push_back(trianglesOf(solidMesh(s, true)));
+    for (const Solid& s : solids)
+        pieces.push_back(trianglesOf(solidMesh(s, true)));
     return ContactBody(pieces);
 }
 
@@ -79,7 +84,9 @@ bool ContactBody::touches(const Pose& worldFromThis, const ContactBody& other, c
     for (const Piece& a : m_pieces)
         for (const Piece& b : other.m_pieces) {
             fcl::CollisionResult<double> result;
-            if (fcl::collide(a.tree.get(), place, b.tree.get(), fcl::Transform3<double>::Identity(), request, result) > 0) return true;
+            if (fcl::collide(a.tree.get(), place, b.tree.get(), fcl::Transform3<double>::Identity(), request, result)
+                > 0)
+                return true;
             // Trees know surfaces only: one piece may be wholly inside the other.
             const Vec3 ofA = otherFromThis * Vec3(a.triangles.points[a.triangles.faces[0][0]].cast<double>());
             if (b.box.contains(ofA) && inside(b.triangles, ofA)) return true;

@@ -5,7 +5,8 @@
 
 namespace topikos {
 
-/// A body as contact checks see it: closed pieces of triangles, each with a tree of boxes over it. Immutable; safe to ask from several threads.
+/// A body as contact checks see it: closed pieces of triangles, each with a tree of boxes over it. Immutable; safe to
+/// ask from several threads.
 class ContactBody {
 public:
     explicit ContactBody(const std::vector<Triangles>& pieces);
@@ -16,7 +17,8 @@ public:
     ContactBody& operator=(ContactBody&&) noexcept;
 
     bool empty() const;
-    /// Whether two bodies share a point. A body wholly inside another one touches it, though their surfaces do not meet.
+    /// Whether two bodies share a point. A body wholly inside another one touches it, though their surfaces do not
+    /// meet.
     bool touches(const Pose& worldFromThis, const ContactBody& other, const Pose& worldFromOther) const;
 
 private:

@@ -23,9 +23,9 @@ Bulk fromMoments(double volume, const Vec3& first, const Mat3& second)
 
 Bulk placed(const Pose& place, const Bulk& bulk) { return {bulk.volume, topikos::placed(place, bulk.unit)}; }
 
-/// A body of round sections about z whose radius goes linearly, or as a sphere's, from bottom to top: three Gauss points are exact for both.
-template <class Radius>
-Bulk turned(double low, double high, Radius squaredRadius)
+/// A body of round sections about z whose radius goes linearly, or as a sphere's, from bottom to top: three Gauss
+/// points are exact for both.
+template <class Radius> Bulk turned(double low, double high, Radius squaredRadius)
 {
     constexpr double pi = std::numbers::pi;
     const double middle = 0.5 * (low + high), half = 0.5 * (high - low);
@@ -51,7 +51,9 @@ Bulk bulkOf(const Triangles& surface)
     if (surface.points.empty()) return {};
     const Vec3 origin = surface.points.front().cast<double>();  // near the surface, so that little is lost to rounding
     for (const auto& face : surface.faces) {
-        const Vec3 a = surface.points[face[0]].cast<double>() - origin, b = surface.points[face[1]].cast<double>() - origin, c = surface.points[face[2]].cast<double>() - origin;
+        const Vec3 a = surface.points[face[0]].cast<double>() - origin,
+                   b = surface.points[face[1]].cast<double>() - origin,
+                   c = surface.points[face[2]].cast<double>() - origin;
         const double v = a.dot(b.cross(c)) / 6;
         volume += v;
         first += v / 4 * (a + b + c);
@@ -67,9 +69,11 @@ Bulk bulkOf(const Solid& solid)
     switch (solid.kind) {
     case Solid::Kind::Box: {
         const double volume = solid.size.prod();
-        return placed(solid.pose, fromMoments(volume, Vec3::Zero(), (volume / 12 * solid.size.cwiseAbs2()).asDiagonal()));
+        return placed(solid.pose,
+                      fromMoments(volume, Vec3::Zero(), (volume / 12 * solid.size.cwiseAbs2()).asDiagonal()));
     }
-    case Solid::Kind::Cylinder: return placed(solid.pose, turned(-h, h, [&](double) { return 0.25 * solid.size[0] * solid.size[0]; }));
+    case Solid::Kind::Cylinder:
+        return placed(solid.pose, turned(-h, h, [&](double) { return 0.25 * solid.size[0] * solid.size[0]; }));
     case Solid::Kind::Cone:
         return placed(solid.pose, turned(-h, h, [&](double z) {
                           const double r = 0.5 * (solid.size[0] + (solid.size[1] - solid.size[0]) * (z + h) / (2 * h));

@@ -14,7 +14,8 @@ namespace {
 Eigen::Vector3f f(const Vec3& v) { return v.cast<float>(); }
 
 /// A closed ring of points swept to the next ring with one normal per point and side; `edge` draws the ring.
-void band(Mesh& mesh, const std::vector<Vec3>& low, const std::vector<Vec3>& high, const std::vector<Vec3>& lowNormal, const std::vector<Vec3>& highNormal, Color color)
+void band(Mesh& mesh, const std::vector<Vec3>& low, const std::vector<Vec3>& high, const std::vector<Vec3>& lowNormal,
+          const std::vector<Vec3>& highNormal, Color color)
 {
     const auto base = std::uint32_t(mesh.vertices.size());
     const auto n = std::uint32_t(low.size());
@@ -24,7 +25,8 @@ void band(Mesh& mesh, const std::vector<Vec3>& low, const std::vector<Vec3>& hig
     }
     for (std::uint32_t i = 0; i < n; ++i) {
         const std::uint32_t a = base + 2 * i, b = base + 2 * ((i + 1) % n);
-        for (const std::uint32_t v : {a, b, b + 1, a, b + 1, a + 1}) mesh.triangles.push_back(v);
+        for (const std::uint32_t v : {a, b, b + 1, a, b + 1, a + 1})
+            mesh.triangles.push_back(v);
     }
 }
 
@@ -40,7 +42,8 @@ void ringEdge(Mesh& mesh, const std::vector<Vec3>& ring)
 void cap(Mesh& mesh, const std::vector<Vec3>& ring, const Vec3& normal, Color color)
 {
     const auto base = std::uint32_t(mesh.vertices.size());
-    for (const Vec3& p : ring) mesh.vertices.push_back({f(p), f(normal), color});
+    for (const Vec3& p : ring)
+        mesh.vertices.push_back({f(p), f(normal), color});
     const bool forward = (ring[1] - ring[0]).cross(ring[2] - ring[1]).dot(normal) > 0;
     for (std::uint32_t i = 1; i + 1 < ring.size(); ++i) {
         mesh.triangles.push_back(base);
@@ -81,9 +84,12 @@ void Mesh::append(const Mesh& other, const Pose& placement)
     const auto base = std::uint32_t(vertices.size());
     const Eigen::Matrix3f r = placement.matrix().cast<float>();
     const Eigen::Vector3f t = f(placement.translation);
-    for (const MeshVertex& v : other.vertices) vertices.push_back({r * v.position + t, r * v.normal, v.color});
-    for (const std::uint32_t i : other.triangles) triangles.push_back(base + i);
-    for (const Eigen::Vector3f& e : other.edges) edges.push_back(r * e + t);
+    for (const MeshVertex& v : other.vertices)
+        vertices.push_back({r * v.position + t, r * v.normal, v.color});
+    for (const std::uint32_t i : other.triangles)
+        triangles.push_back(base + i);
+    for (const Eigen::Vector3f& e : other.edges)
+        edges.push_back(r * e + t);
 }
 
 Mesh latheMesh(const std::vector<LathePoint>& outline, Color color, int sides)
@@ -131,7 +137,13 @@ Mesh drumMesh(double radius, double low, double high, double bevel, Color color)
 {
     // The rim is rounded in two steps, without an edge line between them.
     const double b = std::min({bevel, 0.4 * radius, 0.4 * (high - low)});
-    return latheMesh({{radius - b, low}, {radius - 0.3 * b, low + 0.3 * b}, {radius, low + b}, {radius, high - b}, {radius - 0.3 * b, high - 0.3 * b}, {radius - b, high}}, color);
+    return latheMesh({{radius - b, low},
+                      {radius - 0.3 * b, low + 0.3 * b},
+                      {radius, low + b},
+                      {radius, high - b},
+                      {radius - 0.3 * b, high - 0.3 * b},
+                      {radius - b, high}},
+                     color);
 }
 
 Mesh plateMesh(double radiusA, double radiusB, double length, double thickness, double bevel, Color color)
@@ -157,13 +169,15 @@ Mesh plateMesh(double radiusA, double radiusB, double length, double thickness, 
     }
     const auto ring = [&](double inset, double height) {
         std::vector<Vec3> points;
-        for (size_t i = 0; i < direction.size(); ++i) points.push_back(centre[i] + (radius[i] - inset) * direction[i] + Vec3(0, 0, height));
+        for (size_t i = 0; i < direction.size(); ++i)
+            points.push_back(centre[i] + (radius[i] - inset) * direction[i] + Vec3(0, 0, height));
         return points;
     };
     const double h = 0.5 * thickness, b = std::min({bevel, 0.4 * thickness, 0.4 * std::min(radiusA, radiusB)});
     const auto tilted = [&](double axial) {
         std::vector<Vec3> out;
-        for (const Vec3& d : direction) out.push_back((d + Vec3(0, 0, axial)).normalized());
+        for (const Vec3& d : direction)
+            out.push_back((d + Vec3(0, 0, axial)).normalized());
         return out;
     };
     Mesh mesh;
@@ -222,10 +236,13 @@ Mesh extrusionMesh(const std::vector<Eigen::Vector2d>& outline, double height, C
     for (const double side : {-1.0, 1.0}) {
         const auto base = std::uint32_t(mesh.vertices.size());
         std::vector<Vec3> ring;
-        for (const Eigen::Vector2d& p : outline) ring.push_back({p[0], p[1], side * h});
-        for (const Vec3& p : ring) mesh.vertices.push_back({f(p), f(side * Vec3::UnitZ()), color});
+        for (const Eigen::Vector2d& p : outline)
+            ring.push_back({p[0], p[1], side * h});
+        for (const Vec3& p : ring)
+            mesh.vertices.push_back({f(p), f(side * Vec3::UnitZ()), color});
         for (const auto& face : faces)
-            for (const size_t k : {0, 1, 2}) mesh.triangles.push_back(base + face[side > 0 ? k : 2 - k]);
+            for (const size_t k : {0, 1, 2})
+                mesh.triangles.push_back(base + face[side > 0 ? k : 2 - k]);
         ringEdge(mesh, ring);
     }
     double area = 0;
@@ -260,7 +277,8 @@ std::vector<Eigen::Vector2d> profileOutline(double width, double height)
     const Eigen::Vector2d side[] = {{1, -1}, {1, -g * 2}, {1 - 2 * d, -g * 2}, {1 - 2 * d, g * 2}, {1, g * 2}};
     for (int quarter = 0; quarter < 4; ++quarter)
         for (Eigen::Vector2d p : side) {
-            for (int i = 0; i < quarter; ++i) p = Eigen::Vector2d(-p[1], p[0]);
+            for (int i = 0; i < quarter; ++i)
+                p = Eigen::Vector2d(-p[1], p[0]);
             out.push_back(p.cwiseProduct(half));
         }
     return out;
@@ -275,7 +293,8 @@ Mesh sphereMesh(double radius, Color color)
         outline.push_back({i == 0 || i == rings ? 0 : radius * std::cos(angle), radius * std::sin(angle)});
     }
     Mesh mesh = latheMesh(outline, color);
-    for (MeshVertex& v : mesh.vertices) v.normal = v.position.normalized();
+    for (MeshVertex& v : mesh.vertices)
+        v.normal = v.position.normalized();
     return mesh;
 }
 
@@ -291,10 +310,13 @@ Mesh solidMesh(const Solid& solid, bool light)
     case Solid::Kind::Cone: mesh = latheMesh({{r, -h}, {0.5 * solid.size[1], h}}, solid.color); break;
     case Solid::Kind::Sphere: mesh = sphereMesh(r, solid.color); break;
     case Solid::Kind::Extrusion: mesh = extrusionMesh(solid.outline, solid.size[2], solid.color); break;
-    case Solid::Kind::Profile: mesh = extrusionMesh(profileOutline(solid.size[0], solid.size[1]), solid.size[2], solid.color); break;
+    case Solid::Kind::Profile:
+        mesh = extrusionMesh(profileOutline(solid.size[0], solid.size[1]), solid.size[2], solid.color);
+        break;
     case Solid::Kind::Mesh: {
         mesh = meshFrom(light ? *solid.surface.light : *solid.surface.drawn);
-        for (MeshVertex& v : mesh.vertices) v.color = solid.color;
+        for (MeshVertex& v : mesh.vertices)
+            v.color = solid.color;
         break;
     }
     }
@@ -307,9 +329,12 @@ Mesh solidMesh(const Solid& solid, bool light)
 Triangles trianglesOf(const Mesh& mesh)
 {
     Triangles out;
-    for (const MeshVertex& v : mesh.vertices) out.points.push_back(v.position);
-    for (size_t i = 0; i + 2 < mesh.triangles.size(); i += 3) out.faces.push_back({mesh.triangles[i], mesh.triangles[i + 1], mesh.triangles[i + 2]});
-    if (!mesh.vertices.empty()) out.color = {mesh.vertices[0].color.red, mesh.vertices[0].color.green, mesh.vertices[0].color.blue};
+    for (const MeshVertex& v : mesh.vertices)
+        out.points.push_back(v.position);
+    for (size_t i = 0; i + 2 < mesh.triangles.size(); i += 3)
+        out.faces.push_back({mesh.triangles[i], mesh.triangles[i + 1], mesh.triangles[i + 2]});
+    if (!mesh.vertices.empty())
+        out.color = {mesh.vertices[0].color.red, mesh.vertices[0].color.green, mesh.vertices[0].color.blue};
     return out;
 }
 
@@ -324,12 +349,15 @@ Mesh meshFrom(const Triangles& t)
     std::vector<std::uint32_t> begin(places + 1, 0), around(3 * t.faces.size());
     for (const auto& face : t.faces) {
         normals.push_back((t.points[face[1]] - t.points[face[0]]).cross(t.points[face[2]] - t.points[face[0]]));
-        for (const std::uint32_t corner : face) ++begin[place[corner] + 1];
+        for (const std::uint32_t corner : face)
+            ++begin[place[corner] + 1];
     }
-    for (size_t i = 0; i < places; ++i) begin[i + 1] += begin[i];
+    for (size_t i = 0; i < places; ++i)
+        begin[i + 1] += begin[i];
     std::vector<std::uint32_t> fill(begin.begin(), begin.end() - 1);
     for (std::uint32_t f = 0; f < t.faces.size(); ++f)
-        for (const std::uint32_t corner : t.faces[f]) around[fill[place[corner]]++] = f;
+        for (const std::uint32_t corner : t.faces[f])
+            around[fill[place[corner]]++] = f;
     Mesh mesh;
     mesh.vertices.reserve(3 * t.faces.size());
     mesh.triangles.reserve(3 * t.faces.size());
@@ -342,7 +370,9 @@ Mesh meshFrom(const Triangles& t)
     std::vector<Rim> rims;
     std::unordered_map<std::uint64_t, std::uint32_t> rimAt;
     rimAt.reserve(2 * t.faces.size());
-    const auto sharp = [&](std::uint32_t a, std::uint32_t b) { return normals[a].dot(normals[b]) < crease * normals[a].norm() * normals[b].norm(); };
+    const auto sharp = [&](std::uint32_t a, std::uint32_t b) {
+        return normals[a].dot(normals[b]) < crease * normals[a].norm() * normals[b].norm();
+    };
     for (std::uint32_t f = 0; f < t.faces.size(); ++f) {
         for (size_t k = 0; k < 3; ++k) {
             const std::uint32_t corner = t.faces[f][k];
@@ -352,14 +382,16 @@ Mesh meshFrom(const Triangles& t)
             mesh.triangles.push_back(std::uint32_t(mesh.vertices.size()));
             mesh.vertices.push_back({t.points[corner], normal.normalized(), color});
             const std::uint32_t a = place[corner], b = place[t.faces[f][(k + 1) % 3]];
-            const auto [at, fresh] = rimAt.try_emplace((std::uint64_t(std::min(a, b)) << 32) | std::max(a, b), std::uint32_t(rims.size()));
+            const auto [at, fresh] =
+                rimAt.try_emplace((std::uint64_t(std::min(a, b)) << 32) | std::max(a, b), std::uint32_t(rims.size()));
             if (fresh) rims.push_back({std::min(a, b), std::max(a, b), f, 0, true});
             Rim& rim = rims[at->second];
             if (++rim.faces == 2) rim.drawn = sharp(f, rim.first);
         }
     }
     std::vector<const Eigen::Vector3f*> at(places);
-    for (size_t i = 0; i < t.points.size(); ++i) at[place[i]] = &t.points[i];
+    for (size_t i = 0; i < t.points.size(); ++i)
+        at[place[i]] = &t.points[i];
     for (const Rim& rim : rims)
         if (rim.drawn) {
             mesh.edges.push_back(*at[rim.a]);
@@ -397,13 +429,17 @@ std::vector<Circle> circlesOf(const Mesh& mesh)
         }
         if (!closed || ring.size() < 8) continue;
         Vec3 centre = Vec3::Zero(), normal = Vec3::Zero();
-        for (const Vec3& p : ring) centre += p / double(ring.size());
-        for (size_t i = 0; i < ring.size(); ++i) normal += (ring[i] - centre).cross(ring[(i + 1) % ring.size()] - centre);
+        for (const Vec3& p : ring)
+            centre += p / double(ring.size());
+        for (size_t i = 0; i < ring.size(); ++i)
+            normal += (ring[i] - centre).cross(ring[(i + 1) % ring.size()] - centre);
         normal.normalize();
         double radius = 0;
-        for (const Vec3& p : ring) radius += (p - centre).norm() / double(ring.size());
+        for (const Vec3& p : ring)
+            radius += (p - centre).norm() / double(ring.size());
         const bool round = std::all_of(ring.begin(), ring.end(), [&](const Vec3& p) {
-            return std::abs((p - centre).norm() - radius) < 0.01 * radius && std::abs((p - centre).dot(normal)) < 0.01 * radius;
+            return std::abs((p - centre).norm() - radius) < 0.01 * radius
+                   && std::abs((p - centre).dot(normal)) < 0.01 * radius;
         });
         if (round) out.push_back({centre, normal, radius});
     }

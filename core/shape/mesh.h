@@ -34,7 +34,8 @@ Mesh latheMesh(const std::vector<LathePoint>& outline, Color color, int sides = 
 /// Cylinder about z from `low` to `high` with bevelled rims.
 Mesh drumMesh(double radius, double low, double high, double bevel, Color color);
 
-/// Plate with two round ends: hull of a circle at the origin and one at (length, 0), thickness along z centred on 0, bevelled rims.
+/// Plate with two round ends: hull of a circle at the origin and one at (length, 0), thickness along z centred on 0,
+/// bevelled rims.
 Mesh plateMesh(double radiusA, double radiusB, double length, double thickness, double bevel, Color color);
 
 /// With `light`, surfaces from files are drawn by their lighter copy.
@@ -46,7 +47,8 @@ std::vector<std::array<std::uint32_t, 3>> filled(const std::vector<Eigen::Vector
 /// The triangles of a mesh alone.
 Triangles trianglesOf(const Mesh& mesh);
 
-/// A read surface made ready for drawing: corners between faces that meet at less than 35° are smooth, sharper ones and open rims get an edge.
+/// A read surface made ready for drawing: corners between faces that meet at less than 35° are smooth, sharper ones and
+/// open rims get an edge.
 Mesh meshFrom(const Triangles& triangles);
 
 /// A round rim: the edge of a hole, a pin, a cylinder.

@@ -26,7 +26,8 @@ Triangles clustered(const Triangles& surface, const Eigen::Vector3f& low, float 
     }
     Triangles out;
     out.color = surface.color;
-    for (size_t i = 0; i < sum.size(); ++i) out.points.push_back((sum[i] / count[i]).cast<float>());
+    for (size_t i = 0; i < sum.size(); ++i)
+        out.points.push_back((sum[i] / count[i]).cast<float>());
     std::vector<std::array<std::uint32_t, 3>> sorted;
     for (const auto& face : surface.faces) {
         std::array<std::uint32_t, 3> f{cubeOf[face[0]], cubeOf[face[1]], cubeOf[face[2]]};
@@ -39,7 +40,8 @@ Triangles clustered(const Triangles& surface, const Eigen::Vector3f& low, float 
     out.faces = std::move(sorted);
     if (moved) {
         float most = 0;
-        for (size_t i = 0; i < surface.points.size(); ++i) most = std::max(most, (surface.points[i] - out.points[cubeOf[i]]).squaredNorm());
+        for (size_t i = 0; i < surface.points.size(); ++i)
+            most = std::max(most, (surface.points[i] - out.points[cubeOf[i]]).squaredNorm());
         *moved = std::sqrt(double(most));
     }
     return out;
@@ -52,7 +54,8 @@ Triangles reduced(const Triangles& surface, std::size_t most, double* moved)
     if (moved) *moved = 0;
     if (surface.faces.size() <= most) return surface;
     Eigen::AlignedBox3f box;
-    for (const Eigen::Vector3f& p : surface.points) box.extend(p);
+    for (const Eigen::Vector3f& p : surface.points)
+        box.extend(p);
     const float size = box.sizes().maxCoeff();
     // The number of triangles goes with the square of the fineness.
     double low = 2, high = 1 << 20;
@@ -90,7 +93,9 @@ std::size_t repairNormals(Triangles& surface)
     };
     std::unordered_map<std::uint64_t, Meeting> edges;
     edges.reserve(2 * surface.faces.size());
-    const auto key = [](std::uint32_t a, std::uint32_t b) { return (std::uint64_t(std::min(a, b)) << 32) | std::max(a, b); };
+    const auto key = [](std::uint32_t a, std::uint32_t b) {
+        return (std::uint64_t(std::min(a, b)) << 32) | std::max(a, b);
+    };
     for (std::uint32_t f = 0; f < surface.faces.size(); ++f)
         for (size_t k = 0; k < 3; ++k) {
             const std::uint32_t a = place[surface.faces[f][k]], b = place[surface.faces[f][(k + 1) % 3]];
@@ -124,7 +129,8 @@ std::size_t repairNormals(Triangles& surface)
         size_t turned = 0;
         for (const std::uint32_t f : piece) {
             const auto& face = surface.faces[f];
-            const double v = surface.points[face[0]].cast<double>().dot(surface.points[face[1]].cast<double>().cross(surface.points[face[2]].cast<double>()));
+            const double v = surface.points[face[0]].cast<double>().dot(
+                surface.points[face[1]].cast<double>().cross(surface.points[face[2]].cast<double>()));
             volume += turn[f] ? -v : v;
             turned += size_t(turn[f]);
         }

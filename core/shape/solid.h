@@ -24,17 +24,20 @@ struct Surface {
 struct Solid {
     enum class Kind { Box, Cylinder, Cone, Sphere, Extrusion, Profile, Mesh };
     Kind kind = Kind::Box;
-    Pose pose;                        ///< in the frame, part or tool it belongs to
-    /// [m] Box: edge lengths. Cylinder about z: diameter, diameter, height. Cone about z: diameter below, diameter above (may be 0), height.
-    /// Sphere: diameter in each. Extrusion: ignored, ignored, height. Profile along z: width, width, length. Mesh: ignored.
+    Pose pose;  ///< in the frame, part or tool it belongs to
+    /// [m] Box: edge lengths. Cylinder about z: diameter, diameter, height. Cone about z: diameter below, diameter
+    /// above (may be 0), height. Sphere: diameter in each. Extrusion: ignored, ignored, height. Profile along z: width,
+    /// width, length. Mesh: ignored.
     Vec3 size = Vec3::Constant(0.1);
     Color color;
-    std::vector<Eigen::Vector2d> outline{};  ///< Extrusion: corners in the xy plane, counter-clockwise or not, free of crossings [m]
-    Surface surface{};                       ///< Mesh
+    std::vector<Eigen::Vector2d>
+        outline{};      ///< Extrusion: corners in the xy plane, counter-clockwise or not, free of crossings [m]
+    Surface surface{};  ///< Mesh
     bool operator==(const Solid&) const = default;
 };
 
-/// What is wrong with a solid's values, or nothing: sizes above 0 and up to 100 m, outlines of 3 to 500 corners that do not cross themselves.
+/// What is wrong with a solid's values, or nothing: sizes above 0 and up to 100 m, outlines of 3 to 500 corners that do
+/// not cross themselves.
 Status checkSolid(const Solid& solid);
 
 }  // namespace topikos

@@ -8,7 +8,8 @@ namespace topikos {
 
 void BeltRun::stretch(double start, double travel, double speed, double acceleration)
 {
-    const auto after = std::upper_bound(m_trace.beltStretches.begin(), m_trace.beltStretches.end(), start, [](double t, const BeltStretch& s) { return t < s.start; });
+    const auto after = std::upper_bound(m_trace.beltStretches.begin(), m_trace.beltStretches.end(), start,
+                                        [](double t, const BeltStretch& s) { return t < s.start; });
     m_trace.beltStretches.insert(after, {m_frame, start, travel, speed, acceleration});
 }
 
@@ -44,7 +45,8 @@ void BeltRun::pass(double now)
     --m_due;
     const double travel = cut(now).travel;
     const Profile profile = trapezoid(m_device.pitch, m_device.speed, m_device.acceleration);
-    for (const Profile::Stretch& s : profile.stretches) stretch(now + s.time, travel + s.position, s.speed, s.acceleration);
+    for (const Profile::Stretch& s : profile.stretches)
+        stretch(now + s.time, travel + s.position, s.speed, s.acceleration);
     m_rest = now + profile.duration;
     stretch(m_rest, travel + m_device.pitch, 0, 0);
 }

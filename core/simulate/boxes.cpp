@@ -20,10 +20,13 @@ std::optional<Box> boxAround(const std::vector<Solid>& solids)
     Eigen::AlignedBox3d bounds;
     for (const Solid& s : solids) {
         if (s.kind == Solid::Kind::Box) {
-            for (int i = 0; i < 8; ++i) bounds.extend(s.pose * Vec3(0.5 * s.size.cwiseProduct(Vec3(i & 1 ? 1 : -1, i & 2 ? 1 : -1, i & 4 ? 1 : -1))));
+            for (int i = 0; i < 8; ++i)
+                bounds.extend(s.pose
+                              * Vec3(0.5 * s.size.cwiseProduct(Vec3(i & 1 ? 1 : -1, i & 2 ? 1 : -1, i & 4 ? 1 : -1))));
             continue;
         }
-        for (const MeshVertex& v : solidMesh(s, true).vertices) bounds.extend(v.position.cast<double>());
+        for (const MeshVertex& v : solidMesh(s, true).vertices)
+            bounds.extend(v.position.cast<double>());
     }
     return around(bounds);
 }
@@ -33,7 +36,8 @@ std::vector<std::optional<Box>> linkBoxes(const Arm& arm)
     std::vector<std::optional<Box>> out;
     for (const Mesh& mesh : armBodies(arm)) {
         Eigen::AlignedBox3d bounds;
-        for (const MeshVertex& v : mesh.vertices) bounds.extend(v.position.cast<double>());
+        for (const MeshVertex& v : mesh.vertices)
+            bounds.extend(v.position.cast<double>());
         out.push_back(around(bounds));
     }
     return out;
@@ -54,7 +58,8 @@ bool overlap(const Pose& worldFromA, const Box& a, const Pose& worldFromB, const
         for (int k = 0; k < 3; ++k) {
             const int i1 = (i + 1) % 3, i2 = (i + 2) % 3, k1 = (k + 1) % 3, k2 = (k + 2) % 3;
             const double distance = std::abs(t[i2] * r(i1, k) - t[i1] * r(i2, k));
-            const double reach = a.half[i1] * size(i2, k) + a.half[i2] * size(i1, k) + b.half[k1] * size(i, k2) + b.half[k2] * size(i, k1);
+            const double reach = a.half[i1] * size(i2, k) + a.half[i2] * size(i1, k) + b.half[k1] * size(i, k2)
+                                 + b.half[k2] * size(i, k1);
             if (distance > reach + slack) return false;
         }
     return true;

@@ -22,8 +22,10 @@ StepOutcome begun(const Step& step, size_t index)
     return outcome;
 }
 
-/// Goal of a move in joint space where the target allows one: the posture itself, or the solution in the target's configuration.
-std::optional<JointVector> goalPosture(const Cell& cell, const Step& step, const JointVector& from, const AxisValues& axes, StepOutcome& outcome)
+/// Goal of a move in joint space where the target allows one: the posture itself, or the solution in the target's
+/// configuration.
+std::optional<JointVector> goalPosture(const Cell& cell, const Step& step, const JointVector& from,
+                                       const AxisValues& axes, StepOutcome& outcome)
 {
     const Target& target = *findTarget(cell, step.target);
     const Arm& arm = *armOf(cell, target).model;
@@ -37,7 +39,8 @@ std::optional<JointVector> goalPosture(const Cell& cell, const Step& step, const
     }
     Solutions found = waysTo(cell, target, step.standoff, &from, axes);
     if (const Solution* s = chosenWay(arm, target, found.items)) return s->joints;
-    outcome.problem = found.items.empty() ? StepOutcome::Problem::TargetOutOfReach : StepOutcome::Problem::TargetNotInConfiguration;
+    outcome.problem =
+        found.items.empty() ? StepOutcome::Problem::TargetOutOfReach : StepOutcome::Problem::TargetNotInConfiguration;
     if (const Solution* s = chosenWay(arm, target, found.outOfRange)) found.range = rangeExcess(arm, s->joints);
     outcome.atTarget = std::move(found);
     return std::nullopt;
@@ -45,7 +48,8 @@ std::optional<JointVector> goalPosture(const Cell& cell, const Step& step, const
 
 MotionLimits limitsOf(const Cell& cell, const Step& step)
 {
-    return {step.jointSpeed, step.lineSpeed, cell.lineLimits.acceleration, cell.lineLimits.turnSpeed, cell.lineLimits.turnAcceleration};
+    return {step.jointSpeed, step.lineSpeed, cell.lineLimits.acceleration, cell.lineLimits.turnSpeed,
+            cell.lineLimits.turnAcceleration};
 }
 
 }  // namespace
@@ -63,11 +67,13 @@ Run::Run(const Cell& cell, const std::vector<const Routine*>& routines, Trace& t
         own.outcomes.reserve(routines[i]->steps.size());
         m_arms.push_back({&station, routines[i], &own, own.start, own.startOpening});
     }
-    for (const Signal& s : cell.signals) m_signals.push_back(s.start);
+    for (const Signal& s : cell.signals)
+        m_signals.push_back(s.start);
     for (const Frame& frame : cell.frames) {
         if (!frame.device) continue;
         DeviceRun device{frame.id, &*frame.device};
-        if (frame.device->kind == Device::Kind::Belt) device.belt = std::make_unique<BeltRun>(frame.id, *frame.device, trace);
+        if (frame.device->kind == Device::Kind::Belt)
+            device.belt = std::make_unique<BeltRun>(frame.id, *frame.device, trace);
         if (frame.device->kind == Device::Kind::Clamp)
             if (const std::vector<FrameId> axes = axesOf(cell, frame.id); !axes.empty()) device.axis = axes.front();
         if (frame.device->kind == Device::Kind::LightBarrier && m_links.empty())
@@ -77,12 +83,16 @@ Run::Run(const Cell& cell, const std::vector<const Routine*>& routines, Trace& t
             }
         m_devices.push_back(std::move(device));
     }
-    for (const Part& part : cell.parts) m_parts.push_back({part, m_devices.empty() ? std::nullopt : boxAround(partSolids(cell, part)), {0, part.id, PartEvent::Kind::Lies, {}, part.frame, part.pose}});
+    for (const Part& part : cell.parts)
+        m_parts.push_back({part,
+                           m_devices.empty() ? std::nullopt : boxAround(partSolids(cell, part)),
+                           {0, part.id, PartEvent::Kind::Lies, {}, part.frame, part.pose}});
 }
 
 void Run::go()
 {
-    for (PartRun& part : m_parts) board(part);
+    for (PartRun& part : m_parts)
+        board(part);
     for (DeviceRun& device : m_devices) {
         const Device& d = *device.device;
         const bool on = d.input && signal(d.input) != 0;
@@ -92,7 +102,10 @@ void Run::go()
             device.timer = d.interval;
         }
         if (d.kind == Device::Kind::Clamp && on) react(device, 1);
-        if (wiresOf(d.kind).output) setSignal(d.output, d.kind == Device::Kind::Belt ? device.belt->moves(0) : !axesOf(m_cell, device.frame).empty() && d.kind != Device::Kind::Clamp);
+        if (wiresOf(d.kind).output)
+            setSignal(d.output, d.kind == Device::Kind::Belt
+                                    ? device.belt->moves(0)
+                                    : !axesOf(m_cell, device.frame).empty() && d.kind != Device::Kind::Clamp);
     }
     look();
     double waitedSince = 0;
@@ -111,7 +124,8 @@ void Run::go()
                 }
             for (PartRun& part : m_parts) {
                 if (part.at.kind != PartEvent::Kind::Rides) continue;
-                const auto belt = std::find_if(m_devices.begin(), m_devices.end(), [&](const DeviceRun& d) { return d.frame == part.belt; });
+                const auto belt = std::find_if(m_devices.begin(), m_devices.end(),
+                                               [&](const DeviceRun& d) { return d.frame == part.belt; });
                 if (freeWay(*belt, part) > 1e-9) continue;
                 PartEvent event = part.at;
                 event.pose = inverse(worldFromFrame(m_cell, part.belt, axesAt(m_trace, m_now))) * worldOf(part, m_now);
@@ -123,7 +137,8 @@ void Run::go()
             look();
         }
         if (std::all_of(m_arms.begin(), m_arms.end(), [](const ArmRun& a) { return a.done; })) break;
-        const bool allWait = std::all_of(m_arms.begin(), m_arms.end(), [](const ArmRun& a) { return a.done || a.waits; });
+        const bool allWait =
+            std::all_of(m_arms.begin(), m_arms.end(), [](const ArmRun& a) { return a.done || a.waits; });
         if (!allWait) waitedSince = m_now;
         double next = nextStop();
         for (const ArmRun& arm : m_arms)
@@ -146,7 +161,8 @@ void Run::go()
         finish(arm, std::move(outcome), arm.opening);
         judgeRest(arm);
     }
-    for (const ArmTrace& arm : m_trace.arms) m_trace.duration = std::max(m_trace.duration, arm.duration);
+    for (const ArmTrace& arm : m_trace.arms)
+        m_trace.duration = std::max(m_trace.duration, arm.duration);
 }
 
 void Run::proceed(ArmRun& arm)
@@ -191,10 +207,12 @@ void Run::proceed(ArmRun& arm)
             const Target& target = *findTarget(m_cell, step.target);
             arm.place = target.kind == Target::Kind::Pose ? target.frame : FrameId();
             size_t after = index + 1;
-            while (after < steps.size() && steps[after].off) ++after;
+            while (after < steps.size() && steps[after].off)
+                ++after;
             if (step.blend > 0 && outcome.move && !outcome.blocks() && after < steps.size() && steps[after].isMove()) {
                 arm.ahead = planned(arm, steps[after], after);
-                if (arm.ahead->move && !arm.ahead->blocks()) overlap = overlapTime(arm, outcome, *arm.ahead, step.blend);
+                if (arm.ahead->move && !arm.ahead->blocks())
+                    overlap = overlapTime(arm, outcome, *arm.ahead, step.blend);
             }
             break;
         }
@@ -222,7 +240,8 @@ void Run::proceed(ArmRun& arm)
         case Step::Kind::MoveAxes: {
             const std::vector<FrameId> axes = axesOf(m_cell, step.device);
             AxisValues goal;
-            for (size_t i = 0; i < axes.size(); ++i) goal.push_back({axes[i], step.axes[i]});
+            for (size_t i = 0; i < axes.size(); ++i)
+                goal.push_back({axes[i], step.axes[i]});
             outcome.travels = travelsTo(m_cell, goal, m_axes);
             const Profile profile = profileInStep(companionsOf(m_cell, outcome.travels), step.jointSpeed);
             outcome.duration = profile.duration;
@@ -253,7 +272,8 @@ void Run::finish(ArmRun& arm, StepOutcome outcome, double openingBefore)
 
 void Run::judgeRest(ArmRun& arm)
 {
-    // Later steps are judged as if the blocked one had arrived, without time. What parts and signals would be is not known any more.
+    // Later steps are judged as if the blocked one had arrived, without time. What parts and signals would be is not
+    // known any more.
     const AxisValues before = m_axes;
     while (arm.next < arm.routine->steps.size()) {
         const size_t index = arm.next++;
@@ -282,11 +302,13 @@ StepOutcome Run::planned(const ArmRun& arm, const Step& step, size_t index) cons
     if (step.kind == Step::Kind::JointMove) {
         const auto goal = goalPosture(m_cell, step, arm.posture, m_axes, outcome);
         if (!goal) return outcome;
-        outcome.move = planJointMove(model, arm.posture, *goal, limitsOf(m_cell, step), companionsOf(m_cell, outcome.travels));
+        outcome.move =
+            planJointMove(model, arm.posture, *goal, limitsOf(m_cell, step), companionsOf(m_cell, outcome.travels));
         outcome.arrival = *goal;
     } else {
         const LinePath path = lineTo(m_cell, target, step.standoff, arm.posture, m_axes);
-        outcome.move = planLine(model, arm.posture, path, limitsOf(m_cell, step), m_cell.thresholds.blocks(), m_cell.thresholds.cautions());
+        outcome.move = planLine(model, arm.posture, path, limitsOf(m_cell, step), m_cell.thresholds.blocks(),
+                                m_cell.thresholds.cautions());
         if (outcome.move->stop) {
             outcome.problem = StepOutcome::Problem::LineStops;
             // Later steps are judged as if this one had arrived, where its target can be reached at all.
@@ -294,15 +316,19 @@ StepOutcome Run::planned(const ArmRun& arm, const Step& step, size_t index) cons
             outcome.arrival = goalPosture(m_cell, step, arm.posture, m_axes, ignored).value_or(arm.posture);
         } else {
             outcome.arrival = outcome.move->to;
-            const Configuration wanted = target.kind == Target::Kind::Pose ? target.configuration : configurationOf(model, target.posture);
-            outcome.otherConfiguration = model.hasConfigurations() && (model.hasBranches() ? outcome.move->branch : configurationOf(model, outcome.arrival)) != wanted;
+            const Configuration wanted =
+                target.kind == Target::Kind::Pose ? target.configuration : configurationOf(model, target.posture);
+            outcome.otherConfiguration =
+                model.hasConfigurations()
+                && (model.hasBranches() ? outcome.move->branch : configurationOf(model, outcome.arrival)) != wanted;
         }
     }
     outcome.duration = outcome.move->profile.duration;
     return outcome;
 }
 
-/// Time by which the move after `first` may set in before `first` has ended: inside both ramps, with the TCP within `blend` of the corner.
+/// Time by which the move after `first` may set in before `first` has ended: inside both ramps, with the TCP within
+/// `blend` of the corner.
 double Run::overlapTime(const ArmRun& arm, const StepOutcome& first, const StepOutcome& second, double blend) const
 {
     const Arm& model = *arm.station->model;
@@ -314,8 +340,12 @@ double Run::overlapTime(const ArmRun& arm, const StepOutcome& first, const StepO
         return (worldFromBase(m_cell, *arm.station, overlaid(m_axes, outcome.axesAlong(fraction))) * tcp).translation;
     };
     const Vec3 corner = tcpAt(first, 1);
-    const auto near = [&](const StepOutcome& outcome, double time) { return (tcpAt(outcome, outcome.move->profile.at(time).position) - corner).norm() <= blend; };
-    const auto fits = [&](double overlap) { return near(first, first.move->profile.duration - overlap) && near(second, overlap); };
+    const auto near = [&](const StepOutcome& outcome, double time) {
+        return (tcpAt(outcome, outcome.move->profile.at(time).position) - corner).norm() <= blend;
+    };
+    const auto fits = [&](double overlap) {
+        return near(first, first.move->profile.duration - overlap) && near(second, overlap);
+    };
     double low = 0, high = std::min(first.move->profile.rampDown(), second.move->profile.rampUp());
     if (fits(high)) return high;
     for (int i = 0; i < 40; ++i) {
@@ -377,7 +407,12 @@ void Run::release(ArmRun& arm)
     arm.carried.reset();
     // It comes to lie in the frame of the target where the arm stands, and goes where that goes.
     const Pose world = worldOf(part, m_now);
-    put(part, {0, {}, PartEvent::Kind::Lies, arm.station->id, arm.place, inverse(worldFromFrame(m_cell, arm.place, axesAt(m_trace, m_now))) * world});
+    put(part, {0,
+               {},
+               PartEvent::Kind::Lies,
+               arm.station->id,
+               arm.place,
+               inverse(worldFromFrame(m_cell, arm.place, axesAt(m_trace, m_now))) * world});
     board(part);
     if (!part.belt) boardWhatIsUnder(part);
 }
@@ -403,7 +438,8 @@ double Run::signal(SignalId id) const
 Trace simulate(const Cell& cell)
 {
     std::vector<const Routine*> routines;
-    for (const ArmStation& arm : cell.arms) routines.push_back(&routineOf(cell, arm));
+    for (const ArmStation& arm : cell.arms)
+        routines.push_back(&routineOf(cell, arm));
     Trace trace;
     Run(cell, routines, trace).go();
     return trace;

@@ -19,31 +19,31 @@ private:
         ArmTrace* trace;
         JointVector posture;
         double opening;
-        size_t next = 0;                      ///< step
-        double ready = 0;                     ///< when the next step may begin; infinite while it waits for a signal
+        size_t next = 0;   ///< step
+        double ready = 0;  ///< when the next step may begin; infinite while it waits for a signal
         bool done = false, waits = false;
-        std::optional<StepOutcome> ahead{};   ///< the next move, planned to know its blend
-        bool grips = false;                   ///< a grip ends when it is ready
-        std::optional<size_t> carried{};      ///< part
-        FrameId place{};                      ///< frame of the target it stands at
+        std::optional<StepOutcome> ahead{};  ///< the next move, planned to know its blend
+        bool grips = false;                  ///< a grip ends when it is ready
+        std::optional<size_t> carried{};     ///< part
+        FrameId place{};                     ///< frame of the target it stands at
     };
     struct PartRun {
         Part part;
         std::optional<Box> box;
-        PartEvent at;               ///< where it is now
-        bool waits = false;         ///< on a belt, for what is in front of it
-        FrameId belt{};             ///< that it is on, if any
-        FrameId clamp{};            ///< that holds it
+        PartEvent at;        ///< where it is now
+        bool waits = false;  ///< on a belt, for what is in front of it
+        FrameId belt{};      ///< that it is on, if any
+        FrameId clamp{};     ///< that holds it
         bool gone() const { return at.kind == PartEvent::Kind::Gone; }
     };
     struct DeviceRun {
         FrameId frame;
         const Device* device;
-        size_t seen = 0;            ///< part in its box, counted from 1, or 1 for a beam that is broken
-        double timer = INFINITY;    ///< source: next part; clamp: closed or open; axes: at rest
-        std::uint32_t count = 0;    ///< parts made or taken
-        bool asked = false;         ///< source: a part is wanted
-        FrameId axis{};             ///< clamp
+        size_t seen = 0;          ///< part in its box, counted from 1, or 1 for a beam that is broken
+        double timer = INFINITY;  ///< source: next part; clamp: closed or open; axes: at rest
+        std::uint32_t count = 0;  ///< parts made or taken
+        bool asked = false;       ///< source: a part is wanted
+        FrameId axis{};           ///< clamp
         std::unique_ptr<BeltRun> belt{};
     };
 
@@ -94,7 +94,8 @@ private:
     std::vector<DeviceRun> m_devices;
     std::vector<double> m_signals;  ///< in the order of the cell
     AxisValues m_axes;              ///< where axes stand when what is under way has ended
-    std::vector<std::vector<std::optional<Box>>> m_links;  ///< of each arm of the cell, the tool last; for light barriers
+    std::vector<std::vector<std::optional<Box>>>
+        m_links;  ///< of each arm of the cell, the tool last; for light barriers
 };
 
 }  // namespace topikos

@@ -14,25 +14,30 @@ namespace topikos {
 
 namespace {
 
-constexpr double kSightStep = 0.01;       // sensors are asked this often [s]
-constexpr double kSightExact = 1e-6;      // and what they saw is then found to this [s]
-constexpr double kBeltHeight = 0.5;       // parts of a belt's frame this far above or below it do not ride on it [m]
-constexpr double kSetDown = 0.02;         // parts released this near to a belt ride on it, whatever frame the target is in [m]
+constexpr double kSightStep = 0.01;   // sensors are asked this often [s]
+constexpr double kSightExact = 1e-6;  // and what they saw is then found to this [s]
+constexpr double kBeltHeight = 0.5;   // parts of a belt's frame this far above or below it do not ride on it [m]
+constexpr double kSetDown = 0.02;  // parts released this near to a belt ride on it, whatever frame the target is in [m]
 
 /// Where a device looks, in its frame.
 Box regionOf(const Device& d)
 {
     if (d.kind == Device::Kind::Sensor) return {translated({d.size[0] / 2, 0, 0}), {d.size[0] / 2, 0, 0}};
-    if (d.kind == Device::Kind::LightBarrier) return {translated({d.size[0] / 2, 0, d.size[2] / 2}), {d.size[0] / 2, 0, d.size[2] / 2}};
+    if (d.kind == Device::Kind::LightBarrier)
+        return {translated({d.size[0] / 2, 0, d.size[2] / 2}), {d.size[0] / 2, 0, d.size[2] / 2}};
     return {Pose{}, 0.5 * d.size};
 }
 
-bool inside(const Vec3& point, const Pose& world, const Box& box) { return ((inverse(world * box.pose) * point).cwiseAbs() - box.half).maxCoeff() <= 0; }
+bool inside(const Vec3& point, const Pose& world, const Box& box)
+{
+    return ((inverse(world * box.pose) * point).cwiseAbs() - box.half).maxCoeff() <= 0;
+}
 
 bool watches(const Device& d)
 {
     using Kind = Device::Kind;
-    return d.kind == Kind::Sensor || d.kind == Kind::LightBarrier || d.kind == Kind::Source || d.kind == Kind::Sink || (d.kind == Kind::Scanner && !d.input);
+    return d.kind == Kind::Sensor || d.kind == Kind::LightBarrier || d.kind == Kind::Source || d.kind == Kind::Sink
+           || (d.kind == Kind::Scanner && !d.input);
 }
 
 }  // namespace
@@ -67,7 +72,8 @@ void Run::react(DeviceRun& device, double value)
     case Device::Kind::Clamp: {
         if (!device.axis) break;
         const FrameAxis& axis = *findFrame(m_cell, device.axis)->axis;
-        const std::vector<AxisTravel> travels = travelsTo(m_cell, {{device.axis, value != 0 ? axis.highest : axis.lowest}}, m_axes);
+        const std::vector<AxisTravel> travels =
+            travelsTo(m_cell, {{device.axis, value != 0 ? axis.highest : axis.lowest}}, m_axes);
         const Profile profile = profileInStep(companionsOf(m_cell, travels), 1);
         travel(travels, profile);
         device.timer = m_now + profile.duration;
@@ -177,7 +183,9 @@ size_t Run::seenBy(const DeviceRun& device, double time) const
     for (size_t i = 0; i < m_parts.size(); ++i) {
         const PartRun& part = m_parts[i];
         const bool carried = part.at.kind == PartEvent::Kind::Carried;
-        if (part.gone() || (d.kind == Device::Kind::Sink && carried) || (d.kind == Device::Kind::LightBarrier && !carried)) continue;
+        if (part.gone() || (d.kind == Device::Kind::Sink && carried)
+            || (d.kind == Device::Kind::LightBarrier && !carried))
+            continue;
         const Pose place = worldOf(part, time);
         if (d.kind == Device::Kind::Sink || d.kind == Device::Kind::Scanner) {
             if (inside(place.translation, world, region)) return i + 1;
@@ -210,16 +218,23 @@ bool Run::anythingMoves() const
 {
     return std::any_of(m_arms.begin(), m_arms.end(), [](const ArmRun& a) { return !a.done && !a.waits; })
            || std::any_of(m_devices.begin(), m_devices.end(), [&](const DeviceRun& d) {
-                  if (d.belt) return d.belt->moves(m_now) && std::any_of(m_parts.begin(), m_parts.end(), [&](const PartRun& p) { return p.belt == d.frame && !p.waits; });
+                  if (d.belt)
+                      return d.belt->moves(m_now) && std::any_of(m_parts.begin(), m_parts.end(), [&](const PartRun& p) {
+                                 return p.belt == d.frame && !p.waits;
+                             });
                   return d.device->kind != Device::Kind::Source && std::isfinite(d.timer);
               });
 }
 
 double Run::nextSight(double until) const
 {
-    if (!anythingMoves() || std::none_of(m_devices.begin(), m_devices.end(), [](const DeviceRun& d) { return watches(*d.device); })) return INFINITY;
+    if (!anythingMoves()
+        || std::none_of(m_devices.begin(), m_devices.end(), [](const DeviceRun& d) { return watches(*d.device); }))
+        return INFINITY;
     const auto changed = [&](double time) {
-        return std::any_of(m_devices.begin(), m_devices.end(), [&](const DeviceRun& d) { return watches(*d.device) && (seenBy(d, time) > 0) != (d.seen > 0); });
+        return std::any_of(m_devices.begin(), m_devices.end(), [&](const DeviceRun& d) {
+            return watches(*d.device) && (seenBy(d, time) > 0) != (d.seen > 0);
+        });
     };
     for (double before = m_now; before < until;) {
         const double time = std::min(until, before + kSightStep);
@@ -242,7 +257,8 @@ void Run::put(PartRun& part, PartEvent event)
     event.part = part.part.id;
     part.at = event;
     m_trace.partEvents.push_back(event);
-    const bool stays = part.belt && event.frame == part.belt && (event.kind == PartEvent::Kind::Rides || event.kind == PartEvent::Kind::Lies);
+    const bool stays = part.belt && event.frame == part.belt
+                       && (event.kind == PartEvent::Kind::Rides || event.kind == PartEvent::Kind::Lies);
     if (!part.belt || stays) return;
     const FrameId left = std::exchange(part.belt, FrameId());
     part.waits = false;
@@ -254,9 +270,15 @@ Pose Run::worldOf(const PartRun& part, double time) const
 {
     const AxisValues axes = axesAt(m_trace, time);
     switch (part.at.kind) {
-    case PartEvent::Kind::Carried: return worldFromTcp(m_cell, *findArm(m_cell, part.at.arm), postureAt(m_cell, *findArmTrace(m_trace, part.at.arm), time), axes) * part.at.pose;
+    case PartEvent::Kind::Carried:
+        return worldFromTcp(m_cell, *findArm(m_cell, part.at.arm),
+                            postureAt(m_cell, *findArmTrace(m_trace, part.at.arm), time), axes)
+               * part.at.pose;
     case PartEvent::Kind::Rides:
-        return worldFromFrame(m_cell, part.belt, axes) * translated({beltAt(m_trace, part.belt, time).travel - beltAt(m_trace, part.belt, part.at.time).travel, 0, 0}) * part.at.pose;
+        return worldFromFrame(m_cell, part.belt, axes)
+               * translated(
+                   {beltAt(m_trace, part.belt, time).travel - beltAt(m_trace, part.belt, part.at.time).travel, 0, 0})
+               * part.at.pose;
     default: return worldFromFrame(m_cell, part.at.frame, axes) * part.at.pose;
     }
 }
@@ -266,7 +288,9 @@ bool Run::mount(PartRun& part, const Frame& belt, double above)
     const Pose place = inverse(worldFromFrame(m_cell, belt.id, axesAt(m_trace, m_now))) * worldOf(part, m_now);
     const Vec3& p = place.translation;
     const double height = p[2] + (part.box ? extentAlong(place, *part.box, Vec3::UnitZ()).low : 0);
-    if (p[0] < -1e-9 || p[0] > belt.device->size[0] || std::abs(p[1]) > 0.5 * belt.device->size[1] || std::abs(height) > above) return false;
+    if (p[0] < -1e-9 || p[0] > belt.device->size[0] || std::abs(p[1]) > 0.5 * belt.device->size[1]
+        || std::abs(height) > above)
+        return false;
     part.belt = belt.id;
     part.waits = false;
     put(part, {0, {}, PartEvent::Kind::Rides, {}, belt.id, place});
@@ -305,7 +329,9 @@ double Run::freeWay(const DeviceRun& belt, const PartRun& part) const
 {
     const Pose world = worldFromFrame(m_cell, belt.frame, axesAt(m_trace, m_now)), beltFromWorld = inverse(world);
     const auto placeOf = [&](const PartRun& p) { return beltFromWorld * worldOf(p, m_now); };
-    const auto reach = [&](const PartRun& p, const Pose& place, int axis) { return p.box ? extentAlong(place, *p.box, Vec3::Unit(axis)) : Extent{}; };
+    const auto reach = [&](const PartRun& p, const Pose& place, int axis) {
+        return p.box ? extentAlong(place, *p.box, Vec3::Unit(axis)) : Extent{};
+    };
     const Pose own = placeOf(part);
     if (!belt.device->accumulates) return belt.device->size[0] - own.translation[0];
     const Extent x = reach(part, own, 0), y = reach(part, own, 1);
@@ -315,7 +341,9 @@ double Run::freeWay(const DeviceRun& belt, const PartRun& part) const
         const Pose place = placeOf(other);
         if (place.translation[0] <= own.translation[0]) continue;
         const Extent side = reach(other, place, 1);
-        if (place.translation[1] + side.low >= own.translation[1] + y.high || place.translation[1] + side.high <= own.translation[1] + y.low) continue;
+        if (place.translation[1] + side.low >= own.translation[1] + y.high
+            || place.translation[1] + side.high <= own.translation[1] + y.low)
+            continue;
         limit = std::min(limit, place.translation[0] + reach(other, place, 0).low);
     }
     return limit - own.translation[0] - x.high;
@@ -327,7 +355,8 @@ double Run::nextStop() const
     for (const DeviceRun& device : m_devices) {
         if (!device.belt) continue;
         for (const PartRun& part : m_parts)
-            if (part.at.kind == PartEvent::Kind::Rides && part.belt == device.frame) next = std::min(next, device.belt->timeOf(m_now, std::max(0.0, freeWay(device, part))));
+            if (part.at.kind == PartEvent::Kind::Rides && part.belt == device.frame)
+                next = std::min(next, device.belt->timeOf(m_now, std::max(0.0, freeWay(device, part))));
     }
     return next;
 }

@@ -14,8 +14,10 @@ JointVector alongSpan(const Arm& arm, const ArmTrace& trace, const ArmTrace::Spa
     return outcome.move->at(arm, outcome.move->profile.at(time - span.start).position);
 }
 
-/// Place of `frame` as seen from another one while axes travel: chain down from the world behind the other chain turned round.
-PlaceMotion motionBetween(const Cell& cell, FrameId seenFrom, FrameId frame, const std::vector<AxisTravel>& travels, const AxisValues& axes)
+/// Place of `frame` as seen from another one while axes travel: chain down from the world behind the other chain turned
+/// round.
+PlaceMotion motionBetween(const Cell& cell, FrameId seenFrom, FrameId frame, const std::vector<AxisTravel>& travels,
+                          const AxisValues& axes)
 {
     struct Link {
         Pose pose;
@@ -65,7 +67,8 @@ const PartEvent* lastEvent(const Trace& trace, PartId part, double time)
 AxisValues StepOutcome::axesAlong(double fraction) const
 {
     AxisValues along;
-    for (const AxisTravel& t : travels) along.push_back({t.frame, t.from + fraction * (t.to - t.from)});
+    for (const AxisTravel& t : travels)
+        along.push_back({t.frame, t.from + fraction * (t.to - t.from)});
     return along.empty() ? axes : overlaid(axes, along);
 }
 
@@ -83,14 +86,16 @@ const ArmState& CellState::of(ArmId arm) const
 
 const ArmTrace* findArmTrace(const Trace& trace, ArmId arm)
 {
-    const auto it = std::find_if(trace.arms.begin(), trace.arms.end(), [arm](const ArmTrace& a) { return a.arm == arm; });
+    const auto it =
+        std::find_if(trace.arms.begin(), trace.arms.end(), [arm](const ArmTrace& a) { return a.arm == arm; });
     return it == trace.arms.end() ? nullptr : &*it;
 }
 
 const ArmTrace::Span* spanAt(const ArmTrace& trace, double time)
 {
     if (trace.spans.empty()) return nullptr;
-    auto next = std::upper_bound(trace.spans.begin(), trace.spans.end(), time, [](double t, const ArmTrace::Span& s) { return t < s.start; });
+    auto next = std::upper_bound(trace.spans.begin(), trace.spans.end(), time,
+                                 [](double t, const ArmTrace::Span& s) { return t < s.start; });
     return next == trace.spans.begin() ? &*next : &*(next - 1);
 }
 
@@ -119,10 +124,12 @@ double openingAt(const ArmTrace& trace, double time)
 AxisValues axesAt(const Trace& trace, double time)
 {
     AxisValues out;
-    const auto end = std::upper_bound(trace.axisSpans.begin(), trace.axisSpans.end(), time, [](double t, const AxisSpan& s) { return t < s.start; });
+    const auto end = std::upper_bound(trace.axisSpans.begin(), trace.axisSpans.end(), time,
+                                      [](double t, const AxisSpan& s) { return t < s.start; });
     for (auto span = trace.axisSpans.begin(); span != end; ++span) {
         const double done = span->profile.at(time - span->start).position;
-        const auto known = std::find_if(out.begin(), out.end(), [&](const AxisValue& a) { return a.frame == span->frame; });
+        const auto known =
+            std::find_if(out.begin(), out.end(), [&](const AxisValue& a) { return a.frame == span->frame; });
         // Blended moves overlap: what is left of the one adds to the other.
         if (known == out.end()) out.push_back({span->frame, span->from + done * (span->to - span->from)});
         else known->value += done * (span->to - span->from);
@@ -132,7 +139,8 @@ AxisValues axesAt(const Trace& trace, double time)
 
 BeltState beltAt(const Trace& trace, FrameId belt, double time)
 {
-    const auto end = std::upper_bound(trace.beltStretches.begin(), trace.beltStretches.end(), time, [](double t, const BeltStretch& s) { return t < s.start; });
+    const auto end = std::upper_bound(trace.beltStretches.begin(), trace.beltStretches.end(), time,
+                                      [](double t, const BeltStretch& s) { return t < s.start; });
     for (auto it = end; it != trace.beltStretches.begin();) {
         --it;
         if (it->belt != belt) continue;
@@ -156,8 +164,11 @@ CellState authoredState(const Cell& cell, const JointVector& posture, const Axis
 {
     CellState state;
     state.axes = axes;
-    for (const ArmStation& arm : cell.arms) state.arms.push_back({arm.id, arm.id == cell.inHand ? posture : homePosture(cell, arm), toolInForce(cell, arm).gripper.open});
-    for (const Part& part : cell.parts) state.parts.push_back({part.id, part.kind, worldFromPart(cell, part, axes), false});
+    for (const ArmStation& arm : cell.arms)
+        state.arms.push_back(
+            {arm.id, arm.id == cell.inHand ? posture : homePosture(cell, arm), toolInForce(cell, arm).gripper.open});
+    for (const Part& part : cell.parts)
+        state.parts.push_back({part.id, part.kind, worldFromPart(cell, part, axes), false});
     return state;
 }
 
@@ -172,20 +183,30 @@ CellState stateAt(const Cell& cell, const Trace& trace, double time)
     }
     const auto place = [&](const Part& part, bool authored) {
         const PartEvent* last = lastEvent(trace, part.id, time);
-        if (!last && authored) state.parts.push_back({part.id, part.kind, worldFromPart(cell, part, state.axes), false});
+        if (!last && authored)
+            state.parts.push_back({part.id, part.kind, worldFromPart(cell, part, state.axes), false});
         if (!last || last->kind == PartEvent::Kind::Gone) return;
         PlacedPart placed{part.id, part.kind, {}, last->kind == PartEvent::Kind::Carried};
         switch (last->kind) {
-        case PartEvent::Kind::Carried: placed.worldFromPart = worldFromTcp(cell, *findArm(cell, last->arm), state.of(last->arm).posture, state.axes) * last->pose; break;
+        case PartEvent::Kind::Carried:
+            placed.worldFromPart =
+                worldFromTcp(cell, *findArm(cell, last->arm), state.of(last->arm).posture, state.axes) * last->pose;
+            break;
         case PartEvent::Kind::Rides:
-            placed.worldFromPart = worldFromFrame(cell, last->frame, state.axes) * translated({beltAt(trace, last->frame, time).travel - beltAt(trace, last->frame, last->time).travel, 0, 0}) * last->pose;
+            placed.worldFromPart =
+                worldFromFrame(cell, last->frame, state.axes)
+                * translated(
+                    {beltAt(trace, last->frame, time).travel - beltAt(trace, last->frame, last->time).travel, 0, 0})
+                * last->pose;
             break;
         default: placed.worldFromPart = worldFromFrame(cell, last->frame, state.axes) * last->pose; break;
         }
         state.parts.push_back(placed);
     };
-    for (const Part& part : cell.parts) place(part, true);
-    for (const Part& part : trace.made) place(part, false);
+    for (const Part& part : cell.parts)
+        place(part, true);
+    for (const Part& part : trace.made)
+        place(part, false);
     return state;
 }
 
@@ -212,23 +233,27 @@ std::vector<Companion> companionsOf(const Cell& cell, const std::vector<AxisTrav
 AxisValues arrived(AxisValues axes, const std::vector<AxisTravel>& travels)
 {
     AxisValues there;
-    for (const AxisTravel& t : travels) there.push_back({t.frame, t.to});
+    for (const AxisTravel& t : travels)
+        there.push_back({t.frame, t.to});
     return there.empty() ? axes : overlaid(axes, there);
 }
 
-LinePath lineTo(const Cell& cell, const Target& target, double standoff, const JointVector& from, const AxisValues& axes)
+LinePath lineTo(const Cell& cell, const Target& target, double standoff, const JointVector& from,
+                const AxisValues& axes)
 {
     const ArmStation& arm = armOf(cell, target);
     const bool pose = target.kind == Target::Kind::Pose;
     LinePath path;
     path.flangeFromTcp = pose ? flangeFromTcp(*findTool(cell, target.tool), target.tcp) : flangeFromTcp(cell, arm);
     path.start = forward(*arm.model, from) * path.flangeFromTcp;
-    path.end = pose ? baseFromTarget(cell, target, standoff, axes) : forward(*arm.model, target.posture) * path.flangeFromTcp;
+    path.end =
+        pose ? baseFromTarget(cell, target, standoff, axes) : forward(*arm.model, target.posture) * path.flangeFromTcp;
     const std::vector<AxisTravel> travels = travelsTo(cell, target.axes, axes);
     if (travels.empty()) return path;
     path.companions = companionsOf(cell, travels);
     if (!pose) return path;
-    // Axes on the way between the base and the target's frame move one in the other: the line is straight as seen from the frame.
+    // Axes on the way between the base and the target's frame move one in the other: the line is straight as seen from
+    // the frame.
     path.baseFromFrame = motionBetween(cell, arm.mount, target.frame, travels, axes);
     path.start = inverse(path.baseFromFrame->at(0)) * path.start;
     path.end = target.pose * translated({0, 0, -standoff});
@@ -238,7 +263,8 @@ LinePath lineTo(const Cell& cell, const Target& target, double standoff, const J
 double partsPerHour(const Trace& trace)
 {
     if (trace.blocked() || trace.duration <= 0) return 0;
-    const auto set = std::count_if(trace.partEvents.begin(), trace.partEvents.end(), [](const PartEvent& e) { return e.arm && e.kind != PartEvent::Kind::Carried; });
+    const auto set = std::count_if(trace.partEvents.begin(), trace.partEvents.end(),
+                                   [](const PartEvent& e) { return e.arm && e.kind != PartEvent::Kind::Carried; });
     return double(set) * 3600 / trace.duration;
 }
 

@@ -14,9 +14,17 @@ struct AxisTravel {
 
 /// What became of one step of a routine.
 struct StepOutcome {
-    enum class Problem { None, TargetOutOfReach, TargetNotInConfiguration, LineStops, NothingGripped, PartHeld, WaitsForEver };
+    enum class Problem {
+        None,
+        TargetOutOfReach,
+        TargetNotInConfiguration,
+        LineStops,
+        NothingGripped,
+        PartHeld,
+        WaitsForEver
+    };
     StepId step;
-    size_t index = 0;              ///< in the routine, from 0
+    size_t index = 0;  ///< in the routine, from 0
     Step::Kind kind = Step::Kind::Wait;
     TargetId target;
     bool off = false;
@@ -35,7 +43,8 @@ struct StepOutcome {
     /// Whether the routine ends in this step.
     bool blocks() const
     {
-        return problem == Problem::TargetOutOfReach || problem == Problem::TargetNotInConfiguration || problem == Problem::LineStops || problem == Problem::WaitsForEver;
+        return problem == Problem::TargetOutOfReach || problem == Problem::TargetNotInConfiguration
+               || problem == Problem::LineStops || problem == Problem::WaitsForEver;
     }
 };
 
@@ -43,18 +52,18 @@ struct StepOutcome {
 struct ArmTrace {
     /// A stretch of time in which the arm follows one move, or stands. Moves with a blend overlap with the next span.
     struct Span {
-        size_t outcome;       ///< index into outcomes
-        double start, end;    ///< [s]
+        size_t outcome;                 ///< index into outcomes
+        double start, end;              ///< [s]
         double gripperFrom, gripperTo;  ///< distance of the jaws at the ends [m]
     };
     ArmId arm;
     RoutineId routine;
     std::vector<StepOutcome> outcomes;  ///< one per step of the routine, switched-off steps included
     std::vector<Span> spans;            ///< up to the block, if there is one
-    JointVector start;         ///< home
-    double startOpening = 0;   ///< [m]
-    double duration = 0;       ///< [s]; up to the block, if there is one
-    std::optional<size_t> blockedAt;  ///< index into outcomes
+    JointVector start;                  ///< home
+    double startOpening = 0;            ///< [m]
+    double duration = 0;                ///< [s]; up to the block, if there is one
+    std::optional<size_t> blockedAt;    ///< index into outcomes
 };
 
 /// A stretch of time in which an axis of a device moves.
@@ -68,7 +77,7 @@ struct AxisSpan {
 /// From `start` on the belt has gone `travel` and goes on at constant acceleration, until its next stretch.
 struct BeltStretch {
     FrameId belt;
-    double start = 0;  ///< [s]
+    double start = 0;                                ///< [s]
     double travel = 0, speed = 0, acceleration = 0;  ///< at the start [m, m/s, m/s^2]
 };
 
@@ -83,7 +92,7 @@ struct PartEvent {
     double time = 0;  ///< [s]; end of a grip, beginning of a release
     PartId part;
     Kind kind = Kind::Lies;
-    ArmId arm;      ///< Carried, and Lies after a release: the arm that did it
+    ArmId arm;  ///< Carried, and Lies after a release: the arm that did it
     FrameId frame;
     Pose pose;
 };
@@ -94,15 +103,16 @@ struct SignalEvent {
     double value = 0;  ///< from then on
 };
 
-/// One cycle of all arms. Exact at any time, except for when sensors see something: nothing else is sampled until somebody asks.
+/// One cycle of all arms. Exact at any time, except for when sensors see something: nothing else is sampled until
+/// somebody asks.
 struct Trace {
-    std::vector<ArmTrace> arms;             ///< in the order they were asked for
-    std::vector<PartEvent> partEvents;      ///< by time, as are the others
+    std::vector<ArmTrace> arms;         ///< in the order they were asked for
+    std::vector<PartEvent> partEvents;  ///< by time, as are the others
     std::vector<AxisSpan> axisSpans;
     std::vector<BeltStretch> beltStretches;
     std::vector<SignalEvent> signalEvents;
-    std::vector<Part> made;   ///< by sources; their ids are above those of the cell
-    double duration = 0;      ///< of the longest arm [s]
+    std::vector<Part> made;  ///< by sources; their ids are above those of the cell
+    double duration = 0;     ///< of the longest arm [s]
 
     bool blocked() const;
 };
@@ -151,11 +161,14 @@ struct CellState {
 };
 CellState stateAt(const Cell& cell, const Trace& trace, double time);
 
-/// The authored cell with the arm in hand at `posture` and device axes at `axes`, other arms at home, grippers open, parts where they start.
+/// The authored cell with the arm in hand at `posture` and device axes at `axes`, other arms at home, grippers open,
+/// parts where they start.
 CellState authoredState(const Cell& cell, const JointVector& posture, const AxisValues& axes = {});
 
-/// A line to a pose target from where the arm stands, with the axes that come along. Posture targets: to the pose they give the TCP.
-LinePath lineTo(const Cell& cell, const Target& target, double standoff, const JointVector& from, const AxisValues& axes);
+/// A line to a pose target from where the arm stands, with the axes that come along. Posture targets: to the pose they
+/// give the TCP.
+LinePath lineTo(const Cell& cell, const Target& target, double standoff, const JointVector& from,
+                const AxisValues& axes);
 /// What comes along to a target: axes of it that stand elsewhere.
 std::vector<AxisTravel> travelsTo(const Cell& cell, const AxisValues& target, const AxisValues& axes);
 std::vector<Companion> companionsOf(const Cell& cell, const std::vector<AxisTravel>& travels);

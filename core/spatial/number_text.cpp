@@ -14,7 +14,10 @@ namespace {
 /// Recursive descent: sum of products of signed values.
 class Reader {
 public:
-    explicit Reader(std::string text) : m_text(std::move(text)) { std::replace(m_text.begin(), m_text.end(), ',', '.'); }
+    explicit Reader(std::string text) : m_text(std::move(text))
+    {
+        std::replace(m_text.begin(), m_text.end(), ',', '.');
+    }
 
     std::optional<double> whole()
     {
@@ -75,7 +78,8 @@ private:
 
     void skip()
     {
-        while (m_at < m_text.size() && std::isspace(static_cast<unsigned char>(m_text[m_at]))) ++m_at;
+        while (m_at < m_text.size() && std::isspace(static_cast<unsigned char>(m_text[m_at])))
+            ++m_at;
     }
     char peek()
     {
@@ -99,10 +103,13 @@ std::optional<double> quantityOf(const std::string& text, Quantity quantity, dou
         Quantity quantity;
         double size;
     };
-    static constexpr Unit units[] = {{"mm", Quantity::Length, kMillimetre}, {"cm", Quantity::Length, 0.01}, {"m", Quantity::Length, 1}, {"in", Quantity::Length, 0.0254}, {"\"", Quantity::Length, 0.0254},
-                                     {"deg", Quantity::Angle, kDegree}, {"°", Quantity::Angle, kDegree}, {"rad", Quantity::Angle, 1}};
+    static constexpr Unit units[] = {
+        {"mm", Quantity::Length, kMillimetre}, {"cm", Quantity::Length, 0.01},   {"m", Quantity::Length, 1},
+        {"in", Quantity::Length, 0.0254},      {"\"", Quantity::Length, 0.0254}, {"deg", Quantity::Angle, kDegree},
+        {"°", Quantity::Angle, kDegree},       {"rad", Quantity::Angle, 1}};
     std::string figures = text;
-    while (!figures.empty() && std::isspace(static_cast<unsigned char>(figures.back()))) figures.pop_back();
+    while (!figures.empty() && std::isspace(static_cast<unsigned char>(figures.back())))
+        figures.pop_back();
     for (const Unit& u : units)
         if (u.quantity == quantity && figures.ends_with(u.word)) {
             figures.resize(figures.size() - std::string_view(u.word).size());

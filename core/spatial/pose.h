@@ -10,8 +10,8 @@ using Quat = Eigen::Quaterniond;
 
 /// Placement of frame b in frame a. Named aFromB wherever it is used; maps coordinates in b to coordinates in a.
 struct Pose {
-    Vec3 translation = Vec3::Zero();     ///< origin of b, in a [m]
-    Quat rotation = Quat::Identity();    ///< unit to 1e-12; q and -q are the same rotation
+    Vec3 translation = Vec3::Zero();   ///< origin of b, in a [m]
+    Quat rotation = Quat::Identity();  ///< unit to 1e-12; q and -q are the same rotation
 
     Mat3 matrix() const { return rotation.toRotationMatrix(); }
     bool operator==(const Pose& other) const
@@ -23,11 +23,15 @@ struct Pose {
 /// aFromC = aFromB * bFromC.
 inline Pose operator*(const Pose& aFromB, const Pose& bFromC)
 {
-    return {aFromB.translation + aFromB.rotation * bFromC.translation, (aFromB.rotation * bFromC.rotation).normalized()};
+    return {aFromB.translation + aFromB.rotation * bFromC.translation,
+            (aFromB.rotation * bFromC.rotation).normalized()};
 }
 
 /// The point `pointInB` in coordinates of a.
-inline Vec3 operator*(const Pose& aFromB, const Vec3& pointInB) { return aFromB.translation + aFromB.rotation * pointInB; }
+inline Vec3 operator*(const Pose& aFromB, const Vec3& pointInB)
+{
+    return aFromB.translation + aFromB.rotation * pointInB;
+}
 
 Pose inverse(const Pose& aFromB);
 Pose translated(const Vec3& translation);
@@ -41,7 +45,8 @@ struct PoseDeviation {
 };
 PoseDeviation deviation(const Pose& p, const Pose& q);
 
-/// The pose a fraction `s` in [0, 1] of the way from `a` to `b`: straight for the origin, shortest turn about one axis for the rotation.
+/// The pose a fraction `s` in [0, 1] of the way from `a` to `b`: straight for the origin, shortest turn about one axis
+/// for the rotation.
 Pose interpolate(const Pose& a, const Pose& b, double s);
 
 }  // namespace topikos

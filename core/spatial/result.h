@@ -20,8 +20,7 @@ struct Error {
 };
 
 /// A value or the reason there is none.
-template <class T>
-class [[nodiscard]] Result {
+template <class T> class [[nodiscard]] Result {
 public:
     Result(T value) : m_content(std::move(value)) {}
     Result(Error error) : m_content(std::move(error)) {}

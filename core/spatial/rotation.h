@@ -14,10 +14,10 @@ enum class AngleOrder {
 /// Rotation from three angles [rad] in the given order.
 Quat rotationFrom(AngleOrder order, const Vec3& angles);
 
-/// Three angles [rad] of a rotation matrix. First and third in (-pi, pi]; the middle one in [-pi/2, pi/2], for Zyz in [0, pi].
-/// At a lock (first and third axis line up to 1e-10) the third angle (for FixedXyz: roll) is 0 and the other carries the turn.
-/// Formulas: the first two angles from the entries of the product matrix, the third from what is left after turning the first back, which
-/// keeps the whole exact near a lock.
+/// Three angles [rad] of a rotation matrix. First and third in (-pi, pi]; the middle one in [-pi/2, pi/2], for Zyz in
+/// [0, pi]. At a lock (first and third axis line up to 1e-10) the third angle (for FixedXyz: roll) is 0 and the other
+/// carries the turn. Formulas: the first two angles from the entries of the product matrix, the third from what is left
+/// after turning the first back, which keeps the whole exact near a lock.
 Vec3 anglesOf(AngleOrder order, const Mat3& rotation);
 
 /// The quaternion of the pair q, -q whose first non-zero entry of (w, x, y, z) is positive.

@@ -113,17 +113,22 @@ void ArmsTest::armIsBuiltFromItsNumbers()
     activate("Empty sheet");
     QCOMPARE(m_page->model().rowCount(), 1);
     typeInto("armName", "Five axes by hand");
-    for (int i = 1; i < 5; ++i) press("addAxis");
+    for (int i = 1; i < 5; ++i)
+        press("addAxis");
     QCOMPARE(m_page->model().rowCount(), 5);
     struct Row {
         const char *x, *z, *axis, *from, *to, *speed;
     };
-    const Row rows[] = {{"0", "73", "dZ", "-165", "165", "149"}, {"23", "73+48", "dY", "-95", "110", "149"}, {"23", "340", "dY", "-155", "152", "160.4"},
-                        {"210", "340", "dY", "-118", "118", "223.5"}, {"251", "340", "dX", "-340", "340", "298"}};
+    const Row rows[] = {{"0", "73", "dZ", "-165", "165", "149"},
+                        {"23", "73+48", "dY", "-95", "110", "149"},
+                        {"23", "340", "dY", "-155", "152", "160.4"},
+                        {"210", "340", "dY", "-118", "118", "223.5"},
+                        {"251", "340", "dX", "-340", "340", "298"}};
     for (int i = 0; i < 5; ++i) {
         type(i, "X", rows[i].x);
         type(i, "Z", rows[i].z);
-        for (const char* axis : {"dX", "dY", "dZ"}) type(i, axis, axis == QString(rows[i].axis) ? "1" : "0");
+        for (const char* axis : {"dX", "dY", "dZ"})
+            type(i, axis, axis == QString(rows[i].axis) ? "1" : "0");
         type(i, "From", rows[i].from);
         type(i, "To", rows[i].to);
         type(i, "Speed", rows[i].speed);
@@ -155,7 +160,8 @@ void ArmsTest::armIsBuiltFromItsNumbers()
         const auto b = connect(&m_page->bench(), &Session::said, this, [&](const QString& words) { said = words; });
         press("armSweep");
         const Joint& joint = arm->joints()[size_t(i)];
-        QTRY_VERIFY_WITH_TIMEOUT(least == joint.lower && most == joint.upper && m_page->bench().posture()[i] == 0, 15000);
+        QTRY_VERIFY_WITH_TIMEOUT(least == joint.lower && most == joint.upper && m_page->bench().posture()[i] == 0,
+                                 15000);
         QVERIFY2(said.startsWith(QString("Axis %1 at").arg(i + 1)) && said.contains("°"), qPrintable(said));
         disconnect(a);
         disconnect(b);
@@ -196,7 +202,7 @@ void ArmsTest::mistakesAreShownBeside()
     type(1, "Drawn", "-100");
     type(1, "To", "135");
     QListWidget& warnings = list("armWarnings");
-    QVERIFY2(warnings.item(0)->text().contains("inverted") , qPrintable(warnings.item(0)->text()));
+    QVERIFY2(warnings.item(0)->text().contains("inverted"), qPrintable(warnings.item(0)->text()));
     QTest::mouseClick(warnings.viewport(), Qt::LeftButton, {}, warnings.visualItemRect(warnings.item(0)).center());
     QCOMPARE(table().currentIndex().row(), 1);
     // What is no arm at all cannot be used, and says why.
@@ -224,7 +230,8 @@ void ArmsTest::catalogueIsSearched()
     activate("Gantry");
     QCOMPARE(m_page->bench().arm().jointCount(), 6);
     QVERIFY(m_page->findChild<QLabel*>("armFamily")->text().contains("Gantry"));
-    for (int i = 0; i < gallery.count(); ++i) QVERIFY(!gallery.item(i)->icon().isNull());
+    for (int i = 0; i < gallery.count(); ++i)
+        QVERIFY(!gallery.item(i)->icon().isNull());
 }
 
 void ArmsTest::sumsAreTypedAndNonsenseIsRefused()
@@ -250,7 +257,8 @@ void ArmsTest::axesAreAddedRemovedAndUndone()
     press("removeAxis");
     QCOMPARE(m_page->model().rowCount(), 6);
     m_page->setFocus();
-    for (int i = 0; i < 2; ++i) QTest::keyClick(m_window.get(), Qt::Key_Z, Qt::ControlModifier);
+    for (int i = 0; i < 2; ++i)
+        QTest::keyClick(m_window.get(), Qt::Key_Z, Qt::ControlModifier);
     QCOMPARE(writeSheet(m_page->model().sheet()), before);
     QTest::keyClick(m_window.get(), Qt::Key_Z, Qt::ControlModifier | Qt::ShiftModifier);
     QCOMPARE(m_page->model().rowCount(), 7);
@@ -258,7 +266,7 @@ void ArmsTest::axesAreAddedRemovedAndUndone()
     QVERIFY(!m_window->armsShown());
     m_window->showArms(true);
     QCOMPARE(m_page->model().rowCount(), 7);  // what was entered is still there
-    QVERIFY(m_window->session().isSaved());  // nothing of it has touched the cell
+    QVERIFY(m_window->session().isSaved());   // nothing of it has touched the cell
 }
 
 void ArmsTest::rowsAreEnteredByTheOtherConvention()
@@ -282,8 +290,11 @@ void ArmsTest::chainOfAFileIsChosen()
     std::string text = "<robot name=\"two\"><link name=\"world\"/>";
     for (const char* side : {"left", "right"})
         for (int i = 1; i <= (side[0] == 'l' ? 2 : 3); ++i) {
-            const std::string own = std::string(side) + std::to_string(i), parent = i == 1 ? "world" : std::string(side) + std::to_string(i - 1);
-            text += "<link name=\"" + own + "\"/><joint name=\"j" + own + "\" type=\"revolute\"><origin xyz=\"0 0 0.3\"/><parent link=\"" + parent + "\"/><child link=\"" + own
+            const std::string own = std::string(side) + std::to_string(i),
+                              parent = i == 1 ? "world" : std::string(side) + std::to_string(i - 1);
+            text += "<link name=\"" + own + "\"/><joint name=\"j" + own
+                    + "\" type=\"revolute\"><origin xyz=\"0 0 0.3\"/><parent link=\"" + parent + "\"/><child link=\""
+                    + own
                     + "\"/><axis xyz=\"0 1 0\"/><limit lower=\"-1\" upper=\"1\" effort=\"1\" velocity=\"1\"/></joint>";
         }
     QVERIFY(!saveFile(path.toStdString(), text + "</robot>"));
@@ -292,7 +303,8 @@ void ArmsTest::chainOfAFileIsChosen()
     QVERIFY(tip->isVisible());
     QCOMPARE(tip->currentText(), QString("left2"));
     QCOMPARE(m_page->model().rowCount(), 2);
-    for (int i = 0; i < 3; ++i) QTest::keyClick(tip, Qt::Key_Down);
+    for (int i = 0; i < 3; ++i)
+        QTest::keyClick(tip, Qt::Key_Down);
     QCOMPARE(tip->currentText(), QString("right3"));
     QCOMPARE(m_page->model().rowCount(), 3);
     QVERIFY(m_page->saveTo(folder.filePath("right.urdf")));
@@ -303,7 +315,8 @@ void ArmsTest::linkIsDrawnFromAFile()
 {
     QTemporaryDir folder;
     const QString path = folder.filePath("link.obj");
-    QVERIFY(!saveFile(path.toStdString(), "v 0 0 0\nv 200 0 0\nv 0 300 0\nv 0 0 400\nf 1 3 2\nf 1 2 4\nf 1 4 3\nf 2 3 4\n"));
+    QVERIFY(!saveFile(path.toStdString(),
+                      "v 0 0 0\nv 200 0 0\nv 0 300 0\nv 0 0 400\nf 1 3 2\nf 1 2 4\nf 1 4 3\nf 2 3 4\n"));
     QString said;
     connect(&m_page->bench(), &Session::said, this, [&](const QString& words) { said = words; });
     QVERIFY(m_page->addSurface(2, path));
@@ -321,7 +334,8 @@ void ArmsTest::badFileChangesNothing()
 {
     QTemporaryDir folder;
     const QString path = folder.filePath("bad.urdf");
-    QVERIFY(!saveFile(path.toStdString(), "<robot name=\"x\">\n<link name=\"a\"/>\n<joint name=\"j\" type=\"revolute\"><parent link=\"a\"/><child link=\"b\"/></joint></robot>"));
+    QVERIFY(!saveFile(path.toStdString(), "<robot name=\"x\">\n<link name=\"a\"/>\n<joint name=\"j\" "
+                                          "type=\"revolute\"><parent link=\"a\"/><child link=\"b\"/></joint></robot>"));
     const std::string before = writeSheet(m_page->model().sheet());
     QString said;
     connect(&m_page->bench(), &Session::said, this, [&](const QString& words) { said = words; });
@@ -364,7 +378,8 @@ void ArmsTest::anglesAreShownInTheChosenConvention()
     const Vec3 angles = anglesOf(AngleOrder::IntrinsicZyz, before.matrix());
     for (int i = 0; i < 3; ++i) {
         auto* field = m_window->viewport().readingStrip().findChild<QLineEdit*>(QString("reading%1").arg(3 + i));
-        QVERIFY2(std::abs(field->text().toDouble() - degrees(angles[i])) < 0.051, qPrintable(QString("%1: %2 %3").arg(i).arg(field->text()).arg(degrees(angles[i]))));
+        QVERIFY2(std::abs(field->text().toDouble() - degrees(angles[i])) < 0.051,
+                 qPrintable(QString("%1: %2 %3").arg(i).arg(field->text()).arg(degrees(angles[i]))));
     }
     // Typing one of them turns the tool by just that angle.
     auto* last = m_window->viewport().readingStrip().findChild<QLineEdit*>("reading5");

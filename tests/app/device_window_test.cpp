@@ -40,7 +40,8 @@ private:
     /// Row of a signal in the table, -1 for none.
     int rowOf(const QString& signal);
     void rename(const QString& signal, const QString& name);
-    /// Brings the TCP to a place in the frame that poses are read in, one value after the other, and takes a target there.
+    /// Brings the TCP to a place in the frame that poses are read in, one value after the other, and takes a target
+    /// there.
     void takeAt(const QStringList& values, const QString& name);
 };
 
@@ -88,7 +89,8 @@ void DeviceWindowTest::takeAt(const QStringList& values, const QString& name)
         field->selectAll();
         QTest::keyClicks(field, values[i]);
         QTest::keyClick(field, Qt::Key_Return);
-        QVERIFY2(!child<QLabel>("readingVerdict")->isVisible(), qPrintable(name + " " + values[i] + ": " + child<QLabel>("readingVerdict")->text() + note()));
+        QVERIFY2(!child<QLabel>("readingVerdict")->isVisible(),
+                 qPrintable(name + " " + values[i] + ": " + child<QLabel>("readingVerdict")->text() + note()));
     }
     view().setFocus();
     QTest::keyClick(&view(), Qt::Key_T);
@@ -221,8 +223,10 @@ void DeviceWindowTest::wholeLineIsBuiltFromAnEmptyCell()
     QVERIFY(targetNamed("Rack place 24"));
     QVERIFY(!findTarget(session().cell(), targetNamed("Rack place 24"))->axes.empty());
 
-    typeSteps({"joint to Home", "joint over Tile pick 120 blend 20", "wait for Tile there", "line to Tile pick at 150", "grip", "line over Tile pick 120 blend 20", "set Next tile on", "set Next tile off",
-               "joint to Booth in", "line to Booth out at 200", "joint over Rack place 1 120 blend 20", "line to Rack place 1 at 150", "release", "line over Rack place 1 120 blend 20", "joint to Home"});
+    typeSteps({"joint to Home", "joint over Tile pick 120 blend 20", "wait for Tile there", "line to Tile pick at 150",
+               "grip", "line over Tile pick 120 blend 20", "set Next tile on", "set Next tile off", "joint to Booth in",
+               "line to Booth out at 200", "joint over Rack place 1 120 blend 20", "line to Rack place 1 at 150",
+               "release", "line over Rack place 1 120 blend 20", "joint to Home"});
     fresh();
     const CheckResult& result = session().checked()->result;
     QStringList words;
@@ -236,7 +240,8 @@ void DeviceWindowTest::wholeLineIsBuiltFromAnEmptyCell()
     const CellState end = session().shownState();
     const auto placeOf = [&](const char* name) {
         for (const PlacedPart& p : end.parts)
-            if (findPart(session().cell(), p.part) && findPart(session().cell(), p.part)->name == name) return p.worldFromPart.translation;
+            if (findPart(session().cell(), p.part) && findPart(session().cell(), p.part)->name == name)
+                return p.worldFromPart.translation;
         return Vec3(NAN, NAN, NAN);
     };
     QVERIFY((placeOf("Tile 1") - Vec3(0.62, 0.35, 0.556)).norm() < 2e-3);
@@ -245,9 +250,12 @@ void DeviceWindowTest::wholeLineIsBuiltFromAnEmptyCell()
     // What was built is kept by its file, and every edit can be taken back.
     const std::string built = writeCell(session().cell());
     QCOMPARE(writeCell(readCell(built, "built").value()), built);
-    while (session().history().canUndo()) session().undo();
-    QVERIFY(session().cell().frames.size() == 1 && session().cell().signals.empty() && session().routine().steps.empty());
-    while (session().history().canRedo()) session().redo();
+    while (session().history().canUndo())
+        session().undo();
+    QVERIFY(session().cell().frames.size() == 1 && session().cell().signals.empty()
+            && session().routine().steps.empty());
+    while (session().history().canRedo())
+        session().redo();
     QCOMPARE(writeCell(session().cell()), built);
 }
 
@@ -420,7 +428,8 @@ void DeviceWindowTest::armsAreTakenInHand()
     action("Take next arm in hand")->trigger();
     // A wait that cannot end is a finding; choosing it takes its arm in hand.
     SignalId never;
-    QVERIFY(session().edit("Signal", [&](const Cell& c) { return addSignal(c, "Never", Signal::Kind::Digital, &never); }));
+    QVERIFY(
+        session().edit("Signal", [&](const Cell& c) { return addSignal(c, "Never", Signal::Kind::Digital, &never); }));
     typeSteps({"wait for Never"});
     fresh();
     action("Take next arm in hand")->trigger();
@@ -433,7 +442,8 @@ void DeviceWindowTest::armsAreTakenInHand()
     action("Layout face")->trigger();
     pick("Arm 2");
     click("deleteArm");
-    QVERIFY(session().cell().arms.size() == 1 && session().station().id == first && session().cell().routines.size() == 1);
+    QVERIFY(session().cell().arms.size() == 1 && session().station().id == first
+            && session().cell().routines.size() == 1);
     session().undo();
     QCOMPARE(session().cell().arms.size(), size_t(2));
 }
@@ -443,7 +453,8 @@ void DeviceWindowTest::runShowsDevicesAndSignals()
     m_window->openExample("glazing-line-on-a-rail");
     fresh();
     const auto* strip = child<CycleStrip>("cycleStrip");
-    const QStringList wanted{"Arm", "Gripper jaws", "Part carried", "Carriage", "Infeed belt", "Tile there", "Next tile", "Belt moves", "Tiles pressed"};
+    const QStringList wanted{"Arm",        "Gripper jaws", "Part carried", "Carriage",     "Infeed belt",
+                             "Tile there", "Next tile",    "Belt moves",   "Tiles pressed"};
     QCOMPARE(strip->laneNames(), wanted);
     action("Signals")->trigger();
     auto* table = child<QTableWidget>("signalsTable");
@@ -453,7 +464,8 @@ void DeviceWindowTest::runShowsDevicesAndSignals()
     session().scrub(0.5);
     QCOMPARE(table->item(row, 3)->text(), QString("on"));
     session().scrub(gone + 1e-3);
-    QCOMPARE(table->item(rowOf("Tiles pressed"), 3)->text(), QString::number(signalAt(session().cell(), trace, signalNamed("Tiles pressed"), gone + 1e-3)));
+    QCOMPARE(table->item(rowOf("Tiles pressed"), 3)->text(),
+             QString::number(signalAt(session().cell(), trace, signalNamed("Tiles pressed"), gone + 1e-3)));
     session().scrub(1e9);
     QCOMPARE(table->item(rowOf("Tiles pressed"), 3)->text(), QString("1"));
     // What the source made is drawn and is gone when the run is left.
@@ -465,12 +477,16 @@ void DeviceWindowTest::runShowsDevicesAndSignals()
 void DeviceWindowTest::devicesAreMoreThanFrames()
 {
     action("Layout face")->trigger();
-    for (const char* kind : {"Rail", "Turntable", "Positioner", "Belt", "Source", "Sink", "Presence sensor", "Scanner", "Clamp", "Light barrier"}) {
+    for (const char* kind : {"Rail", "Turntable", "Positioner", "Belt", "Source", "Sink", "Presence sensor", "Scanner",
+                             "Clamp", "Light barrier"}) {
         pick("World");
         add(kind);
         const FrameId id = session().selected<FrameId>();
         QVERIFY2(id && findFrame(session().cell(), id)->device, kind);
-        QVERIFY2(QString::fromStdString(deviceWord(findFrame(session().cell(), id)->device->kind)).compare(kind, Qt::CaseInsensitive) == 0, kind);
+        QVERIFY2(QString::fromStdString(deviceWord(findFrame(session().cell(), id)->device->kind))
+                         .compare(kind, Qt::CaseInsensitive)
+                     == 0,
+                 kind);
         action("Copy selected thing")->trigger();
         const FrameId copy = session().selected<FrameId>();
         QVERIFY2(copy != id && findFrame(session().cell(), copy)->device, kind);

@@ -79,13 +79,15 @@ void LayoutWindowTest::drag(const QPoint& from, const QPoint& to, Qt::KeyboardMo
 void LayoutWindowTest::fillRow(int row, const Vec3& metres)
 {
     auto* table = child<QTableWidget>("teachTable");
-    for (int i = 0; i < 3; ++i) table->setItem(row, i, new QTableWidgetItem(QString::number(metres[i] * 1000, 'f', 9)));
+    for (int i = 0; i < 3; ++i)
+        table->setItem(row, i, new QTableWidgetItem(QString::number(metres[i] * 1000, 'f', 9)));
 }
 
 QStringList LayoutWindowTest::shownRows()
 {
     QStringList out;
-    for (QTreeWidgetItemIterator it(child<QTreeWidget>("layoutTree"), QTreeWidgetItemIterator::NotHidden); *it; ++it) out << (*it)->text(0);
+    for (QTreeWidgetItemIterator it(child<QTreeWidget>("layoutTree"), QTreeWidgetItemIterator::NotHidden); *it; ++it)
+        out << (*it)->text(0);
     return out;
 }
 
@@ -157,7 +159,8 @@ void LayoutWindowTest::rackIsBuiltFromAnEmptyCell()
     session().select(tile);
     type("density", "2000");
     QVERIFY(std::abs(session().cell().partKinds.front().mass - 0.1536) < 1e-9);
-    while (session().history().canUndo()) session().undo();
+    while (session().history().canUndo())
+        session().undo();
     QCOMPARE(session().cell().parts.size(), size_t(0));
     QCOMPARE(session().cell().name, before);
 }
@@ -196,7 +199,8 @@ void LayoutWindowTest::numbersTakeSumsAndUnits()
     QVERIFY(std::abs(findFrame(session().cell(), rack)->pose.translation[1] - 0.0508) < 1e-12);
     // Layout and the strip over the view speak the same unit.
     bool told = false;
-    for (QTreeWidgetItemIterator it(child<QTreeWidget>("layoutTree")); *it; ++it) told = told || ((*it)->text(0) == "Drying rack" && (*it)->toolTip(0).contains(kLengthUnits[length].symbol));
+    for (QTreeWidgetItemIterator it(child<QTreeWidget>("layoutTree")); *it; ++it)
+        told = told || ((*it)->text(0) == "Drying rack" && (*it)->toolTip(0).contains(kLengthUnits[length].symbol));
     QVERIFY(told);
 }
 
@@ -254,7 +258,13 @@ void LayoutWindowTest::handleMovesAFrameInSteps()
     const double freely = (worldFromFrame(session().cell(), rack).translation - before.translation).dot(axis);
     QVERIFY(std::abs(freely - 0.0513) < 0.003 && std::abs(freely / step - std::round(freely / step)) > 1e-6);
     action("Lock or unlock")->trigger();
-    QVERIFY((view().handlePixel() - view().camera().pixel((worldFromBase(session().cell(), armInHand(session().cell())) * baseFromTcp(session().cell(), armInHand(session().cell()), session().posture())).translation, view().size())).manhattanLength() < 1);
+    QVERIFY((view().handlePixel()
+             - view().camera().pixel((worldFromBase(session().cell(), armInHand(session().cell()))
+                                      * baseFromTcp(session().cell(), armInHand(session().cell()), session().posture()))
+                                         .translation,
+                                     view().size()))
+                .manhattanLength()
+            < 1);
 }
 
 void LayoutWindowTest::frameSnapsToACorner()
@@ -271,7 +281,8 @@ void LayoutWindowTest::frameSnapsToACorner()
     for (const Solid& solid : findFrame(session().cell(), rack)->solids)
         for (const Eigen::Vector3f& p : solidMesh(solid).edges) {
             const Vec3 world = worldFromFrame(session().cell(), rack) * Vec3(p.cast<double>());
-            if (const double away = (world - view().camera().eye()).norm(); away < nearest) nearest = away, corner = world;
+            if (const double away = (world - view().camera().eye()).norm(); away < nearest)
+                nearest = away, corner = world;
         }
     session().select(frame);
     QCoreApplication::processEvents();
@@ -311,12 +322,15 @@ void LayoutWindowTest::threePointsPlaceAFrame()
     QVERIFY(!apply->isEnabled());
     // The first point is where the TCP stands, the others are typed.
     click("teachTake");
-    const Vec3 tcp = frameFromTcp(session().cell(), armInHand(session().cell()), findFrame(session().cell(), rack)->parent, session().posture()).translation;
+    const Vec3 tcp = frameFromTcp(session().cell(), armInHand(session().cell()),
+                                  findFrame(session().cell(), rack)->parent, session().posture())
+                         .translation;
     QCOMPARE(child<QTableWidget>("teachTable")->item(0, 0)->text(), placeFigure(tcp[0]));
     fillRow(0, planted.translation);
     fillRow(1, planted * Vec3(0.3, 0, 0));
     fillRow(2, planted * Vec3(0.6, 0, 0));
-    QVERIFY2(child<QLabel>("teachResult")->text().contains("lie on a line"), qPrintable(child<QLabel>("teachResult")->text()));
+    QVERIFY2(child<QLabel>("teachResult")->text().contains("lie on a line"),
+             qPrintable(child<QLabel>("teachResult")->text()));
     QVERIFY(!apply->isEnabled());
     fillRow(2, planted * Vec3(-0.1, 0.2, 0));
     QVERIFY(apply->isEnabled());
@@ -340,7 +354,8 @@ void LayoutWindowTest::measuredPointsCorrectAFrame()
         fillRow(2 * r, nominal[r]);
         fillRow(2 * r + 1, shift * nominal[r]);
     }
-    QVERIFY2(child<QLabel>("teachResult")->text().contains("Residual 0.00 mm rms"), qPrintable(child<QLabel>("teachResult")->text()));
+    QVERIFY2(child<QLabel>("teachResult")->text().contains("Residual 0.00 mm rms"),
+             qPrintable(child<QLabel>("teachResult")->text()));
     click("teachApply");
     const Frame& frame = *findFrame(session().cell(), rack);
     QVERIFY(frame.pose == drawn);
@@ -351,7 +366,9 @@ void LayoutWindowTest::measuredPointsCorrectAFrame()
     action("Stand as drawn or as built")->trigger();
     QVERIFY(!session().cell().asBuilt);
     QVERIFY2(note().contains("1 measured frames stand as drawn"), qPrintable(note()));
-    QVERIFY((baseFromTarget(session().cell(), *findTarget(session().cell(), place)).translation - before.translation).norm() < 1e-15);
+    QVERIFY(
+        (baseFromTarget(session().cell(), *findTarget(session().cell(), place)).translation - before.translation).norm()
+        < 1e-15);
 }
 
 void LayoutWindowTest::fourPosturesFindTheTcp()
@@ -374,7 +391,8 @@ void LayoutWindowTest::fourPosturesFindTheTcp()
         QCOMPARE(child<QTableWidget>("teachTable")->rowCount(), taken);
         QCOMPARE(child<QPushButton>("teachApply")->isEnabled(), taken == 4);
     }
-    QVERIFY2(child<QLabel>("teachResult")->text().contains("Residual 0.00 mm"), qPrintable(child<QLabel>("teachResult")->text()));
+    QVERIFY2(child<QLabel>("teachResult")->text().contains("Residual 0.00 mm"),
+             qPrintable(child<QLabel>("teachResult")->text()));
     click("teachApply");
     QVERIFY((findTool(session().cell(), tool)->flangeFromTcp.translation - truth.translation).norm() < 1e-9);
 }
@@ -426,7 +444,8 @@ void LayoutWindowTest::toolsChangeInForce()
     click("toolInForce");
     QCoreApplication::processEvents();
     QCOMPARE(session().station().tool, added);
-    QVERIFY((baseFromTcp(session().cell(), armInHand(session().cell()), session().posture()).translation - tcp).norm() > 0.01);
+    QVERIFY((baseFromTcp(session().cell(), armInHand(session().cell()), session().posture()).translation - tcp).norm()
+            > 0.01);
     click("usePoint");
     QVERIFY(session().station().tcp == findTool(session().cell(), added)->points[0].id);
     // Targets use the first tool, so it cannot go.
@@ -487,7 +506,8 @@ void LayoutWindowTest::hiddenAndLockedThings()
     QVERIFY(findFrame(session().cell(), rack)->look.hidden);
     QVERIFY(!findFrame(session().cell(), frameNamed("Infeed belt"))->look.hidden);
     action("Show everything")->trigger();
-    for (const Frame& f : session().cell().frames) QVERIFY(!f.look.hidden);
+    for (const Frame& f : session().cell().frames)
+        QVERIFY(!f.look.hidden);
 }
 
 void LayoutWindowTest::twoPicksMeasure()
@@ -506,12 +526,15 @@ void LayoutWindowTest::twoPicksMeasure()
     const Solid& board = findFrame(session().cell(), rack)->solids.front();
     QCOMPARE(int(board.kind), int(Solid::Kind::Box));
     const Vec3 half = 0.5 * board.size;
-    const auto corner = [&](double x, double y) { return world * (board.pose * Vec3(x * half[0], y * half[1], half[2])); };
+    const auto corner = [&](double x, double y) {
+        return world * (board.pose * Vec3(x * half[0], y * half[1], half[2]));
+    };
     const Vec3 first = corner(1, -1), second = corner(1, 1);
     QTest::mouseClick(&view(), Qt::LeftButton, {}, pixelOf(first));
     QVERIFY2(note().contains("corner of Drying rack"), qPrintable(note()));
     QTest::mouseClick(&view(), Qt::LeftButton, {}, pixelOf(second));
-    const QString wanted = QString("%1 mm · along the axes of World: X 0.00  Y %1  Z 0.00 mm").arg(placeFigure((second - first).norm()));
+    const QString wanted =
+        QString("%1 mm · along the axes of World: X 0.00  Y %1  Z 0.00 mm").arg(placeFigure((second - first).norm()));
     QCOMPARE(view().measureText(), wanted);
     QTest::keyClick(&view(), Qt::Key_Escape);
     QVERIFY(!view().measuring());
@@ -526,7 +549,8 @@ void LayoutWindowTest::cutOpenAndFloorPlan()
     QTRY_VERIFY(view().frameCount() > frames);
     const QImage cut = view().grabFramebuffer();
     const double at = view().sectionPlace();
-    QWheelEvent wheel({100, 100}, view().mapToGlobal(QPointF(100, 100)), {}, {0, 120}, {}, Qt::ControlModifier, Qt::NoScrollPhase, false);
+    QWheelEvent wheel({100, 100}, view().mapToGlobal(QPointF(100, 100)), {}, {0, 120}, {}, Qt::ControlModifier,
+                      Qt::NoScrollPhase, false);
     QCoreApplication::sendEvent(&view(), &wheel);
     QVERIFY(view().sectionPlace() > at);
     action("Whole again")->trigger();
@@ -588,11 +612,13 @@ void LayoutWindowTest::droppedSurfaceBecomesAPart()
     const Solid& solid = partSolids(session().cell(), part).front();
     QCOMPARE(int(solid.kind), int(Solid::Kind::Mesh));
     Eigen::AlignedBox3f box;
-    for (const Eigen::Vector3f& p : solid.surface.drawn->points) box.extend(p);
+    for (const Eigen::Vector3f& p : solid.surface.drawn->points)
+        box.extend(p);
     QVERIFY((box.sizes() - Eigen::Vector3f(0.02f, 0.04f, 0.03f)).norm() < 1e-6f);
     // One more into the tool: it drops onto the flange by its own origin.
     session().undo();
-    QVERIFY(std::none_of(session().cell().parts.begin(), session().cell().parts.end(), [](const Part& p) { return p.name == "bracket"; }));
+    QVERIFY(std::none_of(session().cell().parts.begin(), session().cell().parts.end(),
+                         [](const Part& p) { return p.name == "bracket"; }));
 }
 
 void LayoutWindowTest::brokenSurfaceIsRefused()
@@ -616,7 +642,8 @@ void LayoutWindowTest::rightClickFindsTheThing()
     QStringList entries;
     QTimer::singleShot(100, this, [&] {
         if (auto* menu = qobject_cast<QMenu*>(QApplication::activePopupWidget())) {
-            for (QAction* a : menu->actions()) entries << a->text();
+            for (QAction* a : menu->actions())
+                entries << a->text();
             menu->close();
         }
     });
@@ -656,7 +683,9 @@ void LayoutWindowTest::largeCellOpensWithItsSurfaces()
     Triangles wave;
     constexpr int n = 400;
     for (int r = 0; r <= n; ++r)
-        for (int c = 0; c <= n; ++c) wave.points.push_back({0.002f * float(c), 0.002f * float(r), 0.02f * std::sin(0.05f * float(r)) * std::cos(0.04f * float(c))});
+        for (int c = 0; c <= n; ++c)
+            wave.points.push_back({0.002f * float(c), 0.002f * float(r),
+                                   0.02f * std::sin(0.05f * float(r)) * std::cos(0.04f * float(c))});
     for (std::uint32_t r = 0; r < n; ++r)
         for (std::uint32_t c = 0; c < n; ++c) {
             const std::uint32_t at = r * (n + 1) + c;
@@ -696,7 +725,8 @@ void LayoutWindowTest::pairsAreFoundAndSwitched()
     QTRY_VERIFY(table->rowCount() > 8 && table->item(0, 1));
     QCOMPARE(table->item(0, 1)->text(), QString("– adjacent"));
     QVERIFY(!table->item(0, 0));
-    QVERIFY2(child<QLabel>("contactCounts")->text().contains("7 adjacent"), qPrintable(child<QLabel>("contactCounts")->text()));
+    QVERIFY2(child<QLabel>("contactCounts")->text().contains("7 adjacent"),
+             qPrintable(child<QLabel>("contactCounts")->text()));
     // A click switches a pair, and says that it was a hand that did.
     QTest::mouseClick(table->viewport(), Qt::LeftButton, {}, table->visualItemRect(table->item(0, 1)).center());
     QTRY_COMPARE(table->item(0, 1)->text(), QString("✓ by hand"));

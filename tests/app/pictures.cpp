@@ -31,7 +31,8 @@ bool shoot(MainWindow& window, const QString& path)
         last = frames;
         return calm >= 8;
     };
-    while (!settled()) QTest::qWait(40);
+    while (!settled())
+        QTest::qWait(40);
     const bool written = window.grab().save(path);
     qInfo("%s %s", qPrintable(path), written ? "written" : "could not be written");
     return written;
@@ -82,7 +83,9 @@ int main(int argc, char** argv)
     left->setCurrentIndex(0);
     good = shoot(window, folder.filePath("layout.png")) && good;
     session.edit("Measure", [=](const Cell& c) {
-        return setFrameMeasured(c, rack, findFrame(c, rack)->pose * Pose{Vec3(0.034, 0.042, -0.006), Quat(Eigen::AngleAxisd(0.03, Vec3::UnitZ()))});
+        return setFrameMeasured(c, rack,
+                                findFrame(c, rack)->pose
+                                    * Pose{Vec3(0.034, 0.042, -0.006), Quat(Eigen::AngleAxisd(0.03, Vec3::UnitZ()))});
     });
     good = shoot(window, folder.filePath("as-built.png")) && good;
     session.undo();
@@ -97,17 +100,20 @@ int main(int argc, char** argv)
         return changePattern(c, p);
     });
     good = shoot(window, folder.filePath("pattern.png")) && good;
-    while (session.history().canUndo()) session.undo();
+    while (session.history().canUndo())
+        session.undo();
     session.select({});
     bottom->setCurrentIndex(2);
     window.findChild<QPushButton*>("contactFind")->click();
-    while (session.cell().contact.pairs.empty()) QTest::qWait(20);
+    while (session.cell().contact.pairs.empty())
+        QTest::qWait(20);
     good = shoot(window, folder.filePath("contact.png")) && good;
     session.undo();
     bottom->setCurrentIndex(0);
 
     window.openExample("planted-mistakes");
-    while (!session.checkIsFresh()) QTest::qWait(20);
+    while (!session.checkIsFresh())
+        QTest::qWait(20);
     bottom->setCurrentIndex(1);
     session.select(stepAt(session, 4));
     good = shoot(window, folder.filePath("finding.png")) && good;
@@ -117,7 +123,8 @@ int main(int argc, char** argv)
     good = shoot(window, folder.filePath("blocked.png")) && good;
 
     window.openExample("glazing-line-on-a-rail");
-    while (!session.checkIsFresh()) QTest::qWait(20);
+    while (!session.checkIsFresh())
+        QTest::qWait(20);
     window.viewport().fitAll();
     left->setCurrentIndex(1);
     session.select(stepAt(session, 9));

@@ -28,7 +28,10 @@ private:
     std::unique_ptr<Session> m_session;
 };
 
-void RouteModelTest::init() { m_session = std::make_unique<Session>(openCell(TOPIKOS_EXAMPLES "/tile-glazing-line.topikos").value()); }
+void RouteModelTest::init()
+{
+    m_session = std::make_unique<Session>(openCell(TOPIKOS_EXAMPLES "/tile-glazing-line.topikos").value());
+}
 
 void RouteModelTest::rowsShowTheSteps()
 {
@@ -50,7 +53,8 @@ void RouteModelTest::typedTextChangesTheStep()
     RouteModel model(*m_session);
     const StepId id = model.idAt(2);
     QVERIFY(model.setData(model.index(2), "line over rack place 30 at 90", Qt::EditRole));
-    QCOMPARE(stepText(m_session->cell(), m_session->routine().steps[2]), std::string("line over Rack place 30 mm at 90 mm/s"));
+    QCOMPARE(stepText(m_session->cell(), m_session->routine().steps[2]),
+             std::string("line over Rack place 30 mm at 90 mm/s"));
     QVERIFY(model.idAt(2) == id);
     m_session->undo();
     QCOMPARE(model.index(2).data(Qt::EditRole).toString(), QString("line to Tile pick at 150 mm/s"));
@@ -85,9 +89,13 @@ void RouteModelTest::numbersReadAsPeopleWriteThem_data()
     QTest::newRow("millimetres") << lengthText(0.2124) << "212.4";
     QTest::newRow("no minus zero") << lengthText(-1e-9) << "0.0";
     QTest::newRow("degrees") << degreeText(1.6144295580947547) << "92.5°";
-    QTest::newRow("offset without a turn") << offsetText(translated({0.72, -0.58, 0.7}), AngleOrder::FixedXyz) << "X 720.0  Y -580.0  Z 700.0 mm";
-    QTest::newRow("offset with a turn") << offsetText({Vec3(0, 0, 0.19), Quat(0, 0, 1, 0)}, AngleOrder::FixedXyz) << "X 0.0  Y 0.0  Z 190.0 mm  R 180.0  P 0.0  Y 180.0°";
-    QTest::newRow("the same turn by other angles") << offsetText({Vec3(0, 0, 0.19), Quat(0, 0, 1, 0)}, AngleOrder::IntrinsicZyz) << "X 0.0  Y 0.0  Z 190.0 mm  Z 0.0  Y' 180.0  Z'' 0.0°";
+    QTest::newRow("offset without a turn")
+        << offsetText(translated({0.72, -0.58, 0.7}), AngleOrder::FixedXyz) << "X 720.0  Y -580.0  Z 700.0 mm";
+    QTest::newRow("offset with a turn") << offsetText({Vec3(0, 0, 0.19), Quat(0, 0, 1, 0)}, AngleOrder::FixedXyz)
+                                        << "X 0.0  Y 0.0  Z 190.0 mm  R 180.0  P 0.0  Y 180.0°";
+    QTest::newRow("the same turn by other angles")
+        << offsetText({Vec3(0, 0, 0.19), Quat(0, 0, 1, 0)}, AngleOrder::IntrinsicZyz)
+        << "X 0.0  Y 0.0  Z 190.0 mm  Z 0.0  Y' 180.0  Z'' 0.0°";
 }
 
 void RouteModelTest::numbersReadAsPeopleWriteThem()

@@ -53,7 +53,10 @@ void SessionTest::onlyTheNewestCheckCounts()
     const TargetId pick = m_session->cell().targets[1].id;
     const Pose pose = m_session->cell().targets[1].pose;
     QSignalSpy changes(m_session.get(), &Session::checkedChanged);
-    for (int i = 1; i <= 30; ++i) QVERIFY(m_session->edit("Move", [&](const Cell& c) { return setTargetPose(c, pick, pose * translated({0, 0, -0.001 * i})); }));
+    for (int i = 1; i <= 30; ++i)
+        QVERIFY(m_session->edit("Move", [&](const Cell& c) {
+            return setTargetPose(c, pick, pose * translated({0, 0, -0.001 * i}));
+        }));
     QVERIFY(!m_session->checkIsFresh());
     checked();
     QVERIFY(m_session->checked()->cell == m_session->history().current());
@@ -75,8 +78,12 @@ void SessionTest::brokenEditLeavesTheCell()
 {
     QSignalSpy said(m_session.get(), &Session::said);
     const std::string before = writeCell(m_session->cell());
-    QVERIFY(!m_session->edit("Broken", [](const Cell&) -> Result<Cell> { require(false, "this edit works"); return Cell{}; }));
-    QVERIFY2(lastSaid(said).contains("this edit works") && lastSaid(said).contains("The cell is unchanged"), qPrintable(lastSaid(said)));
+    QVERIFY(!m_session->edit("Broken", [](const Cell&) -> Result<Cell> {
+        require(false, "this edit works");
+        return Cell{};
+    }));
+    QVERIFY2(lastSaid(said).contains("this edit works") && lastSaid(said).contains("The cell is unchanged"),
+             qPrintable(lastSaid(said)));
     QCOMPARE(writeCell(m_session->cell()), before);
     QVERIFY(!m_session->history().canUndo());
 }
@@ -100,14 +107,16 @@ void SessionTest::moveOutOfReachIsRefusedWithTheDistance()
     far.translation[0] += 3;
     QVERIFY(!m_session->moveTcp(far));
     QVERIFY(m_session->posture() == before);
-    const Solutions found = inverseKinematics(m_session->arm(), far * inverse(flangeFromTcp(m_session->cell(), m_session->station())));
+    const Solutions found =
+        inverseKinematics(m_session->arm(), far * inverse(flangeFromTcp(m_session->cell(), m_session->station())));
     QCOMPARE(lastSaid(said), QString("Out of reach: %1 mm too far for the wrist.").arg(lengthText(found.shortfall)));
 }
 
 void SessionTest::moveKeepsTheConfiguration()
 {
     const Configuration before = configurationOf(m_session->arm(), m_session->posture());
-    for (int i = 0; i < 40; ++i) QVERIFY(m_session->jogAxis(JogSpace::World, 2, -0.01));
+    for (int i = 0; i < 40; ++i)
+        QVERIFY(m_session->jogAxis(JogSpace::World, 2, -0.01));
     QVERIFY(configurationOf(m_session->arm(), m_session->posture()) == before);
 }
 
@@ -123,19 +132,25 @@ void SessionTest::lookAheadPrefersThePresentWay()
 void SessionTest::jogFollowsTheAxesOfTheFrame()
 {
     const FrameId rack = m_session->cell().frames.back().id;
-    QVERIFY(m_session->edit("Turn", [&](const Cell& c) { return setFramePose(c, rack, {Vec3(0.5, 0.5, 0.6), Quat(Eigen::AngleAxisd(0.6, Vec3::UnitZ()))}); }));
+    QVERIFY(m_session->edit("Turn", [&](const Cell& c) {
+        return setFramePose(c, rack, {Vec3(0.5, 0.5, 0.6), Quat(Eigen::AngleAxisd(0.6, Vec3::UnitZ()))});
+    }));
     m_session->setReadingFrame(rack);
-    const Vec3 before = frameFromTcp(m_session->cell(), armInHand(m_session->cell()), rack, m_session->posture()).translation;
+    const Vec3 before =
+        frameFromTcp(m_session->cell(), armInHand(m_session->cell()), rack, m_session->posture()).translation;
     QVERIFY(m_session->jogAxis(JogSpace::Frame, 0, 0.02));
-    const Vec3 moved = frameFromTcp(m_session->cell(), armInHand(m_session->cell()), rack, m_session->posture()).translation - before;
+    const Vec3 moved =
+        frameFromTcp(m_session->cell(), armInHand(m_session->cell()), rack, m_session->posture()).translation - before;
     QVERIFY((moved - Vec3(0.02, 0, 0)).norm() < 1e-9);
 }
 
 void SessionTest::jogStepsStayInTheirRange()
 {
-    for (int i = 0; i < 50; ++i) m_session->changeJogStep(-1);
+    for (int i = 0; i < 50; ++i)
+        m_session->changeJogStep(-1);
     QCOMPARE(m_session->jogLength(), 0.1e-3);
-    for (int i = 0; i < 50; ++i) m_session->changeJogStep(1);
+    for (int i = 0; i < 50; ++i)
+        m_session->changeJogStep(1);
     QCOMPARE(m_session->jogLength(), 0.1);
     m_session->setJogJointIndex(99);
     QCOMPARE(m_session->jogJointIndex(), 5);
@@ -144,18 +159,22 @@ void SessionTest::jogStepsStayInTheirRange()
 void SessionTest::unreachableTargetSaysWhy()
 {
     const TargetId pick = m_session->cell().targets[1].id;
-    QVERIFY(m_session->edit("Away", [&](const Cell& c) { return setTargetPose(c, pick, {Vec3(2, 0, 0), Quat(0, 0, 1, 0)}); }));
+    QVERIFY(m_session->edit("Away", [&](const Cell& c) {
+        return setTargetPose(c, pick, {Vec3(2, 0, 0), Quat(0, 0, 1, 0)});
+    }));
     QSignalSpy said(m_session.get(), &Session::said);
     const JointVector before = m_session->posture();
     QVERIFY(!m_session->goToTarget(pick));
-    QVERIFY2(lastSaid(said).startsWith("Target Tile pick cannot be reached. The wrist would have to be "), qPrintable(lastSaid(said)));
+    QVERIFY2(lastSaid(said).startsWith("Target Tile pick cannot be reached. The wrist would have to be "),
+             qPrintable(lastSaid(said)));
     QVERIFY(m_session->posture() == before);
 }
 
 void SessionTest::selectionOfADeletedThingIsDropped()
 {
     TargetId id;
-    QVERIFY(m_session->edit("Take", [&](const Cell& c) { return takePoseTarget(c, {}, m_session->posture(), "Here", &id); }));
+    QVERIFY(m_session->edit("Take",
+                            [&](const Cell& c) { return takePoseTarget(c, {}, m_session->posture(), "Here", &id); }));
     m_session->select(id);
     QSignalSpy selection(m_session.get(), &Session::selectionChanged);
     m_session->undo();

@@ -110,7 +110,8 @@ void ViewTest::fitShowsEveryPoint()
     std::mt19937_64 random(3);
     std::uniform_real_distribution<double> u(-1, 1);
     std::vector<Vec3> points;
-    for (int n = 0; n < 60; ++n) points.push_back(scale * Vec3(2 + u(random), u(random), 1 + u(random)));
+    for (int n = 0; n < 60; ++n)
+        points.push_back(scale * Vec3(2 + u(random), u(random), 1 + u(random)));
     camera.fit(points, kSize, 50);
     double top = 1e9, bottom = -1e9, left = 1e9, right = -1e9;
     for (const Vec3& p : points) {
@@ -130,7 +131,8 @@ void ViewTest::handlePartsAreFoundWhereTheyAreDrawn()
     handle.place(place, camera, kSize);
     const double metres = camera.metresPerPixel(place.translation, kSize);
     QCOMPARE(handle.partAt(camera.pixel(place.translation, kSize), camera, kSize), 6);
-    for (int axis = 0; axis < 3; ++axis) QCOMPARE(handle.partAt(camera.pixel(place * Vec3(74 * metres * Vec3::Unit(axis)), kSize), camera, kSize), axis);
+    for (int axis = 0; axis < 3; ++axis)
+        QCOMPARE(handle.partAt(camera.pixel(place * Vec3(74 * metres * Vec3::Unit(axis)), kSize), camera, kSize), axis);
     QCOMPARE(handle.partAt({5, 5}, camera, kSize), -1);
     std::vector<DrawLine> lines;
     handle.draw(lines, 2);
@@ -174,7 +176,9 @@ void ViewTest::handleDragTurnsByTheAngle()
     const Pose place{camera.centre, Quat::Identity()};
     handle.place(place, camera, kSize);
     const double radius = 0.62 * 82 * camera.metresPerPixel(place.translation, kSize);
-    const auto onRing = [&](double angle) { return camera.pixel(place.translation + radius * Vec3(std::cos(angle), std::sin(angle), 0), kSize); };
+    const auto onRing = [&](double angle) {
+        return camera.pixel(place.translation + radius * Vec3(std::cos(angle), std::sin(angle), 0), kSize);
+    };
     auto drag = handle.press(onRing(0.8), camera, kSize);
     QVERIFY(drag);
     QCOMPARE(drag->part, 5);
@@ -192,9 +196,12 @@ void ViewTest::pickFindsTheNearestThing()
     const Part& tile = session.cell().parts[1];
     const Vec3 place = worldFromPart(session.cell(), tile).translation;
     QVERIFY(scene.pick(place + Vec3(0, 0, 0.5), -Vec3::UnitZ()) == Selection(tile.id));
-    QVERIFY(scene.pick(place - Vec3(0, 0, 0.5), Vec3::UnitZ()) == Selection(session.cell().frames[2].id));  // the belt from below
+    QVERIFY(scene.pick(place - Vec3(0, 0, 0.5), Vec3::UnitZ())
+            == Selection(session.cell().frames[2].id));  // the belt from below
     QVERIFY(scene.pick({5, 5, 5}, Vec3::UnitZ()) == Selection());
-    const Vec3 flange = (worldFromBase(session.cell(), armInHand(session.cell())) * forward(session.arm(), session.posture())).translation;
+    const Vec3 flange =
+        (worldFromBase(session.cell(), armInHand(session.cell())) * forward(session.arm(), session.posture()))
+            .translation;
     QVERIFY(scene.pick(flange + Vec3(0, 0.5, -0.05), -Vec3::UnitY()) == Selection(session.station().tool));
 }
 
@@ -209,7 +216,9 @@ void ViewTest::calloutSitsWhereTheLineStops()
     QVERIFY(callout);
     QCOMPARE(callout->text.headline, std::string("Step 3 stops 36 mm short"));
     const Move& move = *session.trace()->arms[0].outcomes[2].move;
-    const Vec3 stop = (worldFromBase(session.cell(), armInHand(session.cell())) * baseFromTcp(session.cell(), armInHand(session.cell()), move.to)).translation;
+    const Vec3 stop = (worldFromBase(session.cell(), armInHand(session.cell()))
+                       * baseFromTcp(session.cell(), armInHand(session.cell()), move.to))
+                          .translation;
     QVERIFY((callout->place - stop).norm() < 1e-6);
     session.select(session.routine().steps[0].id);
     QVERIFY(!scene.callout());
@@ -233,7 +242,10 @@ void ViewTest::pathsAreThoseOfTheOpenCell()
     const Scene scene(session);
     for (int n = 0; n < 12; ++n) {
         // Old checks are freed on the way, so addresses come back.
-        session.open(openCell(n % 2 ? TOPIKOS_EXAMPLES "/tile-glazing-line.topikos" : TOPIKOS_EXAMPLES "/planted-mistakes.topikos").value(), {});
+        session.open(openCell(n % 2 ? TOPIKOS_EXAMPLES "/tile-glazing-line.topikos"
+                                    : TOPIKOS_EXAMPLES "/planted-mistakes.topikos")
+                         .value(),
+                     {});
         QTRY_VERIFY(session.checkIsFresh());
         const Trace& trace = *session.trace();
         size_t moves = 0;
@@ -241,7 +253,9 @@ void ViewTest::pathsAreThoseOfTheOpenCell()
             if (!outcome.move) continue;
             const Scene::Path& path = scene.paths().at(moves++);
             QVERIFY(path.step == outcome.step);
-            const Vec3 start = (worldFromBase(session.cell(), armInHand(session.cell())) * baseFromTcp(session.cell(), armInHand(session.cell()), outcome.move->from)).translation;
+            const Vec3 start = (worldFromBase(session.cell(), armInHand(session.cell()))
+                                * baseFromTcp(session.cell(), armInHand(session.cell()), outcome.move->from))
+                                   .translation;
             QVERIFY((path.points.front() - start).norm() < 1e-9);
         }
         QCOMPARE(scene.paths().size(), moves);

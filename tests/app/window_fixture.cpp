@@ -107,7 +107,8 @@ void WindowFixture::typeSteps(const QStringList& steps)
         QTest::keyClicks(line, step);
         QTest::keyClick(line, Qt::Key_Delete);  // what the completer added
         QTest::keyClick(line, Qt::Key_Return);
-        QVERIFY2(session().routine().steps.size() == before + 1, qPrintable(step + ": " + child<QLabel>("stepVerdict")->text()));
+        QVERIFY2(session().routine().steps.size() == before + 1,
+                 qPrintable(step + ": " + child<QLabel>("stepVerdict")->text()));
     }
 }
 

@@ -20,8 +20,7 @@ protected Q_SLOTS:
 protected:
     Session& session() { return m_window->session(); }
     Viewport& view() { return m_window->viewport(); }
-    template <class T>
-    T* child(const QString& name)
+    template <class T> T* child(const QString& name)
     {
         T* found = m_window->findChild<T*>(name);
         if (!found) qFatal("there is no %s", qPrintable(name));

@@ -74,7 +74,6 @@ private:
     QString headline() { return child<QLabel>("chip")->text(); }
     void typeStep(const char* text);
     QStringList steps();
-
 };
 
 void WindowTest::typeStep(const char* text)
@@ -90,7 +89,8 @@ void WindowTest::typeStep(const char* text)
 QStringList WindowTest::steps()
 {
     QStringList out;
-    for (const Step& s : session().routine().steps) out << text(stepText(session().cell(), s));
+    for (const Step& s : session().routine().steps)
+        out << text(stepText(session().cell(), s));
     return out;
 }
 
@@ -113,7 +113,8 @@ void WindowTest::viewDrawsTheArm()
     // Where the arm's base stands the picture has other colours than the empty ground in a corner.
     const QImage picture = view().grabFramebuffer();
     QVERIFY(picture.width() > 400);
-    const QPointF base = view().camera().pixel(worldFromBase(session().cell(), armInHand(session().cell())).translation + Vec3(0, 0, 0.1), view().size());
+    const QPointF base = view().camera().pixel(
+        worldFromBase(session().cell(), armInHand(session().cell())).translation + Vec3(0, 0, 0.1), view().size());
     const QColor arm = picture.pixelColor((base * picture.devicePixelRatio()).toPoint());
     const QColor sky = picture.pixelColor(picture.width() - 30, 200);
     QVERIFY2(std::abs(arm.lightness() - sky.lightness()) > 40, qPrintable(arm.name() + " " + sky.name()));
@@ -150,11 +151,15 @@ void WindowTest::jogsFromTheKeyboard()
     QFETCH(double, sign);
     session().setReadingFrame(session().cell().frames.back().id);
     view().setFocus();
-    const Pose before = worldFromBase(session().cell(), armInHand(session().cell())) * baseFromTcp(session().cell(), armInHand(session().cell()), session().posture());
+    const Pose before = worldFromBase(session().cell(), armInHand(session().cell()))
+                        * baseFromTcp(session().cell(), armInHand(session().cell()), session().posture());
     QTest::keyClick(&view(), Qt::Key(mode));
     QTest::keyClick(&view(), Qt::Key(key), shift ? Qt::ShiftModifier : Qt::NoModifier);
-    const Pose after = worldFromBase(session().cell(), armInHand(session().cell())) * baseFromTcp(session().cell(), armInHand(session().cell()), session().posture());
-    const Quat axes = mode == Qt::Key_O ? before.rotation : mode == Qt::Key_R ? worldFromFrame(session().cell(), session().readingFrame()).rotation : Quat::Identity();
+    const Pose after = worldFromBase(session().cell(), armInHand(session().cell()))
+                       * baseFromTcp(session().cell(), armInHand(session().cell()), session().posture());
+    const Quat axes = mode == Qt::Key_O   ? before.rotation
+                      : mode == Qt::Key_R ? worldFromFrame(session().cell(), session().readingFrame()).rotation
+                                          : Quat::Identity();
     const Vec3 direction = axes * Vec3::Unit(axis % 3);
     if (axis < 3) {
         QVERIFY((after.translation - before.translation - sign * 0.002 * direction).norm() < 1e-9);
@@ -164,7 +169,8 @@ void WindowTest::jogsFromTheKeyboard()
         const Quat wanted = Quat(Eigen::AngleAxisd(sign * kDegree, direction)) * before.rotation;
         QVERIFY(wanted.angularDistance(after.rotation) < 1e-9);
     }
-    const Pose read = frameFromTcp(session().cell(), armInHand(session().cell()), session().readingFrame(), session().posture());
+    const Pose read =
+        frameFromTcp(session().cell(), armInHand(session().cell()), session().readingFrame(), session().posture());
     QCOMPARE(child<QLineEdit>("reading2")->text(), lengthText(read.translation[2]));
 }
 
@@ -172,8 +178,10 @@ void WindowTest::jogStopsAtTheRangeEndAndSaysSo()
 {
     view().setFocus();
     QTest::keyClick(&view(), Qt::Key_5);
-    for (int i = 0; i < 4; ++i) QTest::keyClick(&view(), Qt::Key_Greater);
-    for (int i = 0; i < 3; ++i) QTest::keyClick(&view(), Qt::Key_Right);
+    for (int i = 0; i < 4; ++i)
+        QTest::keyClick(&view(), Qt::Key_Greater);
+    for (int i = 0; i < 3; ++i)
+        QTest::keyClick(&view(), Qt::Key_Right);
     QCOMPARE(session().posture()[4], session().arm().joints()[4].upper);
     QVERIFY2(note().contains("Joint 5 is at its range end (124.0°)"), qPrintable(note()));
 }
@@ -188,23 +196,28 @@ void WindowTest::jogsByDraggingABar()
     QTest::mouseRelease(bars, Qt::LeftButton, {}, to);
     const double pixel = (session().arm().joints()[0].upper - session().arm().joints()[0].lower) / 100;
     QVERIFY2(std::abs(session().posture()[0] - 0.6) < pixel, qPrintable(QString::number(session().posture()[0])));
-    for (int i = 1; i < 6; ++i) QCOMPARE(session().posture()[i], homePosture(session().cell(), armInHand(session().cell()))[i]);
+    for (int i = 1; i < 6; ++i)
+        QCOMPARE(session().posture()[i], homePosture(session().cell(), armInHand(session().cell()))[i]);
 }
 
 void WindowTest::jogsByDraggingTheHandle()
 {
-    const Pose before = worldFromBase(session().cell(), armInHand(session().cell())) * baseFromTcp(session().cell(), armInHand(session().cell()), session().posture());
+    const Pose before = worldFromBase(session().cell(), armInHand(session().cell()))
+                        * baseFromTcp(session().cell(), armInHand(session().cell()), session().posture());
     const double metres = view().camera().metresPerPixel(before.translation, view().size());
     // The arrow along z points up the screen and is about 80 pixels long.
     const QPoint from = view().camera().pixel(before.translation + Vec3(0, 0, 55 * metres), view().size()).toPoint();
     const QPoint to = view().camera().pixel(before.translation + Vec3(0, 0, 115 * metres), view().size()).toPoint();
     QTest::mouseMove(&view(), from);
     QTest::mousePress(&view(), Qt::LeftButton, {}, from);
-    for (int i = 1; i <= 6; ++i) QTest::mouseMove(&view(), from + (to - from) * i / 6);
+    for (int i = 1; i <= 6; ++i)
+        QTest::mouseMove(&view(), from + (to - from) * i / 6);
     QTest::mouseRelease(&view(), Qt::LeftButton, {}, to);
-    const Pose after = worldFromBase(session().cell(), armInHand(session().cell())) * baseFromTcp(session().cell(), armInHand(session().cell()), session().posture());
+    const Pose after = worldFromBase(session().cell(), armInHand(session().cell()))
+                       * baseFromTcp(session().cell(), armInHand(session().cell()), session().posture());
     const Vec3 moved = after.translation - before.translation;
-    QVERIFY2(std::abs(moved[2] - 60 * metres) < 5 * metres, qPrintable(QString("%1 instead of %2").arg(moved[2]).arg(60 * metres)));
+    QVERIFY2(std::abs(moved[2] - 60 * metres) < 5 * metres,
+             qPrintable(QString("%1 instead of %2").arg(moved[2]).arg(60 * metres)));
     QVERIFY(moved.head<2>().norm() < 1e-9);
     QVERIFY(deviation(after, before).radians < 1e-9);
 }
@@ -250,7 +263,8 @@ void WindowTest::typedPoseIsJudgedBeforeItMoves()
     z->selectAll();
     QTest::keyClicks(z, "900");
     QTest::keyClick(z, Qt::Key_Return);
-    const Pose now = worldFromBase(session().cell(), armInHand(session().cell())) * baseFromTcp(session().cell(), armInHand(session().cell()), session().posture());
+    const Pose now = worldFromBase(session().cell(), armInHand(session().cell()))
+                     * baseFromTcp(session().cell(), armInHand(session().cell()), session().posture());
     QVERIFY(std::abs(now.translation[2] - 0.9) < 1e-9);
     QVERIFY(!verdict->isVisible());
     QVERIFY(!session().ghost());
@@ -266,7 +280,10 @@ void WindowTest::takesRenamesAndRetakesATarget()
     QVERIFY(id);
     const Target taken = *findTarget(session().cell(), id);
     QCOMPARE(taken.frame.value, session().readingFrame().value);
-    QVERIFY(deviation(baseFromTarget(session().cell(), taken), baseFromTcp(session().cell(), armInHand(session().cell()), session().posture())).metres < 1e-9);
+    QVERIFY(deviation(baseFromTarget(session().cell(), taken),
+                      baseFromTcp(session().cell(), armInHand(session().cell()), session().posture()))
+                .metres
+            < 1e-9);
     QVERIFY(session().selected<TargetId>() == id);
 
     auto* tree = child<QTreeWidget>("targetsTree");
@@ -287,7 +304,10 @@ void WindowTest::takesRenamesAndRetakesATarget()
 
     session().goToTarget(session().station().home);
     QTest::keyClick(&view(), Qt::Key_M);
-    QVERIFY(deviation(baseFromTarget(session().cell(), *findTarget(session().cell(), id)), baseFromTcp(session().cell(), armInHand(session().cell()), session().posture())).metres < 1e-9);
+    QVERIFY(deviation(baseFromTarget(session().cell(), *findTarget(session().cell(), id)),
+                      baseFromTcp(session().cell(), armInHand(session().cell()), session().posture()))
+                .metres
+            < 1e-9);
     action("Delete selected target")->trigger();
     QVERIFY(!findTarget(session().cell(), id));
 }
@@ -296,13 +316,17 @@ void WindowTest::typesAStepSeesTheFindingAndMendsIt()
 {
     // A target behind the arm's reach, a line to it, the finding, and the line given another target.
     TargetId far;
-    session().edit("Take", [&](const Cell& c) { return takePoseTarget(c, {}, session().posture(), "Kiln door", &far); });
-    session().edit("Move", [&](const Cell& c) { return setTargetPose(c, far, {Vec3(1.9, 0, 1.0), findTarget(c, far)->pose.rotation}); });
+    session().edit("Take",
+                   [&](const Cell& c) { return takePoseTarget(c, {}, session().posture(), "Kiln door", &far); });
+    session().edit("Move", [&](const Cell& c) {
+        return setTargetPose(c, far, {Vec3(1.9, 0, 1.0), findTarget(c, far)->pose.rotation});
+    });
     session().select(session().routine().steps[0].id);
     typeStep("line to kiln door at 300");
     auto* verdict = child<QLabel>("stepVerdict");
     QVERIFY(verdict->isVisible());
-    QVERIFY2(verdict->text().startsWith("Step 2 stops ") && verdict->text().contains("beyond the arm's reach"), qPrintable(verdict->text()));
+    QVERIFY2(verdict->text().startsWith("Step 2 stops ") && verdict->text().contains("beyond the arm's reach"),
+             qPrintable(verdict->text()));
     QCOMPARE(session().routine().steps.size(), size_t(10));  // nothing is inserted yet
     QTest::keyClick(child<QLineEdit>("typeStep"), Qt::Key_Return);
     QCOMPARE(steps()[1], QString("line to Kiln door at 300 mm/s"));
@@ -311,7 +335,8 @@ void WindowTest::typesAStepSeesTheFindingAndMendsIt()
     auto* findings = child<QListWidget>("findingsList");
     QVERIFY2(findings->item(0)->text().startsWith("Step 2 stops "), qPrintable(findings->item(0)->text()));
     bool blockedShown = false;
-    for (QLabel* chip : m_window->findChildren<QLabel*>("chip")) blockedShown = blockedShown || (chip->isVisible() && chip->text().contains("blocked"));
+    for (QLabel* chip : m_window->findChildren<QLabel*>("chip"))
+        blockedShown = blockedShown || (chip->isVisible() && chip->text().contains("blocked"));
     QVERIFY(blockedShown);
 
     // Mended in place: Enter on the row, new text, Enter.
@@ -353,7 +378,8 @@ void WindowTest::stepsAreEditedFromTheKeyboard()
     typeStep("wait 0.25");
     QTest::keyClick(child<QLineEdit>("typeStep"), Qt::Key_Return);
     QCOMPARE(steps()[8], QString("wait 0.25 s"));
-    while (session().history().canUndo()) action("Undo")->trigger();
+    while (session().history().canUndo())
+        action("Undo")->trigger();
     QCOMPARE(steps(), before);
 }
 
@@ -403,7 +429,8 @@ void WindowTest::waysChooseAConfiguration()
 {
     const TargetId pick = targetNamed("Tile pick");
     session().select(pick);
-    const Solutions ways = inverseKinematics(session().arm(), baseFromFlange(session().cell(), *findTarget(session().cell(), pick)));
+    const Solutions ways =
+        inverseKinematics(session().arm(), baseFromFlange(session().cell(), *findTarget(session().cell(), pick)));
     QVERIFY(ways.items.size() >= 2);
     auto* card = child<QPushButton>("way1");
     QTRY_VERIFY(card->isVisible());
@@ -467,14 +494,17 @@ void WindowTest::runsScrubsAndComesBack()
     QTest::mouseMove(strip, QPoint(int(strip->xOf(2.5)), 40));
     QTest::mouseRelease(strip, Qt::LeftButton, {}, QPoint(int(strip->xOf(2.5)), 40));
     QVERIFY(std::abs(session().time() - 2.5) < 0.02);
-    QVERIFY((session().shownPosture() - postureAt(session().cell(), session().trace()->arms[0], session().time())).norm() < 1e-12);
+    QVERIFY(
+        (session().shownPosture() - postureAt(session().cell(), session().trace()->arms[0], session().time())).norm()
+        < 1e-12);
     QVERIFY(session().shownState().parts[0].carried);
     QVERIFY(child<QLabel>("runTime")->text().startsWith(QString::number(session().time(), 'f', 2)));
 
     QTest::mouseClick(child<QPushButton>("stepButton"), Qt::LeftButton);
     QTRY_VERIFY_WITH_TIMEOUT(!session().playing(), 20000);
     bool atAStepsEnd = false;
-    for (const ArmTrace::Span& s : session().trace()->arms[0].spans) atAStepsEnd = atAStepsEnd || std::abs(s.end - session().time()) < 1e-9;
+    for (const ArmTrace::Span& s : session().trace()->arms[0].spans)
+        atAStepsEnd = atAStepsEnd || std::abs(s.end - session().time()) < 1e-9;
     QVERIFY(atAStepsEnd);
 
     QTest::mouseClick(child<QPushButton>("rewindButton"), Qt::LeftButton);
@@ -518,7 +548,10 @@ void WindowTest::commandFieldFindsEverything()
     QTRY_VERIFY(field->hasFocus());
     QTest::keyClicks(field, "move to tile p");
     QTest::keyClick(field, Qt::Key_Return);
-    QTRY_VERIFY(deviation(baseFromTarget(session().cell(), *findTarget(session().cell(), targetNamed("Tile pick"))), baseFromTcp(session().cell(), armInHand(session().cell()), session().posture())).metres < 1e-9);
+    QTRY_VERIFY(deviation(baseFromTarget(session().cell(), *findTarget(session().cell(), targetNamed("Tile pick"))),
+                          baseFromTcp(session().cell(), armInHand(session().cell()), session().posture()))
+                    .metres
+                < 1e-9);
     action("Find or do")->trigger();
     QTest::keyClicks(field, "see from drying");
     QTest::keyClick(field, Qt::Key_Return);
@@ -658,11 +691,12 @@ void WindowTest::nothingIsDrawnWhenNothingChanges()
     // Wait for the fine picture, then watch a while.
     int last = -1;
     QTRY_VERIFY_WITH_TIMEOUT(([&] {
-        const bool same = last == view().frameCount();
-        last = view().frameCount();
-        QTest::qWait(250);
-        return same;
-    }()), 20000);
+                                 const bool same = last == view().frameCount();
+                                 last = view().frameCount();
+                                 QTest::qWait(250);
+                                 return same;
+                             }()),
+                             20000);
     const int frames = view().frameCount();
     QTest::qWait(600);
     QCOMPARE(view().frameCount(), frames);

@@ -51,7 +51,8 @@ RunResult run(const QStringList& arguments, const QByteArray& input = {})
     p.write(input);
     p.closeWriteChannel();
     if (!p.waitForFinished(120000)) return {};
-    return {p.exitStatus() == QProcess::NormalExit ? p.exitCode() : -1, p.readAllStandardOutput(), p.readAllStandardError()};
+    return {p.exitStatus() == QProcess::NormalExit ? p.exitCode() : -1, p.readAllStandardOutput(),
+            p.readAllStandardError()};
 }
 
 QString urdf(const std::string& name) { return QString::fromStdString(dataPath("reference/robots/" + name + ".urdf")); }
@@ -78,7 +79,8 @@ void CliTest::armListAndInfo()
 void CliTest::forwardAndJacobianFollowTheReference_data()
 {
     QTest::addColumn<std::string>("name");
-    for (const char* name : {"sixaxis-1400", "cobot-900", "scara-600", "fiveaxis-500", "redundant-820"}) QTest::newRow(name) << std::string(name);
+    for (const char* name : {"sixaxis-1400", "cobot-900", "scara-600", "fiveaxis-500", "redundant-820"})
+        QTest::newRow(name) << std::string(name);
 }
 
 void CliTest::forwardAndJacobianFollowTheReference()
@@ -86,7 +88,8 @@ void CliTest::forwardAndJacobianFollowTheReference()
     QFETCH(std::string, name);
     const auto ask = [&](const char* file, const char* command) {
         std::string input;
-        for (const Json& c : reference(file)["robots"][name]["cases"]) input += Json{{"q", c["q"]}}.dump() + "\n";
+        for (const Json& c : reference(file)["robots"][name]["cases"])
+            input += Json{{"q", c["q"]}}.dump() + "\n";
         const RunResult r = run({"arm", command, urdf(name), "--json"}, QByteArray::fromStdString(input));
         return r.code == 0 ? r.lines() : QList<QByteArray>();
     };
@@ -95,13 +98,21 @@ void CliTest::forwardAndJacobianFollowTheReference()
     const Json& jac = reference("jacobian")["robots"][name]["cases"];
     QCOMPARE(size_t(poses.size()), fk.size());
     QCOMPARE(size_t(jacobians.size()), jac.size());
-    for (size_t i = 0; i < fk.size(); ++i) QVERIFY((matrixOf(Json::parse(poses[int(i)].toStdString())["pose"]) - matrixOf(fk[i]["flange"])).cwiseAbs().maxCoeff() < 1e-9);
+    for (size_t i = 0; i < fk.size(); ++i)
+        QVERIFY((matrixOf(Json::parse(poses[int(i)].toStdString())["pose"]) - matrixOf(fk[i]["flange"]))
+                    .cwiseAbs()
+                    .maxCoeff()
+                < 1e-9);
     for (size_t i = 0; i < jac.size(); ++i) {
         const Json answer = Json::parse(jacobians[int(i)].toStdString());
         for (size_t r = 0; r < 6; ++r)
-            for (size_t c = 0; c < jac[i]["jacobian"][r].size(); ++c) QVERIFY(std::abs(answer["jacobian"][r][c].get<double>() - jac[i]["jacobian"][r][c].get<double>()) < 1e-9);
+            for (size_t c = 0; c < jac[i]["jacobian"][r].size(); ++c)
+                QVERIFY(std::abs(answer["jacobian"][r][c].get<double>() - jac[i]["jacobian"][r][c].get<double>())
+                        < 1e-9);
         QCOMPARE(answer["singular_values"].size(), jac[i]["singular_values"].size());
-        for (size_t k = 0; k < answer["singular_values"].size(); ++k) QVERIFY(std::abs(answer["singular_values"][k].get<double>() - jac[i]["singular_values"][k].get<double>()) < 1e-8);
+        for (size_t k = 0; k < answer["singular_values"].size(); ++k)
+            QVERIFY(std::abs(answer["singular_values"][k].get<double>() - jac[i]["singular_values"][k].get<double>())
+                    < 1e-8);
     }
 }
 
@@ -120,7 +131,8 @@ void CliTest::inverseFollowsTheReference()
     const Json& robot = reference("ik")["robots"][name];
     std::string input;
     for (const char* part : {"reachable", "unreachable"})
-        for (const Json& c : robot[part]) input += Json{{"pose", c["pose"]}}.dump() + "\n";
+        for (const Json& c : robot[part])
+            input += Json{{"pose", c["pose"]}}.dump() + "\n";
     const RunResult r = run({"arm", "ik", urdf(name)}, QByteArray::fromStdString(input));
     QCOMPARE(r.code, 0);
     QVERIFY(r.err.isEmpty());
@@ -136,7 +148,8 @@ void CliTest::inverseFollowsTheReference()
             QVERIFY(answer["reason"].is_null());
             for (const Json& w : wanted) {
                 double nearest = INFINITY;
-                for (const Json& s : answer["solutions"]) nearest = std::min(nearest, (jointsOf(s) - jointsOf(w)).cwiseAbs().maxCoeff());
+                for (const Json& s : answer["solutions"])
+                    nearest = std::min(nearest, (jointsOf(s) - jointsOf(w)).cwiseAbs().maxCoeff());
                 QVERIFY(nearest < 1e-5);
             }
         } else {
@@ -151,7 +164,8 @@ void CliTest::sevenAxesReachTheReference()
     const Json& robot = reference("ik")["robots"]["redundant-820"];
     std::string input;
     for (const char* part : {"reachable", "unreachable"})
-        for (const Json& c : robot[part]) input += Json{{"pose", c["pose"]}}.dump() + "\n";
+        for (const Json& c : robot[part])
+            input += Json{{"pose", c["pose"]}}.dump() + "\n";
     const RunResult r = run({"arm", "ik", urdf("redundant-820")}, QByteArray::fromStdString(input));
     QCOMPARE(r.code, 0);
     const QList<QByteArray> lines = r.lines();
@@ -161,7 +175,8 @@ void CliTest::sevenAxesReachTheReference()
         const Json answer = Json::parse(lines[i].toStdString());
         QCOMPARE(answer["solutions"].empty(), i >= 60);
         for (const Json& s : answer["solutions"]) {
-            const PoseDeviation away = deviation(forward(*arm, jointsOf(s)), poseOf(robot["reachable"][size_t(i)]["pose"]));
+            const PoseDeviation away =
+                deviation(forward(*arm, jointsOf(s)), poseOf(robot["reachable"][size_t(i)]["pose"]));
             QVERIFY(away.metres < 1e-6 && away.radians < 1e-6 && withinRange(*arm, jointsOf(s)));
         }
     }
@@ -169,11 +184,14 @@ void CliTest::sevenAxesReachTheReference()
 
 void CliTest::turnsAndLocksOnRequest()
 {
-    const QByteArray pose = "\"pose\":" + QByteArray::fromStdString(reference("ik")["robots"]["cobot-900"]["reachable"][0]["pose"].dump());
-    const RunResult r = run({"arm", "ik", "cobot-900"}, "{" + pose + "}\n{" + pose + ",\"turns\":\"all\"}\n{" + pose + ",\"locked\":[null,null,null,null,null,9]}\n");
+    const QByteArray pose =
+        "\"pose\":" + QByteArray::fromStdString(reference("ik")["robots"]["cobot-900"]["reachable"][0]["pose"].dump());
+    const RunResult r = run({"arm", "ik", "cobot-900"}, "{" + pose + "}\n{" + pose + ",\"turns\":\"all\"}\n{" + pose
+                                                            + ",\"locked\":[null,null,null,null,null,9]}\n");
     QCOMPARE(r.code, 2);
     const QList<QByteArray> lines = r.lines();
-    const size_t plain = Json::parse(lines[0].toStdString())["solutions"].size(), all = Json::parse(lines[1].toStdString())["solutions"].size();
+    const size_t plain = Json::parse(lines[0].toStdString())["solutions"].size(),
+                 all = Json::parse(lines[1].toStdString())["solutions"].size();
     QVERIFY(plain > 0);
     QVERIFY(all >= 16 * plain);
     QVERIFY(lines[2].contains("outside its range"));
@@ -183,10 +201,13 @@ void CliTest::turnsAndLocksOnRequest()
     q << 0.3, 0.6, 0, -1.1, 0.4, 0.9, -0.2;
     Json line{{"pose", Json::array()}, {"locked", {nullptr, nullptr, 0, nullptr, nullptr, nullptr, nullptr}}};
     const Eigen::Matrix4d m = homogeneous(forward(*arm, q));
-    for (int i = 0; i < 4; ++i) line["pose"].push_back({m(i, 0), m(i, 1), m(i, 2), m(i, 3)});
-    const Json held = Json::parse(run({"arm", "ik", urdf("redundant-820")}, QByteArray::fromStdString(line.dump() + "\n")).out.toStdString());
+    for (int i = 0; i < 4; ++i)
+        line["pose"].push_back({m(i, 0), m(i, 1), m(i, 2), m(i, 3)});
+    const Json held = Json::parse(
+        run({"arm", "ik", urdf("redundant-820")}, QByteArray::fromStdString(line.dump() + "\n")).out.toStdString());
     QVERIFY(held["solutions"].size() >= 4);
-    for (const Json& s : held["solutions"]) QCOMPARE(s[2].get<double>(), 0.0);
+    for (const Json& s : held["solutions"])
+        QCOMPARE(s[2].get<double>(), 0.0);
 }
 
 void CliTest::lostDirectionIsLost()
@@ -217,14 +238,16 @@ void CliTest::singularFollowsTheReference()
     QFETCH(std::string, name);
     const Json& robot = reference("singular")["robots"][name];
     std::string input;
-    for (const Json& c : robot["cases"]) input += Json{{"q", c["q"]}}.dump() + "\n";
+    for (const Json& c : robot["cases"])
+        input += Json{{"q", c["q"]}}.dump() + "\n";
     const QList<QByteArray> lines = run({"arm", "singular", urdf(name)}, QByteArray::fromStdString(input)).lines();
     QCOMPARE(size_t(lines.size()), robot["cases"].size());
     for (size_t i = 0; i < robot["cases"].size(); ++i) {
         const Json& c = robot["cases"][i];
         const Json answer = Json::parse(lines[int(i)].toStdString());
         QVERIFY(std::abs(answer["min_singular_value"].get<double>() - c["sigma_min"].get<double>()) < 1e-9);
-        for (const char* m : {"wrist_sin", "elbow_m", "shoulder_m"}) QVERIFY(std::abs(answer["margins"][m].get<double>() - c["margins"][m].get<double>()) < 1e-9);
+        for (const char* m : {"wrist_sin", "elbow_m", "shoulder_m"})
+            QVERIFY(std::abs(answer["margins"][m].get<double>() - c["margins"][m].get<double>()) < 1e-9);
         if (c["class"] == "regular") QVERIFY(answer["kinds"].empty());
         else QVERIFY(answer["kinds"] == Json::array({c["class"]}));
     }
@@ -247,14 +270,16 @@ void CliTest::torqueFollowsTheReference()
     for (size_t i = 0; i < cases.size(); ++i) {
         const Json answer = Json::parse(lines[int(i)].toStdString());
         const JointVector wanted = jointsOf(cases[i]["tau"]);
-        QVERIFY((jointsOf(answer["torque"]) - wanted).cwiseAbs().maxCoeff() < 1e-8 * (1 + wanted.cwiseAbs().maxCoeff()));
+        QVERIFY((jointsOf(answer["torque"]) - wanted).cwiseAbs().maxCoeff()
+                < 1e-8 * (1 + wanted.cwiseAbs().maxCoeff()));
         QVERIFY((jointsOf(answer["gravity"]) - jointsOf(cases[i]["gravity_tau"])).cwiseAbs().maxCoeff() < 1e-6);
     }
 }
 
 void CliTest::badLinesAreAnsweredAndTheRestGoesOn()
 {
-    const QByteArray input = "{\"q\":[0,0,0,0,0,0]}\nnot json\n{\"q\":[0,0]}\n{\"q\":[0,0,0,0,0,\"x\"]}\n[1]\n{\"q\":[0,0,0,0,0,0]}\n";
+    const QByteArray input =
+        "{\"q\":[0,0,0,0,0,0]}\nnot json\n{\"q\":[0,0]}\n{\"q\":[0,0,0,0,0,\"x\"]}\n[1]\n{\"q\":[0,0,0,0,0,0]}\n";
     const RunResult r = run({"arm", "fk", "sixaxis-1400"}, input);
     QCOMPARE(r.code, 2);
     const QList<QByteArray> lines = r.lines();
@@ -264,7 +289,8 @@ void CliTest::badLinesAreAnsweredAndTheRestGoesOn()
     QCOMPARE(lines[2], QByteArray("{\"error\":\"\\\"q\\\" must be a list of 6 numbers\"}"));
     QVERIFY(lines[3].contains("not a number"));
     QVERIFY(lines[4].contains("not a JSON object"));
-    const RunResult skewed = run({"arm", "ik", "sixaxis-1400"}, "{\"pose\":[[1,0,0,1],[0,1,0,0],[0,0,2,1],[0,0,0,1]]}\n");
+    const RunResult skewed =
+        run({"arm", "ik", "sixaxis-1400"}, "{\"pose\":[[1,0,0,1],[0,1,0,0],[0,0,2,1],[0,0,0,1]]}\n");
     QCOMPARE(skewed.code, 2);
     QVERIFY(skewed.out.contains("not orthonormal"));
 }
@@ -280,7 +306,9 @@ void CliTest::usageErrors_data()
     QTest::newRow("file not there") << QStringList{"check", "/no/such.topikos"} << "/no/such.topikos: cannot be opened";
     QTest::newRow("a folder") << QStringList{"check", "/tmp"} << "is not a file";
     QTest::newRow("cycles of nothing") << QStringList{"simulate", "x", "--cycles", "0"} << "cycles";
-    QTest::newRow("trace into nowhere") << QStringList{"simulate", cellFile("tile-glazing-line"), "--trace", "/no/where.csv"} << "/no/where.csv: cannot be written";
+    QTest::newRow("trace into nowhere") << QStringList{"simulate", cellFile("tile-glazing-line"), "--trace",
+                                                       "/no/where.csv"}
+                                        << "/no/where.csv: cannot be written";
 }
 
 void CliTest::usageErrors()
@@ -306,14 +334,16 @@ void CliTest::checkReportsAndSetsTheExitCode()
     const Json answer = Json::parse(bad.out.toStdString());
     QCOMPARE(answer["blocked"].get<int>(), 3);
     const Json& f = answer["findings"][0];
-    for (const char* key : {"rule", "severity", "routine", "step", "message", "measured", "limit", "unit"}) QVERIFY2(f.contains(key), key);
+    for (const char* key : {"rule", "severity", "routine", "step", "message", "measured", "limit", "unit"})
+        QVERIFY2(f.contains(key), key);
     QCOMPARE(f["rule"].get<std::string>(), std::string("joint-range"));
     QCOMPARE(f["step"].get<int>(), 3);
     QCOMPARE(f["unit"].get<std::string>(), std::string("rad"));
     QFile junit(dir.filePath("r.xml"));
     QVERIFY(junit.open(QIODevice::ReadOnly));
     const QByteArray xml = junit.readAll();
-    QVERIFY(xml.contains("tests=\"14\" failures=\"5\""));  // three steps, and the two targets that cannot be reached by themselves
+    QVERIFY(xml.contains(
+        "tests=\"14\" failures=\"5\""));  // three steps, and the two targets that cannot be reached by themselves
     QCOMPARE(xml.count("<testcase"), 14);
 }
 
@@ -321,7 +351,8 @@ void CliTest::devicesRunFromTheCommandLine()
 {
     QTemporaryDir dir;
     QCOMPARE(run({"check", cellFile("glazing-line-on-a-rail")}).code, 0);
-    const RunResult r = run({"simulate", cellFile("glazing-line-on-a-rail"), "--json", "--trace", dir.filePath("rail.csv")});
+    const RunResult r =
+        run({"simulate", cellFile("glazing-line-on-a-rail"), "--json", "--trace", dir.filePath("rail.csv")});
     QCOMPARE(r.code, 0);
     const Json out = Json::parse(r.out.toStdString());
     QCOMPARE(out["steps"].size(), size_t(15));
@@ -339,7 +370,8 @@ void CliTest::devicesRunFromTheCommandLine()
 void CliTest::simulateReportsTheCycle()
 {
     QTemporaryDir dir;
-    const RunResult r = run({"simulate", cellFile("tile-glazing-line"), "--json", "--cycles", "5", "--trace", dir.filePath("t.csv")});
+    const RunResult r =
+        run({"simulate", cellFile("tile-glazing-line"), "--json", "--cycles", "5", "--trace", dir.filePath("t.csv")});
     QCOMPARE(r.code, 0);
     const Json answer = Json::parse(r.out.toStdString());
     QCOMPARE(answer["steps"].size(), size_t(10));
@@ -379,11 +411,13 @@ void CliTest::coreAndCliHoldNoQt()
 {
     int files = 0;
     for (const char* folder : {"core", "cli"}) {
-        QDirIterator it(QString(TOPIKOS_SOURCES) + "/" + folder, {"*.h", "*.cpp"}, QDir::Files, QDirIterator::Subdirectories);
+        QDirIterator it(QString(TOPIKOS_SOURCES) + "/" + folder, {"*.h", "*.cpp"}, QDir::Files,
+                        QDirIterator::Subdirectories);
         while (it.hasNext()) {
             QFile file(it.next());
             QVERIFY(file.open(QIODevice::ReadOnly));
-            QVERIFY2(!QString(file.readAll()).contains(QRegularExpression("#include\\s*[<\"]Q")), qPrintable(file.fileName()));
+            QVERIFY2(!QString(file.readAll()).contains(QRegularExpression("#include\\s*[<\"]Q")),
+                     qPrintable(file.fileName()));
             ++files;
         }
     }

@@ -58,14 +58,18 @@ void CellFileTest::everyFieldSurvives()
     Cell cell = example("tile-glazing-line");
     double next = 0.0123;
     const auto number = [&] { return next += 0.00017; };
-    const auto pose = [&] { return Pose{Vec3(number(), number(), number()), Quat(Eigen::AngleAxisd(number(), Vec3(1, number(), 2).normalized()))}; };
+    const auto pose = [&] {
+        return Pose{Vec3(number(), number(), number()),
+                    Quat(Eigen::AngleAxisd(number(), Vec3(1, number(), 2).normalized()))};
+    };
     cell.name = "Each field";
     cell.angles = AngleOrder::IntrinsicZyz;
     cell.lineLimits = {number(), number(), number()};
     cell.thresholds = {number(), 0.023, 0.9, 0.8, 0.7, 0.6, 0.5, 0.4, 0.3, 0.2};
     for (Frame& f : cell.frames) {
         f.pose = pose();
-        for (Solid& s : f.solids) s = {Solid::Kind::Cylinder, pose(), Vec3(number(), number(), number()), {1, 2, 3}};
+        for (Solid& s : f.solids)
+            s = {Solid::Kind::Cylinder, pose(), Vec3(number(), number(), number()), {1, 2, 3}};
     }
     for (Tool& t : cell.tools) {
         t.flangeFromTcp = pose();
@@ -73,11 +77,13 @@ void CellFileTest::everyFieldSurvives()
         t.centreOfMass = Vec3(number(), number(), number());
         t.gripper = {0.3, 0.2, number(), number()};
     }
-    for (Part& p : cell.parts) p.pose = pose();
+    for (Part& p : cell.parts)
+        p.pose = pose();
     for (Target& t : cell.targets) {
         t.pose = pose();
         t.configuration = {true, true, true};
-        for (double& q : t.posture) q = number();
+        for (double& q : t.posture)
+            q = number();
     }
     for (Step& s : cell.routines.front().steps) {
         s.off = true;
@@ -85,7 +91,8 @@ void CellFileTest::everyFieldSurvives()
         s.jointSpeed = number();
         s.lineSpeed = number();
         s.seconds = number();
-        s.standoff = findTarget(cell, s.target) && findTarget(cell, s.target)->kind == Target::Kind::Pose ? number() : 0;
+        s.standoff =
+            findTarget(cell, s.target) && findTarget(cell, s.target)->kind == Target::Kind::Pose ? number() : 0;
     }
     const std::string text = writeCell(cell);
     const Cell back = readCell(text, "each").value();
@@ -111,30 +118,78 @@ void CellFileTest::damagedFilesAreRefusedWithAPlace_data()
     QTest::addColumn<QString>("from");
     QTest::addColumn<QString>("to");
     QTest::addColumn<QString>("said");
-    QTest::newRow("missing frame") << "\"frame\":4" << "\"frame\":99" << "targets[2].frame: frame 99";
-    QTest::newRow("not a number") << "\"mass\":2.4" << "\"mass\":NaN" << "not JSON here";
-    QTest::newRow("number too large") << "\"mass\":2.4" << "\"mass\":1e999" << "too large";
-    QTest::newRow("text for a number") << "\"mass\":2.4" << "\"mass\":\"heavy\"" << "tools[0].mass: must be a number";
-    QTest::newRow("loop in the frame tree") << "\"parent\":0" << "\"parent\":2" << "hangs below itself";
-    QTest::newRow("parent not there") << "\"parent\":1" << "\"parent\":77" << "frames[1].parent: frame 77";
-    QTest::newRow("newer version") << "\"version\": 3" << "\"version\": 7" << "newer Topikos (format version 7; this one reads up to 3)";
-    QTest::newRow("no version") << "\"version\": 3" << "\"version\": \"one\"" << "no version number";
-    QTest::newRow("another format") << "topikos-cell" << "something-else" << "is not a cell file";
-    QTest::newRow("unknown field") << "\"mass\":2.4" << "\"mass\":2.4,\"wieght\":3" << "field \"wieght\"";
-    QTest::newRow("field missing") << "\"mass\":2.4," << "" << "tools[0].mass: is missing";
-    QTest::newRow("unknown word") << "\"kind\":\"grip\"" << "\"kind\":\"grab\"" << "must be one of joint, line, grip, release, wait";
-    QTest::newRow("arm not in the catalogue") << "sixaxis-1400" << "sixaxis-9000" << "not in the catalogue";
-    QTest::newRow("id twice") << "{\"id\":2," << "{\"id\":1," << "which another object has already";
-    QTest::newRow("id beyond the counter") << "{\"id\":2," << "{\"id\":4000," << "ids go from 1";
-    QTest::newRow("counter near its end") << "\"next-id\": " << "\"next-id\": 42949672" << "next-id";
-    QTest::newRow("name twice") << "Arm base" << "Pedestal" << "is there twice";
-    QTest::newRow("quaternion of length 2") << "[0.0,0.0,1.0,0.0]" << "[0.0,0.0,2.0,0.0]" << "must have length 1";
-    QTest::newRow("colour misspelt") << "#6f7b82" << "#6f7b8" << "must be a colour";
-    QTest::newRow("solid of no size") << "\"size\":[0.62,0.62,0.03]" << "\"size\":[0.62,0,0.03]" << "above 0 and up to";
-    QTest::newRow("speed out of range") << "\"speed\":0.15" << "\"speed\":-1" << "0.1 to 10000 mm/s";
-    QTest::newRow("posture too short") << "\"posture\":[0.0," << "\"posture\":[" << "the arm has 6 joints";
-    QTest::newRow("threshold crossed") << "\"elbow-blocked\":0.008" << "\"elbow-blocked\":8" << "thresholds";
-    QTest::newRow("list instead of document") << "{\n  \"format\"" << "[{\n  \"format\"" << "line";
+    QTest::newRow("missing frame") << "\"frame\":4"
+                                   << "\"frame\":99"
+                                   << "targets[2].frame: frame 99";
+    QTest::newRow("not a number") << "\"mass\":2.4"
+                                  << "\"mass\":NaN"
+                                  << "not JSON here";
+    QTest::newRow("number too large") << "\"mass\":2.4"
+                                      << "\"mass\":1e999"
+                                      << "too large";
+    QTest::newRow("text for a number") << "\"mass\":2.4"
+                                       << "\"mass\":\"heavy\""
+                                       << "tools[0].mass: must be a number";
+    QTest::newRow("loop in the frame tree") << "\"parent\":0"
+                                            << "\"parent\":2"
+                                            << "hangs below itself";
+    QTest::newRow("parent not there") << "\"parent\":1"
+                                      << "\"parent\":77"
+                                      << "frames[1].parent: frame 77";
+    QTest::newRow("newer version") << "\"version\": 3"
+                                   << "\"version\": 7"
+                                   << "newer Topikos (format version 7; this one reads up to 3)";
+    QTest::newRow("no version") << "\"version\": 3"
+                                << "\"version\": \"one\""
+                                << "no version number";
+    QTest::newRow("another format") << "topikos-cell"
+                                    << "something-else"
+                                    << "is not a cell file";
+    QTest::newRow("unknown field") << "\"mass\":2.4"
+                                   << "\"mass\":2.4,\"wieght\":3"
+                                   << "field \"wieght\"";
+    QTest::newRow("field missing") << "\"mass\":2.4,"
+                                   << ""
+                                   << "tools[0].mass: is missing";
+    QTest::newRow("unknown word") << "\"kind\":\"grip\""
+                                  << "\"kind\":\"grab\""
+                                  << "must be one of joint, line, grip, release, wait";
+    QTest::newRow("arm not in the catalogue") << "sixaxis-1400"
+                                              << "sixaxis-9000"
+                                              << "not in the catalogue";
+    QTest::newRow("id twice") << "{\"id\":2,"
+                              << "{\"id\":1,"
+                              << "which another object has already";
+    QTest::newRow("id beyond the counter") << "{\"id\":2,"
+                                           << "{\"id\":4000,"
+                                           << "ids go from 1";
+    QTest::newRow("counter near its end") << "\"next-id\": "
+                                          << "\"next-id\": 42949672"
+                                          << "next-id";
+    QTest::newRow("name twice") << "Arm base"
+                                << "Pedestal"
+                                << "is there twice";
+    QTest::newRow("quaternion of length 2") << "[0.0,0.0,1.0,0.0]"
+                                            << "[0.0,0.0,2.0,0.0]"
+                                            << "must have length 1";
+    QTest::newRow("colour misspelt") << "#6f7b82"
+                                     << "#6f7b8"
+                                     << "must be a colour";
+    QTest::newRow("solid of no size") << "\"size\":[0.62,0.62,0.03]"
+                                      << "\"size\":[0.62,0,0.03]"
+                                      << "above 0 and up to";
+    QTest::newRow("speed out of range") << "\"speed\":0.15"
+                                        << "\"speed\":-1"
+                                        << "0.1 to 10000 mm/s";
+    QTest::newRow("posture too short") << "\"posture\":[0.0,"
+                                       << "\"posture\":["
+                                       << "the arm has 6 joints";
+    QTest::newRow("threshold crossed") << "\"elbow-blocked\":0.008"
+                                       << "\"elbow-blocked\":8"
+                                       << "thresholds";
+    QTest::newRow("list instead of document") << "{\n  \"format\""
+                                              << "[{\n  \"format\""
+                                              << "line";
 }
 
 void CellFileTest::damagedFilesAreRefusedWithAPlace()
@@ -157,7 +212,8 @@ void CellFileTest::damagedFilesAreRefusedWithAPlace()
 void CellFileTest::everyTruncationIsRefused()
 {
     const std::string text = readFile(examplePath("tile-glazing-line"), kLargestCellFile).value();
-    for (size_t length = 0; length + 2 < text.size(); length += 97) QVERIFY(!readCell(text.substr(0, length), "cut").ok());
+    for (size_t length = 0; length + 2 < text.size(); length += 97)
+        QVERIFY(!readCell(text.substr(0, length), "cut").ok());
     const Result<Cell> half = readCell(text.substr(0, text.size() / 2), "cut");
     QVERIFY2(QString::fromStdString(half.error().line()).contains("ends in the middle"), half.error().line().c_str());
 }
@@ -188,7 +244,8 @@ void CellFileTest::deepNestingIsRefusedAtOnce()
 {
     for (const char* open : {"[", "{\"a\":"}) {
         std::string text;
-        for (int i = 0; i < 1000000; ++i) text += open;
+        for (int i = 0; i < 1000000; ++i)
+            text += open;
         const Result<Cell> cell = readCell(text, "deep");
         QVERIFY(!cell.ok());
         QCOMPARE(cell.error().code, std::string("cell.nesting"));
@@ -307,7 +364,8 @@ void CellFileTest::fieldsThatMayBeLeftOutFollowTheSchema()
     cell = setArmModel(cell, catalogueArm("redundant-820")).value();
     cell = takePoseTarget(cell, {}, homePosture(cell, armInHand(cell)), "Taught").value();
     ArmDescription description = describe(sheetOf(armInHand(cell).model->description())).value();
-    description.meshes.push_back({0, std::make_shared<const Triangles>(Triangles{{{0, 0, 0}, {1, 0, 0}, {0, 1, 0}}, {{0, 1, 2}}, {1, 2, 3}})});
+    description.meshes.push_back(
+        {0, std::make_shared<const Triangles>(Triangles{{{0, 0, 0}, {1, 0, 0}, {0, 1, 0}}, {{0, 1, 2}}, {1, 2, 3}})});
     description.sheet = nullptr;
     description.id = "own";
     description.joints[1].locked = 0.5;
@@ -316,7 +374,9 @@ void CellFileTest::fieldsThatMayBeLeftOutFollowTheSchema()
     cell.thresholds.slideMargin = 0.02;
     cell.thresholds.directionCaution = 0.2;
     const std::string text = writeCell(cell);
-    for (const char* key : {"\"sheet\"", "\"meshes\"", "\"locks\"", "\"taught\"", "\"angles\"", "\"slide-margin\"", "\"direction-caution\""}) QVERIFY2(text.find(key) != std::string::npos, key);
+    for (const char* key : {"\"sheet\"", "\"meshes\"", "\"locks\"", "\"taught\"", "\"angles\"", "\"slide-margin\"",
+                            "\"direction-caution\""})
+        QVERIFY2(text.find(key) != std::string::npos, key);
     QFile file(QString(TOPIKOS_SOURCES) + "/docs/format/cell.schema.json");
     QVERIFY(file.open(QIODevice::ReadOnly));
     const Json schema = Json::parse(file.readAll().toStdString());

@@ -34,15 +34,61 @@ void CellTest::randomEditsUndoToTheSameBytes()
         const Routine& routine = now.routines.front();
         Status refused;
         switch (pick(9)) {
-        case 0: refused = history.apply("rename", [&](const Cell& c) { return renameFrame(c, c.frames[pick(c.frames.size())].id, "Frame " + std::to_string(n)); }); break;
-        case 1: refused = history.apply("move", [&](const Cell& c) { return setFramePose(c, c.frames[pick(c.frames.size())].id, translated({double(pick(9)) / 7, 0.1, 0.2})); }); break;
-        case 2: refused = history.apply("parent", [&](const Cell& c) { return setFrameParent(c, c.frames[pick(c.frames.size())].id, c.frames[pick(c.frames.size())].id); }); break;
-        case 3: refused = history.apply("take", [&](const Cell& c) { return takePoseTarget(c, c.frames[pick(c.frames.size())].id, randomPosture(*armInHand(c).model, random), freeTargetName(c, "Target")); }); break;
-        case 4: refused = history.apply("delete target", [&](const Cell& c) { return deleteTarget(c, c.targets[pick(c.targets.size())].id); }); break;
-        case 5: refused = history.apply("insert", [&](const Cell& c) { Step s; s.kind = Step::Kind::Wait; s.seconds = double(pick(100)) / 7; return insertStep(c, routine.id, pick(routine.steps.size() + 1), s); }); break;
-        case 6: if (!routine.steps.empty()) refused = history.apply("delete", [&](const Cell& c) { return deleteStep(c, routine.id, routine.steps[pick(routine.steps.size())].id); }); else continue; break;
-        case 7: if (!routine.steps.empty()) refused = history.apply("order", [&](const Cell& c) { return moveStep(c, routine.id, routine.steps[pick(routine.steps.size())].id, pick(routine.steps.size())); }); else continue; break;
-        case 8: refused = history.apply("thresholds", [&](const Cell& c) { Thresholds t = c.thresholds; t.jointMargin = double(pick(50)) / 60; return setThresholds(c, t); }); break;
+        case 0:
+            refused = history.apply("rename", [&](const Cell& c) {
+                return renameFrame(c, c.frames[pick(c.frames.size())].id, "Frame " + std::to_string(n));
+            });
+            break;
+        case 1:
+            refused = history.apply("move", [&](const Cell& c) {
+                return setFramePose(c, c.frames[pick(c.frames.size())].id, translated({double(pick(9)) / 7, 0.1, 0.2}));
+            });
+            break;
+        case 2:
+            refused = history.apply("parent", [&](const Cell& c) {
+                return setFrameParent(c, c.frames[pick(c.frames.size())].id, c.frames[pick(c.frames.size())].id);
+            });
+            break;
+        case 3:
+            refused = history.apply("take", [&](const Cell& c) {
+                return takePoseTarget(c, c.frames[pick(c.frames.size())].id, randomPosture(*armInHand(c).model, random),
+                                      freeTargetName(c, "Target"));
+            });
+            break;
+        case 4:
+            refused = history.apply(
+                "delete target", [&](const Cell& c) { return deleteTarget(c, c.targets[pick(c.targets.size())].id); });
+            break;
+        case 5:
+            refused = history.apply("insert", [&](const Cell& c) {
+                Step s;
+                s.kind = Step::Kind::Wait;
+                s.seconds = double(pick(100)) / 7;
+                return insertStep(c, routine.id, pick(routine.steps.size() + 1), s);
+            });
+            break;
+        case 6:
+            if (!routine.steps.empty())
+                refused = history.apply("delete", [&](const Cell& c) {
+                    return deleteStep(c, routine.id, routine.steps[pick(routine.steps.size())].id);
+                });
+            else continue;
+            break;
+        case 7:
+            if (!routine.steps.empty())
+                refused = history.apply("order", [&](const Cell& c) {
+                    return moveStep(c, routine.id, routine.steps[pick(routine.steps.size())].id,
+                                    pick(routine.steps.size()));
+                });
+            else continue;
+            break;
+        case 8:
+            refused = history.apply("thresholds", [&](const Cell& c) {
+                Thresholds t = c.thresholds;
+                t.jointMargin = double(pick(50)) / 60;
+                return setThresholds(c, t);
+            });
+            break;
         }
         if (refused) {
             QCOMPARE(writeCell(*history.current()), states.back());
@@ -92,8 +138,12 @@ void CellTest::refusedEditsChangeNothing()
     History history(example("tile-glazing-line"));
     const std::string before = writeCell(*history.current());
     const Cell& c = *history.current();
-    const auto target = [&](const char* name) { return std::find_if(c.targets.begin(), c.targets.end(), [&](const Target& t) { return t.name == name; })->id; };
-    const auto frame = [&](const char* name) { return std::find_if(c.frames.begin(), c.frames.end(), [&](const Frame& f) { return f.name == name; })->id; };
+    const auto target = [&](const char* name) {
+        return std::find_if(c.targets.begin(), c.targets.end(), [&](const Target& t) { return t.name == name; })->id;
+    };
+    const auto frame = [&](const char* name) {
+        return std::find_if(c.frames.begin(), c.frames.end(), [&](const Frame& f) { return f.name == name; })->id;
+    };
     const RoutineId routine = c.routines.front().id;
     const Status refused = history.apply("no", [&](const Cell& cell) -> Result<Cell> {
         Step step = cell.routines.front().steps[2];
@@ -105,8 +155,15 @@ void CellTest::refusedEditsChangeNothing()
         case 4: return deleteTarget(cell, target("Tile pick"));
         case 5: return setHome(cell, target("Tile pick"));
         case 6: step.lineSpeed = 0; return changeStep(cell, routine, step);
-        case 7: step.target = target("Home"); step.standoff = 0.1; return changeStep(cell, routine, step);
-        case 8: { Thresholds t = cell.thresholds; t.elbowBlocked = 1; return setThresholds(cell, t); }
+        case 7:
+            step.target = target("Home");
+            step.standoff = 0.1;
+            return changeStep(cell, routine, step);
+        case 8: {
+            Thresholds t = cell.thresholds;
+            t.elbowBlocked = 1;
+            return setThresholds(cell, t);
+        }
         case 9: return setFramePose(cell, frame("Pedestal"), translated({1609, 0, 0}));
         case 11: return setAxisLock(cell, 0, 7.0);
         case 12: return setAxisLock(cell, 8, 0.0);
@@ -122,12 +179,14 @@ void CellTest::refusedEditsChangeNothing()
 void CellTest::anotherArmKeepsTheTargets_data()
 {
     QTest::addColumn<std::string>("id");
-    for (const std::string& id : catalogueIds()) QTest::newRow(id.c_str()) << id;
+    for (const std::string& id : catalogueIds())
+        QTest::newRow(id.c_str()) << id;
 }
 
 void CellTest::anotherArmKeepsTheTargets()
 {
-    // Whatever arm comes: every target keeps its place, every posture has as many values as the arm, and going back gives the same places.
+    // Whatever arm comes: every target keeps its place, every posture has as many values as the arm, and going back
+    // gives the same places.
     QFETCH(std::string, id);
     const Cell before = example("tile-glazing-line");
     const Cell after = setArmModel(before, catalogueArm(id)).value();
@@ -144,7 +203,8 @@ void CellTest::anotherArmKeepsTheTargets()
     }
     QVERIFY(readCell(writeCell(after), "after").ok());
     const Cell back = setArmModel(after, armInHand(before).model).value();
-    for (size_t i = 0; i < back.targets.size(); ++i) QVERIFY(back.targets[i].pose == before.targets[i].pose);
+    for (size_t i = 0; i < back.targets.size(); ++i)
+        QVERIFY(back.targets[i].pose == before.targets[i].pose);
 }
 
 void CellTest::lockedAxisStaysWithTheCell()
@@ -171,7 +231,10 @@ void CellTest::gestureIsOneStep()
     const FrameId id = history.current()->frames.back().id;
     const Pose start = history.current()->frames.back().pose;
     history.beginGesture("drag");
-    for (int i = 1; i <= 20; ++i) QVERIFY(!history.replace([&](const Cell& c) { return setFramePose(c, id, start * translated({0.01 * i, 0, 0})); }));
+    for (int i = 1; i <= 20; ++i)
+        QVERIFY(!history.replace([&](const Cell& c) {
+            return setFramePose(c, id, start * translated({0.01 * i, 0, 0}));
+        }));
     history.endGesture();
     QVERIFY(std::abs(findFrame(*history.current(), id)->pose.translation[0] - start.translation[0] - 0.2) < 1e-12);
     history.undo();
@@ -187,7 +250,9 @@ void CellTest::gestureIsOneStep()
 void CellTest::newParentKeepsThePlaceInTheWorld()
 {
     Cell cell = example("tile-glazing-line");
-    cell = setFramePose(cell, cell.frames[0].id, {Vec3(0.3, -0.2, 0.1), Quat(Eigen::AngleAxisd(0.7, Vec3(1, 2, 3).normalized()))}).value();
+    cell = setFramePose(cell, cell.frames[0].id,
+                        {Vec3(0.3, -0.2, 0.1), Quat(Eigen::AngleAxisd(0.7, Vec3(1, 2, 3).normalized()))})
+               .value();
     const FrameId rack = cell.frames.back().id;
     const Pose before = worldFromFrame(cell, rack);
     const Cell after = setFrameParent(cell, rack, cell.frames[0].id).value();
@@ -201,8 +266,11 @@ void CellTest::targetMovesWithItsFrame()
     const Cell cell = example("tile-glazing-line");
     const Target& target = cell.targets.back();
     const Pose before = baseFromTarget(cell, target);
-    const Cell moved = setFramePose(cell, target.frame, findFrame(cell, target.frame)->pose * translated({0, 0, 0.05})).value();
-    QVERIFY((baseFromTarget(moved, *findTarget(moved, target.id)).translation - before.translation - Vec3(0, 0, 0.05)).norm() < 1e-12);
+    const Cell moved =
+        setFramePose(cell, target.frame, findFrame(cell, target.frame)->pose * translated({0, 0, 0.05})).value();
+    QVERIFY((baseFromTarget(moved, *findTarget(moved, target.id)).translation - before.translation - Vec3(0, 0, 0.05))
+                .norm()
+            < 1e-12);
 }
 
 void CellTest::takenTargetIsWhereTheArmStands()
@@ -216,10 +284,15 @@ void CellTest::takenTargetIsWhereTheArmStands()
         const Target& t = *findTarget(taken, id);
         QVERIFY(deviation(baseFromTarget(taken, t), baseFromTcp(taken, armInHand(taken), q)).metres < 1e-12);
         QVERIFY(t.configuration == configurationOf(*armInHand(cell).model, q));
-        QVERIFY((worldFromFrame(cell, t.frame) * t.pose * Vec3(0, 0, -0.1) - worldFromBase(cell, armInHand(cell)) * (baseFromTarget(taken, t, 0.1)).translation).norm() < 1e-12);
+        QVERIFY((worldFromFrame(cell, t.frame) * t.pose * Vec3(0, 0, -0.1)
+                 - worldFromBase(cell, armInHand(cell)) * (baseFromTarget(taken, t, 0.1)).translation)
+                    .norm()
+                < 1e-12);
         const JointVector other = randomPosture(*armInHand(cell).model, random);
         const Cell again = retakeTarget(taken, id, other).value();
-        QVERIFY(deviation(baseFromTarget(again, *findTarget(again, id)), baseFromTcp(again, armInHand(again), other)).metres < 1e-12);
+        QVERIFY(
+            deviation(baseFromTarget(again, *findTarget(again, id)), baseFromTcp(again, armInHand(again), other)).metres
+            < 1e-12);
     }
 }
 

@@ -52,13 +52,15 @@ void CheckTest::plantedMistakesAreFound()
     QCOMPARE(int(f[0].rule), int(Rule::JointRange));
     QCOMPARE(f[0].stepIndex, size_t(2));
     QCOMPARE(f[0].joint, 2);
-    QCOMPARE(QString::fromStdString(sentence(cell, f[0])), QString("Step 3 stops 36 mm short. Joint 3 is 3.2° past its range (-205.0 to 78.0°)."));
+    QCOMPARE(QString::fromStdString(sentence(cell, f[0])),
+             QString("Step 3 stops 36 mm short. Joint 3 is 3.2° past its range (-205.0 to 78.0°)."));
     QCOMPARE(int(f[1].rule), int(Rule::Singularity));
     QCOMPARE(int(f[1].kind), int(SingularityKind::Wrist));
     QCOMPARE(f[1].stepIndex, size_t(4));
     QCOMPARE(int(f[2].rule), int(Rule::Reach));
     QCOMPARE(f[2].stepIndex, size_t(6));
-    QCOMPARE(QString::fromStdString(sentence(cell, f[2])), QString("Step 7 cannot reach Far shelf. The wrist would have to be 285 mm beyond the arm's reach."));
+    QCOMPARE(QString::fromStdString(sentence(cell, f[2])),
+             QString("Step 7 cannot reach Far shelf. The wrist would have to be 285 mm beyond the arm's reach."));
 }
 
 void CheckTest::measuredValuesAreTrue()
@@ -72,12 +74,14 @@ void CheckTest::measuredValuesAreTrue()
     const Solution* s = withConfiguration(atEnd.outOfRange, close.configuration);
     QVERIFY(s);
     QVERIFY(std::abs(rangeExcess(*armInHand(cell).model, s->joints).excess - range.measured) < 1e-9);
-    QVERIFY(std::abs(range.remaining - (1 - range.fraction) * result.trace.arms[0].outcomes[2].move->line.length()) < 1e-12);
+    QVERIFY(std::abs(range.remaining - (1 - range.fraction) * result.trace.arms[0].outcomes[2].move->line.length())
+            < 1e-12);
     // Reach: distance of the wrist centre from axis 2 less the arm's length.
     const Finding& reach = result.findings[2];
     const Pose flange = baseFromFlange(cell, *findTarget(cell, reach.target));
     const Vec3 wrist = flange.translation - 0.093 * (flange.rotation * Vec3::UnitZ());
-    const double away = std::hypot(std::hypot(wrist[0], wrist[1]) - 0.163, wrist[2] - 0.437) - armInHand(cell).model->reach();
+    const double away =
+        std::hypot(std::hypot(wrist[0], wrist[1]) - 0.163, wrist[2] - 0.437) - armInHand(cell).model->reach();
     QVERIFY(std::abs(reach.measured - away) < 1e-9);
 }
 
@@ -98,7 +102,8 @@ void CheckTest::thresholdsDecide()
     cell.thresholds.wristCaution = 80 * kDegree;
     const CheckResult wrist = check(cell, cell.routines.front());
     QVERIFY(wrist.count(Severity::Caution) > 0);
-    for (const Finding& f : wrist.findings) QCOMPARE(int(f.rule), int(Rule::Singularity));
+    for (const Finding& f : wrist.findings)
+        QCOMPARE(int(f.rule), int(Rule::Singularity));
     cell.thresholds.wristBlocked = 79 * kDegree;
     QVERIFY(check(cell, cell.routines.front()).count(Severity::Blocked) > 0);
 }
@@ -126,15 +131,18 @@ void CheckTest::emptyGripIsACaution()
     const CheckResult result = check(cell, cell.routines.front());
     QCOMPARE(result.findings.size(), size_t(1));
     QCOMPARE(int(result.findings[0].rule), int(Rule::Grip));
-    QCOMPARE(QString::fromStdString(sentence(cell, result.findings[0])), QString("Step 4 grips nothing. No part has its origin within 30 mm of the TCP."));
+    QCOMPARE(QString::fromStdString(sentence(cell, result.findings[0])),
+             QString("Step 4 grips nothing. No part has its origin within 30 mm of the TCP."));
 }
 
 void CheckTest::switchedOffStepsAreNotChecked()
 {
     Cell cell = example("planted-mistakes");
-    for (const size_t i : {2u, 4u, 6u}) cell.routines.front().steps[i].off = true;
+    for (const size_t i : {2u, 4u, 6u})
+        cell.routines.front().steps[i].off = true;
     const CheckResult result = check(cell, cell.routines.front());
-    for (const Finding& f : result.findings) QVERIFY(!f.step);
+    for (const Finding& f : result.findings)
+        QVERIFY(!f.step);
     QVERIFY(!result.trace.arms[0].blockedAt);
     // Far shelf itself still cannot be reached, which its target says.
     QCOMPARE(result.count(Severity::Blocked), 2);
@@ -149,7 +157,8 @@ void CheckTest::liveCheckerDeliversTheNewest()
         ++deliveries;
         if (checked->revision == 50) last.set_value(checked);
     });
-    for (std::uint64_t revision = 1; revision <= 50; ++revision) checker.submit(cell, revision);
+    for (std::uint64_t revision = 1; revision <= 50; ++revision)
+        checker.submit(cell, revision);
     auto future = last.get_future();
     QVERIFY(future.wait_for(std::chrono::seconds(20)) == std::future_status::ready);
     const auto checked = future.get();
@@ -183,7 +192,8 @@ void CheckTest::bestWaysUndoBadChoices()
     QVERIFY(!calm.best.better(calm.now) || !calm.ways.empty());
     Cell bad = cell;
     for (Target& t : bad.targets)
-        if (t.kind == Target::Kind::Pose) t.configuration.wristTurned = !t.configuration.wristTurned, t.configuration.elbowDown = true;
+        if (t.kind == Target::Kind::Pose)
+            t.configuration.wristTurned = !t.configuration.wristTurned, t.configuration.elbowDown = true;
     QVERIFY(check(bad, bad.routines.front()).count(Severity::Blocked) > 0);
     const BestWays found = bestWays(bad, bad.routines.front());
     QVERIFY(found.best.better(found.now));
@@ -211,13 +221,16 @@ void CheckTest::bestWaysAreTheLeastOfAllChains()
     routine.steps = moves;
     cell.routines.front() = routine;
     for (const Step& s : moves)
-        if (findTarget(cell, s.target)->kind == Target::Kind::Pose && std::find(used.begin(), used.end(), s.target) == used.end()) used.push_back(s.target);
+        if (findTarget(cell, s.target)->kind == Target::Kind::Pose
+            && std::find(used.begin(), used.end(), s.target) == used.end())
+            used.push_back(s.target);
     const BestWays found = bestWays(cell, routine);
     std::vector<Cell> all{cell};
     for (const TargetId id : used) {
         std::vector<Cell> next;
         for (const Cell& c : all)
-            for (const Solution& s : waysTo(c, *findTarget(c, id)).items) next.push_back(setTargetWay(c, id, s).value());
+            for (const Solution& s : waysTo(c, *findTarget(c, id)).items)
+                next.push_back(setTargetWay(c, id, s).value());
         all = next;
     }
     ChainCost least = bestWays(all.front(), routine).now;
@@ -226,7 +239,8 @@ void CheckTest::bestWaysAreTheLeastOfAllChains()
     QVERIFY(all.size() >= 8);
     QCOMPARE(found.best.blocked, least.blocked);
     QCOMPARE(found.best.cautions, least.cautions);
-    QVERIFY2(std::abs(found.best.travel - least.travel) < 1e-6, qPrintable(QString("%1 %2").arg(found.best.travel).arg(least.travel)));
+    QVERIFY2(std::abs(found.best.travel - least.travel) < 1e-6,
+             qPrintable(QString("%1 %2").arg(found.best.travel).arg(least.travel)));
 }
 
 TOPIKOS_TEST(CheckTest)

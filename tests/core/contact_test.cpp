@@ -33,7 +33,8 @@ void ContactTest::boxesTouchWhenTheyOverlap()
         const Vec3 sizeA = vector(size), sizeB = vector(size), a = vector(place), b = vector(place);
         const double gap = ((a - b).cwiseAbs() - 0.5 * (sizeA + sizeB)).maxCoeff();
         if (std::abs(gap) < 1e-6) continue;
-        const ContactBody bodyA = ContactBody::of({{Solid::Kind::Box, {}, sizeA, {}}}), bodyB = ContactBody::of({{Solid::Kind::Box, {}, sizeB, {}}});
+        const ContactBody bodyA = ContactBody::of({{Solid::Kind::Box, {}, sizeA, {}}}),
+                          bodyB = ContactBody::of({{Solid::Kind::Box, {}, sizeB, {}}});
         const bool touches = bodyA.touches(world * translated(a), bodyB, world * translated(b));
         QCOMPARE(touches, gap < 0);
         QCOMPARE(bodyB.touches(world * translated(b), bodyA, world * translated(a)), touches);
@@ -44,7 +45,8 @@ void ContactTest::boxesTouchWhenTheyOverlap()
 
 void ContactTest::roundBodiesTouchAtTheirDistance()
 {
-    const ContactBody ball = ContactBody::of({{Solid::Kind::Sphere, {}, Vec3::Constant(0.2), {}}}), rod = ContactBody::of({{Solid::Kind::Cylinder, {}, {0.1, 0.1, 0.6}, {}}});
+    const ContactBody ball = ContactBody::of({{Solid::Kind::Sphere, {}, Vec3::Constant(0.2), {}}}),
+                      rod = ContactBody::of({{Solid::Kind::Cylinder, {}, {0.1, 0.1, 0.6}, {}}});
     std::mt19937_64 random(6);
     std::uniform_real_distribution<double> angle(0, 6.283), height(-0.2, 0.2);
     for (int n = 0; n < 300; ++n) {
@@ -58,12 +60,18 @@ void ContactTest::roundBodiesTouchAtTheirDistance()
 
 void ContactTest::aBodyInsideAnotherTouchesIt()
 {
-    const ContactBody large = ContactBody::of({{Solid::Kind::Box, {}, Vec3::Constant(1), {}}}), small = ContactBody::of({{Solid::Kind::Sphere, {}, Vec3::Constant(0.1), {}}});
+    const ContactBody large = ContactBody::of({{Solid::Kind::Box, {}, Vec3::Constant(1), {}}}),
+                      small = ContactBody::of({{Solid::Kind::Sphere, {}, Vec3::Constant(0.1), {}}});
     QVERIFY(small.touches(translated({0.2, 0.1, -0.3}), large, {}));
     QVERIFY(large.touches({}, small, translated({0.2, 0.1, -0.3})));
     QVERIFY(!small.touches(translated({0.2, 0.1, -0.7}), large, {}));
     // In the hollow of an angle it does not.
-    const ContactBody angle = ContactBody::of({{Solid::Kind::Extrusion, {}, Vec3::Constant(1), {}, {{-0.5, -0.5}, {0.5, -0.5}, {0.5, -0.4}, {-0.4, -0.4}, {-0.4, 0.5}, {-0.5, 0.5}}}});
+    const ContactBody angle =
+        ContactBody::of({{Solid::Kind::Extrusion,
+                          {},
+                          Vec3::Constant(1),
+                          {},
+                          {{-0.5, -0.5}, {0.5, -0.5}, {0.5, -0.4}, {-0.4, -0.4}, {-0.4, 0.5}, {-0.5, 0.5}}}});
     QVERIFY(!small.touches({}, angle, {}));
     QVERIFY(small.touches(translated({-0.42, 0, 0}), angle, {}));
 }
@@ -95,19 +103,23 @@ void ContactTest::pairsAreSortedByWhatTheyDo()
     QCOMPARE(int(pair(link(6), frame(far)).reason), int(ContactPair::Reason::Never));
     QVERIFY(pair(link(6), frame(far)).checked);  // samples prove nothing about the cell
     // The arm can hit its own base and the belt.
-    QCOMPARE(int(pair(link(0), {ContactMember::Kind::Tool, 0, cell.inHand}).reason), int(ContactPair::Reason::Sometimes));
+    QCOMPARE(int(pair(link(0), {ContactMember::Kind::Tool, 0, cell.inHand}).reason),
+             int(ContactPair::Reason::Sometimes));
     // What stands still is no pair with what stands still.
-    for (const ContactPair& p : found.pairs) QVERIFY(p.a.kind != ContactMember::Kind::Frame && !(p.a == link(0) && p.b.kind == ContactMember::Kind::Frame));
+    for (const ContactPair& p : found.pairs)
+        QVERIFY(p.a.kind != ContactMember::Kind::Frame && !(p.a == link(0) && p.b.kind == ContactMember::Kind::Frame));
     QVERIFY(QString::fromStdString(pairCounts(found)).startsWith("7 adjacent, "));
 }
 
 void ContactTest::samplingIsTheSameEveryTime()
 {
     const Cell cell = example("tile-glazing-line");
-    const ContactPairs a = sampleContactPairs(cell, {60, 3}).value(), b = sampleContactPairs(cell, {60, 3}).value(), c = sampleContactPairs(cell, {60, 4}).value();
+    const ContactPairs a = sampleContactPairs(cell, {60, 3}).value(), b = sampleContactPairs(cell, {60, 3}).value(),
+                       c = sampleContactPairs(cell, {60, 4}).value();
     const auto counts = [](const ContactPairs& p) {
         std::vector<std::uint32_t> out;
-        for (const ContactPair& pair : p.pairs) out.push_back(pair.touched);
+        for (const ContactPair& pair : p.pairs)
+            out.push_back(pair.touched);
         return out;
     };
     QVERIFY(counts(a) == counts(b));
@@ -144,11 +156,13 @@ void ContactTest::pairsSurviveFileAndEdits()
     const Result<Cell> read = readCell(text, "pairs");
     QVERIFY2(read.ok(), read.ok() ? "" : read.error().line().c_str());
     QCOMPARE(writeCell(*read), text);
-    const Json schema = Json::parse(readFile(std::string(TOPIKOS_SOURCES) + "/docs/format/cell.schema.json", 1 << 20).value());
+    const Json schema =
+        Json::parse(readFile(std::string(TOPIKOS_SOURCES) + "/docs/format/cell.schema.json", 1 << 20).value());
     QCOMPARE(QString::fromStdString(schemaOffence(Json::parse(text), schema, schema, "")), QString());
     // A frame that goes takes its pairs along; another arm has other links.
     const Cell less = deleteFrame(cell, lamp).value();
-    for (const ContactPair& p : less.contact.pairs) QVERIFY(p.b != (ContactMember{ContactMember::Kind::Frame, lamp.value}));
+    for (const ContactPair& p : less.contact.pairs)
+        QVERIFY(p.b != (ContactMember{ContactMember::Kind::Frame, lamp.value}));
     QVERIFY(readCell(writeCell(less), "less").ok());
     QVERIFY(setArmModel(cell, catalogueArm("scara-600")).value().contact.pairs.empty());
 }

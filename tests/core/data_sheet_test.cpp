@@ -83,7 +83,9 @@ void DataSheetTest::drawnPostureMovesTheZerosAndKeepsTheLinks_data()
     QTest::newRow("reversed axes") << reversed;
     DataSheet rows = fiveAxisSheet();
     rows.placement = DataSheet::Placement::DhModified;
-    for (size_t i = 0; i < 5; ++i) rows.axes[i].a = 0.1 * double(i), rows.axes[i].alpha = 0.3 * double(i), rows.axes[i].d = 0.05, rows.axes[i].theta = 0.2;
+    for (size_t i = 0; i < 5; ++i)
+        rows.axes[i].a = 0.1 * double(i), rows.axes[i].alpha = 0.3 * double(i), rows.axes[i].d = 0.05,
+        rows.axes[i].theta = 0.2;
     QTest::newRow("modified rows") << rows;
     rows.placement = DataSheet::Placement::DhClassic;
     QTest::newRow("classic rows") << rows;
@@ -96,7 +98,8 @@ void DataSheetTest::drawnPostureMovesTheZerosAndKeepsTheLinks()
     DataSheet shifted = sheet;
     std::mt19937_64 random(2);
     JointVector drawn(Eigen::Index(sheet.axes.size()));
-    for (size_t i = 0; i < sheet.axes.size(); ++i) drawn[Eigen::Index(i)] = shifted.axes[i].drawn = std::uniform_real_distribution<double>(-0.4, 0.4)(random);
+    for (size_t i = 0; i < sheet.axes.size(); ++i)
+        drawn[Eigen::Index(i)] = shifted.axes[i].drawn = std::uniform_real_distribution<double>(-0.4, 0.4)(random);
     const ArmPtr after = armOf(shifted).value();
     QVERIFY((drawnPosture(shifted) - drawn).norm() == 0);
     // The same drawing, now at other joint values; and every other posture moves along by as much.
@@ -113,7 +116,8 @@ void DataSheetTest::drawnPostureMovesTheZerosAndKeepsTheLinks()
 void DataSheetTest::sheetOfAnArmIsThatArm_data()
 {
     QTest::addColumn<std::string>("id");
-    for (const std::string& id : catalogueIds()) QTest::newRow(id.c_str()) << id;
+    for (const std::string& id : catalogueIds())
+        QTest::newRow(id.c_str()) << id;
 }
 
 void DataSheetTest::sheetOfAnArmIsThatArm()
@@ -126,11 +130,13 @@ void DataSheetTest::sheetOfAnArmIsThatArm()
     QCOMPARE(familyName(again->family()), familyName(arm->family()));
     std::mt19937_64 random(3);
     for (int n = 0; n < 50; ++n) {
-        const JointVector q = randomPosture(*arm, random), qd = randomPosture(*arm, random), qdd = randomPosture(*arm, random);
+        const JointVector q = randomPosture(*arm, random), qd = randomPosture(*arm, random),
+                          qdd = randomPosture(*arm, random);
         const PoseDeviation away = deviation(forward(*arm, q), forward(*again, q));
         QVERIFY(away.metres < 1e-12 && away.radians < 1e-8);
         const JointVector efforts = jointEfforts(*arm, q, qd, qdd, kStandardGravity, {});
-        QVERIFY((jointEfforts(*again, q, qd, qdd, kStandardGravity, {}) - efforts).norm() < 1e-8 * (1 + efforts.norm()));
+        QVERIFY((jointEfforts(*again, q, qd, qdd, kStandardGravity, {}) - efforts).norm()
+                < 1e-8 * (1 + efforts.norm()));
     }
 }
 
@@ -146,7 +152,8 @@ void DataSheetTest::rowsOfDenavitAndHartenberg_data()
 
 void DataSheetTest::rowsOfDenavitAndHartenberg()
 {
-    // Multiplied out as the textbooks write it: Rz(theta + q) Tz(d) Tx(a) Rx(alpha), or Rx(alpha) Tx(a) Rz(theta + q) Tz(d).
+    // Multiplied out as the textbooks write it: Rz(theta + q) Tz(d) Tx(a) Rx(alpha), or Rx(alpha) Tx(a) Rz(theta + q)
+    // Tz(d).
     QFETCH(bool, modified);
     QFETCH(bool, slides);
     std::mt19937_64 random(4);
@@ -174,8 +181,10 @@ void DataSheetTest::rowsOfDenavitAndHartenberg()
         for (int i = 0; i < 6; ++i) {
             const SheetAxis& a = sheet.axes[size_t(i)];
             const bool sliding = a.kind == JointKind::Prismatic;
-            const Eigen::Affine3d screw = turn(Vec3::UnitZ(), a.theta + (sliding ? 0 : q[i])) * shift(0, a.d + (sliding ? q[i] : 0));
-            const Eigen::Affine3d rest = modified ? turn(Vec3::UnitX(), a.alpha) * shift(a.a, 0) : shift(a.a, 0) * turn(Vec3::UnitX(), a.alpha);
+            const Eigen::Affine3d screw =
+                turn(Vec3::UnitZ(), a.theta + (sliding ? 0 : q[i])) * shift(0, a.d + (sliding ? q[i] : 0));
+            const Eigen::Affine3d rest =
+                modified ? turn(Vec3::UnitX(), a.alpha) * shift(a.a, 0) : shift(a.a, 0) * turn(Vec3::UnitX(), a.alpha);
             product = modified ? product * rest * screw : product * screw * rest;
         }
         product = product * Eigen::Translation3d(0.1, 0.2, 0.3);
@@ -194,11 +203,17 @@ void DataSheetTest::usualMistakesAreWarnedOf_data()
         change(s);
         QTest::newRow(name) << s << axis << std::string(words);
     };
-    row("home outside the range", 3, "home (180.0°) is outside its range", [](DataSheet& s) { s.home[3] = 3.141592653589793; });
-    row("drawing outside the range", 2, "drawing's posture (171.9°) is outside", [](DataSheet& s) { s.axes[2].drawn = 3; });
+    row("home outside the range", 3, "home (180.0°) is outside its range",
+        [](DataSheet& s) { s.home[3] = 3.141592653589793; });
+    row("drawing outside the range", 2, "drawing's posture (171.9°) is outside",
+        [](DataSheet& s) { s.axes[2].drawn = 3; });
     row("axis inverted", 1, "the axis seems inverted", [](DataSheet& s) { s.axes[1].drawn = -1.8; });
     row("links apart", 3, "comes apart", [](DataSheet& s) { s.axes[3].point[0] = 21; });
-    row("no length", -1, "no length", [](DataSheet& s) { for (SheetAxis& a : s.axes) a.point.setZero(); s.flange.translation.setZero(); });
+    row("no length", -1, "no length", [](DataSheet& s) {
+        for (SheetAxis& a : s.axes)
+            a.point.setZero();
+        s.flange.translation.setZero();
+    });
     row("direction not unit", 4, "length 2, not 1", [](DataSheet& s) { s.axes[4].direction *= 2; });
 }
 
@@ -210,7 +225,9 @@ void DataSheetTest::usualMistakesAreWarnedOf()
     QVERIFY(sheetWarnings(fiveAxisSheet()).empty());
     const std::vector<SheetWarning> warnings = sheetWarnings(sheet);
     QVERIFY(!warnings.empty());
-    const auto found = std::find_if(warnings.begin(), warnings.end(), [&](const SheetWarning& w) { return w.axis == axis && w.message.find(words) != std::string::npos; });
+    const auto found = std::find_if(warnings.begin(), warnings.end(), [&](const SheetWarning& w) {
+        return w.axis == axis && w.message.find(words) != std::string::npos;
+    });
     QVERIFY2(found != warnings.end(), warnings.front().message.c_str());
     QVERIFY(!found->remedy.empty());
 }
@@ -220,7 +237,10 @@ void DataSheetTest::fileKeepsEveryField()
     DataSheet s = fiveAxisSheet();
     double next = 0.101;
     const auto number = [&next] { return next += 0.013; };
-    const auto vector = [&] { const double a = number(), b = number(); return Vec3(a, b, number()); };
+    const auto vector = [&] {
+        const double a = number(), b = number();
+        return Vec3(a, b, number());
+    };
     s.placement = DataSheet::Placement::DhClassic;
     s.orientation = AngleOrder::IntrinsicZyz;
     s.payload = number();
@@ -235,23 +255,28 @@ void DataSheetTest::fileKeepsEveryField()
         a.speed = number(), a.acceleration = number(), a.effort = number(), a.drawn = number(), a.mass = number();
         a.centre = vector(), a.moments = vector(), a.products = vector();
     }
-    for (double& v : s.home) v = number();
+    for (double& v : s.home)
+        v = number();
     const std::string text = writeSheet(s);
     const DataSheet read = readSheet(text, "five.topikos-arm").value();
     QCOMPARE(writeSheet(read), text);
     QCOMPARE(read.axes.size(), s.axes.size());
     for (size_t i = 0; i < s.axes.size(); ++i) {
         const SheetAxis &a = s.axes[i], &b = read.axes[i];
-        QVERIFY(a.name == b.name && a.kind == b.kind && a.point == b.point && a.direction == b.direction && a.a == b.a && a.alpha == b.alpha && a.d == b.d && a.theta == b.theta);
-        QVERIFY(a.reversed == b.reversed && a.lower == b.lower && a.upper == b.upper && a.speed == b.speed && a.acceleration == b.acceleration && a.effort == b.effort);
-        QVERIFY(a.drawn == b.drawn && a.mass == b.mass && a.centre == b.centre && a.moments == b.moments && a.products == b.products);
+        QVERIFY(a.name == b.name && a.kind == b.kind && a.point == b.point && a.direction == b.direction && a.a == b.a
+                && a.alpha == b.alpha && a.d == b.d && a.theta == b.theta);
+        QVERIFY(a.reversed == b.reversed && a.lower == b.lower && a.upper == b.upper && a.speed == b.speed
+                && a.acceleration == b.acceleration && a.effort == b.effort);
+        QVERIFY(a.drawn == b.drawn && a.mass == b.mass && a.centre == b.centre && a.moments == b.moments
+                && a.products == b.products);
     }
     QFile schemaFile(QString(TOPIKOS_SOURCES) + "/docs/format/arm.schema.json");
     QVERIFY(schemaFile.open(QIODevice::ReadOnly));
     const Json schema = Json::parse(schemaFile.readAll().toStdString());
     const std::string bad = schemaOffence(Json::parse(text), schema, schema, "arm");
     QVERIFY2(bad.empty(), bad.c_str());
-    QVERIFY(read.home == s.home && read.payload == s.payload && read.orientation == s.orientation && read.placement == s.placement && read.flange == s.flange);
+    QVERIFY(read.home == s.home && read.payload == s.payload && read.orientation == s.orientation
+            && read.placement == s.placement && read.flange == s.flange);
 }
 
 void DataSheetTest::brokenFilesSayWhere_data()
@@ -259,11 +284,16 @@ void DataSheetTest::brokenFilesSayWhere_data()
     QTest::addColumn<std::string>("from");
     QTest::addColumn<std::string>("to");
     QTest::addColumn<std::string>("message");
-    QTest::newRow("other format") << std::string("topikos-arm") << std::string("topikos-leg") << std::string("is not an arm file");
-    QTest::newRow("newer") << std::string("\"version\": 1") << std::string("\"version\": 7") << std::string("written by a newer Topikos (format version 7");
-    QTest::newRow("missing home value") << std::string("\"home\": [\n    0.0,\n") << std::string("\"home\": [\n") << std::string("has 4 values; the arm has 5 axes");
-    QTest::newRow("word") << std::string("\"kind\":\"revolute\"") << std::string("\"kind\":\"rotary\"") << std::string("axes[0].kind");
-    QTest::newRow("not a number") << std::string("\"speed\":2.6") << std::string("\"speed\":\"fast\"") << std::string("axes[0].speed");
+    QTest::newRow("other format") << std::string("topikos-arm") << std::string("topikos-leg")
+                                  << std::string("is not an arm file");
+    QTest::newRow("newer") << std::string("\"version\": 1") << std::string("\"version\": 7")
+                           << std::string("written by a newer Topikos (format version 7");
+    QTest::newRow("missing home value") << std::string("\"home\": [\n    0.0,\n") << std::string("\"home\": [\n")
+                                        << std::string("has 4 values; the arm has 5 axes");
+    QTest::newRow("word") << std::string("\"kind\":\"revolute\"") << std::string("\"kind\":\"rotary\"")
+                          << std::string("axes[0].kind");
+    QTest::newRow("not a number") << std::string("\"speed\":2.6") << std::string("\"speed\":\"fast\"")
+                                  << std::string("axes[0].speed");
 }
 
 void DataSheetTest::brokenFilesSayWhere()
@@ -278,7 +308,8 @@ void DataSheetTest::brokenFilesSayWhere()
     const Result<DataSheet> read = readSheet(text, "five.topikos-arm");
     QVERIFY(!read);
     const std::string line = read.error().line();
-    QVERIFY2(line.find(message) != std::string::npos && line.find("five.topikos-arm") != std::string::npos, line.c_str());
+    QVERIFY2(line.find(message) != std::string::npos && line.find("five.topikos-arm") != std::string::npos,
+             line.c_str());
 }
 
 void DataSheetTest::cellCarriesItsArm()

@@ -47,7 +47,11 @@ namespace {
 using Do = std::function<Result<Cell>(const Cell&, FrameId, FrameId)>;
 
 /// The demo cell with a device; `id` is its frame.
-Cell with(const Cell& cell, Device::Kind kind, const std::string& name, const Pose& pose, FrameId& id, FrameId parent = {}) { return addDevice(cell, kind, name, parent, pose, &id).value(); }
+Cell with(const Cell& cell, Device::Kind kind, const std::string& name, const Pose& pose, FrameId& id,
+          FrameId parent = {})
+{
+    return addDevice(cell, kind, name, parent, pose, &id).value();
+}
 
 Cell withSteps(Cell cell, std::initializer_list<const char*> steps)
 {
@@ -64,7 +68,8 @@ Cell withSteps(Cell cell, std::initializer_list<const char*> steps)
 
 Cell withoutParts(Cell cell)
 {
-    while (!cell.parts.empty()) cell = deletePart(cell, cell.parts.back().id).value();
+    while (!cell.parts.empty())
+        cell = deletePart(cell, cell.parts.back().id).value();
     return cell;
 }
 
@@ -72,7 +77,8 @@ Cell withoutParts(Cell cell)
 Cell onRail(FrameId& rail, FrameId& carriage)
 {
     Cell cell = example("tile-glazing-line");
-    cell = with(cell, Device::Kind::Rail, "Rail", Pose{Vec3(0, -0.5, 0.1), Quat(Eigen::AngleAxisd(90 * kDegree, Vec3::UnitZ()))}, rail);
+    cell = with(cell, Device::Kind::Rail, "Rail",
+                Pose{Vec3(0, -0.5, 0.1), Quat(Eigen::AngleAxisd(90 * kDegree, Vec3::UnitZ()))}, rail);
     carriage = axesOf(cell, rail).front();
     return setArmMount(cell, cell.inHand, carriage).value();
 }
@@ -129,7 +135,10 @@ void DeviceTest::railTakesTheArmAlong()
     Cell cell = onRail(rail, carriage);
     const ArmStation arm = armInHand(cell);
     // The carriage moves along Y of the world.
-    QVERIFY((worldFromBase(cell, arm, {{carriage, 1.5}}).translation - worldFromBase(cell, arm).translation - Vec3(0, 1.5, 0)).norm() < 1e-12);
+    QVERIFY((worldFromBase(cell, arm, {{carriage, 1.5}}).translation - worldFromBase(cell, arm).translation
+             - Vec3(0, 1.5, 0))
+                .norm()
+            < 1e-12);
     JointVector q(6);
     q << 0.3, -0.2, 0.5, 0.1, 1.2, -0.4;
     TargetId there;
@@ -156,9 +165,13 @@ void DeviceTest::railTakesTheArmAlong()
         const double fraction = outcome.move->profile.at(t - span.start).position;
         const CellState state = stateAt(cell, trace, t);
         QVERIFY(std::abs(axisValue(*findFrame(cell, carriage), state.axes) - 1.9 * fraction) < 1e-12);
-        QVERIFY((state.of(cell.inHand).posture - (homePosture(cell, arm) + fraction * (outcome.arrival - homePosture(cell, arm)))).norm() < 1e-12);
+        QVERIFY((state.of(cell.inHand).posture
+                 - (homePosture(cell, arm) + fraction * (outcome.arrival - homePosture(cell, arm))))
+                    .norm()
+                < 1e-12);
     }
-    QVERIFY(deviation(worldFromTcp(cell, arm, postureAt(cell, own, span.end), axesAt(trace, span.end)), tcp).metres < 1e-9);
+    QVERIFY(deviation(worldFromTcp(cell, arm, postureAt(cell, own, span.end), axesAt(trace, span.end)), tcp).metres
+            < 1e-9);
     // Home is a posture without axes: the rail stays where it is.
     QVERIFY(std::abs(axisValue(*findFrame(cell, carriage), axesAt(trace, trace.duration)) - 1.9) < 1e-12);
     // What a CSV says is the same.
@@ -247,11 +260,13 @@ void DeviceTest::linesAreStraightAsSeenFromTheirFrame()
         const JointVector q = postureAt(cell, own, t);
         const Pose seen = inverse(worldFromFrame(cell, frame, axes)) * worldFromTcp(cell, armInHand(cell), q, axes);
         const double fraction = outcome.move->profile.at(t).position;
-        QVERIFY2((seen.translation - (startInFrame.translation + fraction * Vec3(0.1, 0.1, -0.05))).norm() < 1e-6, qPrintable(QString::number(i)));
+        QVERIFY2((seen.translation - (startInFrame.translation + fraction * Vec3(0.1, 0.1, -0.05))).norm() < 1e-6,
+                 qPrintable(QString::number(i)));
         QVERIFY(deviation(seen, {seen.translation, startInFrame.rotation}).radians < 1e-6);
         QVERIFY(std::abs(axisValue(*findFrame(cell, moved), axes) - fraction * goal) < 1e-9);
         if (before.size())
-            for (int j = 0; j < 6; ++j) QVERIFY(std::abs(q[j] - before[j]) / (t - before_t) < 1.02 * arm.model->joints()[size_t(j)].speed);
+            for (int j = 0; j < 6; ++j)
+                QVERIFY(std::abs(q[j] - before[j]) / (t - before_t) < 1.02 * arm.model->joints()[size_t(j)].speed);
         before = q;
         before_t = t;
     }
@@ -266,19 +281,24 @@ void DeviceTest::beltCarriesAndAccumulates()
     const Cell cell = beltCell({0.1, 0.4, 0.6}, belt);
     const Trace trace = simulate(cell);
     // 200 mm/s, reached at 1 m/s^2.
-    const auto x = [&](size_t part, double t) { return partAt(cell, trace, cell.parts[part].id, t).translation[0] + 3; };
+    const auto x = [&](size_t part, double t) {
+        return partAt(cell, trace, cell.parts[part].id, t).translation[0] + 3;
+    };
     for (const double t : {0.05, 0.2, 1.0, 2.0}) {
         const double way = t < 0.2 ? 0.5 * t * t : 0.02 + 0.2 * (t - 0.2);
-        for (size_t i = 0; i < 3; ++i) QVERIFY2(std::abs(x(i, t) - std::array{0.1, 0.4, 0.6}[i] - way) < 1e-12, qPrintable(QString::number(t)));
+        for (size_t i = 0; i < 3; ++i)
+            QVERIFY2(std::abs(x(i, t) - std::array{0.1, 0.4, 0.6}[i] - way) < 1e-12, qPrintable(QString::number(t)));
     }
     // The first one meets the end of 1.4 m with its front, the others queue behind it without gaps.
     QVERIFY(std::abs(x(2, 60) - (1.4 - 0.075)) < 1e-9);
     QVERIFY(std::abs(x(1, 60) - (1.4 - 0.225)) < 1e-9);
     QVERIFY(std::abs(x(0, 60) - (1.4 - 0.375)) < 1e-9);
-    const auto stops = std::count_if(trace.partEvents.begin(), trace.partEvents.end(), [](const PartEvent& e) { return e.kind == PartEvent::Kind::Lies; });
+    const auto stops = std::count_if(trace.partEvents.begin(), trace.partEvents.end(),
+                                     [](const PartEvent& e) { return e.kind == PartEvent::Kind::Lies; });
     QCOMPARE(int(stops), 3);
     for (const PartEvent& e : trace.partEvents)
-        if (e.kind == PartEvent::Kind::Lies && e.part == cell.parts[2].id) QVERIFY(std::abs(e.time - ((1.4 - 0.075 - 0.6 - 0.02) / 0.2 + 0.2)) < 1e-9);
+        if (e.kind == PartEvent::Kind::Lies && e.part == cell.parts[2].id)
+            QVERIFY(std::abs(e.time - ((1.4 - 0.075 - 0.6 - 0.02) / 0.2 + 0.2)) < 1e-9);
 }
 
 void DeviceTest::beltWithoutAStopLosesParts()
@@ -290,7 +310,8 @@ void DeviceTest::beltWithoutAStopLosesParts()
     cell = changeDevice(cell, belt, device).value();
     const CheckResult result = check(cell);
     QVERIFY(stateAt(cell, result.trace, 60).parts.empty());
-    const auto lost = std::find_if(result.findings.begin(), result.findings.end(), [](const Finding& f) { return f.rule == Rule::Belt; });
+    const auto lost = std::find_if(result.findings.begin(), result.findings.end(),
+                                   [](const Finding& f) { return f.rule == Rule::Belt; });
     QVERIFY(lost != result.findings.end());
     QVERIFY(std::abs(lost->measured - (0.38 / 0.2 + 0.2)) < 1e-9);
     QVERIFY(QString::fromStdString(findingText(cell, *lost).headline).contains("runs off the end of Belt"));
@@ -309,7 +330,8 @@ void DeviceTest::beltIndexesByItsPitch()
     device.input = next;
     device.output = moving;
     cell = changeDevice(cell, belt, device).value();
-    cell = withSteps(cell, {"wait 1 s", "set Next tile on", "wait for Belt moves off", "set Next tile off", "set Next tile on", "set Next tile off", "set Next tile on", "wait 10 s"});
+    cell = withSteps(cell, {"wait 1 s", "set Next tile on", "wait for Belt moves off", "set Next tile off",
+                            "set Next tile on", "set Next tile off", "set Next tile on", "wait 10 s"});
     const Trace trace = simulate(cell);
     QVERIFY(!trace.blocked());
     const double index = timeOf(0.3, 0.2, 1);
@@ -363,12 +385,15 @@ void DeviceTest::sourceAndSinkCount()
     QCOMPARE(signalAt(cell, trace, made, 60), 5.0);
     QCOMPARE(signalAt(cell, trace, taken, 60), 6.0);
     QVERIFY(stateAt(cell, trace, 60).parts.empty());
-    for (int i = 0; i < 5; ++i) QVERIFY(std::abs(firstTime(trace, made, i + 1) - 4.0 * i) < 1e-9);
-    // From the middle of the source to the near side of the sink, 100 mm before its middle, at the speed the belt has by then.
+    for (int i = 0; i < 5; ++i)
+        QVERIFY(std::abs(firstTime(trace, made, i + 1) - 4.0 * i) < 1e-9);
+    // From the middle of the source to the near side of the sink, 100 mm before its middle, at the speed the belt has
+    // by then.
     QVERIFY(std::abs(firstTime(trace, taken, 3) - (4 + (1.1 - 0.2) / 0.2)) < 2e-6);
     // The authored cell knows nothing of it.
     QCOMPARE(cell.parts.size(), size_t(1));
-    for (const Part& p : trace.made) QVERIFY(!findPart(cell, p.id) && p.id.value >= cell.nextId);
+    for (const Part& p : trace.made)
+        QVERIFY(!findPart(cell, p.id) && p.id.value >= cell.nextId);
 }
 
 void DeviceTest::beamIsBrokenWhenTheEdgeArrives()
@@ -376,7 +401,8 @@ void DeviceTest::beamIsBrokenWhenTheEdgeArrives()
     FrameId belt, sensor;
     Cell cell = beltCell({0.1}, belt);
     // Across the belt at 700 mm, from one side to the other.
-    cell = with(cell, Device::Kind::Sensor, "Eye", Pose{Vec3(0.7, -0.2, 0.06), Quat(Eigen::AngleAxisd(90 * kDegree, Vec3::UnitZ()))}, sensor, belt);
+    cell = with(cell, Device::Kind::Sensor, "Eye",
+                Pose{Vec3(0.7, -0.2, 0.06), Quat(Eigen::AngleAxisd(90 * kDegree, Vec3::UnitZ()))}, sensor, belt);
     const SignalId seen = findFrame(cell, sensor)->device->output;
     QVERIFY(seen);
     const Trace trace = simulate(cell);
@@ -402,9 +428,12 @@ void DeviceTest::lightBarrierSeesTheArm()
     QVERIFY(!std::isnan(entered));
     // The TCP is on the far side at the rack, so it went through; it was not inside before.
     const ArmTrace& own = trace.arms[0];
-    const auto y = [&](double t) { return worldFromTcp(cell, armInHand(cell), postureAt(cell, own, t)).translation[1]; };
+    const auto y = [&](double t) {
+        return worldFromTcp(cell, armInHand(cell), postureAt(cell, own, t)).translation[1];
+    };
     double crossed = 0;
-    while (crossed < trace.duration && y(crossed) < 0.35) crossed += 1e-3;
+    while (crossed < trace.duration && y(crossed) < 0.35)
+        crossed += 1e-3;
     QVERIFY(crossed < trace.duration);
     QVERIFY(entered <= crossed && entered > crossed - 1.5);
     // Out of the way it sees nothing.
@@ -425,13 +454,15 @@ void DeviceTest::clampHoldsThePart()
     device.input = close;
     device.output = closed;
     cell = changeDevice(cell, clamp, device).value();
-    cell = withSteps(cell, {"set Close on", "wait for Closed", "joint to Tile pick", "grip", "release", "set Close off", "grip", "line over Tile pick 100"});
+    cell = withSteps(cell, {"set Close on", "wait for Closed", "joint to Tile pick", "grip", "release", "set Close off",
+                            "grip", "line over Tile pick 100"});
     const CheckResult result = check(cell);
     const ArmTrace& own = result.trace.arms[0];
     QVERIFY(std::abs(own.outcomes[1].duration - timeOf(0.03, 0.1, 2)) < 1e-9);
     QCOMPARE(int(own.outcomes[3].problem), int(StepOutcome::Problem::PartHeld));
     QCOMPARE(int(own.outcomes[6].problem), int(StepOutcome::Problem::None));
-    const auto held = std::find_if(result.findings.begin(), result.findings.end(), [](const Finding& f) { return f.rule == Rule::Grip; });
+    const auto held = std::find_if(result.findings.begin(), result.findings.end(),
+                                   [](const Finding& f) { return f.rule == Rule::Grip; });
     QVERIFY(held != result.findings.end());
     QVERIFY(QString::fromStdString(findingText(cell, *held).detail).contains("Clamp holds it"));
     // Its jaw went to the part and back.
@@ -481,11 +512,15 @@ void DeviceTest::releasedPartRides()
     const Pose world = worldFromFrame(cell, place.frame) * place.pose;
     FrameId belt;
     cell = with(cell, Device::Kind::Belt, "Outfeed", translated(world.translation - Vec3(0.3, 0, 0.006)), belt);
-    cell = insertStep(cell, cell.routines[0].id, cell.routines[0].steps.size(), parseStep(cell, "wait 3 s").value()).value();
+    cell = insertStep(cell, cell.routines[0].id, cell.routines[0].steps.size(), parseStep(cell, "wait 3 s").value())
+               .value();
     const Trace trace = simulate(cell);
     const PartEvent& ride = trace.partEvents.back();
-    QVERIFY(ride.part == cell.parts[0].id && (ride.kind == PartEvent::Kind::Rides || ride.kind == PartEvent::Kind::Lies));
-    const auto released = std::find_if(trace.partEvents.begin(), trace.partEvents.end(), [&](const PartEvent& e) { return e.part == ride.part && e.kind == PartEvent::Kind::Rides; });
+    QVERIFY(ride.part == cell.parts[0].id
+            && (ride.kind == PartEvent::Kind::Rides || ride.kind == PartEvent::Kind::Lies));
+    const auto released = std::find_if(trace.partEvents.begin(), trace.partEvents.end(), [&](const PartEvent& e) {
+        return e.part == ride.part && e.kind == PartEvent::Kind::Rides;
+    });
     QVERIFY(released != trace.partEvents.end() && released->frame == belt);
     // The belt has been running for long: 200 mm/s.
     const double x = partAt(cell, trace, ride.part, released->time + 1).translation[0];
@@ -496,21 +531,25 @@ void DeviceTest::axisIsCopiedAsAFrame()
 {
     FrameId rail, carriage, table;
     Cell cell = withSteps(onRail(rail, carriage), {"move Rail to 1200"});
-    cell = changeAxis(cell, carriage, [&] {
-        FrameAxis a = *findFrame(cell, carriage)->axis;
-        a.value = 0.7;
-        return a;
-    }()).value();
+    cell = changeAxis(cell, carriage,
+                      [&] {
+                          FrameAxis a = *findFrame(cell, carriage)->axis;
+                          a.value = 0.7;
+                          return a;
+                      }())
+               .value();
     FrameId copy;
     cell = copyFixture(cell, carriage, &copy).value();
     QVERIFY(!findFrame(cell, copy)->axis);
     QCOMPARE(axesOf(cell, rail).size(), size_t(1));
-    QVERIFY((worldFromFrame(cell, copy).translation - worldFromFrame(cell, carriage).translation).norm() < 0.5);  // beside it, not at the rail's end
+    QVERIFY((worldFromFrame(cell, copy).translation - worldFromFrame(cell, carriage).translation).norm()
+            < 0.5);  // beside it, not at the rail's end
     // A whole device keeps its axes, and targets in it the copied ones.
     cell = with(cell, Device::Kind::Positioner, "Table", translated({0.7, 0.3, 0}), table);
     const FrameId plate = axesOf(cell, table).back();
     TargetId there;
-    cell = takePoseTarget(cell, plate, homePosture(cell, armInHand(cell)), "On the plate", &there, {{plate, 0.4}}).value();
+    cell =
+        takePoseTarget(cell, plate, homePosture(cell, armInHand(cell)), "On the plate", &there, {{plate, 0.4}}).value();
     QCOMPARE(findTarget(cell, there)->axes.size(), size_t(3));  // rail, cradle, plate
     FrameId second;
     cell = copyFixture(cell, table, &second).value();
@@ -518,7 +557,8 @@ void DeviceTest::axisIsCopiedAsAFrame()
     QCOMPARE(copied.size(), size_t(2));
     const Target& other = cell.targets.back();
     QVERIFY(other.id != there && other.frame == copied[1]);
-    for (const AxisValue& a : other.axes) QVERIFY(a.frame == carriage || a.frame == copied[0] || a.frame == copied[1]);
+    for (const AxisValue& a : other.axes)
+        QVERIFY(a.frame == carriage || a.frame == copied[0] || a.frame == copied[1]);
     QVERIFY(readCell(writeCell(cell), "copied").ok());
 }
 
@@ -549,7 +589,8 @@ void DeviceTest::armsWaitForEachOther()
     const Cell bad = withSteps(cell, {"wait for Count at most -1"});
     const CheckResult result = check(bad);
     QCOMPARE(result.count(Severity::Blocked), 2);
-    QVERIFY(QString::fromStdString(findingText(bad, result.findings.back()).headline).startsWith("Loader: step 1 waits for ever"));
+    QVERIFY(QString::fromStdString(findingText(bad, result.findings.back()).headline)
+                .startsWith("Loader: step 1 waits for ever"));
 }
 
 void DeviceTest::partIsHandedOver()
@@ -574,10 +615,15 @@ void DeviceTest::partIsHandedOver()
     const CheckResult result = check(cell);
     QVERIFY(!result.trace.blocked());
     std::vector<std::pair<PartEvent::Kind, ArmId>> story;
-    for (const PartEvent& e : result.trace.partEvents) story.push_back({e.kind, e.arm});
-    const std::vector<std::pair<PartEvent::Kind, ArmId>> wanted{{PartEvent::Kind::Carried, first.id}, {PartEvent::Kind::Carried, second}, {PartEvent::Kind::Lies, second}};
+    for (const PartEvent& e : result.trace.partEvents)
+        story.push_back({e.kind, e.arm});
+    const std::vector<std::pair<PartEvent::Kind, ArmId>> wanted{
+        {PartEvent::Kind::Carried, first.id}, {PartEvent::Kind::Carried, second}, {PartEvent::Kind::Lies, second}};
     QVERIFY(story == wanted);
-    QVERIFY(deviation(partAt(cell, result.trace, result.trace.partEvents[0].part, 1e9), worldFromPart(cell, cell.parts[0])).metres < 1e-6);
+    QVERIFY(
+        deviation(partAt(cell, result.trace, result.trace.partEvents[0].part, 1e9), worldFromPart(cell, cell.parts[0]))
+            .metres
+        < 1e-6);
 }
 
 void DeviceTest::waitThatNeverEndsIsFound()
@@ -621,11 +667,18 @@ void DeviceTest::refusals_data()
 {
     QTest::addColumn<Do>("edit");
     QTest::addColumn<QString>("said");
-    
-    QTest::newRow("axis to another parent") << Do([](const Cell& c, FrameId, FrameId axis) { return setFrameParent(c, axis, {}); }) << "is an axis of \"Rail\"";
-    QTest::newRow("axis deleted alone") << Do([](const Cell& c, FrameId, FrameId axis) { return deleteFrame(setArmMount(c, c.inHand, {}).value(), axis); }) << "is an axis of \"Rail\"";
-    QTest::newRow("device under the arm") << Do([](const Cell& c, FrameId rail, FrameId) { return deleteFrame(c, rail); }) << "stands on";
-    QTest::newRow("device that a step moves") << Do([](const Cell& c, FrameId rail, FrameId) { return deleteFrame(setArmMount(c, c.inHand, {}).value(), rail); }) << "moves \"Rail\"";
+
+    QTest::newRow("axis to another parent")
+        << Do([](const Cell& c, FrameId, FrameId axis) { return setFrameParent(c, axis, {}); })
+        << "is an axis of \"Rail\"";
+    QTest::newRow("axis deleted alone") << Do([](const Cell& c, FrameId, FrameId axis) {
+        return deleteFrame(setArmMount(c, c.inHand, {}).value(), axis);
+    }) << "is an axis of \"Rail\"";
+    QTest::newRow("device under the arm")
+        << Do([](const Cell& c, FrameId rail, FrameId) { return deleteFrame(c, rail); }) << "stands on";
+    QTest::newRow("device that a step moves") << Do([](const Cell& c, FrameId rail, FrameId) {
+        return deleteFrame(setArmMount(c, c.inHand, {}).value(), rail);
+    }) << "moves \"Rail\"";
     QTest::newRow("range that a step leaves") << Do([](const Cell& c, FrameId, FrameId axis) {
         FrameAxis a = *findFrame(c, axis)->axis;
         a.highest = 0.5;
@@ -645,14 +698,21 @@ void DeviceTest::refusals_data()
     }) << "a length and a width above 0";
     QTest::newRow("signal written twice") << Do([](const Cell& c, FrameId, FrameId) {
         FrameId a, b;
-        const Cell two = addDevice(addDevice(c, Device::Kind::Sensor, "A", {}, {}, &a).value(), Device::Kind::Sensor, "B", {}, {}, &b).value();
+        const Cell two = addDevice(addDevice(c, Device::Kind::Sensor, "A", {}, {}, &a).value(), Device::Kind::Sensor,
+                                   "B", {}, {}, &b)
+                             .value();
         Device d = *findFrame(two, b)->device;
         d.output = findFrame(two, a)->device->output;
         return changeDevice(two, b, d);
     }) << "is written by A: part seen already";
-    QTest::newRow("last arm") << Do([](const Cell& c, FrameId, FrameId) { return deleteArm(c, c.inHand); }) << "is the only arm";
-    QTest::newRow("last routine") << Do([](const Cell& c, FrameId, FrameId) { return deleteRoutine(c, c.routines[0].id); }) << "is the only routine";
-    QTest::newRow("tool of the other arm") << Do([](const Cell& c, FrameId, FrameId) { return setToolInForce(addArm(c, "B", catalogueArm("cobot-900"), {}).value(), armInHand(c).tool); }) << "carries";
+    QTest::newRow("last arm") << Do([](const Cell& c, FrameId, FrameId) { return deleteArm(c, c.inHand); })
+                              << "is the only arm";
+    QTest::newRow("last routine") << Do([](const Cell& c, FrameId, FrameId) {
+        return deleteRoutine(c, c.routines[0].id);
+    }) << "is the only routine";
+    QTest::newRow("tool of the other arm") << Do([](const Cell& c, FrameId, FrameId) {
+        return setToolInForce(addArm(c, "B", catalogueArm("cobot-900"), {}).value(), armInHand(c).tool);
+    }) << "carries";
     QTest::newRow("target of the other arm") << Do([](const Cell& c, FrameId, FrameId) {
         const Cell two = addArm(c, "B", catalogueArm("cobot-900"), {}).value();
         Step step;
@@ -701,7 +761,10 @@ void DeviceTest::armsComeAndGo()
     const JointVector q = homePosture(two, armInHand(two));
     two = takePoseTarget(two, {}, q, "Loader place", &taken).value();
     QVERIFY(findTarget(two, taken)->arm == second);
-    QVERIFY(deviation(worldFromBase(two, armInHand(two)) * baseFromTarget(two, *findTarget(two, taken)), worldFromTcp(two, armInHand(two), q)).metres < 1e-12);
+    QVERIFY(deviation(worldFromBase(two, armInHand(two)) * baseFromTarget(two, *findTarget(two, taken)),
+                      worldFromTcp(two, armInHand(two), q))
+                .metres
+            < 1e-12);
     const Cell other = takeInHand(two, cell.inHand).value();
     QVERIFY(!retakeTarget(other, taken, homePosture(other, armInHand(other))).ok());
     // Another model for one arm leaves the other one's targets alone.
@@ -742,7 +805,8 @@ void DeviceTest::devicesSurviveTheFile()
     }
     TargetId there;
     cell = takePoseTarget(cell, {}, homePosture(cell, armInHand(cell)), "There", &there, {{carriage, 0.5}}).value();
-    cell = withSteps(cell, {"joint to There", "move Rail to 250 at 20 %", "move Device 2 to 10 -20.5", "set Device 3 run on", "wait for Device 4 parts made at least 2"});
+    cell = withSteps(cell, {"joint to There", "move Rail to 250 at 20 %", "move Device 2 to 10 -20.5",
+                            "set Device 3 run on", "wait for Device 4 parts made at least 2"});
     cell = addArm(cell, "Loader", catalogueArm("cobot-900"), rail).value();
     cell = withSteps(cell, {"joint to Loader home"});
     cell = setContactPairs(cell, sampleContactPairs(cell, {20, 3}).value()).value();
@@ -757,7 +821,8 @@ void DeviceTest::devicesSurviveTheFile()
         if (frame.device) QCOMPARE(other.device->output, frame.device->output);
     }
     QCOMPARE(findTarget(*read, there)->axes, AxisValues({{carriage, 0.5}}));
-    const Json schema = Json::parse(readFile(std::string(TOPIKOS_SOURCES) + "/docs/format/cell.schema.json", 1 << 20).value());
+    const Json schema =
+        Json::parse(readFile(std::string(TOPIKOS_SOURCES) + "/docs/format/cell.schema.json", 1 << 20).value());
     const std::string offence = schemaOffence(Json::parse(text), schema, schema, "cell");
     QVERIFY2(offence.empty(), offence.c_str());
 }
@@ -768,36 +833,44 @@ void DeviceTest::turntableMakesPairsThatCanTouch()
     Cell cell = with(example("tile-glazing-line"), Device::Kind::Turntable, "Table", translated({0.75, 0, 0.2}), table);
     const FrameId plate = axesOf(cell, table).front();
     const ContactPairs pairs = sampleContactPairs(cell, {50, 1}).value();
-    const auto isFrame = [](const ContactMember& m, FrameId f) { return m.kind == ContactMember::Kind::Frame && m.id == f.value; };
+    const auto isFrame = [](const ContactMember& m, FrameId f) {
+        return m.kind == ContactMember::Kind::Frame && m.id == f.value;
+    };
     const auto pair = [&](FrameId a, FrameId b) {
-        return std::any_of(pairs.pairs.begin(), pairs.pairs.end(), [&](const ContactPair& p) { return isFrame(p.a, a) && isFrame(p.b, b); });
+        return std::any_of(pairs.pairs.begin(), pairs.pairs.end(),
+                           [&](const ContactPair& p) { return isFrame(p.a, a) && isFrame(p.b, b); });
     };
     QVERIFY(pair(table, plate));
     QVERIFY(!pair(cell.frames[0].id, table));  // both stand still
 }
 
-
 void DeviceTest::anyWiringComesToAnEnd()
 {
-    // Devices wired at random, in circles too, with arms that set and wait for anything: every run ends, in order, and can be read at any time.
+    // Devices wired at random, in circles too, with arms that set and wait for anything: every run ends, in order, and
+    // can be read at any time.
     std::mt19937_64 random(11);
     const auto pick = [&](size_t n) { return size_t(random() % n); };
     const auto real = [&](double low, double high) { return low + (high - low) * double(random() >> 11) * 0x1p-53; };
     int runs = 0, waits = 0, rides = 0;
     for (int n = 0; n < 150; ++n) {
         Cell cell = example("tile-glazing-line");
-        for (int k = 0; k < 4; ++k) cell = addSignal(cell, "S" + std::to_string(k), k < 3 ? Signal::Kind::Digital : Signal::Kind::Number).value();
+        for (int k = 0; k < 4; ++k)
+            cell =
+                addSignal(cell, "S" + std::to_string(k), k < 3 ? Signal::Kind::Digital : Signal::Kind::Number).value();
         if (pick(2)) cell = addArm(cell, "Second", catalogueArm("cobot-900"), {}).value();
         FrameId belt;
         for (int k = 0; k < 6; ++k) {
             FrameId id;
             const FrameId parent = k > 0 && pick(2) ? belt : FrameId();
             const auto kind = k == 0 ? Device::Kind::Belt : Device::Kind(pick(10));
-            cell = addDevice(cell, kind, "Device " + std::to_string(k), parent, translated({real(-0.2, 1.2), real(-0.2, 0.2), parent ? 0 : 0.6}), &id).value();
+            cell = addDevice(cell, kind, "Device " + std::to_string(k), parent,
+                             translated({real(-0.2, 1.2), real(-0.2, 0.2), parent ? 0 : 0.6}), &id)
+                       .value();
             if (k == 0) belt = id;
             Device d = *findFrame(cell, id)->device;
             if (kind == Device::Kind::Source) d.makes = cell.partKinds[0].id, d.interval = real(0.3, 3), d.most = 5;
-            if (kind == Device::Kind::Belt) d.indexing = pick(2), d.accumulates = pick(2), d.pitch = real(0.05, 0.4), d.speed = real(0.05, 0.6);
+            if (kind == Device::Kind::Belt)
+                d.indexing = pick(2), d.accumulates = pick(2), d.pitch = real(0.05, 0.4), d.speed = real(0.05, 0.6);
             const Wires wires = wiresOf(kind);
             if (wires.input && pick(3)) d.input = cell.signals[pick(3)].id;
             if (wires.output && pick(2)) d.output = cell.signals[pick(3)].id;
@@ -811,16 +884,22 @@ void DeviceTest::anyWiringComesToAnEnd()
             for (int k = 0; k < 5; ++k) {
                 const Signal& signal = cell.signals[pick(cell.signals.size())];
                 Step step;
-                step.kind = std::array{Step::Kind::Wait, Step::Kind::SetSignal, Step::Kind::WaitSignal, Step::Kind::MoveAxes}[pick(4)];
+                step.kind = std::array{Step::Kind::Wait, Step::Kind::SetSignal, Step::Kind::WaitSignal,
+                                       Step::Kind::MoveAxes}[pick(4)];
                 step.seconds = real(0, 4);
                 step.signal = signal.id;
                 step.value = double(pick(2));
-                step.comparison = signal.kind == Signal::Kind::Digital ? Step::Comparison::Equal : Step::Comparison(pick(3));
+                step.comparison =
+                    signal.kind == Signal::Kind::Digital ? Step::Comparison::Equal : Step::Comparison(pick(3));
                 if (const auto devices = movableDevices(cell); step.kind == Step::Kind::MoveAxes && !devices.empty()) {
                     step.device = devices[pick(devices.size())];
-                    for (const FrameId axis : axesOf(cell, step.device)) step.axes.push_back(real(findFrame(cell, axis)->axis->lowest, findFrame(cell, axis)->axis->highest));
+                    for (const FrameId axis : axesOf(cell, step.device))
+                        step.axes.push_back(
+                            real(findFrame(cell, axis)->axis->lowest, findFrame(cell, axis)->axis->highest));
                 }
-                if (const Result<Cell> more = insertStep(cell, routine, pick(findRoutine(cell, routine)->steps.size() + 1), step)) cell = *more;
+                if (const Result<Cell> more =
+                        insertStep(cell, routine, pick(findRoutine(cell, routine)->steps.size() + 1), step))
+                    cell = *more;
             }
         }
         const Result<Cell> read = readCell(writeCell(cell), "random");
@@ -829,18 +908,24 @@ void DeviceTest::anyWiringComesToAnEnd()
         const Trace& trace = result.trace;
         ++runs;
         QVERIFY(std::isfinite(trace.duration) && trace.duration >= 0);
-        QVERIFY(std::is_sorted(trace.partEvents.begin(), trace.partEvents.end(), [](const PartEvent& a, const PartEvent& b) { return a.time < b.time; }));
-        QVERIFY(std::is_sorted(trace.signalEvents.begin(), trace.signalEvents.end(), [](const SignalEvent& a, const SignalEvent& b) { return a.time < b.time; }));
-        QVERIFY(std::is_sorted(trace.axisSpans.begin(), trace.axisSpans.end(), [](const AxisSpan& a, const AxisSpan& b) { return a.start < b.start; }));
+        QVERIFY(std::is_sorted(trace.partEvents.begin(), trace.partEvents.end(),
+                               [](const PartEvent& a, const PartEvent& b) { return a.time < b.time; }));
+        QVERIFY(std::is_sorted(trace.signalEvents.begin(), trace.signalEvents.end(),
+                               [](const SignalEvent& a, const SignalEvent& b) { return a.time < b.time; }));
+        QVERIFY(std::is_sorted(trace.axisSpans.begin(), trace.axisSpans.end(),
+                               [](const AxisSpan& a, const AxisSpan& b) { return a.start < b.start; }));
         for (const ArmTrace& arm : trace.arms) {
             QCOMPARE(arm.outcomes.size(), findRoutine(*read, arm.routine)->steps.size());
-            for (size_t i = 0; i + 1 < arm.spans.size(); ++i) QVERIFY(arm.spans[i].start <= arm.spans[i + 1].start);
+            for (size_t i = 0; i + 1 < arm.spans.size(); ++i)
+                QVERIFY(arm.spans[i].start <= arm.spans[i + 1].start);
             waits += arm.blockedAt && arm.outcomes[*arm.blockedAt].problem == StepOutcome::Problem::WaitsForEver;
         }
-        for (const PartEvent& e : trace.partEvents) rides += e.kind == PartEvent::Kind::Rides;
+        for (const PartEvent& e : trace.partEvents)
+            rides += e.kind == PartEvent::Kind::Rides;
         for (int i = 0; i <= 100; ++i) {
             const CellState state = stateAt(*read, trace, trace.duration * i / 100);
-            for (const PlacedPart& p : state.parts) QVERIFY(p.worldFromPart.translation.allFinite());
+            for (const PlacedPart& p : state.parts)
+                QVERIFY(p.worldFromPart.translation.allFinite());
             for (const AxisValue& a : state.axes) {
                 const FrameAxis& axis = *findFrame(*read, a.frame)->axis;
                 QVERIFY(a.value >= axis.lowest - 1e-9 && a.value <= axis.highest + 1e-9);
@@ -849,7 +934,9 @@ void DeviceTest::anyWiringComesToAnEnd()
         // The same again, to the last event.
         const Trace again = simulate(*read);
         QCOMPARE(again.signalEvents.size(), trace.signalEvents.size());
-        for (size_t i = 0; i < trace.signalEvents.size(); ++i) QVERIFY(again.signalEvents[i].time == trace.signalEvents[i].time && again.signalEvents[i].value == trace.signalEvents[i].value);
+        for (size_t i = 0; i < trace.signalEvents.size(); ++i)
+            QVERIFY(again.signalEvents[i].time == trace.signalEvents[i].time
+                    && again.signalEvents[i].value == trace.signalEvents[i].value);
     }
     QCOMPARE(runs, 150);
     QVERIFY2(waits > 10 && rides > 100, qPrintable(QString("%1 endless waits, %2 rides").arg(waits).arg(rides)));

@@ -23,7 +23,8 @@ private Q_SLOTS:
 void DynamicsTest::effortsFollowTheReference_data()
 {
     QTest::addColumn<std::string>("name");
-    for (const char* name : {"sixaxis-1400", "cobot-900", "scara-600", "fiveaxis-500", "redundant-820"}) QTest::newRow(name) << std::string(name);
+    for (const char* name : {"sixaxis-1400", "cobot-900", "scara-600", "fiveaxis-500", "redundant-820"})
+        QTest::newRow(name) << std::string(name);
 }
 
 void DynamicsTest::effortsFollowTheReference()
@@ -35,10 +36,15 @@ void DynamicsTest::effortsFollowTheReference()
         const JointVector q = jointsOf(c["q"]), wanted = jointsOf(c["tau"]), still = jointsOf(c["gravity_tau"]);
         const Vec3 gravity = jointsOf(c["gravity"]);
         Payload payload;
-        if (!c["payload"].is_null()) payload = {c["payload"]["mass"].get<double>(), Vec3(jointsOf(c["payload"]["com"]))};
+        if (!c["payload"].is_null())
+            payload = {c["payload"]["mass"].get<double>(), Vec3(jointsOf(c["payload"]["com"]))};
         const double tolerance = 1e-8 * (1 + wanted.cwiseAbs().maxCoeff());
-        QVERIFY((jointEfforts(*arm, q, jointsOf(c["qd"]), jointsOf(c["qdd"]), gravity, payload) - wanted).cwiseAbs().maxCoeff() < tolerance);
-        QVERIFY((gravityEfforts(*arm, q, gravity, payload) - still).cwiseAbs().maxCoeff() < 1e-8 * (1 + still.cwiseAbs().maxCoeff()));
+        QVERIFY((jointEfforts(*arm, q, jointsOf(c["qd"]), jointsOf(c["qdd"]), gravity, payload) - wanted)
+                    .cwiseAbs()
+                    .maxCoeff()
+                < tolerance);
+        QVERIFY((gravityEfforts(*arm, q, gravity, payload) - still).cwiseAbs().maxCoeff()
+                < 1e-8 * (1 + still.cwiseAbs().maxCoeff()));
         ++cases;
     }
     QCOMPARE(cases, 40);
@@ -57,7 +63,8 @@ void DynamicsTest::catalogueArmWeighsWhatItsUrdfWeighs()
     const ArmPtr shipped = catalogueArm(name), urdf = urdfArm(name);
     std::mt19937_64 random(71);
     for (int n = 0; n < 50; ++n) {
-        const JointVector q = randomPosture(*shipped, random), v = randomPosture(*shipped, random), a = randomPosture(*shipped, random);
+        const JointVector q = randomPosture(*shipped, random), v = randomPosture(*shipped, random),
+                          a = randomPosture(*shipped, random);
         QVERIFY((jointEfforts(*shipped, q, v, a) - jointEfforts(*urdf, q, v, a)).cwiseAbs().maxCoeff() < 1e-8);
     }
 }
@@ -69,7 +76,9 @@ double height(const Arm& arm, const JointVector& q)
 {
     double energy = 0;
     const std::vector<Pose> links = linkPoses(arm, q);
-    for (int i = 0; i < arm.jointCount(); ++i) energy += arm.joints()[size_t(i)].link.mass * 9.80665 * (links[size_t(i)] * arm.joints()[size_t(i)].link.centre)[2];
+    for (int i = 0; i < arm.jointCount(); ++i)
+        energy +=
+            arm.joints()[size_t(i)].link.mass * 9.80665 * (links[size_t(i)] * arm.joints()[size_t(i)].link.centre)[2];
     return energy;
 }
 
@@ -99,12 +108,16 @@ void DynamicsTest::powerIsTheChangeOfEnergy()
     };
     std::mt19937_64 random(79);
     for (int n = 0; n < 20; ++n) {
-        const JointVector q = randomPosture(*arm, random), v = randomPosture(*arm, random), a = randomPosture(*arm, random);
+        const JointVector q = randomPosture(*arm, random), v = randomPosture(*arm, random),
+                          a = randomPosture(*arm, random);
         constexpr double h = 1e-5;
-        const auto at = [&](double t) { return kinetic(q + t * v + 0.5 * t * t * a, v + t * a) + height(*arm, q + t * v + 0.5 * t * t * a); };
+        const auto at = [&](double t) {
+            return kinetic(q + t * v + 0.5 * t * t * a, v + t * a) + height(*arm, q + t * v + 0.5 * t * t * a);
+        };
         const double power = (at(h) - at(-h)) / (2 * h);
         const double wanted = jointEfforts(*arm, q, v, a).dot(v);
-        QVERIFY2(std::abs(power - wanted) < 1e-4 * (1 + std::abs(wanted)), qPrintable(QString("%1 W, efforts give %2 W").arg(power).arg(wanted)));
+        QVERIFY2(std::abs(power - wanted) < 1e-4 * (1 + std::abs(wanted)),
+                 qPrintable(QString("%1 W, efforts give %2 W").arg(power).arg(wanted)));
     }
 }
 

@@ -28,7 +28,8 @@ private:
 void ForwardTest::arms()
 {
     QTest::addColumn<std::string>("name");
-    for (const char* name : {"sixaxis-1400", "cobot-900", "scara-600", "fiveaxis-500", "redundant-820"}) QTest::newRow(name) << std::string(name);
+    for (const char* name : {"sixaxis-1400", "cobot-900", "scara-600", "fiveaxis-500", "redundant-820"})
+        QTest::newRow(name) << std::string(name);
 }
 
 void ForwardTest::flangeAndLinksFollowTheReference()
@@ -60,8 +61,10 @@ void ForwardTest::jacobianFollowsTheReference()
     for (const Json& c : robot["cases"]) {
         const Jacobian j = jacobian(*arm, jointsOf(c["q"]));
         for (size_t r = 0; r < 6; ++r)
-            for (int k = 0; k < arm->jointCount(); ++k) QVERIFY(std::abs(j(Eigen::Index(r), k) - c["jacobian"][r][size_t(k)].get<double>()) < 1e-9);
-        const Eigen::VectorXd plain = singularValues(j), scaled = singularValues(j, robot["length_scale"].get<double>());
+            for (int k = 0; k < arm->jointCount(); ++k)
+                QVERIFY(std::abs(j(Eigen::Index(r), k) - c["jacobian"][r][size_t(k)].get<double>()) < 1e-9);
+        const Eigen::VectorXd plain = singularValues(j),
+                              scaled = singularValues(j, robot["length_scale"].get<double>());
         for (size_t i = 0; i < c["singular_values"].size(); ++i) {
             QVERIFY(std::abs(plain[Eigen::Index(i)] - c["singular_values"][i].get<double>()) < 1e-8);
             QVERIFY(std::abs(scaled[Eigen::Index(i)] - c["singular_values_scaled"][i].get<double>()) < 1e-8);

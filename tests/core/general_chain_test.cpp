@@ -34,7 +34,9 @@ ArmDescription randomChain(int seed)
     std::mt19937_64 random{std::uint64_t(seed)};
     std::normal_distribution<double> normal;
     std::vector<std::pair<Vec3, Vec3>> offsets;
-    for (int i = 0; i < 6; ++i) offsets.push_back({0.2 * Vec3(normal(random), normal(random), normal(random)), Vec3(normal(random), normal(random), normal(random)).normalized()});
+    for (int i = 0; i < 6; ++i)
+        offsets.push_back({0.2 * Vec3(normal(random), normal(random), normal(random)),
+                           Vec3(normal(random), normal(random), normal(random)).normalized()});
     return chainOf(offsets);
 }
 
@@ -61,14 +63,43 @@ void GeneralChainTest::sixAxesFindEverySolution_data()
 {
     QTest::addColumn<std::function<ArmDescription()>>("make");
     QTest::addColumn<double>("found");  // least share of planted postures among the solutions
-    for (int seed = 1; seed <= 4; ++seed) QTest::newRow(qPrintable(QString("random axes %1").arg(seed))) << std::function([seed] { return randomChain(seed); }) << 1.0;
-    const auto row = [](const char* name, std::vector<std::pair<Vec3, Vec3>> offsets, double found) { QTest::newRow(name) << std::function([=] { return chainOf(offsets); }) << found; };
-    row("offset wrist after parallel axes 2 and 3", {{{0, 0, .3}, z}, {{.15, 0, .2}, y}, {{0, 0, .6}, y}, {{.3, 0, .1}, x}, {{.3, 0, 0}, y}, {{.1, .05, 0}, x}}, 1);
-    row("three parallel axes, axes 5 and 6 apart", {{{0, 0, .15}, z}, {{0, .12, 0}, y}, {{.4, -.1, 0}, y}, {{.38, .1, 0}, y}, {{0, .05, -.05}, -z}, {{.04, .09, 0}, y}}, 0.99);
-    row("common point at the shoulder", {{{0, 0, .3}, z}, {{0, 0, 0}, y}, {{0, 0, 0}, x}, {{.4, 0, .05}, y}, {{.3, .04, 0}, y}, {{.1, .05, 0}, z}}, 0.985);
-    row("right angles with offsets everywhere", {{{0, 0, .3}, z}, {{.15, .05, .2}, y}, {{.1, .02, .6}, x}, {{.3, 0, .1}, y}, {{.3, .1, 0}, z}, {{.1, .05, 0}, x}}, 0.99);
-    row("common wrist point, axes 2 and 3 crossed", {{{0, 0, .3}, z}, {{.15, 0, .2}, y}, {{0, 0, .6}, x}, {{.3, .2, .1}, z}, {{0, 0, 0}, y}, {{0, 0, 0}, x}}, 0.99);
-    row("slanted hollow wrist", {{{0, 0, .3}, z}, {{.15, 0, .2}, y}, {{0, 0, .6}, y}, {{.5, 0, .1}, x}, {{.1, 0, 0}, Vec3(1, 0, 1).normalized()}, {{.1, 0, .05}, x}}, 1);
+    for (int seed = 1; seed <= 4; ++seed)
+        QTest::newRow(qPrintable(QString("random axes %1").arg(seed)))
+            << std::function([seed] { return randomChain(seed); }) << 1.0;
+    const auto row = [](const char* name, std::vector<std::pair<Vec3, Vec3>> offsets, double found) {
+        QTest::newRow(name) << std::function([=] { return chainOf(offsets); }) << found;
+    };
+    row("offset wrist after parallel axes 2 and 3",
+        {{{0, 0, .3}, z}, {{.15, 0, .2}, y}, {{0, 0, .6}, y}, {{.3, 0, .1}, x}, {{.3, 0, 0}, y}, {{.1, .05, 0}, x}}, 1);
+    row("three parallel axes, axes 5 and 6 apart",
+        {{{0, 0, .15}, z},
+         {{0, .12, 0}, y},
+         {{.4, -.1, 0}, y},
+         {{.38, .1, 0}, y},
+         {{0, .05, -.05}, -z},
+         {{.04, .09, 0}, y}},
+        0.99);
+    row("common point at the shoulder",
+        {{{0, 0, .3}, z}, {{0, 0, 0}, y}, {{0, 0, 0}, x}, {{.4, 0, .05}, y}, {{.3, .04, 0}, y}, {{.1, .05, 0}, z}},
+        0.985);
+    row("right angles with offsets everywhere",
+        {{{0, 0, .3}, z},
+         {{.15, .05, .2}, y},
+         {{.1, .02, .6}, x},
+         {{.3, 0, .1}, y},
+         {{.3, .1, 0}, z},
+         {{.1, .05, 0}, x}},
+        0.99);
+    row("common wrist point, axes 2 and 3 crossed",
+        {{{0, 0, .3}, z}, {{.15, 0, .2}, y}, {{0, 0, .6}, x}, {{.3, .2, .1}, z}, {{0, 0, 0}, y}, {{0, 0, 0}, x}}, 0.99);
+    row("slanted hollow wrist",
+        {{{0, 0, .3}, z},
+         {{.15, 0, .2}, y},
+         {{0, 0, .6}, y},
+         {{.5, 0, .1}, x},
+         {{.1, 0, 0}, Vec3(1, 0, 1).normalized()},
+         {{.1, 0, .05}, x}},
+        1);
 }
 
 void GeneralChainTest::sixAxesFindEverySolution()
@@ -92,7 +123,8 @@ void GeneralChainTest::sixAxesFindEverySolution()
         for (size_t i = 0; i < all.items.size(); ++i) {
             const PoseDeviation away = deviation(forward(*arm, all.items[i].joints), pose);
             QVERIFY(away.metres <= kInversePositionError && away.radians <= kInverseAngleError);
-            for (size_t k = 0; k < i; ++k) QVERIFY(difference(*arm, all.items[i].joints, all.items[k].joints) > 1e-6);
+            for (size_t k = 0; k < i; ++k)
+                QVERIFY(difference(*arm, all.items[i].joints, all.items[k].joints) > 1e-6);
             there = there || difference(*arm, all.items[i].joints, q) < 1e-5;
         }
         own += there;
@@ -123,7 +155,8 @@ void GeneralChainTest::sevenAxesSolveEveryReachablePose()
             d.joints[i].axis *= -1;
         }
     if (kind == 3)
-        for (const size_t i : {0u, 2u, 4u, 6u}) d.joints[i].lower = -0.12, d.joints[i].upper = 0.07;
+        for (const size_t i : {0u, 2u, 4u, 6u})
+            d.joints[i].lower = -0.12, d.joints[i].upper = 0.07;
     const ArmPtr arm = Arm::make(d).value();
     QCOMPARE(std::string(familyName(arm->family())), std::string("seven-axis"));
     std::mt19937_64 random(43);
@@ -149,13 +182,16 @@ void GeneralChainTest::sevenAxesSolveEveryReachablePose()
 
 void GeneralChainTest::swivelKeepsTheWidestMargin()
 {
-    // No swivel of a fine scan in the same configuration has a margin much larger than the one chosen, unless that is ample.
+    // No swivel of a fine scan in the same configuration has a margin much larger than the one chosen, unless that is
+    // ample.
     const ArmPtr arm = catalogueArm("redundant-820");
     std::mt19937_64 random(47);
     const auto margin = [&](const JointVector& q) {
         double m = INFINITY;
-        for (int i = 0; i < 7; ++i) m = std::min({m, q[i] - arm->joints()[size_t(i)].lower, arm->joints()[size_t(i)].upper - q[i]});
-        for (const int i : {1, 5}) m = std::min({m, std::abs(q[i]), std::abs(3.141592653589793 - std::abs(q[i]))});
+        for (int i = 0; i < 7; ++i)
+            m = std::min({m, q[i] - arm->joints()[size_t(i)].lower, arm->joints()[size_t(i)].upper - q[i]});
+        for (const int i : {1, 5})
+            m = std::min({m, std::abs(q[i]), std::abs(3.141592653589793 - std::abs(q[i]))});
         return m;
     };
     for (int n = 0; n < 60; ++n) {
@@ -168,7 +204,8 @@ void GeneralChainTest::swivelKeepsTheWidestMargin()
             for (const Solution& s : inverseKinematics(*arm, pose, &seed).items) {
                 const Solution* own = withConfiguration(best.items, s.configuration);
                 QVERIFY(own);
-                QVERIFY2(margin(s.joints) < margin(own->joints) + 0.08 || margin(own->joints) > 0.3, qPrintable(QString("%1: %2 > %3").arg(n).arg(margin(s.joints)).arg(margin(own->joints))));
+                QVERIFY2(margin(s.joints) < margin(own->joints) + 0.08 || margin(own->joints) > 0.3,
+                         qPrintable(QString("%1: %2 > %3").arg(n).arg(margin(s.joints)).arg(margin(own->joints))));
             }
         }
     }
@@ -244,9 +281,11 @@ void GeneralChainTest::sameAnswerOnEveryRun()
     std::mt19937_64 random(59);
     for (const ArmPtr& arm : {Arm::make(d).value(), Arm::make(randomChain(2)).value()}) {
         const Pose pose = forward(*arm, randomPosture(*arm, random));
-        const Solutions a = inverseKinematics(*arm, pose), b = inverseKinematics(*Arm::make(arm->description()).value(), pose);
+        const Solutions a = inverseKinematics(*arm, pose),
+                        b = inverseKinematics(*Arm::make(arm->description()).value(), pose);
         QCOMPARE(a.items.size(), b.items.size());
-        for (size_t i = 0; i < a.items.size(); ++i) QVERIFY(a.items[i].joints == b.items[i].joints);
+        for (size_t i = 0; i < a.items.size(); ++i)
+            QVERIFY(a.items[i].joints == b.items[i].joints);
     }
 }
 

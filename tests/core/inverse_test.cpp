@@ -50,7 +50,10 @@ void InverseTest::solutionSetsFollowTheReference()
 {
     QFETCH(std::string, name);
     const ArmPtr arm = urdfArm(name);
-    QCOMPARE(std::string(familyName(arm->family())), name == "sixaxis-1400" ? "spherical-wrist" : name == "cobot-900" ? "parallel-axes" : name == "scara-600" ? "horizontal-arm" : "five-axis");
+    QCOMPARE(std::string(familyName(arm->family())), name == "sixaxis-1400" ? "spherical-wrist"
+                                                     : name == "cobot-900"  ? "parallel-axes"
+                                                     : name == "scara-600"  ? "horizontal-arm"
+                                                                            : "five-axis");
     int cases = 0;
     for (const Json& c : reference("ik")["robots"][name]["reachable"]) {
         const Pose pose = poseOf(c["pose"]);
@@ -59,10 +62,12 @@ void InverseTest::solutionSetsFollowTheReference()
         QCOMPARE(int(found.items.size() + found.outOfRange.size()), c["geometric_solutions"].get<int>());
         for (const Json& wanted : c["solutions"]) {
             double nearest = INFINITY;
-            for (const Solution& s : found.items) nearest = std::min(nearest, (s.joints - jointsOf(wanted)).cwiseAbs().maxCoeff());
+            for (const Solution& s : found.items)
+                nearest = std::min(nearest, (s.joints - jointsOf(wanted)).cwiseAbs().maxCoeff());
             QVERIFY(nearest < 1e-5);
         }
-        for (const Solution& s : found.items) QVERIFY(deviation(forward(*arm, s.joints), pose).metres <= kInversePositionError);
+        for (const Solution& s : found.items)
+            QVERIFY(deviation(forward(*arm, s.joints), pose).metres <= kInversePositionError);
         ++cases;
     }
     QCOMPARE(cases, arm->jointCount() == 6 ? 60 : 40);
@@ -97,7 +102,11 @@ void InverseTest::unreachablePosesSayWhy()
 
 ArmPtr InverseTest::variant(int kind)
 {
-    ArmDescription d = urdfArm(kind < 10 ? "sixaxis-1400" : kind < 20 ? "cobot-900" : kind == 20 ? "scara-600" : "fiveaxis-500")->description();
+    ArmDescription d = urdfArm(kind < 10    ? "sixaxis-1400"
+                               : kind < 20  ? "cobot-900"
+                               : kind == 20 ? "scara-600"
+                                            : "fiveaxis-500")
+                           ->description();
     if (kind >= 30) d = catalogueArm("gantry-2400")->description();
     std::mt19937_64 random{std::uint64_t(kind)};
     const auto flip = [&](size_t i) { d.joints[i].axis = -d.joints[i].axis; };
@@ -107,7 +116,8 @@ ArmPtr InverseTest::variant(int kind)
         d.joints[3].parentFromJoint.translation[2] *= -1;
         break;
     case 2:  // axes turned round
-        for (const size_t i : {0u, 2u, 3u, 5u}) flip(i);
+        for (const size_t i : {0u, 2u, 3u, 5u})
+            flip(i);
         break;
     case 3:  // no offsets at all
         d.joints[1].parentFromJoint.translation[0] = 0;
@@ -122,11 +132,13 @@ ArmPtr InverseTest::variant(int kind)
         d.joints[4].parentFromJoint.translation[1] *= -1;
         break;
     case 12:  // parallel axes, some of them reversed
-        for (const size_t i : {0u, 2u, 3u, 5u}) flip(i);
+        for (const size_t i : {0u, 2u, 3u, 5u})
+            flip(i);
         break;
     case 22:  // five axes with a lateral offset and reversed axes
         d.joints[1].parentFromJoint.translation[1] = 0.03;
-        for (const size_t i : {0u, 2u, 3u, 4u}) flip(i);
+        for (const size_t i : {0u, 2u, 3u, 4u})
+            flip(i);
         break;
     case 31:  // slides and turns mixed, one slide after a turn
         std::swap(d.joints[2], d.joints[3]);
@@ -137,11 +149,13 @@ ArmPtr InverseTest::variant(int kind)
         for (Joint& j : d.joints) {
             std::normal_distribution<double> n;
             const Quat turn = Quat(n(random), n(random), n(random), n(random)).normalized();
-            j.parentFromJoint = {before.conjugate() * j.parentFromJoint.translation, (before.conjugate() * j.parentFromJoint.rotation * turn).normalized()};
+            j.parentFromJoint = {before.conjugate() * j.parentFromJoint.translation,
+                                 (before.conjugate() * j.parentFromJoint.rotation * turn).normalized()};
             j.axis = turn.conjugate() * j.axis;
             before = turn;
         }
-        d.lastFromFlange = {before.conjugate() * d.lastFromFlange.translation, before.conjugate() * d.lastFromFlange.rotation};
+        d.lastFromFlange = {before.conjugate() * d.lastFromFlange.translation,
+                            before.conjugate() * d.lastFromFlange.rotation};
         break;
     }
     case 6:  // axis 1 leans towards axis 2
@@ -178,7 +192,11 @@ void InverseTest::ownPostureIsAmongTheSolutions()
 {
     QFETCH(int, kind);
     const ArmPtr arm = variant(kind);
-    QCOMPARE(std::string(familyName(arm->family())), std::string(kind < 10 ? "spherical-wrist" : kind < 20 ? "parallel-axes" : kind == 20 ? "horizontal-arm" : kind < 30 ? "five-axis" : "gantry"));
+    QCOMPARE(std::string(familyName(arm->family())), std::string(kind < 10    ? "spherical-wrist"
+                                                                 : kind < 20  ? "parallel-axes"
+                                                                 : kind == 20 ? "horizontal-arm"
+                                                                 : kind < 30  ? "five-axis"
+                                                                              : "gantry"));
     std::mt19937_64 random(11);
     for (int n = 0; n < 20000; ++n) {
         const JointVector q = randomPosture(*arm, random);
@@ -188,7 +206,8 @@ void InverseTest::ownPostureIsAmongTheSolutions()
         for (const Solution& s : found.items) {
             QVERIFY(s.joints.allFinite() && withinRange(*arm, s.joints));
             const PoseDeviation away = deviation(forward(*arm, s.joints), pose);
-            QVERIFY2(away.metres <= kInversePositionError && away.radians <= kInverseAngleError, qPrintable(QString("posture %1: %2 m %3 rad").arg(n).arg(away.metres).arg(away.radians)));
+            QVERIFY2(away.metres <= kInversePositionError && away.radians <= kInverseAngleError,
+                     qPrintable(QString("posture %1: %2 m %3 rad").arg(n).arg(away.metres).arg(away.radians)));
             nearest = std::min(nearest, difference(*arm, s.joints, q));
         }
         QVERIFY2(nearest < 1e-6, qPrintable(QString("posture %1 is missed by %2").arg(n).arg(nearest)));
@@ -222,7 +241,8 @@ void InverseTest::specialPostures()
     for (const Solution& s : found.items) {
         QVERIFY(s.joints.allFinite() && withinRange(*arm, s.joints));
         QVERIFY(deviation(forward(*arm, s.joints), pose).metres <= kInversePositionError);
-        QVERIFY2(deviation(forward(*arm, s.joints), pose).radians <= kInverseAngleError, qPrintable(QString::number(deviation(forward(*arm, s.joints), pose).radians)));
+        QVERIFY2(deviation(forward(*arm, s.joints), pose).radians <= kInverseAngleError,
+                 qPrintable(QString::number(deviation(forward(*arm, s.joints), pose).radians)));
         nearest = std::min(nearest, (s.joints - q).cwiseAbs().maxCoeff());
     }
     QVERIFY2(nearest < 1e-5, qPrintable(QString::number(nearest)));
@@ -236,7 +256,8 @@ void InverseTest::nearChoosesTheTurn()
     const Solutions plain = inverseKinematics(*arm, forward(*arm, q));
     const Solutions near = inverseKinematics(*arm, forward(*arm, q), &q);
     QVERIFY((nearestTo(near.items, q)->joints - q).cwiseAbs().maxCoeff() < 1e-9);
-    for (const Solution& s : plain.items) QVERIFY(std::abs(s.joints[5]) <= 3.1415926535897936);
+    for (const Solution& s : plain.items)
+        QVERIFY(std::abs(s.joints[5]) <= 3.1415926535897936);
 }
 
 void InverseTest::configurationIsThatOfThePosture()
@@ -246,13 +267,15 @@ void InverseTest::configurationIsThatOfThePosture()
         const ArmPtr arm = variant(n % 2 ? 0 : 10);
         const JointVector q = randomPosture(*arm, random);
         const Solutions found = inverseKinematics(*arm, forward(*arm, q));
-        for (const Solution& s : found.items) QVERIFY(s.configuration == configurationOf(*arm, s.joints));
+        for (const Solution& s : found.items)
+            QVERIFY(s.configuration == configurationOf(*arm, s.joints));
         QVERIFY(withConfiguration(found.items, configurationOf(*arm, q)));
     }
     // Arm in front with the forearm above the line from shoulder to wrist.
     JointVector home(6);
     home << 0, -0.35, 0.44, 0, 1.48, 0;
-    QCOMPARE(configurationText(configurationOf(*catalogueArm("sixaxis-1400"), home)), std::string("shoulder front, elbow up, wrist plain"));
+    QCOMPARE(configurationText(configurationOf(*catalogueArm("sixaxis-1400"), home)),
+             std::string("shoulder front, elbow up, wrist plain"));
 }
 
 void InverseTest::singularPosturesFollowTheReference()
@@ -311,12 +334,14 @@ void InverseTest::alignedParallelWristFindsAWay()
 void InverseTest::fewAxesSayWhatTheyCannotGive_data()
 {
     QTest::addColumn<std::string>("name");
-    for (const char* name : {"scara-600", "fiveaxis-500"}) QTest::newRow(name) << std::string(name);
+    for (const char* name : {"scara-600", "fiveaxis-500"})
+        QTest::newRow(name) << std::string(name);
 }
 
 void InverseTest::fewAxesSayWhatTheyCannotGive()
 {
-    // The asked orientation is the nearest possible one with the reported turn on top, and no turn that leaves a possible one is smaller.
+    // The asked orientation is the nearest possible one with the reported turn on top, and no turn that leaves a
+    // possible one is smaller.
     QFETCH(std::string, name);
     const ArmPtr arm = catalogueArm(name);
     std::mt19937_64 random(29);
@@ -366,7 +391,8 @@ void InverseTest::lockedAxesKeepTheirValue()
 void InverseTest::cornersOfTheRangesAreReached_data()
 {
     QTest::addColumn<std::string>("id");
-    for (const std::string& id : catalogueIds()) QTest::newRow(id.c_str()) << id;
+    for (const std::string& id : catalogueIds())
+        QTest::newRow(id.c_str()) << id;
 }
 
 void InverseTest::cornersOfTheRangesAreReached()
@@ -376,13 +402,15 @@ void InverseTest::cornersOfTheRangesAreReached()
     const ArmPtr arm = catalogueArm(id);
     for (int corner = 0; corner < 1 << arm->jointCount(); ++corner) {
         JointVector q(arm->jointCount());
-        for (int i = 0; i < q.size(); ++i) q[i] = (corner >> i) & 1 ? arm->joints()[size_t(i)].upper : arm->joints()[size_t(i)].lower;
+        for (int i = 0; i < q.size(); ++i)
+            q[i] = (corner >> i) & 1 ? arm->joints()[size_t(i)].upper : arm->joints()[size_t(i)].lower;
         const Pose pose = forward(*arm, q);
         const Solutions found = inverseKinematics(*arm, pose);
         QVERIFY2(!found.items.empty(), qPrintable(QString("corner %1").arg(corner)));
         for (const Solution& s : found.items) {
             QVERIFY(withinRange(*arm, s.joints));
-            QVERIFY(deviation(forward(*arm, s.joints), pose).metres <= kInversePositionError && deviation(forward(*arm, s.joints), pose).radians <= kInverseAngleError);
+            QVERIFY(deviation(forward(*arm, s.joints), pose).metres <= kInversePositionError
+                    && deviation(forward(*arm, s.joints), pose).radians <= kInverseAngleError);
         }
     }
 }
@@ -399,7 +427,8 @@ void InverseTest::everyTurnOnRequest()
     for (size_t i = 0; i < all.size(); ++i) {
         QVERIFY(withinRange(*arm, all[i].joints));
         QVERIFY(difference(*arm, all[i].joints, q) < 1e-9);
-        for (size_t k = 0; k < i; ++k) QVERIFY((all[i].joints - all[k].joints).cwiseAbs().maxCoeff() > 1);
+        for (size_t k = 0; k < i; ++k)
+            QVERIFY((all[i].joints - all[k].joints).cwiseAbs().maxCoeff() > 1);
     }
 }
 

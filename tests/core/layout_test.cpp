@@ -103,16 +103,23 @@ void LayoutTest::tenThousandEditsUndoToTheSameBytes()
             const Frame& frame = c.frames[pick(c.frames.size())];
             const Pose pose = translated({double(pick(9)) / 7, double(pick(5)) / 9, 0.2});
             switch (pick(27)) {
-            case 0: return c.frames.size() < 14 ? addFrame(c, "Frame " + std::to_string(n), frame.id, pose) : deleteFrame(c, frame.id);
+            case 0:
+                return c.frames.size() < 14 ? addFrame(c, "Frame " + std::to_string(n), frame.id, pose)
+                                            : deleteFrame(c, frame.id);
             case 1: return setFramePose(c, frame.id, pose);
             case 2: return setFrameMeasured(c, frame.id, frame.measured ? std::nullopt : std::optional(pose));
             case 3: return setAsBuilt(c, !c.asBuilt);
             case 4: return setFrameParent(c, frame.id, c.frames[pick(c.frames.size())].id);
-            case 5: return c.parts.size() < 30 ? addPart(c, "Part " + std::to_string(n), frame.id, pose) : deletePart(c, c.parts[pick(c.parts.size())].id);
+            case 5:
+                return c.parts.size() < 30 ? addPart(c, "Part " + std::to_string(n), frame.id, pose)
+                                           : deletePart(c, c.parts[pick(c.parts.size())].id);
             case 6: return c.parts.empty() ? Result<Cell>(c) : setPartPose(c, c.parts[pick(c.parts.size())].id, pose);
-            case 7: return c.parts.empty() ? Result<Cell>(c) : setPartFrame(c, c.parts[pick(c.parts.size())].id, frame.id);
+            case 7:
+                return c.parts.empty() ? Result<Cell>(c) : setPartFrame(c, c.parts[pick(c.parts.size())].id, frame.id);
             case 8: return c.frames.size() < 14 ? copyFixture(c, frame.id) : deleteFrame(c, frame.id);
-            case 9: return c.tools.size() < 6 ? addTool(c, "Tool " + std::to_string(n)) : deleteTool(c, c.tools[pick(c.tools.size())].id);
+            case 9:
+                return c.tools.size() < 6 ? addTool(c, "Tool " + std::to_string(n))
+                                          : deleteTool(c, c.tools[pick(c.tools.size())].id);
             case 10: return setToolInForce(c, c.tools[pick(c.tools.size())].id);
             case 11: {
                 const Tool& tool = c.tools[pick(c.tools.size())];
@@ -140,8 +147,13 @@ void LayoutTest::tenThousandEditsUndoToTheSameBytes()
             case 15: return c.patterns.size() > 1 ? deletePattern(c, c.patterns.back().id, pick(2)) : Result<Cell>(c);
             case 16: return setFrameLook(c, frame.id, {pick(2) == 0, pick(2) == 0});
             case 17: return pick(2) ? showAll(c) : isolateFrame(c, frame.id);
-            case 18: return takePoseTarget(c, frame.id, randomPosture(*armInHand(c).model, random), freeTargetName(c, "Target"));
-            case 19: return c.frames.size() < 14 ? addDevice(c, Device::Kind(pick(10)), "Device " + std::to_string(n), frame.id, pose) : deleteFrame(c, frame.id);
+            case 18:
+                return takePoseTarget(c, frame.id, randomPosture(*armInHand(c).model, random),
+                                      freeTargetName(c, "Target"));
+            case 19:
+                return c.frames.size() < 14
+                           ? addDevice(c, Device::Kind(pick(10)), "Device " + std::to_string(n), frame.id, pose)
+                           : deleteFrame(c, frame.id);
             case 20: {
                 if (!frame.device) return c;
                 Device d = *frame.device;
@@ -156,12 +168,17 @@ void LayoutTest::tenThousandEditsUndoToTheSameBytes()
                 a.value = a.lowest + (a.highest - a.lowest) * double(pick(5)) / 5;
                 return changeAxis(c, frame.id, a);
             }
-            case 22: return c.signals.size() < 8 ? addSignal(c, "Signal " + std::to_string(n), Signal::Kind(pick(3))) : deleteSignal(c, c.signals[pick(c.signals.size())].id);
-            case 23: return c.arms.size() < 3 ? addArm(c, "Arm " + std::to_string(n), catalogueArm("cobot-900"), frame.id) : deleteArm(c, c.arms[pick(c.arms.size())].id);
+            case 22:
+                return c.signals.size() < 8 ? addSignal(c, "Signal " + std::to_string(n), Signal::Kind(pick(3)))
+                                            : deleteSignal(c, c.signals[pick(c.signals.size())].id);
+            case 23:
+                return c.arms.size() < 3 ? addArm(c, "Arm " + std::to_string(n), catalogueArm("cobot-900"), frame.id)
+                                         : deleteArm(c, c.arms[pick(c.arms.size())].id);
             case 24: return takeInHand(c, c.arms[pick(c.arms.size())].id);
             case 25: {
                 const Target& target = c.targets[pick(c.targets.size())];
-                return setTargetAxes(c, target.id, frame.axis ? AxisValues{{frame.id, frame.axis->lowest}} : AxisValues{});
+                return setTargetAxes(c, target.id,
+                                     frame.axis ? AxisValues{{frame.id, frame.axis->lowest}} : AxisValues{});
             }
             default: return deleteTarget(c, c.targets[pick(c.targets.size())].id);
             }
@@ -196,10 +213,14 @@ void LayoutTest::measuredFrameCarriesItsTargets()
     const Target place = cell.targets.back();  // the cell is replaced below
     QVERIFY(place.frame == rack);
     const Pose drawn = worldFromFrame(cell, rack), before = baseFromTarget(cell, place);
-    const Pose built = findFrame(cell, rack)->pose * Pose{Vec3(0.004, -0.003, 0.001), Quat(Eigen::AngleAxisd(0.01, Vec3::UnitZ()))};
+    const Pose built =
+        findFrame(cell, rack)->pose * Pose{Vec3(0.004, -0.003, 0.001), Quat(Eigen::AngleAxisd(0.01, Vec3::UnitZ()))};
     cell = setFrameMeasured(cell, rack, built).value();
     const Pose shift = worldFromFrame(cell, rack) * inverse(drawn);
-    QVERIFY(deviation(worldFromBase(cell, armInHand(cell)) * baseFromTarget(cell, place), shift * worldFromBase(cell, armInHand(cell)) * before).metres < 1e-12);
+    QVERIFY(deviation(worldFromBase(cell, armInHand(cell)) * baseFromTarget(cell, place),
+                      shift * worldFromBase(cell, armInHand(cell)) * before)
+                .metres
+            < 1e-12);
     QVERIFY((worldFromFrame(cell, rack).translation - drawn.translation).norm() > 0.004);
     // Switched off, all is as drawn; the measurement is kept.
     const Cell asDrawn = setAsBuilt(cell, false).value();
@@ -214,11 +235,13 @@ void LayoutTest::newParentKeepsDrawnAndMeasuredPlaces()
 {
     Cell cell = example("tile-glazing-line");
     const FrameId rack = frameNamed(cell, "Drying rack"), belt = frameNamed(cell, "Infeed belt");
-    cell = setFramePose(cell, belt, {Vec3(0.3, -0.2, 0.5), Quat(Eigen::AngleAxisd(0.6, Vec3(1, 2, 3).normalized()))}).value();
+    cell = setFramePose(cell, belt, {Vec3(0.3, -0.2, 0.5), Quat(Eigen::AngleAxisd(0.6, Vec3(1, 2, 3).normalized()))})
+               .value();
     cell = setFrameMeasured(cell, rack, findFrame(cell, rack)->pose * translated({0.01, 0.02, 0})).value();
     const Cell moved = setFrameParent(cell, rack, belt).value();
     for (const bool built : {true, false}) {
-        const PoseDeviation away = deviation(worldFromFrame(setAsBuilt(cell, built).value(), rack), worldFromFrame(setAsBuilt(moved, built).value(), rack));
+        const PoseDeviation away = deviation(worldFromFrame(setAsBuilt(cell, built).value(), rack),
+                                             worldFromFrame(setAsBuilt(moved, built).value(), rack));
         QVERIFY(away.metres < 1e-12 && away.radians < 1e-12);
     }
 }
@@ -232,7 +255,8 @@ void LayoutTest::copiedFixtureBringsAllThatIsInIt()
     FrameId copy;
     const Cell both = copyFixture(cell, rack, &copy).value();
     const auto countIn = [](const Cell& c, FrameId top, const auto& list) {
-        return std::count_if(list.begin(), list.end(), [&](const auto& o) { return o.frame && isBelow(c, o.frame, top); });
+        return std::count_if(list.begin(), list.end(),
+                             [&](const auto& o) { return o.frame && isBelow(c, o.frame, top); });
     };
     QCOMPARE(countIn(both, copy, both.parts), countIn(cell, rack, cell.parts));
     QCOMPARE(countIn(both, copy, both.targets), countIn(cell, rack, cell.targets));
@@ -241,7 +265,10 @@ void LayoutTest::copiedFixtureBringsAllThatIsInIt()
     // Targets stand in the copy as in the original, and mean the same way.
     for (const Target& t : both.targets) {
         if (t.frame != copy || t.pattern) continue;
-        const Target& original = cell.targets[size_t(std::find_if(cell.targets.begin(), cell.targets.end(), [&](const Target& o) { return t.name == o.name + " copy"; }) - cell.targets.begin())];
+        const Target& original =
+            cell.targets[size_t(std::find_if(cell.targets.begin(), cell.targets.end(),
+                                             [&](const Target& o) { return t.name == o.name + " copy"; })
+                                - cell.targets.begin())];
         QVERIFY(t.pose == original.pose && t.configuration == original.configuration && t.tool == original.tool);
     }
     // The copies are things of their own: changing one pattern leaves the other.
@@ -271,12 +298,14 @@ void LayoutTest::fixtureComesFromAnotherCell()
     QCOMPARE(frameName(both, top), std::string("Drying rack"));
     QVERIFY(deviation(worldFromFrame(both, top), worldFromFrame(from, rack)).metres < 1e-12);
     const auto countIn = [](const Cell& c, FrameId frame, const auto& list) {
-        return std::count_if(list.begin(), list.end(), [&](const auto& o) { return o.frame && isBelow(c, o.frame, frame); });
+        return std::count_if(list.begin(), list.end(),
+                             [&](const auto& o) { return o.frame && isBelow(c, o.frame, frame); });
     };
     QCOMPARE(countIn(both, top, both.parts), countIn(from, rack, from.parts));
     QCOMPARE(countIn(both, top, both.targets), countIn(from, rack, from.targets));
     QCOMPARE(both.partKinds.size(), bare.partKinds.size());  // the tiles are the same in both
-    const auto tipped = std::find_if(both.targets.begin(), both.targets.end(), [](const Target& t) { return t.name == "By the tip"; });
+    const auto tipped =
+        std::find_if(both.targets.begin(), both.targets.end(), [](const Target& t) { return t.name == "By the tip"; });
     QVERIFY(tipped != both.targets.end() && tipped->tcp);
     QVERIFY(flangeFromTcp(*findTool(both, tipped->tool), tipped->tcp).translation[2] == 0.3);
     const std::string text = writeCell(both);
@@ -330,7 +359,9 @@ void LayoutTest::refusalsSayWhy()
     QFETCH(int, edit);
     QFETCH(QString, said);
     Cell cell = patterned();
-    const auto member = [](const auto& list) { return std::find_if(list.begin(), list.end(), [](const auto& o) { return bool(o.pattern); })->id; };
+    const auto member = [](const auto& list) {
+        return std::find_if(list.begin(), list.end(), [](const auto& o) { return bool(o.pattern); })->id;
+    };
     const FrameId rack = frameNamed(cell, "Drying rack");
     const Result<Cell> result = [&]() -> Result<Cell> {
         Tool tool = cell.tools.front();
@@ -347,9 +378,13 @@ void LayoutTest::refusalsSayWhy()
             return deleteTool(setToolInForce(cell, other).value(), tool.id);
         }
         case 6: tool.inertia = {1, 1, 3}; return changeTool(cell, tool);
-        case 7: return setFrameSolids(cell, rack, {{Solid::Kind::Extrusion, {}, Vec3::Constant(0.1), {}, {{0, 0}, {1, 1}, {1, 0}, {0, 1}}}});
+        case 7:
+            return setFrameSolids(
+                cell, rack, {{Solid::Kind::Extrusion, {}, Vec3::Constant(0.1), {}, {{0, 0}, {1, 1}, {1, 0}, {0, 1}}}});
         case 8: return setFrameSolids(cell, rack, {{Solid::Kind::Box, {}, Vec3(0.1, 0, 0.1), {}}});
-        case 9: pattern.columns = pattern.rows = pattern.layers = 1, pattern.leftOut = {0}; return changePattern(cell, pattern);
+        case 9:
+            pattern.columns = pattern.rows = pattern.layers = 1, pattern.leftOut = {0};
+            return changePattern(cell, pattern);
         case 10: pattern.columns = pattern.rows = pattern.layers = 30; return changePattern(cell, pattern);
         case 11: tool.gripper.closed = tool.gripper.open + 0.01; return changeTool(cell, tool);
         case 12: return addFrame(cell, "world", {}, {});
@@ -373,7 +408,8 @@ void LayoutTest::gridPlaces_data()
     QTest::addColumn<QList<uint>>("places");
     QTest::newRow("rows") << int(Pattern::Order::Rows) << QList<uint>{} << QList<uint>{0, 1, 2, 3, 4, 5};
     QTest::newRow("serpentine") << int(Pattern::Order::Serpentine) << QList<uint>{} << QList<uint>{0, 1, 2, 5, 4, 3};
-    QTest::newRow("serpentine with a gap") << int(Pattern::Order::Serpentine) << QList<uint>{2, 4} << QList<uint>{0, 1, 5, 3};
+    QTest::newRow("serpentine with a gap")
+        << int(Pattern::Order::Serpentine) << QList<uint>{2, 4} << QList<uint>{0, 1, 5, 3};
     QTest::newRow("nearest") << int(Pattern::Order::Nearest) << QList<uint>{1} << QList<uint>{0, 3, 4, 5, 2};
 }
 
@@ -413,8 +449,12 @@ void LayoutTest::ringPlaces()
         QVERIFY(std::abs(full[i].pose.translation.head<2>().norm() - 0.3) < 1e-12);
         QVERIFY(std::abs(full[i].pose.translation[2] - (i < 6 ? 0 : 0.1)) < 1e-12);
         // x of each place points outwards.
-        QVERIFY((full[i].pose.rotation * Vec3::UnitX() - Vec3(full[i].pose.translation[0], full[i].pose.translation[1], 0) / 0.3).norm() < 1e-12);
-        for (size_t k = 0; k < i; ++k) QVERIFY((full[i].pose.translation - full[k].pose.translation).norm() > 0.09);
+        QVERIFY((full[i].pose.rotation * Vec3::UnitX()
+                 - Vec3(full[i].pose.translation[0], full[i].pose.translation[1], 0) / 0.3)
+                    .norm()
+                < 1e-12);
+        for (size_t k = 0; k < i; ++k)
+            QVERIFY((full[i].pose.translation - full[k].pose.translation).norm() > 0.09);
     }
     p.sweep = 90 * kDegree;
     p.columns = 4;
@@ -427,16 +467,20 @@ void LayoutTest::patternEditKeepsIdentities()
 {
     PatternId parts, targets;
     Cell cell = patterned(&parts, &targets);
-    QCOMPARE(std::count_if(cell.parts.begin(), cell.parts.end(), [&](const Part& p) { return p.pattern == parts; }), 12);
+    QCOMPARE(std::count_if(cell.parts.begin(), cell.parts.end(), [&](const Part& p) { return p.pattern == parts; }),
+             12);
     const auto idAt = [](const auto& list, PatternId id, std::uint32_t place) {
-        const auto it = std::find_if(list.begin(), list.end(), [&](const auto& o) { return o.pattern == id && o.place == place; });
+        const auto it =
+            std::find_if(list.begin(), list.end(), [&](const auto& o) { return o.pattern == id && o.place == place; });
         return it == list.end() ? 0u : it->id.value;
     };
     const std::uint32_t third = idAt(cell.targets, targets, 2);
     // The way of one target is its own; it stays when the pattern changes.
     const Solutions ways = waysTo(cell, *findTarget(cell, {third}));
     QVERIFY(ways.items.size() >= 2);
-    const Solution other = *std::find_if(ways.items.begin(), ways.items.end(), [&](const Solution& s) { return !(s.configuration == findTarget(cell, {third})->configuration); });
+    const Solution other = *std::find_if(ways.items.begin(), ways.items.end(), [&](const Solution& s) {
+        return !(s.configuration == findTarget(cell, {third})->configuration);
+    });
     cell = setTargetWay(cell, {third}, other).value();
     Pattern p = *findPattern(cell, targets);
     p.first.translation[2] += 0.01;
@@ -445,7 +489,9 @@ void LayoutTest::patternEditKeepsIdentities()
     QCOMPARE(idAt(changed.targets, targets, 2), third);
     QCOMPARE(idAt(changed.targets, targets, 1), 0u);
     QVERIFY(findTarget(changed, {third})->configuration == other.configuration);
-    QVERIFY(std::abs(findTarget(changed, {third})->pose.translation[2] - findTarget(cell, {third})->pose.translation[2] - 0.01) < 1e-12);
+    QVERIFY(std::abs(findTarget(changed, {third})->pose.translation[2] - findTarget(cell, {third})->pose.translation[2]
+                     - 0.01)
+            < 1e-12);
     // A place in use cannot be left out; taking the pattern apart leaves its targets.
     Step step;
     step.kind = Step::Kind::Line;
@@ -494,11 +540,13 @@ void LayoutTest::madeNamesArePossibleOnes()
     Cell next = changePattern(cell, p).value();
     QVERIFY(readCell(writeCell(next), "case").ok());
     std::string umlauts = "x";
-    while (umlauts.size() < 59) umlauts += "ä";
+    while (umlauts.size() < 59)
+        umlauts += "ä";
     p.name = umlauts;
     next = changePattern(cell, p).value();
     QVERIFY(readCell(writeCell(next), "long").ok());
-    for (const Target& t : next.targets) QVERIFY(t.name.size() <= 60);
+    for (const Target& t : next.targets)
+        QVERIFY(t.name.size() <= 60);
     next = renameFrame(cell, p.frame, umlauts).value();
     const Result<Cell> copied = copyFixture(next, p.frame);
     QVERIFY(copied.ok());
@@ -509,13 +557,16 @@ void LayoutTest::madeNamesArePossibleOnes()
         if (t.pattern == copy.id) QVERIFY2(t.name.starts_with(copy.name), t.name.c_str());
     // A name that no edit would give does not keep a file of the first version from being read.
     Json document = versionOne();
-    for (Json& part : document["parts"]) part["name"] = "  " + part["name"].get<std::string>();
+    for (Json& part : document["parts"])
+        part["name"] = "  " + part["name"].get<std::string>();
     QVERIFY(readCell(document.dump(), "old").ok());
     // Two answers to what a part is made of are none.
     document["version"] = 2;
-    document["part-kinds"] = Json::array({{{"id", 9000}, {"name", "Kind"}, {"mass", 0}, {"solids", document["parts"][0]["solids"]}}});
+    document["part-kinds"] =
+        Json::array({{{"id", 9000}, {"name", "Kind"}, {"mass", 0}, {"solids", document["parts"][0]["solids"]}}});
     document["next-id"] = 9001;
-    for (Json& part : document["parts"]) part["kind"] = 9000;
+    for (Json& part : document["parts"])
+        part["kind"] = 9000;
     const Result<Cell> both = readCell(document.dump(), "both");
     QVERIFY(!both);
     QVERIFY(both.error().message.find("solids of its own") != std::string::npos);
@@ -542,7 +593,8 @@ void LayoutTest::pointsOfAToolAreMeantByTargets()
     cell = addToolPoint(cell, armInHand(cell).tool, "Tip", offset, &tip).value();
     const Cell atTip = setToolInForce(cell, armInHand(cell).tool, tip).value();
     const JointVector q = homePosture(cell, armInHand(cell));
-    QVERIFY(deviation(baseFromTcp(atTip, armInHand(atTip), q), forward(*armInHand(cell).model, q) * offset).metres < 1e-12);
+    QVERIFY(deviation(baseFromTcp(atTip, armInHand(atTip), q), forward(*armInHand(cell).model, q) * offset).metres
+            < 1e-12);
     TargetId taken;
     const Cell taught = takePoseTarget(atTip, {}, q, "By the tip", &taken).value();
     // Whatever point is in force later, the target means the one it was taught with.
@@ -570,7 +622,8 @@ void LayoutTest::gripRegionDecides()
     cell.tools.front().gripper.region = {1e-4, 1e-4, 1e-4};
     cell.parts.front().pose.translation[0] += 0.002;
     const Trace trace = simulate(cell, routine);
-    QVERIFY(std::any_of(trace.arms[0].outcomes.begin(), trace.arms[0].outcomes.end(), [](const StepOutcome& o) { return o.problem == StepOutcome::Problem::NothingGripped; }));
+    QVERIFY(std::any_of(trace.arms[0].outcomes.begin(), trace.arms[0].outcomes.end(),
+                        [](const StepOutcome& o) { return o.problem == StepOutcome::Problem::NothingGripped; }));
 }
 
 void LayoutTest::layoutSurvivesTheFile()
@@ -596,7 +649,11 @@ void LayoutTest::layoutSurvivesTheFile()
     Solid mesh;
     mesh.kind = Solid::Kind::Mesh;
     mesh.surface = {drawn, std::make_shared<const Triangles>(*drawn)};
-    Solid outline{Solid::Kind::Extrusion, translated({0.1, 0, 0}), Vec3::Constant(0.05), {9, 8, 7}, {{0, 0}, {0.2, 0}, {0.1, 0.1}}};
+    Solid outline{Solid::Kind::Extrusion,
+                  translated({0.1, 0, 0}),
+                  Vec3::Constant(0.05),
+                  {9, 8, 7},
+                  {{0, 0}, {0.2, 0}, {0.1, 0.1}}};
     cell = setFrameSolids(cell, rack, {mesh, outline, mesh, {Solid::Kind::Cone, {}, {0.2, 0, 0.3}, {}}}).value();
     const std::string text = writeCell(cell);
     const Result<Cell> read = readCell(text, "layout");
@@ -610,10 +667,13 @@ void LayoutTest::layoutSurvivesTheFile()
     QCOMPARE(read->tools.front().number, 7u);
     QCOMPARE(int(read->tools.front().gripper.kind), int(Gripper::Kind::Angular));
     QVERIFY(armInHand(*read).tcp == tip);
-    const Json schema = Json::parse(readFile(std::string(TOPIKOS_SOURCES) + "/docs/format/cell.schema.json", 1 << 20).value());
+    const Json schema =
+        Json::parse(readFile(std::string(TOPIKOS_SOURCES) + "/docs/format/cell.schema.json", 1 << 20).value());
     QCOMPARE(QString::fromStdString(schemaOffence(Json::parse(text), schema, schema, "")), QString());
     // Surfaces that are not what they claim are refused.
-    for (const auto& [from, to] : {std::pair<std::string, std::string>{"\"surface\":1", "\"surface\":9"}, {"\"triangles\":\"AAAA", "\"triangles\":\"/wAA"}, {"\"points\":\"A", "\"points\":\"?"}}) {
+    for (const auto& [from, to] : {std::pair<std::string, std::string>{"\"surface\":1", "\"surface\":9"},
+                                   {"\"triangles\":\"AAAA", "\"triangles\":\"/wAA"},
+                                   {"\"points\":\"A", "\"points\":\"?"}}) {
         std::string broken = text;
         const size_t at = broken.find(from);
         QVERIFY2(at != std::string::npos, from.c_str());

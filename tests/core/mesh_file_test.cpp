@@ -21,7 +21,18 @@ using namespace topikos::test;
 namespace {
 
 /// A box of 1 x 2 x 3 as twelve triangles, outside counter-clockwise.
-const std::array<std::array<int, 3>, 12> kFaces{{{0, 2, 1}, {1, 2, 3}, {4, 5, 6}, {5, 7, 6}, {0, 1, 4}, {1, 5, 4}, {2, 6, 3}, {3, 6, 7}, {0, 4, 2}, {2, 4, 6}, {1, 3, 5}, {3, 7, 5}}};
+const std::array<std::array<int, 3>, 12> kFaces{{{0, 2, 1},
+                                                 {1, 2, 3},
+                                                 {4, 5, 6},
+                                                 {5, 7, 6},
+                                                 {0, 1, 4},
+                                                 {1, 5, 4},
+                                                 {2, 6, 3},
+                                                 {3, 6, 7},
+                                                 {0, 4, 2},
+                                                 {2, 4, 6},
+                                                 {1, 3, 5},
+                                                 {3, 7, 5}}};
 Vec3 corner(int i) { return {double(i & 1), 2.0 * ((i >> 1) & 1), 3.0 * ((i >> 2) & 1)}; }
 
 std::string stl(std::uint32_t claimed = 12)
@@ -31,7 +42,8 @@ std::string stl(std::uint32_t claimed = 12)
     for (const auto& face : kFaces) {
         float numbers[12] = {};
         for (int k = 0; k < 3; ++k)
-            for (int c = 0; c < 3; ++c) numbers[3 + 3 * k + c] = float(corner(face[size_t(k)])[c]);
+            for (int c = 0; c < 3; ++c)
+                numbers[3 + 3 * k + c] = float(corner(face[size_t(k)])[c]);
         out.append(reinterpret_cast<const char*>(numbers), sizeof numbers);
         out.append(2, '\0');
     }
@@ -43,7 +55,9 @@ std::string textStl(const char* spoil = "")
     std::string out = "solid box\n";
     for (const auto& face : kFaces) {
         out += "facet normal 0 0 0\nouter loop\n";
-        for (const int i : face) out += fmt::format("vertex {} {} {}\n", corner(i)[0], corner(i)[1], *spoil ? std::string(spoil) : fmt::format("{}", corner(i)[2]));
+        for (const int i : face)
+            out += fmt::format("vertex {} {} {}\n", corner(i)[0], corner(i)[1],
+                               *spoil ? std::string(spoil) : fmt::format("{}", corner(i)[2]));
         out += "endloop\nendfacet\n";
     }
     return out + "endsolid box\n";
@@ -52,23 +66,30 @@ std::string textStl(const char* spoil = "")
 std::string obj()
 {
     std::string out;
-    for (int i = 0; i < 8; ++i) out += fmt::format("v {} {} {}\n", corner(i)[0], corner(i)[1], corner(i)[2]);
-    for (const auto& f : kFaces) out += fmt::format("f {} {} {}\n", f[0] + 1, f[1] + 1, f[2] + 1);
+    for (int i = 0; i < 8; ++i)
+        out += fmt::format("v {} {} {}\n", corner(i)[0], corner(i)[1], corner(i)[2]);
+    for (const auto& f : kFaces)
+        out += fmt::format("f {} {} {}\n", f[0] + 1, f[1] + 1, f[2] + 1);
     return out;
 }
 
 std::string ply()
 {
-    std::string out = "ply\nformat ascii 1.0\nelement vertex 8\nproperty float x\nproperty float y\nproperty float z\nelement face 12\nproperty list uchar int vertex_indices\nend_header\n";
-    for (int i = 0; i < 8; ++i) out += fmt::format("{} {} {}\n", corner(i)[0], corner(i)[1], corner(i)[2]);
-    for (const auto& f : kFaces) out += fmt::format("3 {} {} {}\n", f[0], f[1], f[2]);
+    std::string out = "ply\nformat ascii 1.0\nelement vertex 8\nproperty float x\nproperty float y\nproperty float "
+                      "z\nelement face 12\nproperty list uchar int vertex_indices\nend_header\n";
+    for (int i = 0; i < 8; ++i)
+        out += fmt::format("{} {} {}\n", corner(i)[0], corner(i)[1], corner(i)[2]);
+    for (const auto& f : kFaces)
+        out += fmt::format("3 {} {} {}\n", f[0], f[1], f[2]);
     return out;
 }
 
 double volume(const Triangles& t)
 {
     double sum = 0;
-    for (const auto& f : t.faces) sum += t.points[f[0]].cast<double>().dot(t.points[f[1]].cast<double>().cross(t.points[f[2]].cast<double>())) / 6;
+    for (const auto& f : t.faces)
+        sum +=
+            t.points[f[0]].cast<double>().dot(t.points[f[1]].cast<double>().cross(t.points[f[2]].cast<double>())) / 6;
     return sum;
 }
 
@@ -123,7 +144,8 @@ void MeshFileTest::brokenFilesEndInOneLine_data()
     QTest::newRow("header claims 4 GB") << "claim.stl" << stl(80000000) << "says that it holds 80000000 triangles";
     QTest::newRow("cut off") << "cut.stl" << stl().substr(0, 300) << "room for 4";
     QTest::newRow("not a number") << "nan.stl" << textStl("nan") << "not made of numbers";
-    QTest::newRow("no area") << "flat.obj" << std::string("v 0 0 0\nv 1 0 0\nv 2 0 0\nf 1 2 3\n") << "no triangle with an area";
+    QTest::newRow("no area") << "flat.obj" << std::string("v 0 0 0\nv 1 0 0\nv 2 0 0\nf 1 2 3\n")
+                             << "no triangle with an area";
     QTest::newRow("points only") << "points.obj" << std::string("v 0 0 0\nv 1 0 0\n") << "cannot be read";
     QTest::newRow("empty") << "empty.stl" << std::string() << "cannot be read";
     QTest::newRow("something else") << "text.ply" << std::string("hello") << "cannot be read";
@@ -175,7 +197,8 @@ void MeshFileTest::drawingSmoothsRoundAndKeepsEdges()
 {
     const Mesh box = meshFrom(readMeshFile(write("drawn.stl", stl())).value());
     QCOMPARE(box.edges.size(), size_t(24));  // twelve, not the diagonals
-    for (const MeshVertex& v : box.vertices) QVERIFY(std::abs(v.normal.cwiseAbs().maxCoeff() - 1) < 1e-6f);
+    for (const MeshVertex& v : box.vertices)
+        QVERIFY(std::abs(v.normal.cwiseAbs().maxCoeff() - 1) < 1e-6f);
 }
 
 void MeshFileTest::surfacesOfAUrdfComeAlong()
@@ -192,8 +215,10 @@ void MeshFileTest::surfacesOfAUrdfComeAlong()
         if (at == std::string::npos) qFatal("%s", link.c_str());
         text.insert(at + head.size(), visual);
     };
-    add("link_2", "<visual><origin xyz=\"0.1 0 0\"/><geometry><mesh filename=\"package://workshop/meshes/box.stl\" scale=\"0.01 0.01 0.01\"/></geometry></visual>");
-    add("link_4", "<collision><geometry><mesh filename=\"package://workshop/meshes/gone.stl\"/></geometry></collision>");
+    add("link_2", "<visual><origin xyz=\"0.1 0 0\"/><geometry><mesh filename=\"package://workshop/meshes/box.stl\" "
+                  "scale=\"0.01 0.01 0.01\"/></geometry></visual>");
+    add("link_4",
+        "<collision><geometry><mesh filename=\"package://workshop/meshes/gone.stl\"/></geometry></collision>");
     const std::string path = write("arm.urdf", text);
     QCOMPARE(packagesOf(text), std::vector<std::string>{"workshop"});
 
@@ -203,7 +228,8 @@ void MeshFileTest::surfacesOfAUrdfComeAlong()
     QCOMPARE(arm->description().meshes.size(), size_t(1));
     QCOMPARE(arm->description().meshes[0].link, 2);
     QCOMPARE(lost.size(), size_t(1));
-    QVERIFY2(lost[0].find("link_4") != std::string::npos && lost[0].find("gone.stl") != std::string::npos, lost[0].c_str());
+    QVERIFY2(lost[0].find("link_4") != std::string::npos && lost[0].find("gone.stl") != std::string::npos,
+             lost[0].c_str());
     std::vector<std::string> unknown;
     const PackageFolders none;
     QVERIFY(findArm(path, {}, &none, &unknown).ok());
@@ -215,7 +241,8 @@ void MeshFileTest::surfacesOfAUrdfComeAlong()
         chainFrames(a, q, frames);
         Eigen::AlignedBox3d box;
         const std::vector<Mesh> bodies = armBodies(a);
-        for (const MeshVertex& v : bodies[2].vertices) box.extend(frames.joints[1].rotation * v.position.cast<double>() + frames.joints[1].origin);
+        for (const MeshVertex& v : bodies[2].vertices)
+            box.extend(frames.joints[1].rotation * v.position.cast<double>() + frames.joints[1].origin);
         return box;
     };
     JointVector q = JointVector::Zero(5);
@@ -240,13 +267,16 @@ void MeshFileTest::surfacesOfAUrdfComeAlong()
     const ArmPtr back = findArm(out, {}, &none, &missing).value();
     QVERIFY2(missing.empty(), missing.empty() ? "" : missing[0].c_str());
     QCOMPARE(back->description().meshes.size(), size_t(1));
-    QVERIFY((boxAt(*arm, q).min() - boxAt(*back, q).min()).norm() < 1e-6 && (boxAt(*arm, q).max() - boxAt(*back, q).max()).norm() < 1e-6);
+    QVERIFY((boxAt(*arm, q).min() - boxAt(*back, q).min()).norm() < 1e-6
+            && (boxAt(*arm, q).max() - boxAt(*back, q).max()).norm() < 1e-6);
 
     // Boxes, cylinders and spheres of the file itself are drawn as they are.
     add("link_3", "<visual><geometry><sphere radius=\"0.05\"/></geometry></visual>");
     const ArmPtr simple = findArm(write("simple.urdf", text), {}, &folders).value();
     QCOMPARE(simple->description().meshes.size(), size_t(2));
-    QVERIFY(std::abs(volume(*simple->description().meshes[1].triangles) / (4.0 / 3 * 3.14159265 * 0.05 * 0.05 * 0.05) - 1) < 0.05);
+    QVERIFY(
+        std::abs(volume(*simple->description().meshes[1].triangles) / (4.0 / 3 * 3.14159265 * 0.05 * 0.05 * 0.05) - 1)
+        < 0.05);
 
     std::string broken = writeSheet(sheet);
     const size_t at = broken.find("\"triangles\":[");

@@ -50,7 +50,8 @@ JointVector posture(std::initializer_list<double> degreesOf)
 {
     JointVector q(Eigen::Index(degreesOf.size()));
     Eigen::Index i = 0;
-    for (const double d : degreesOf) q[i++] = d * kDegree;
+    for (const double d : degreesOf)
+        q[i++] = d * kDegree;
     return q;
 }
 
@@ -88,7 +89,9 @@ void MotionTest::ceilingsAreKeptAndTouched()
         for (size_t k = pieces.size(); k-- > 0;)
             if (s.position <= pieces[k].end + 1e-9) ceiling = pieces[k].speed;
         // At the border of two pieces either ceiling may be in force.
-        if (std::all_of(pieces.begin(), pieces.end(), [&](const SpeedCeiling& c) { return std::abs(c.end - s.position) > 1e-4; })) QVERIFY2(s.speed <= ceiling + 1e-9, qPrintable(QString::number(s.position)));
+        if (std::all_of(pieces.begin(), pieces.end(),
+                        [&](const SpeedCeiling& c) { return std::abs(c.end - s.position) > 1e-4; }))
+            QVERIFY2(s.speed <= ceiling + 1e-9, qPrintable(QString::number(s.position)));
         QVERIFY(std::abs(s.acceleration) <= 2 + 1e-9);
         QVERIFY(s.position >= before - 1e-12);
         before = s.position;
@@ -111,7 +114,8 @@ void MotionTest::jointMoveKeepsEveryLimitAndTouchesOne()
             for (int i = 0; i < 6; ++i) {
                 const double way = std::abs(b[i] - a[i]);
                 const double peak = std::max(s.speed, s.speed + s.acceleration * s.duration) * way;
-                const double used = std::max(peak / (fraction * arm()->joints()[size_t(i)].speed), std::abs(s.acceleration) * way / arm()->joints()[size_t(i)].acceleration);
+                const double used = std::max(peak / (fraction * arm()->joints()[size_t(i)].speed),
+                                             std::abs(s.acceleration) * way / arm()->joints()[size_t(i)].acceleration);
                 QVERIFY(used <= 1 + 1e-9);
                 closest = std::max(closest, used);
             }
@@ -154,13 +158,22 @@ void MotionTest::lineSlowsDownWhereAJointWouldBeTooFast()
     QVERIFY(!move.stop);
     QVERIFY(move.slowedBy >= 0);
     QVERIFY(move.lowestCeiling < 1);
-    const Move fast = planLine(*arm(), q, path, [] { MotionLimits l; l.lineSpeed = 0.01; return l; }(), {});
+    const Move fast = planLine(*arm(), q, path,
+                               [] {
+                                   MotionLimits l;
+                                   l.lineSpeed = 0.01;
+                                   return l;
+                               }(),
+                               {});
     QCOMPARE(fast.slowedBy, -1);
     double highest = 0;
     constexpr double h = 1e-5;
     for (double t = h; t + h < move.profile.duration; t += 1e-3) {
-        const JointVector speed = (move.at(*arm(), move.profile.at(t + h).position) - move.at(*arm(), move.profile.at(t - h).position)) / (2 * h);
-        for (int i = 0; i < 6; ++i) highest = std::max(highest, std::abs(speed[i]) / arm()->joints()[size_t(i)].speed);
+        const JointVector speed =
+            (move.at(*arm(), move.profile.at(t + h).position) - move.at(*arm(), move.profile.at(t - h).position))
+            / (2 * h);
+        for (int i = 0; i < 6; ++i)
+            highest = std::max(highest, std::abs(speed[i]) / arm()->joints()[size_t(i)].speed);
     }
     QVERIFY2(highest <= 1.01, qPrintable(QString::number(highest)));  // between samples the ceiling is a chord
     QVERIFY2(highest > 0.9, qPrintable(QString::number(highest)));
@@ -207,7 +220,8 @@ void MotionTest::lineThroughTheWristSingularityIsStopped()
     QCOMPARE(int(move.stop->why), int(LineStop::Why::Singularity));
     QCOMPARE(int(move.stop->kind), int(SingularityKind::Wrist));
     QVERIFY2(move.stop->distance < 0.05 * kDegree, qPrintable(QString::number(move.stop->distance / kDegree)));
-    const double there = singularityMargins(*arm(), move.at(*arm(), move.stop->fraction)).distance(SingularityKind::Wrist);
+    const double there =
+        singularityMargins(*arm(), move.at(*arm(), move.stop->fraction)).distance(SingularityKind::Wrist);
     QVERIFY2(std::abs(there - bounds.wrist) < 1e-4, qPrintable(QString::number(there / kDegree)));
 }
 
@@ -253,10 +267,13 @@ void MotionTest::linesOfEveryKindOfArm_data()
     scara << 0.4, 0.9, 0.08, -0.3;
     QTest::newRow("horizontal arm") << catalogueArm("scara-600") << scara << Vec3(0.05, -0.2, 0.05) << 0.8;
     // With the tool upright five axes can go anywhere and turn about the vertical.
-    QTest::newRow("five axes, tool down") << catalogueArm("fiveaxis-500") << posture({20, 35, 40, 15, 0}) << Vec3(0.0, 0.12, 0.0) << 0.3;
-    QTest::newRow("seven axes") << catalogueArm("redundant-820") << posture({10, 30, -15, 70, 20, 60, 0}) << Vec3(-0.1, 0.2, -0.05) << 0.5;
+    QTest::newRow("five axes, tool down")
+        << catalogueArm("fiveaxis-500") << posture({20, 35, 40, 15, 0}) << Vec3(0.0, 0.12, 0.0) << 0.3;
+    QTest::newRow("seven axes") << catalogueArm("redundant-820") << posture({10, 30, -15, 70, 20, 60, 0})
+                                << Vec3(-0.1, 0.2, -0.05) << 0.5;
     QTest::newRow("gantry") << catalogueArm("gantry-2400") << gantry << Vec3(0.6, -0.3, -0.1) << 0.4;
-    QTest::newRow("parallel axes") << catalogueArm("cobot-900") << posture({10, -70, 80, -100, -80, 0}) << Vec3(0.1, 0.25, -0.1) << 0.4;
+    QTest::newRow("parallel axes") << catalogueArm("cobot-900") << posture({10, -70, 80, -100, -80, 0})
+                                   << Vec3(0.1, 0.25, -0.1) << 0.4;
     QTest::newRow("any six") << skewArm() << posture({10, 15, 20, 30, 60, 0}) << Vec3(-0.1, 0.25, -0.15) << 0.4;
 }
 
@@ -274,7 +291,8 @@ void MotionTest::linesOfEveryKindOfArm()
         // Bring the tool upright: the pitches add up to what points it down.
         const Vec3 z = path.start.matrix().col(2);
         start[3] += std::atan2(std::hypot(z[0], z[1]), -z[2]);
-        if ((forward(*model, start).matrix().col(2) + Vec3::UnitZ()).norm() > 1e-9) start[3] -= 2 * std::atan2(std::hypot(z[0], z[1]), -z[2]);
+        if ((forward(*model, start).matrix().col(2) + Vec3::UnitZ()).norm() > 1e-9)
+            start[3] -= 2 * std::atan2(std::hypot(z[0], z[1]), -z[2]);
         path.start = forward(*model, start) * path.flangeFromTcp;
         QVERIFY((path.start.matrix().col(2) + Vec3::UnitZ()).norm() < 1e-9);
     }
@@ -282,13 +300,17 @@ void MotionTest::linesOfEveryKindOfArm()
     MotionLimits limits;
     limits.lineSpeed = 0.3;
     const Move move = planLine(*model, start, path, limits, {});
-    QVERIFY2(!move.stop, move.stop ? qPrintable(QString("stops at %1 for reason %2").arg(move.stop->fraction).arg(int(move.stop->why))) : "");
+    QVERIFY2(!move.stop, move.stop ? qPrintable(
+                             QString("stops at %1 for reason %2").arg(move.stop->fraction).arg(int(move.stop->why)))
+                                   : "");
     JointVector before = start;
     for (int i = 0; i <= 200; ++i) {
         const double f = i / 200.0;
         const JointVector now = move.at(*model, f);
-        const PoseDeviation away = deviation(forward(*model, now) * path.flangeFromTcp, interpolate(path.start, path.end, f));
-        QVERIFY2(away.metres < 1e-9 && away.radians < 1e-9, qPrintable(QString("%1: %2 m, %3 rad").arg(f).arg(away.metres).arg(away.radians)));
+        const PoseDeviation away =
+            deviation(forward(*model, now) * path.flangeFromTcp, interpolate(path.start, path.end, f));
+        QVERIFY2(away.metres < 1e-9 && away.radians < 1e-9,
+                 qPrintable(QString("%1: %2 m, %3 rad").arg(f).arg(away.metres).arg(away.radians)));
         QVERIFY(withinRange(*model, now));
         QVERIFY((now - before).cwiseAbs().maxCoeff() < 0.05);
         before = now;
@@ -299,7 +321,8 @@ void MotionTest::linesOfEveryKindOfArm()
     for (double t = h; t + h < move.profile.duration; t += 5e-3) {
         const double a = move.profile.at(t - h).position, b = move.profile.at(t + h).position;
         const JointVector speed = (move.at(*model, b) - move.at(*model, a)) / (2 * h);
-        for (int i = 0; i < model->jointCount(); ++i) QVERIFY(std::abs(speed[i]) <= 1.01 * model->joints()[size_t(i)].speed);
+        for (int i = 0; i < model->jointCount(); ++i)
+            QVERIFY(std::abs(speed[i]) <= 1.01 * model->joints()[size_t(i)].speed);
         QVERIFY((b - a) / (2 * h) * path.length() <= limits.lineSpeed * (1 + 1e-6));
     }
     // Far beyond the reach it stops on the line, inside every range.
@@ -309,7 +332,8 @@ void MotionTest::linesOfEveryKindOfArm()
     QVERIFY(far.stop);
     QVERIFY(far.stop->fraction < 0.5);
     QVERIFY(withinRange(*model, far.to));
-    const PoseDeviation off = deviation(forward(*model, far.to) * path.flangeFromTcp, interpolate(away.start, away.end, far.stop->fraction));
+    const PoseDeviation off =
+        deviation(forward(*model, far.to) * path.flangeFromTcp, interpolate(away.start, away.end, far.stop->fraction));
     QVERIFY(off.metres < 1e-6 && off.radians < 1e-6);
 }
 

@@ -50,7 +50,9 @@ void NumberTextTest::unitsCount_data()
     QTest::addColumn<QString>("typed");
     QTest::addColumn<int>("quantity");
     QTest::addColumn<double>("value");  // in m or rad, as the field counts in mm and degrees
-    const auto row = [](const char* typed, Quantity quantity, double value) { QTest::newRow(typed) << QString::fromUtf8(typed) << int(quantity) << value; };
+    const auto row = [](const char* typed, Quantity quantity, double value) {
+        QTest::newRow(typed) << QString::fromUtf8(typed) << int(quantity) << value;
+    };
     row("12", Quantity::Length, 0.012);
     row("12 mm", Quantity::Length, 0.012);
     row("1200-45/2 mm", Quantity::Length, 1.1775);
@@ -74,13 +76,17 @@ void NumberTextTest::unitsCount()
     QVERIFY(found);
     QVERIFY(std::abs(*found - value) < 1e-12);
     // Units of the other kind are none of this one.
-    if (typed.contains("m") || typed.contains("rad")) QVERIFY(!quantityOf(typed.toStdString(), Quantity(quantity) == Quantity::Length ? Quantity::Angle : Quantity::Length, unit));
+    if (typed.contains("m") || typed.contains("rad"))
+        QVERIFY(!quantityOf(typed.toStdString(),
+                            Quantity(quantity) == Quantity::Length ? Quantity::Angle : Quantity::Length, unit));
 }
 
 void NumberTextTest::nonsenseHasNone_data()
 {
     QTest::addColumn<QString>("typed");
-    for (const char* typed : {"", " ", "twelve", "12mm", "1 2", "(1", "1)", "1+", "*2", "1/0", "nan", "inf", "1e999", "()", "--"}) QTest::newRow(qPrintable(QString("“%1”").arg(typed))) << QString(typed);
+    for (const char* typed :
+         {"", " ", "twelve", "12mm", "1 2", "(1", "1)", "1+", "*2", "1/0", "nan", "inf", "1e999", "()", "--"})
+        QTest::newRow(qPrintable(QString("“%1”").arg(typed))) << QString(typed);
     QTest::newRow("deep") << QString(10000, '(');
 }
 

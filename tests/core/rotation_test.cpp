@@ -20,7 +20,8 @@ void RotationTest::anglesFollowTheReference_data()
     QTest::addColumn<int>("order");
     QTest::addColumn<std::string>("key");
     QTest::addColumn<std::string>("lock");
-    QTest::newRow("roll pitch yaw") << int(AngleOrder::FixedXyz) << std::string("rpy_fixed_xyz") << std::string("lock_rpy");
+    QTest::newRow("roll pitch yaw") << int(AngleOrder::FixedXyz) << std::string("rpy_fixed_xyz")
+                                    << std::string("lock_rpy");
     QTest::newRow("zyx") << int(AngleOrder::IntrinsicZyx) << std::string("euler_zyx") << std::string("lock_zyx");
     QTest::newRow("zyz") << int(AngleOrder::IntrinsicZyz) << std::string("euler_zyz") << std::string("lock_zyz");
     QTest::newRow("xyz") << int(AngleOrder::IntrinsicXyz) << std::string("euler_xyz") << std::string("lock_xyz");
@@ -32,7 +33,8 @@ Mat3 matrix3(const Json& rows)
 {
     Mat3 m;
     for (size_t r = 0; r < 3; ++r)
-        for (size_t c = 0; c < 3; ++c) m(Eigen::Index(r), Eigen::Index(c)) = rows[r][c].get<double>();
+        for (size_t c = 0; c < 3; ++c)
+            m(Eigen::Index(r), Eigen::Index(c)) = rows[r][c].get<double>();
     return m;
 }
 
@@ -53,11 +55,14 @@ void RotationTest::anglesFollowTheReference()
         QVERIFY((rotationFrom(AngleOrder(order), given).toRotationMatrix() - wanted).cwiseAbs().maxCoeff() < 1e-9);
         QVERIFY((rotationFrom(AngleOrder(order), found).toRotationMatrix() - wanted).cwiseAbs().maxCoeff() < 1e-9);
         bool flagged = false;
-        for (const auto& f : c["flags"]) flagged = flagged || f.get<bool>();
+        for (const auto& f : c["flags"])
+            flagged = flagged || f.get<bool>();
         const double off = order == int(AngleOrder::IntrinsicZyz) ? std::sin(found[1]) : std::cos(found[1]);
-        if (c["flags"][lock].get<bool>() && std::abs(off) < 1e-12) QCOMPARE(order == int(AngleOrder::FixedXyz) ? found[0] : found[2], 0.0);
+        if (c["flags"][lock].get<bool>() && std::abs(off) < 1e-12)
+            QCOMPARE(order == int(AngleOrder::FixedXyz) ? found[0] : found[2], 0.0);
         if (!flagged && (!c.contains("note") || c["note"] == "random")) {
-            for (int i = 0; i < 3; ++i) QVERIFY(std::abs(wrapped(found[i] - given[i])) < 1e-9);
+            for (int i = 0; i < 3; ++i)
+                QVERIFY(std::abs(wrapped(found[i] - given[i])) < 1e-9);
             ++compared;
         }
         ++cases;
@@ -88,7 +93,10 @@ void RotationTest::posesChainAndInvert()
     std::mt19937_64 random(7);
     std::normal_distribution<double> n;
     for (int i = 0; i < 200; ++i) {
-        const auto any = [&] { return Pose{Vec3(n(random), n(random), n(random)), Quat(n(random), n(random), n(random), n(random)).normalized()}; };
+        const auto any = [&] {
+            return Pose{Vec3(n(random), n(random), n(random)),
+                        Quat(n(random), n(random), n(random), n(random)).normalized()};
+        };
         const Pose a = any(), b = any();
         const Vec3 p(n(random), n(random), n(random));
         QVERIFY(((a * b) * p - a * (b * p)).norm() < 1e-12);

@@ -52,7 +52,8 @@ void ShapeTest::solidsHaveTheirSizeAndFaceOutwards()
     solid.pose = translated({1, 2, 3});
     const Mesh mesh = solidMesh(solid);
     Eigen::AlignedBox3f box;
-    for (const MeshVertex& v : mesh.vertices) box.extend(v.position);
+    for (const MeshVertex& v : mesh.vertices)
+        box.extend(v.position);
     QVERIFY((box.sizes() - Eigen::Vector3f(0.4f, 0.4f, float(solid.size[2]))).norm() < 0.01f);
     QVERIFY((box.center() - Eigen::Vector3f(1, 2, 3)).norm() < 1e-5f);
     if (solid.kind != Solid::Kind::Sphere) QVERIFY(!mesh.edges.empty());
@@ -72,7 +73,11 @@ void ShapeTest::massIsExact()
 {
     QFETCH(int, kind);
     QFETCH(double, wanted);
-    Solid solid{Solid::Kind(kind), {Vec3(0.3, -0.2, 0.5), Quat(Eigen::AngleAxisd(0.8, Vec3(1, 2, 3).normalized()))}, {0.4, 0.4, 0.3}, {}, {{-0.2, -0.2}, {-0.2, 0.2}, {0, 0.2}, {0, 0}, {0.2, 0}, {0.2, -0.2}}};
+    Solid solid{Solid::Kind(kind),
+                {Vec3(0.3, -0.2, 0.5), Quat(Eigen::AngleAxisd(0.8, Vec3(1, 2, 3).normalized()))},
+                {0.4, 0.4, 0.3},
+                {},
+                {{-0.2, -0.2}, {-0.2, 0.2}, {0, 0.2}, {0, 0}, {0.2, 0}, {0.2, -0.2}}};
     if (solid.kind == Solid::Kind::Cone) solid.size[1] = 0.2;
     const Bulk bulk = bulkOf(solid);
     const double volume = bulk.volume;
@@ -86,11 +91,12 @@ void ShapeTest::massIsExact()
     for (int i = 0; i < n * n * n; ++i) {
         const Vec3 p = 0.4 * (Vec3(i % n, i / n % n, i / n / n) + Vec3::Constant(0.5)) / n - Vec3::Constant(0.2);
         const double r = p.head<2>().norm(), h = std::abs(p[2]);
-        const bool inside = solid.kind == Solid::Kind::Box ? p.head<2>().cwiseAbs().maxCoeff() < 0.2 && h < 0.15
+        const bool inside = solid.kind == Solid::Kind::Box        ? p.head<2>().cwiseAbs().maxCoeff() < 0.2 && h < 0.15
                             : solid.kind == Solid::Kind::Cylinder ? r < 0.2 && h < 0.15
-                            : solid.kind == Solid::Kind::Cone ? h < 0.15 && r < 0.2 - 0.1 * (p[2] + 0.15) / 0.3
-                            : solid.kind == Solid::Kind::Sphere ? p.norm() < 0.2
-                                                                : p.head<2>().cwiseAbs().maxCoeff() < 0.2 && h < 0.15 && !(p[0] > 0 && p[1] > 0);
+                            : solid.kind == Solid::Kind::Cone     ? h < 0.15 && r < 0.2 - 0.1 * (p[2] + 0.15) / 0.3
+                            : solid.kind == Solid::Kind::Sphere
+                                ? p.norm() < 0.2
+                                : p.head<2>().cwiseAbs().maxCoeff() < 0.2 && h < 0.15 && !(p[0] > 0 && p[1] > 0);
         if (!inside) continue;
         const Vec3 q = solid.pose * p;
         sum += 1;
@@ -112,16 +118,21 @@ void ShapeTest::reducedSurfaceKeepsItsShape()
     Solid ball;
     ball.kind = Solid::Kind::Sphere;
     ball.size = Vec3::Constant(0.5);
-    Triangles fine = trianglesOf(latheMesh([] {
-        std::vector<LathePoint> outline;
-        for (int i = 0; i <= 200; ++i) outline.push_back({std::max(1e-5, 0.25 * std::sin(3.14159265 * i / 200)), -0.25 * std::cos(3.14159265 * i / 200)});
-        return outline;
-    }(), {}, 400));
+    Triangles fine = trianglesOf(latheMesh(
+        [] {
+            std::vector<LathePoint> outline;
+            for (int i = 0; i <= 200; ++i)
+                outline.push_back(
+                    {std::max(1e-5, 0.25 * std::sin(3.14159265 * i / 200)), -0.25 * std::cos(3.14159265 * i / 200)});
+            return outline;
+        }(),
+        {}, 400));
     double moved = 0;
     const Triangles light = reduced(fine, 5000, &moved);
     QVERIFY2(light.faces.size() <= 5000 && light.faces.size() > 1500, qPrintable(QString::number(light.faces.size())));
     QVERIFY(moved > 0 && moved < 0.03);
-    for (const Eigen::Vector3f& p : light.points) QVERIFY(std::abs(p.norm() - 0.25f) < float(moved) + 1e-5f);
+    for (const Eigen::Vector3f& p : light.points)
+        QVERIFY(std::abs(p.norm() - 0.25f) < float(moved) + 1e-5f);
     QVERIFY(std::abs(bulkOf(light).volume / bulkOf(fine).volume - 1) < 0.05);
     QVERIFY(reduced(light, 10000).faces == light.faces);  // small enough already
 }
@@ -169,7 +180,8 @@ void ShapeTest::rayHitsTheNearSide()
 void ShapeTest::armBodiesAreSoundForEveryArm_data()
 {
     QTest::addColumn<std::string>("name");
-    for (const std::string& id : catalogueIds()) QTest::newRow(id.c_str()) << id;
+    for (const std::string& id : catalogueIds())
+        QTest::newRow(id.c_str()) << id;
 }
 
 void ShapeTest::armBodiesAreSoundForEveryArm()
@@ -185,7 +197,8 @@ void ShapeTest::armBodiesAreSoundForEveryArm()
             QVERIFY(std::abs(v.normal.norm() - 1) < 1e-3f);
             QVERIFY(v.position.norm() < 3 * arm->reach());
         }
-        for (const std::uint32_t i : mesh.triangles) QVERIFY(i < mesh.vertices.size());
+        for (const std::uint32_t i : mesh.triangles)
+            QVERIFY(i < mesh.vertices.size());
     }
 }
 
@@ -201,9 +214,11 @@ void ShapeTest::neighbouringBodiesTouch()
         chainFrames(*arm, randomPosture(*arm, random), frames);
         Eigen::AlignedBox3d before;
         for (size_t link = 0; link < bodies.size(); ++link) {
-            const Pose place = link ? makePose(frames.joints[link - 1].rotation, frames.joints[link - 1].origin) : Pose{};
+            const Pose place =
+                link ? makePose(frames.joints[link - 1].rotation, frames.joints[link - 1].origin) : Pose{};
             Eigen::AlignedBox3d box;
-            for (const MeshVertex& v : bodies[link].vertices) box.extend(place * Vec3(v.position.cast<double>()));
+            for (const MeshVertex& v : bodies[link].vertices)
+                box.extend(place * Vec3(v.position.cast<double>()));
             if (link) QVERIFY(box.intersects(before));
             before = box;
         }

@@ -27,7 +27,8 @@ namespace {
 Cell withoutBlends()
 {
     Cell cell = example("tile-glazing-line");
-    for (Step& s : cell.routines.front().steps) s.blend = 0;
+    for (Step& s : cell.routines.front().steps)
+        s.blend = 0;
     return cell;
 }
 
@@ -53,12 +54,20 @@ void SimulateTest::cycleTimeIsTheSumByHand()
         }
         const Target& target = *findTarget(cell, s.target);
         JointVector to = homePosture(cell, armInHand(cell));
-        if (target.kind == Target::Kind::Pose) to = withConfiguration(inverseKinematics(arm, baseFromFlange(cell, target, s.standoff), &at).items, target.configuration)->joints;
+        if (target.kind == Target::Kind::Pose)
+            to = withConfiguration(inverseKinematics(arm, baseFromFlange(cell, target, s.standoff), &at).items,
+                                   target.configuration)
+                     ->joints;
         if (s.kind == Step::Kind::Line) {
-            QVERIFY(std::abs((baseFromTcp(cell, armInHand(cell), to).translation - baseFromTcp(cell, armInHand(cell), at).translation).norm() - 0.12) < 1e-9);
+            QVERIFY(std::abs((baseFromTcp(cell, armInHand(cell), to).translation
+                              - baseFromTcp(cell, armInHand(cell), at).translation)
+                                 .norm()
+                             - 0.12)
+                    < 1e-9);
             sum += timeOf(0.12, s.lineSpeed, 2.0);
         } else {
-            // All joints together, as slow as the slowest: with one common ramp the limiting speed and acceleration may be of two joints.
+            // All joints together, as slow as the slowest: with one common ramp the limiting speed and acceleration may
+            // be of two joints.
             double way = 0, speed = INFINITY, acceleration = INFINITY;
             for (int i = 0; i < 6; ++i) {
                 way = std::abs(to[i] - at[i]);
@@ -72,7 +81,8 @@ void SimulateTest::cycleTimeIsTheSumByHand()
     }
     const Trace trace = simulate(cell, cell.routines.front());
     QVERIFY(!trace.arms[0].blockedAt);
-    QVERIFY2(std::abs(trace.duration - sum) < 1e-9, qPrintable(QString("%1 s, by hand %2 s").arg(trace.duration, 0, 'f', 9).arg(sum, 0, 'f', 9)));
+    QVERIFY2(std::abs(trace.duration - sum) < 1e-9,
+             qPrintable(QString("%1 s, by hand %2 s").arg(trace.duration, 0, 'f', 9).arg(sum, 0, 'f', 9)));
     // One line spelt out: 120 mm at 150 mm/s with 2 m/s².
     QVERIFY(std::abs(trace.arms[0].outcomes[2].duration - (0.12 / 0.15 + 0.15 / 2)) < 1e-12);
     QVERIFY(std::abs(partsPerHour(trace) - 3600 / sum) < 1e-6);
@@ -91,10 +101,14 @@ void SimulateTest::blendsSaveTheTimeTheyOverlap()
         QVERIFY(step.blend > 0 || std::abs(overlap) < 1e-12);
         if (step.blend <= 0 || overlap < 1e-9) continue;
         // The TCP leaves the corner by no more than the blend while both moves are under way.
-        const Vec3 corner = baseFromTcp(blended, armInHand(blended), with.arms[0].outcomes[with.arms[0].spans[i].outcome].move->to).translation;
+        const Vec3 corner =
+            baseFromTcp(blended, armInHand(blended), with.arms[0].outcomes[with.arms[0].spans[i].outcome].move->to)
+                .translation;
         for (int k = 0; k <= 20; ++k) {
             const double t = with.arms[0].spans[i + 1].start + overlap * k / 20;
-            QVERIFY((baseFromTcp(blended, armInHand(blended), postureAt(blended, with.arms[0], t)).translation - corner).norm() <= step.blend * 1.05);
+            QVERIFY((baseFromTcp(blended, armInHand(blended), postureAt(blended, with.arms[0], t)).translation - corner)
+                        .norm()
+                    <= step.blend * 1.05);
         }
     }
     QVERIFY(overlaps > 0.1);
@@ -120,17 +134,20 @@ void SimulateTest::partIsGrippedCarriedAndReleased()
     QVERIFY(deviation(partAt(grip.time + 1e-9).worldFromPart, start).metres < 1e-6);
     for (int i = 0; i <= 50; ++i) {
         const double t = grip.time + (release.time - grip.time - 1e-6) * i / 50;
-        const Pose tcp = worldFromBase(cell, armInHand(cell)) * baseFromTcp(cell, armInHand(cell), postureAt(cell, trace.arms[0], t));
+        const Pose tcp = worldFromBase(cell, armInHand(cell))
+                         * baseFromTcp(cell, armInHand(cell), postureAt(cell, trace.arms[0], t));
         QVERIFY(partAt(t).carried);
         QVERIFY(deviation(inverse(tcp) * partAt(t).worldFromPart, grip.pose).metres < 1e-9);
         QVERIFY(std::abs(stateAt(cell, trace, t).of(cell.inHand).gripperOpening - 0.15) < 1e-12);
     }
     // Set down in the rack, at the target, and staying there.
-    const Pose wanted = worldFromBase(cell, armInHand(cell)) * baseFromTarget(cell, *findTarget(cell, cell.targets.back().id));
+    const Pose wanted =
+        worldFromBase(cell, armInHand(cell)) * baseFromTarget(cell, *findTarget(cell, cell.targets.back().id));
     QVERIFY((partAt(trace.duration).worldFromPart.translation - wanted.translation).norm() < 1e-6);
     QVERIFY(!partAt(trace.duration).carried);
     const double middle = trace.arms[0].spans[3].start + 0.15;
-    QVERIFY(std::abs(stateAt(cell, trace, middle).of(cell.inHand).gripperOpening - 0.173) < 1e-9);  // half-way between 196 and 150 mm
+    QVERIFY(std::abs(stateAt(cell, trace, middle).of(cell.inHand).gripperOpening - 0.173)
+            < 1e-9);  // half-way between 196 and 150 mm
 }
 
 void SimulateTest::runLeavesTheCellAlone()
@@ -138,7 +155,8 @@ void SimulateTest::runLeavesTheCellAlone()
     const Cell cell = example("tile-glazing-line");
     const std::string before = writeCell(cell);
     const Trace trace = simulate(cell, cell.routines.front());
-    for (double t = 0; t < trace.duration; t += 0.1) (void)stateAt(cell, trace, t);
+    for (double t = 0; t < trace.duration; t += 0.1)
+        (void)stateAt(cell, trace, t);
     QCOMPARE(writeCell(cell), before);
     const CellState state = authoredState(cell, homePosture(cell, armInHand(cell)));
     QVERIFY(deviation(state.parts[0].worldFromPart, worldFromPart(cell, cell.parts[0])).metres < 1e-15);
@@ -153,7 +171,9 @@ void SimulateTest::motionHasNoJumpsAndKeepsJointSpeeds()
     QVERIFY((before - homePosture(cell, armInHand(cell))).norm() < 1e-12);
     for (double t = dt; t < trace.duration; t += dt) {
         const JointVector now = postureAt(cell, trace.arms[0], t);
-        for (int i = 0; i < 6; ++i) QVERIFY2(std::abs(now[i] - before[i]) <= 1.01 * dt * armInHand(cell).model->joints()[size_t(i)].speed, qPrintable(QString("joint %1 at %2 s").arg(i + 1).arg(t)));
+        for (int i = 0; i < 6; ++i)
+            QVERIFY2(std::abs(now[i] - before[i]) <= 1.01 * dt * armInHand(cell).model->joints()[size_t(i)].speed,
+                     qPrintable(QString("joint %1 at %2 s").arg(i + 1).arg(t)));
         before = now;
     }
     QVERIFY((postureAt(cell, trace.arms[0], trace.duration) - homePosture(cell, armInHand(cell))).norm() < 1e-9);
@@ -177,7 +197,8 @@ void SimulateTest::blockedRunEndsWhereTheLineStops()
 void SimulateTest::gripFindsOnlyWhatIsNear()
 {
     Cell cell = example("tile-glazing-line");
-    for (Part& p : cell.parts) p.pose.translation[1] -= 0.05;
+    for (Part& p : cell.parts)
+        p.pose.translation[1] -= 0.05;
     const Trace trace = simulate(cell, cell.routines.front());
     QVERIFY(trace.partEvents.empty());
     QCOMPARE(int(trace.arms[0].outcomes[3].problem), int(StepOutcome::Problem::NothingGripped));
@@ -186,7 +207,8 @@ void SimulateTest::gripFindsOnlyWhatIsNear()
 void SimulateTest::sameCellSameTrace()
 {
     const Cell cell = example("tile-glazing-line");
-    const std::string a = traceCsv(cell, simulate(cell, cell.routines.front())), b = traceCsv(cell, simulate(cell, cell.routines.front()));
+    const std::string a = traceCsv(cell, simulate(cell, cell.routines.front())),
+                      b = traceCsv(cell, simulate(cell, cell.routines.front()));
     QVERIFY(a == b);
 }
 
@@ -195,7 +217,8 @@ void SimulateTest::csvHoldsTheTrace()
     const Cell cell = example("tile-glazing-line");
     const Trace trace = simulate(cell, cell.routines.front());
     const QStringList lines = QString::fromStdString(traceCsv(cell, trace, 0.01)).split('\n', Qt::SkipEmptyParts);
-    QCOMPARE(lines.front(), QString("time_s,joint_1_rad,joint_2_rad,joint_3_rad,joint_4_rad,joint_5_rad,joint_6_rad,gripper_m,tcp_x_m,tcp_y_m,tcp_z_m"));
+    QCOMPARE(lines.front(), QString("time_s,joint_1_rad,joint_2_rad,joint_3_rad,joint_4_rad,joint_5_rad,joint_6_rad,"
+                                    "gripper_m,tcp_x_m,tcp_y_m,tcp_z_m"));
     QCOMPARE(lines.size(), 2 + int(std::ceil(trace.duration / 0.01)));
     const QStringList row = lines[101].split(',');
     QCOMPARE(row[0].toDouble(), 1.0);
@@ -226,7 +249,8 @@ void SimulateTest::armWithParallelAxesRunsACycle()
         if (!outcome.move || outcome.move->kind != Move::Kind::Line) continue;
         const Move& move = *outcome.move;
         for (int i = 0; i <= 20; ++i) {
-            const Pose tcp = forward(*armInHand(cell).model, move.at(*armInHand(cell).model, i / 20.0)) * move.line.flangeFromTcp;
+            const Pose tcp =
+                forward(*armInHand(cell).model, move.at(*armInHand(cell).model, i / 20.0)) * move.line.flangeFromTcp;
             QVERIFY(deviation(tcp, interpolate(move.line.start, move.line.end, i / 20.0)).metres < 1e-9);
         }
     }

@@ -29,7 +29,8 @@ Cell example(const std::string& name) { return openCell(examplePath(name)).value
 JointVector jointsOf(const Json& list)
 {
     JointVector q(Eigen::Index(list.size()));
-    for (size_t i = 0; i < list.size(); ++i) q[Eigen::Index(i)] = list[i].get<double>();
+    for (size_t i = 0; i < list.size(); ++i)
+        q[Eigen::Index(i)] = list[i].get<double>();
     return q;
 }
 
@@ -37,7 +38,8 @@ Eigen::Matrix4d matrixOf(const Json& rows)
 {
     Eigen::Matrix4d m;
     for (size_t r = 0; r < 4; ++r)
-        for (size_t c = 0; c < 4; ++c) m(Eigen::Index(r), Eigen::Index(c)) = rows[r][c].get<double>();
+        for (size_t c = 0; c < 4; ++c)
+            m(Eigen::Index(r), Eigen::Index(c)) = rows[r][c].get<double>();
     return m;
 }
 
@@ -50,7 +52,8 @@ Pose poseOf(const Json& rows)
 JointVector randomPosture(const Arm& arm, std::mt19937_64& random)
 {
     JointVector q(arm.jointCount());
-    for (int i = 0; i < arm.jointCount(); ++i) q[i] = std::uniform_real_distribution(arm.joints()[size_t(i)].lower, arm.joints()[size_t(i)].upper)(random);
+    for (int i = 0; i < arm.jointCount(); ++i)
+        q[i] = std::uniform_real_distribution(arm.joints()[size_t(i)].lower, arm.joints()[size_t(i)].upper)(random);
     return q;
 }
 
@@ -69,13 +72,22 @@ std::string schemaOffence(const Json& value, Json schema, const Json& root, cons
     if (schema.contains("$ref")) schema = root["$defs"][schema["$ref"].get<std::string>().substr(8)];
     if (schema.contains("oneOf")) {
         int fits = 0;
-        for (const Json& choice : schema["oneOf"]) fits += schemaOffence(value, choice, root, place).empty() ? 1 : 0;
+        for (const Json& choice : schema["oneOf"])
+            fits += schemaOffence(value, choice, root, place).empty() ? 1 : 0;
         return fits == 1 ? "" : place + " fits " + std::to_string(fits) + " choices";
     }
-    if (schema.contains("enum")) return std::find(schema["enum"].begin(), schema["enum"].end(), value) != schema["enum"].end() ? "" : place + " is none of the words";
+    if (schema.contains("enum"))
+        return std::find(schema["enum"].begin(), schema["enum"].end(), value) != schema["enum"].end()
+                   ? ""
+                   : place + " is none of the words";
     const std::string type = schema.value("type", "");
-    const bool right = type == "object" ? value.is_object() : type == "array" ? value.is_array() : type == "string" ? value.is_string() : type == "boolean" ? value.is_boolean()
-                     : type == "integer" ? value.is_number_integer() : type == "number" ? value.is_number() : false;
+    const bool right = type == "object"    ? value.is_object()
+                       : type == "array"   ? value.is_array()
+                       : type == "string"  ? value.is_string()
+                       : type == "boolean" ? value.is_boolean()
+                       : type == "integer" ? value.is_number_integer()
+                       : type == "number"  ? value.is_number()
+                                           : false;
     if (!right) return place + " is no " + type;
     if (schema.contains("minimum") && value < schema["minimum"]) return place + " is too small";
     if (schema.contains("maximum") && value > schema["maximum"]) return place + " is too large";
@@ -83,14 +95,17 @@ std::string schemaOffence(const Json& value, Json schema, const Json& root, cons
         if (schema.contains("minItems") && value.size() < schema["minItems"]) return place + " is too short";
         if (schema.contains("maxItems") && value.size() > schema["maxItems"]) return place + " is too long";
         for (size_t i = 0; i < value.size(); ++i)
-            if (std::string bad = schemaOffence(value[i], schema["items"], root, place + "[" + std::to_string(i) + "]"); !bad.empty()) return bad;
+            if (std::string bad = schemaOffence(value[i], schema["items"], root, place + "[" + std::to_string(i) + "]");
+                !bad.empty())
+                return bad;
     }
     if (type == "object") {
         for (const Json& key : schema["required"])
             if (!value.contains(key.get<std::string>())) return place + " lacks " + key.get<std::string>();
         for (const auto& [key, item] : value.items()) {
             if (!schema["properties"].contains(key)) return place + " has " + key;
-            if (std::string bad = schemaOffence(item, schema["properties"][key], root, place + "." + key); !bad.empty()) return bad;
+            if (std::string bad = schemaOffence(item, schema["properties"][key], root, place + "." + key); !bad.empty())
+                return bad;
         }
     }
     return {};

@@ -32,7 +32,8 @@ Vec3 randomVector(std::mt19937_64& random, double size)
 Pose randomPose(std::mt19937_64& random)
 {
     std::normal_distribution<double> normal;
-    return {randomVector(random, 0.7), Quat(normal(random), normal(random), normal(random), normal(random)).normalized()};
+    return {randomVector(random, 0.7),
+            Quat(normal(random), normal(random), normal(random), normal(random)).normalized()};
 }
 
 /// Postures of an arm whose tool touches one place, tilted by up to `tilt` [rad].
@@ -42,7 +43,8 @@ std::vector<Pose> touching(const Vec3& tcp, const Vec3& place, size_t count, dou
     const Quat middle = randomPose(random).rotation;
     std::uniform_real_distribution<double> angle(0.5 * tilt, tilt);
     for (size_t i = 0; i < count; ++i) {
-        const Quat rotation = (Quat(Eigen::AngleAxisd(angle(random), randomVector(random, 1).normalized())) * middle).normalized();
+        const Quat rotation =
+            (Quat(Eigen::AngleAxisd(angle(random), randomVector(random, 1).normalized())) * middle).normalized();
         out.push_back({place - rotation * tcp, rotation});
     }
     return out;
@@ -56,7 +58,8 @@ void TeachTest::threePointsGiveTheFrame()
     std::uniform_real_distribution<double> far(0.05, 2), side(-2, 2);
     for (int n = 0; n < 1000; ++n) {
         const Pose planted = randomPose(random);
-        const Result<Pose> found = frameFromThreePoints(planted.translation, planted * Vec3(far(random), 0, 0), planted * Vec3(side(random), far(random), 0));
+        const Result<Pose> found = frameFromThreePoints(planted.translation, planted * Vec3(far(random), 0, 0),
+                                                        planted * Vec3(side(random), far(random), 0));
         QVERIFY(found.ok());
         QVERIFY(deviation(*found, planted).metres < 1e-9 && deviation(*found, planted).radians < 1e-9);
     }
@@ -68,9 +71,12 @@ void TeachTest::badPointsSayWhy_data()
     QTest::addColumn<Vec3>("b");
     QTest::addColumn<Vec3>("c");
     QTest::addColumn<std::string>("code");
-    QTest::newRow("the same point twice") << Vec3(1, 2, 3) << Vec3(1, 2, 3) << Vec3(0, 1, 0) << std::string("teach.near");
-    QTest::newRow("on a line") << Vec3(0, 0, 0) << Vec3(0.2, 0, 0) << Vec3(0.5, 0.00002, 0) << std::string("teach.line");
-    QTest::newRow("not a number") << Vec3(0, NAN, 0) << Vec3(0.2, 0, 0) << Vec3(0, 0.2, 0) << std::string("teach.points");
+    QTest::newRow("the same point twice")
+        << Vec3(1, 2, 3) << Vec3(1, 2, 3) << Vec3(0, 1, 0) << std::string("teach.near");
+    QTest::newRow("on a line") << Vec3(0, 0, 0) << Vec3(0.2, 0, 0) << Vec3(0.5, 0.00002, 0)
+                               << std::string("teach.line");
+    QTest::newRow("not a number") << Vec3(0, NAN, 0) << Vec3(0.2, 0, 0) << Vec3(0, 0.2, 0)
+                                  << std::string("teach.points");
 }
 
 void TeachTest::badPointsSayWhy()
@@ -110,7 +116,8 @@ void TeachTest::measuredPointsGiveThePlace()
     QCOMPARE(fit.worstPoint, size_t(3));
     QVERIFY(fit.worst > 0.003 && fit.worst < 0.01);
     // A mirrored measurement has no rigid placement without residual; it must not come out as a reflection.
-    for (Vec3& p : measured) p[0] = -p[0];
+    for (Vec3& p : measured)
+        p[0] = -p[0];
     QVERIFY(std::abs(fitPlace(nominal, measured).value().place.matrix().determinant() - 1) < 1e-12);
 }
 
@@ -120,13 +127,15 @@ void TeachTest::noiseStaysWithinItsExpectation()
     constexpr double sigma = 2e-4;
     const std::vector<Vec3> nominal{{0, 0, 0}, {0.4, 0, 0}, {0, 0.3, 0}, {0.4, 0.3, 0.1}, {0.2, -0.1, 0.2}};
     Vec3 middle = Vec3::Zero();
-    for (const Vec3& p : nominal) middle += p / double(nominal.size());
+    for (const Vec3& p : nominal)
+        middle += p / double(nominal.size());
     double squares = 0, residuals = 0;
     constexpr int runs = 2000;
     for (int n = 0; n < runs; ++n) {
         const Pose planted = randomPose(random);
         std::vector<Vec3> measured;
-        for (const Vec3& p : nominal) measured.push_back(planted * p + randomVector(random, sigma));
+        for (const Vec3& p : nominal)
+            measured.push_back(planted * p + randomVector(random, sigma));
         const PlaceFit fit = fitPlace(nominal, measured).value();
         squares += (fit.place * middle - planted * middle).squaredNorm();
         residuals += fit.rms * fit.rms;
@@ -143,7 +152,8 @@ void TeachTest::touchedPlaceGivesTheTcp()
     for (int n = 0; n < 500; ++n) {
         const Vec3 tcp = randomVector(random, 0.15), place = randomVector(random, 0.8);
         const TcpFit fit = fitTcp(touching(tcp, place, size_t(4 + n % 4), 1.0, random)).value();
-        QVERIFY2((fit.flangeFromTcp - tcp).norm() < 1e-9, qPrintable(QString::number((fit.flangeFromTcp - tcp).norm())));
+        QVERIFY2((fit.flangeFromTcp - tcp).norm() < 1e-9,
+                 qPrintable(QString::number((fit.flangeFromTcp - tcp).norm())));
         QVERIFY((fit.place - place).norm() < 1e-9);
         QVERIFY(fit.rms < 1e-10);
     }
@@ -155,7 +165,8 @@ void TeachTest::touchedPlaceGivesTheTcp()
     double gain = 0;
     for (int n = 0; n < 3000; ++n) {
         std::vector<Pose> noisy = clean;
-        for (Pose& p : noisy) p.translation += randomVector(random, sigma);
+        for (Pose& p : noisy)
+            p.translation += randomVector(random, sigma);
         const TcpFit fit = fitTcp(noisy).value();
         squares += (fit.flangeFromTcp - tcp).cwiseAbs2() / 3000;
         gain = fit.gain;

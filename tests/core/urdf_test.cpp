@@ -36,13 +36,28 @@ void UrdfTest::badFilesAreRefused_data()
     QTest::addColumn<QString>("from");
     QTest::addColumn<QString>("to");
     QTest::addColumn<QString>("said");
-    QTest::newRow("not XML") << "<robot" << "robot" << "not a usable URDF";
-    QTest::newRow("cut off") << "</robot>" << "" << "is not XML here";
-    QTest::newRow("misspelt parent link") << "<parent link=\"link_2\"/>" << "<parent link=\"link_two\"/>" << "link_two";
-    QTest::newRow("limit missing") << "<limit lower=\"-3.351032164\" upper=\"3.351032164\" effort=\"110\" velocity=\"6.1\"/>" << "" << "joint_4";
-    QTest::newRow("range upside down") << "lower=\"-3.351032164\" upper=\"3.351032164\"" << "lower=\"3.351032164\" upper=\"-3.351032164\"" << "Swap";
-    QTest::newRow("no speed") << "velocity=\"6.1\"" << "velocity=\"0\"" << "speed";
-    QTest::newRow("floating joint") << "name=\"joint_4\" type=\"revolute\"" << "name=\"joint_4\" type=\"floating\"" << "floating";
+    QTest::newRow("not XML") << "<robot"
+                             << "robot"
+                             << "not a usable URDF";
+    QTest::newRow("cut off") << "</robot>"
+                             << ""
+                             << "is not XML here";
+    QTest::newRow("misspelt parent link") << "<parent link=\"link_2\"/>"
+                                          << "<parent link=\"link_two\"/>"
+                                          << "link_two";
+    QTest::newRow("limit missing")
+        << "<limit lower=\"-3.351032164\" upper=\"3.351032164\" effort=\"110\" velocity=\"6.1\"/>"
+        << ""
+        << "joint_4";
+    QTest::newRow("range upside down") << "lower=\"-3.351032164\" upper=\"3.351032164\""
+                                       << "lower=\"3.351032164\" upper=\"-3.351032164\""
+                                       << "Swap";
+    QTest::newRow("no speed") << "velocity=\"6.1\""
+                              << "velocity=\"0\""
+                              << "speed";
+    QTest::newRow("floating joint") << "name=\"joint_4\" type=\"revolute\""
+                                    << "name=\"joint_4\" type=\"floating\""
+                                    << "floating";
 }
 
 void UrdfTest::badFilesAreRefused()
@@ -50,7 +65,8 @@ void UrdfTest::badFilesAreRefused()
     QFETCH(QString, from);
     QFETCH(QString, to);
     QFETCH(QString, said);
-    QString text = QString::fromStdString(readFile(dataPath("reference/robots/sixaxis-1400.urdf"), kLargestUrdfFile).value());
+    QString text =
+        QString::fromStdString(readFile(dataPath("reference/robots/sixaxis-1400.urdf"), kLargestUrdfFile).value());
     QVERIFY(text.contains(from));
     text.replace(text.indexOf(from), from.size(), to);
     const auto arm = readUrdf(text.toStdString(), "arm.urdf");
@@ -73,12 +89,16 @@ void UrdfTest::errorsNameTheLine()
 void UrdfTest::severalChainsAreChosenByBaseAndTip()
 {
     const auto joint = [](const char* name, const char* parent, const char* child, const char* rest) {
-        return fmt::format("<joint name=\"{}\" type=\"revolute\"><origin xyz=\"0 0 0.3\"/><parent link=\"{}\"/><child link=\"{}\"/><axis xyz=\"0 1 0\"/>"
-                           "<limit lower=\"-1\" upper=\"1\" effort=\"1\" velocity=\"1\"/>{}</joint>\n", name, parent, child, rest);
+        return fmt::format("<joint name=\"{}\" type=\"revolute\"><origin xyz=\"0 0 0.3\"/><parent link=\"{}\"/><child "
+                           "link=\"{}\"/><axis xyz=\"0 1 0\"/>"
+                           "<limit lower=\"-1\" upper=\"1\" effort=\"1\" velocity=\"1\"/>{}</joint>\n",
+                           name, parent, child, rest);
     };
     std::string text = "<robot name=\"two\">\n";
-    for (const char* name : {"world", "left_1", "left_2", "right_1", "right_2", "finger"}) text += fmt::format("<link name=\"{}\"/>\n", name);
-    text += joint("l1", "world", "left_1", "") + joint("l2", "left_1", "left_2", "") + joint("r1", "world", "right_1", "") + joint("r2", "right_1", "right_2", "");
+    for (const char* name : {"world", "left_1", "left_2", "right_1", "right_2", "finger"})
+        text += fmt::format("<link name=\"{}\"/>\n", name);
+    text += joint("l1", "world", "left_1", "") + joint("l2", "left_1", "left_2", "")
+            + joint("r1", "world", "right_1", "") + joint("r2", "right_1", "right_2", "");
     text += joint("f", "right_2", "finger", "<mimic joint=\"r2\" multiplier=\"-1\"/>") + "</robot>";
     const auto several = readUrdf(text, "two.urdf");
     QCOMPARE(several.error().code, std::string("urdf.chain"));
@@ -96,7 +116,8 @@ void UrdfTest::severalChainsAreChosenByBaseAndTip()
 void UrdfTest::writtenFilesComeBack_data()
 {
     QTest::addColumn<std::string>("id");
-    for (const std::string& id : catalogueIds()) QTest::newRow(id.c_str()) << id;
+    for (const std::string& id : catalogueIds())
+        QTest::newRow(id.c_str()) << id;
 }
 
 void UrdfTest::writtenFilesComeBack()
@@ -111,7 +132,8 @@ void UrdfTest::writtenFilesComeBack()
         const JointVector q = randomPosture(*arm, random), v = randomPosture(*arm, random);
         const PoseDeviation away = deviation(forward(*arm, q), forward(*again, q));
         QVERIFY(away.metres < 1e-12 && away.radians < 1e-8);
-        QVERIFY((jointEfforts(*arm, q, v, v) - jointEfforts(*again, q, v, v)).norm() < 1e-8 * (1 + jointEfforts(*arm, q, v, v).norm()));
+        QVERIFY((jointEfforts(*arm, q, v, v) - jointEfforts(*again, q, v, v)).norm()
+                < 1e-8 * (1 + jointEfforts(*arm, q, v, v).norm()));
     }
     QTemporaryDir folder;
     const QString path = folder.filePath("arm.urdf");
@@ -127,7 +149,8 @@ void UrdfTest::writtenFilesComeBack()
     QVERIFY(srdf.find("<group_state name=\"home\" group=\"arm\">") != std::string::npos);
     // Pairs that are not checked come along, neighbours once only.
     const std::string apart = writeSrdf(*arm, {}, {{0, 3, "Never"}, {1, 2, "User"}});
-    QVERIFY(apart.find("<disable_collisions link1=\"base_link\" link2=\"link_3\" reason=\"Never\"/>") != std::string::npos);
+    QVERIFY(apart.find("<disable_collisions link1=\"base_link\" link2=\"link_3\" reason=\"Never\"/>")
+            != std::string::npos);
     QCOMPARE(QString::fromStdString(apart).count("link1=\"link_1\" link2=\"link_2\""), 1);
 }
 
