@@ -257,11 +257,10 @@ int armSingular(const ArmChoice& name)
         for (const SingularityKind kind : singularKinds(arm, q))
             kinds.push_back(singularityName(kind));
         Json out{{"min_singular_value", values[std::min<Eigen::Index>(6, values.size()) - 1]}, {"kinds", kinds}};
-        if (arm.hasBranches()) {
-            const SingularityMargins m = singularityMargins(arm, q);
-            margins = {
-                {"wrist_sin", std::abs(m.wrist)}, {"elbow_m", std::abs(m.elbow)}, {"shoulder_m", std::abs(m.shoulder)}};
-        }
+        const SingularityMargins m = singularityMargins(arm, q);
+        if (hasKind(arm, SingularityKind::Wrist)) margins["wrist_sin"] = std::abs(m.wrist);
+        if (hasKind(arm, SingularityKind::Elbow)) margins["elbow_m"] = std::abs(m.elbow);
+        if (hasKind(arm, SingularityKind::Shoulder)) margins["shoulder_m"] = std::abs(m.shoulder);
         out["margins"] = margins;
         if (!arm.hasBranches()) {
             const auto lost = lostDirection(jacobian(arm, q));

@@ -2,14 +2,18 @@
 #include "core/check/check.h"
 #include "core/exchange/arm_file.h"
 #include "core/exchange/cell_file.h"
-#include "core/exchange/step_text.h"
+#include "core/program/step_text.h"
 #include "core/exchange/trace_csv.h"
 
 #include <fmt/format.h>
 #include <nlohmann/json.hpp>
 
+#include <algorithm>
+#include <climits>
+#include <cmath>
 #include <cstdio>
 #include <iostream>
+#include <map>
 
 namespace topikos::cli {
 
@@ -22,8 +26,6 @@ int refused(const Error& error)
     std::fprintf(stderr, "topikos-cli: %s\n", error.line().c_str());
     return 2;
 }
-
-const char* unitName(Unit unit) { return unit == Unit::Metre ? "m" : unit == Unit::Radian ? "rad" : ""; }
 
 std::string escaped(const std::string& text)
 {
@@ -39,40 +41,61 @@ std::string escaped(const std::string& text)
 }
 
 /// One test case per step and target; blocked ones fail.
-std::string junitText(const Cell& cell, const std::vector<CheckResult>& results)
+std::string junitText(const Cell& cell, const CheckResult& result)
 {
     std::string cases;
     size_t count = 0, failures = 0;
-    for (const CheckResult& result : results)
-        for (const ArmTrace& arm : result.trace.arms)
-            for (const StepOutcome& outcome : arm.outcomes) {
-                const Routine* routine = findRoutine(cell, arm.routine);
-                std::string failure;
-                for (const Finding& f : result.findings)
-                    if (f.step == outcome.step && f.severity == Severity::Blocked) {
-                        const FindingText text = findingText(cell, f);
-                        failure += fmt::format("<failure message=\"{}\">{}</failure>", escaped(text.headline),
-                                               escaped(text.detail));
-                    }
-                ++count;
-                failures += failure.empty() ? 0 : 1;
-                cases += fmt::format("  <testcase classname=\"{}\" name=\"step {}: {}\">{}</testcase>\n",
-                                     escaped(routine->name), outcome.index + 1,
-                                     escaped(stepText(cell, routine->steps[outcome.index])), failure);
-            }
-    for (const TargetVerdict& verdict : results.front().targets) {
+    std::map<StepId, std::string> ofSteps;
+    for (const Finding* f : withFollowUps(result.findings))
+        if (f->step && f->severity == Severity::Blocked) {
+            const FindingText text = findingText(cell, *f);
+            ofSteps[f->step] += fmt::format("<failure message=\"{}\">{}</failure>", escaped(text.headline),
+                                            escaped(text.detail));
+        }
+    const auto add = [&](const std::string& group, const std::string& name, const std::string& failure) {
+        ++count;
+        failures += failure.empty() ? 0 : 1;
+        cases += fmt::format("  <testcase classname=\"{}\" name=\"{}\">{}</testcase>\n", escaped(group), escaped(name),
+                             failure);
+    };
+    const auto addSteps = [&](const Trace& trace) {
+        for (const ArmTrace& arm : trace.arms) {
+            const Routine& routine = *findRoutine(cell, arm.routine);
+            for (const StepOutcome& outcome : arm.outcomes)
+                add(routine.name,
+                    fmt::format("step {}: {}", outcome.index + 1, stepText(cell, routine.steps[outcome.index])),
+                    ofSteps[outcome.step]);
+        }
+    };
+    addSteps(result.trace);
+    for (const Trace& trace : result.alone)
+        addSteps(trace);
+    for (const TargetVerdict& verdict : result.targets) {
         std::string failure;
         for (const Finding& f : verdict.findings)
             if (f.severity == Severity::Blocked)
                 failure += fmt::format("<failure message=\"{}\"/>", escaped(findingText(cell, f).detail));
-        ++count;
-        failures += failure.empty() ? 0 : 1;
-        cases += fmt::format("  <testcase classname=\"targets\" name=\"{}\">{}</testcase>\n",
-                             escaped(findTarget(cell, verdict.target)->name), failure);
+        add("targets", findTarget(cell, verdict.target)->name, failure);
     }
     return fmt::format("<?xml version=\"1.0\" encoding=\"UTF-8\"?>\n<testsuite name=\"{}\" tests=\"{}\" "
                        "failures=\"{}\">\n{}</testsuite>\n",
                        escaped(cell.name), count, failures, cases);
+}
+
+Json findingJson(const Cell& cell, const Finding& f)
+{
+    const Measure measure = measureOf(cell, f);
+    Json out{{"rule", ruleName(f.rule)},
+             {"severity", severityName(f.severity)},
+             {"routine", f.step ? Json(findRoutine(cell, f.routine)->name) : Json()},
+             {"step", f.step ? Json(f.stepIndex + 1) : Json()},
+             {"message", findingText(cell, f).line()},
+             {"measured", measure.measured},
+             {"limit", measure.limit},
+             {"unit", unitName(measure.unit)}};
+    for (const Finding& follows : f.followUps)
+        out["follow_ups"].push_back(findingJson(cell, follows));
+    return out;
 }
 
 }  // namespace
@@ -81,44 +104,77 @@ int checkCell(const std::string& file, bool json, const std::string& junit)
 {
     const Result<Cell> cell = openCell(file);
     if (!cell) return refused(cell.error());
-    // The routines that the arms run go together, the others one by one.
-    std::vector<CheckResult> results{check(*cell)};
-    for (const Routine& routine : cell->routines)
-        if (&routineOf(*cell, armOf(*cell, routine)) != &routine) results.push_back(check(*cell, routine));
-
-    Json list = Json::array();
-    int blocked = 0, cautions = 0;
-    std::string text;
-    for (size_t r = 0; r < results.size(); ++r)
-        for (const Finding& f : results[r].findings) {
-            if (r > 0 && f.target && !f.step) continue;  // findings about targets are the same for every routine
-            (f.severity == Severity::Blocked ? blocked : cautions) += 1;
-            const FindingText words = findingText(*cell, f);
-            list.push_back({{"rule", ruleName(f.rule)},
-                            {"severity", severityName(f.severity)},
-                            {"routine", f.step ? Json(findRoutine(*cell, f.routine)->name) : Json()},
-                            {"step", f.step ? Json(f.stepIndex + 1) : Json()},
-                            {"message", words.headline + ". " + words.detail},
-                            {"measured", f.measured},
-                            {"limit", f.limit},
-                            {"unit", unitName(f.unit)}});
-            text += fmt::format("{:<8} {}. {}\n", severityName(f.severity), words.headline, words.detail);
-        }
+    const CheckResult result = check(*cell);
     if (!junit.empty())
-        if (const Status bad = saveFile(junit, junitText(*cell, results))) return refused(*bad);
-    if (json)
-        std::cout << Json{{"cell", cell->name}, {"blocked", blocked}, {"cautions", cautions}, {"findings", list}}.dump()
+        if (const Status bad = saveFile(junit, junitText(*cell, result))) return refused(*bad);
+    const int blocked = result.count(Severity::Blocked), cautions = result.count(Severity::Caution),
+              advice = result.count(Severity::Advice);
+    if (json) {
+        Json list = Json::array();
+        for (const Finding& f : result.findings)
+            list.push_back(findingJson(*cell, f));
+        std::cout << Json{{"cell", cell->name},    {"looked_at", lookedAt(result)}, {"blocked", blocked},
+                          {"cautions", cautions},  {"advice", advice},              {"findings", list}}
+                         .dump()
                   << '\n';
-    else std::cout << text << fmt::format("{}: {} blocked, {} caution\n", cell->name, blocked, cautions);
+        return blocked ? 1 : 0;
+    }
+    const auto print = [&](const Finding& f, const char* indent) {
+        std::cout << fmt::format("{}{:<8} {}\n", indent, severityName(f.severity), findingText(*cell, f).line());
+    };
+    for (const Finding& f : result.findings) {
+        print(f, "");
+        for (const Finding& follows : f.followUps)
+            print(follows, "  ");
+    }
+    std::cout << fmt::format("{}: {} blocked, {} caution, {} advice\nLooked at: {}\n", cell->name, blocked, cautions,
+                             advice, lookedAt(result));
     return blocked ? 1 : 0;
 }
 
-int simulateCell(const std::string& file, bool json, int cycles, const std::string& traceFile)
+namespace {
+
+/// The sentence about what ends a run early; empty when nothing does.
+std::string whatEnds(const Cell& cell, const Trace& trace)
+{
+    for (const ArmTrace& arm : trace.arms)
+        if (arm.blockedAt)
+            for (const Finding& f : stepFindings(cell, *findRoutine(cell, arm.routine), arm.outcomes[*arm.blockedAt]))
+                if (f.severity == Severity::Blocked) return findingText(cell, f).line();
+    if (!trace.stuck) return "";
+    Finding f;
+    f.rule = Rule::Signal;
+    f.severity = Severity::Blocked;
+    f.fact = SignalFact{{}, 0, *trace.stuck};
+    return findingText(cell, f).line();
+}
+
+/// How many passes every arm has been through.
+int passesDone(const Cell& cell, const Trace& trace)
+{
+    int least = INT_MAX;
+    for (const ArmTrace& arm : trace.arms) {
+        const size_t steps = findRoutine(cell, arm.routine)->steps.size();
+        if (steps == 0) continue;
+        int done = int(arm.outcomes.size() / steps);
+        if (arm.blockedAt || trace.stuck || (done > 0 && !arm.spans.empty() && arm.spans.back().end > trace.duration))
+            done = arm.blockedAt ? arm.outcomes[*arm.blockedAt].pass : done - 1;
+        least = std::min(least, done);
+    }
+    return least == INT_MAX ? 0 : std::max(0, least);
+}
+
+}  // namespace
+
+int simulateCell(const std::string& file, bool json, int cycles, double until, const std::string& traceFile)
 {
     const Result<Cell> cell = openCell(file);
     if (!cell) return refused(cell.error());
-    const CheckResult result = check(*cell);
-    const Trace& trace = result.trace;
+    RunOptions options;
+    // Up to a time without a number of cycles: as often as it takes.
+    options.cycles = cycles > 0 ? cycles : std::isfinite(until) ? INT_MAX : 1;
+    options.until = until;
+    const Trace trace = simulate(*cell, options);
     Json steps = Json::array();
     std::string text = fmt::format("{:>4}  {:>8}  {:>8}  step\n", "", "start s", "takes s");
     for (const ArmTrace& arm : trace.arms) {
@@ -126,10 +182,12 @@ int simulateCell(const std::string& file, bool json, int cycles, const std::stri
         if (trace.arms.size() > 1) text += findArm(*cell, arm.arm)->name + "\n";
         for (const ArmTrace::Span& span : arm.spans) {
             const StepOutcome& outcome = arm.outcomes[span.outcome];
-            steps.push_back({{"routine", routine.name},
-                             {"step", outcome.index + 1},
-                             {"start", span.start},
-                             {"duration", span.end - span.start}});
+            Json step{{"routine", routine.name},
+                      {"step", outcome.index + 1},
+                      {"start", span.start},
+                      {"duration", span.end - span.start}};
+            if (options.cycles > 1) step["cycle"] = outcome.pass + 1;
+            steps.push_back(std::move(step));
             text += fmt::format("{:>4}  {:>8.3f}  {:>8.3f}  {}\n", outcome.index + 1, span.start, span.end - span.start,
                                 stepText(*cell, routine.steps[outcome.index]));
         }
@@ -139,35 +197,26 @@ int simulateCell(const std::string& file, bool json, int cycles, const std::stri
     };
     const auto gripped = count([](const PartEvent& e) { return e.kind == PartEvent::Kind::Carried; });
     const auto released = count([](const PartEvent& e) { return e.arm && e.kind == PartEvent::Kind::Lies; });
-    const bool blocked = trace.blocked();
-    const int done = blocked ? 0 : cycles;
-    Json out{
-        {"cycle_time", blocked ? Json() : Json(trace.duration)},
-        {"parts_per_hour", partsPerHour(trace)},
-        {"steps", steps},
-        {"counters",
-         {{"cycles", done}, {"gripped", gripped * std::max(1, done)}, {"released", released * std::max(1, done)}}}};
-    if (blocked) {
-        for (const Finding& f : result.findings)
-            if (f.severity == Severity::Blocked
-                && std::any_of(trace.arms.begin(), trace.arms.end(), [&](const ArmTrace& a) {
-                       return a.blockedAt && a.outcomes[*a.blockedAt].step == f.step;
-                   })) {
-                const FindingText words = findingText(*cell, f);
-                out["blocked"] = words.headline + ". " + words.detail;
-                text += words.headline + ". " + words.detail + "\n";
-                break;
-            }
+    const int done = passesDone(*cell, trace);
+    const std::string ends = whatEnds(*cell, trace);
+    const double each = done > 0 ? trace.duration / done : 0;
+    Json out{{"cycle_time", !ends.empty() || done == 0 ? Json() : Json(each)},
+             {"parts_per_hour", partsPerHour(trace)},
+             {"steps", steps},
+             {"counters",
+              {{"cycles", done}, {"gripped", gripped}, {"released", released}, {"made", trace.made.size()}}}};
+    if (!ends.empty()) {
+        out["blocked"] = ends;
+        text += ends + "\n";
     } else {
-        text +=
-            fmt::format("{}: cycle {:.3f} s, {:.0f} parts per hour, {} cycle{} {:.3f} s\n", cell->name, trace.duration,
-                        partsPerHour(trace), cycles, cycles == 1 ? " takes" : "s take", cycles * trace.duration);
+        text += fmt::format("{}: cycle {:.3f} s, {:.0f} parts per hour, {} cycle{} {:.3f} s\n", cell->name, each,
+                            partsPerHour(trace), done, done == 1 ? " takes" : "s take", trace.duration);
     }
     if (!traceFile.empty())
         if (const Status bad = saveFile(traceFile, traceCsv(*cell, trace))) return refused(*bad);
     if (json) std::cout << out.dump() << '\n';
     else std::cout << text;
-    return blocked ? 1 : 0;
+    return ends.empty() ? 0 : 1;
 }
 
 int exportCell(const std::string& file, const std::string& out)
@@ -176,9 +225,9 @@ int exportCell(const std::string& file, const std::string& out)
     if (!cell) return refused(cell.error());
     Exported written;
     if (out.ends_with(".csv")) {
-        const CheckResult result = check(*cell);
-        written.text = traceCsv(*cell, result.trace);
-        if (result.trace.blocked()) written.lost.push_back("The routine is blocked; the table ends there.");
+        const Trace trace = simulate(*cell);
+        written.text = traceCsv(*cell, trace);
+        if (trace.blocked()) written.lost.push_back("The routine is blocked; the table ends there.");
     } else {
         std::vector<std::pair<std::string, JointVector>> postures;
         for (const Target& target : cell->targets)

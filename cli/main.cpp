@@ -2,6 +2,7 @@
 
 #include <CLI/CLI.hpp>
 
+#include <cmath>
 #include <cstdio>
 #include <exception>
 #include <string>
@@ -55,7 +56,8 @@ int main(int argc, char** argv)
     armOut->callback([&] { code = armExport(choice, packages, out); });
 
     std::string file, junit, trace;
-    int cycles = 1;
+    int cycles = 0;
+    double until = INFINITY;
     CLI::App* checkCommand = app.add_subcommand("check", "Findings about a cell; exit code 1 if something is blocked");
     checkCommand->add_option("CELL", file, "Cell file")->required();
     checkCommand->add_flag("--json", json, "One JSON object instead of text");
@@ -65,9 +67,12 @@ int main(int argc, char** argv)
     CLI::App* simulateCommand = app.add_subcommand("simulate", "Run the cycle of a cell; exit code 1 if it is blocked");
     simulateCommand->add_option("CELL", file, "Cell file")->required();
     simulateCommand->add_flag("--json", json, "One JSON object instead of text");
-    simulateCommand->add_option("--cycles", cycles, "How many cycles to count")->check(CLI::Range(1, 1000000));
+    simulateCommand->add_option("--cycles", cycles, "How often each arm goes through its routine (1)")
+        ->check(CLI::Range(1, 100000));
+    simulateCommand->add_option("--until", until, "End the run after so many seconds; without --cycles it goes on so long")
+        ->check(CLI::Range(0.001, 86400.0));
     simulateCommand->add_option("--trace", trace, "Write time, joints, gripper and TCP to this CSV file");
-    simulateCommand->callback([&] { code = simulateCell(file, json, cycles, trace); });
+    simulateCommand->callback([&] { code = simulateCell(file, json, cycles, until, trace); });
 
     CLI::App* exportCommand =
         app.add_subcommand("export", "Write a part of a cell: .csv the run, .urdf, .srdf or .topikos-arm its arm");

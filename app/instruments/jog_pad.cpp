@@ -2,7 +2,7 @@
 
 #include "app/session/text.h"
 #include "app/theme/theme.h"
-#include "core/exchange/step_text.h"
+#include "core/program/step_text.h"
 
 #include <QGridLayout>
 #include <QHBoxLayout>

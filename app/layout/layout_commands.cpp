@@ -87,6 +87,11 @@ void takeArmInHand(Session& session, ArmId arm)
         session.say(name + " is in hand.");
 }
 
+void showRoutine(Session& session, RoutineId id)
+{
+    if (const Routine* routine = findRoutine(session.cell(), id)) takeArmInHand(session, routine->arm);
+}
+
 void takeNextArmInHand(Session& session)
 {
     const std::vector<ArmStation>& arms = session.cell().arms;

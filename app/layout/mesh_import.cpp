@@ -116,9 +116,9 @@ std::optional<Solid> importSurface(const QString& path, QWidget* parent,
 {
     const auto read =
         doBeside(parent, "Reading " + QFileInfo(path).fileName() + " …", [path](const std::function<bool()>& keepOn) {
-            Result<ReadSurface> read = readSurface(path, keepOn);
-            if (!read || read->triangles.faces.size() <= kLightTriangles) return read;
-            ReadSurface surface = std::move(read).value();
+            Result<ReadSurface> found = readSurface(path, keepOn);
+            if (!found || found->triangles.faces.size() <= kLightTriangles) return found;
+            ReadSurface surface = std::move(found).value();
             surface.light = reduced(surface.triangles, kLightTriangles);
             return Result<ReadSurface>(std::move(surface));
         });

@@ -1,7 +1,7 @@
 #include "app/route/route_model.h"
 
 #include "app/session/text.h"
-#include "core/exchange/step_text.h"
+#include "core/program/step_text.h"
 
 #include <QIODevice>
 #include <QMimeData>
@@ -12,10 +12,33 @@ RouteModel::RouteModel(Session& session, QObject* parent) : QAbstractListModel(p
 {
     m_steps = session.routine().steps;
     connect(&session, &Session::cellChanged, this, &RouteModel::refresh);
+    connect(&session, &Session::checkedChanged, this, &RouteModel::readCheck);
+    readCheck();
     for (const auto signal : {&Session::checkedChanged, &Session::postureChanged})
         connect(&session, signal, this, [this] {
             if (!m_steps.empty()) Q_EMIT dataChanged(index(0), index(int(m_steps.size()) - 1));
         });
+}
+
+void RouteModel::readCheck()
+{
+    m_verdicts.clear();
+    const CheckedCell* checked = m_session.checked();
+    if (!checked) return;
+    for (const Finding* f : withFollowUps(checked->result.findings)) {
+        if (!f->step) continue;
+        Verdict& verdict = m_verdicts[f->step];
+        verdict.severity = std::max(int(f->severity), verdict.severity.value_or(0));
+        verdict.words += "\n" + text(findingText(*checked->cell, *f).line());
+    }
+    const auto addTimes = [this](const Trace& trace) {
+        for (const ArmTrace& arm : trace.arms)
+            for (const ArmTrace::Span& span : arm.spans)
+                m_verdicts[arm.outcomes[span.outcome].step].seconds = span.end - span.start;
+    };
+    addTimes(checked->result.trace);
+    for (const Trace& trace : checked->result.alone)
+        addTimes(trace);
 }
 
 void RouteModel::refresh()
@@ -75,19 +98,11 @@ QVariant RouteModel::data(const QModelIndex& index, int role) const
                                                             : QVariant();
     case SecondsRole:
     case SeverityRole: {
-        const CheckedCell* checked = m_session.checked();
-        if (!checked) return {};
-        if (role == SeverityRole) {
-            QVariant worst;
-            for (const Finding& f : checked->result.findings)
-                if (f.step == step.id) worst = std::max(int(f.severity), worst.isValid() ? worst.toInt() : 0);
-            return worst;
-        }
-        const ArmTrace* own = m_session.armTrace();
-        if (!own) return {};
-        for (const ArmTrace::Span& span : own->spans)
-            if (own->outcomes[span.outcome].step == step.id) return span.end - span.start;
-        return {};
+        const auto verdict = m_verdicts.find(step.id);
+        if (verdict == m_verdicts.end()) return {};
+        if (role == SeverityRole)
+            return verdict->second.severity ? QVariant(*verdict->second.severity) : QVariant();
+        return verdict->second.seconds ? QVariant(*verdict->second.seconds) : QVariant();
     }
     case HereRole: {
         // Marks the steps whose target is where the arm stands.
@@ -100,12 +115,7 @@ QVariant RouteModel::data(const QModelIndex& index, int role) const
     }
     case Qt::ToolTipRole: {
         QString tip = text(stepText(cell, step));
-        if (const CheckedCell* checked = m_session.checked())
-            for (const Finding& f : checked->result.findings)
-                if (f.step == step.id) {
-                    const FindingText words = findingText(*checked->cell, f);
-                    tip += "\n" + text(words.headline + ". " + words.detail);
-                }
+        if (const auto verdict = m_verdicts.find(step.id); verdict != m_verdicts.end()) tip += verdict->second.words;
         return tip;
     }
     default: return {};

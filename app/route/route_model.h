@@ -30,7 +30,16 @@ private:
     void refresh();
 
     Session& m_session;
+    /// What the newest check says of a step.
+    struct Verdict {
+        std::optional<int> severity;
+        QString words;
+        std::optional<double> seconds;
+    };
+    void readCheck();
+
     std::vector<Step> m_steps;  ///< as last shown
+    std::map<StepId, Verdict> m_verdicts;
 };
 
 }  // namespace topikos

@@ -5,7 +5,7 @@
 #include "app/theme/typed_delegate.h"
 #include "core/cell/arms.h"
 #include "core/cell/devices.h"
-#include "core/exchange/step_text.h"
+#include "core/program/step_text.h"
 
 #include <QCompleter>
 #include <QHBoxLayout>

@@ -433,18 +433,9 @@ void Session::tick()
     if (m_time >= m_playUntil) {
         m_time = m_playUntil;
         m_timer.stop();
-        if (const Trace* t = trace(); t && t->blocked() && m_time >= t->duration) {
-            // The first step that a routine ends in.
-            for (const Finding& f : m_checked->result.findings)
-                if (f.severity == Severity::Blocked
-                    && std::any_of(t->arms.begin(), t->arms.end(), [&](const ArmTrace& a) {
-                           return a.blockedAt && f.step == a.outcomes[*a.blockedAt].step;
-                       })) {
-                    const FindingText words = findingText(*m_checked->cell, f);
-                    say(text(words.headline + ". " + words.detail), true);
-                    break;
-                }
-        }
+        const Trace* t = trace();
+        const Finding* end = t && m_time >= t->duration ? whatEndsTheRun(m_checked->result) : nullptr;
+        if (end) say(text(findingText(*m_checked->cell, *end).line()), true);
     }
     Q_EMIT runChanged();
     Q_EMIT postureChanged();

@@ -151,7 +151,7 @@ void ContactMatrix::fill()
         const auto checked =
             std::count_if(contact.pairs.begin(), contact.pairs.end(), [](const ContactPair& p) { return p.checked; });
         m_counts->setText(
-            QString("<b>%1 of %2 pairs are checked.</b> %3, in %4 samples with seed %5. Click a pair to switch it.")
+            QString("<b>Contact is not checked yet.</b> %1 of %2 pairs are marked to be checked. %3, in %4 samples with seed %5. Click a pair to switch it.")
                 .arg(checked)
                 .arg(contact.pairs.size())
                 .arg(text(pairCounts(contact)))

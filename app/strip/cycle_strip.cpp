@@ -2,7 +2,7 @@
 
 #include "app/session/text.h"
 #include "app/theme/theme.h"
-#include "core/exchange/step_text.h"
+#include "core/program/step_text.h"
 
 #include <QHelpEvent>
 #include <QKeyEvent>
@@ -95,12 +95,9 @@ void CycleStrip::addArm(const Cell& cell, const Trace& trace, const ArmTrace& ar
     for (size_t i = 0; i < trace.partEvents.size(); ++i) {
         const PartEvent& e = trace.partEvents[i];
         if (e.kind != PartEvent::Kind::Carried || e.arm != arm.arm) continue;
-        double end = trace.duration;
-        for (size_t j = i + 1; j < trace.partEvents.size(); ++j)
-            if (trace.partEvents[j].part == e.part) {
-                end = trace.partEvents[j].time;
-                break;
-            }
+        const std::vector<std::uint32_t>& ofPart = trace.partEvents.of(e.part);
+        const auto next = std::upper_bound(ofPart.begin(), ofPart.end(), std::uint32_t(i));
+        const double end = next == ofPart.end() ? trace.duration : trace.partEvents[*next].time;
         const Part* part = findPart(cell, e.part);
         for (const Part& made : trace.made)
             if (made.id == e.part) part = &made;
@@ -116,9 +113,9 @@ void CycleStrip::addDevices(const Cell& cell, const Trace& trace)
 {
     for (const Frame& frame : cell.frames) {
         Lane lane{text(frame.name), {}};
-        if (frame.axis)
-            for (const AxisSpan& span : trace.axisSpans)
-                if (span.frame == frame.id) {
+        for (const AxisTrack& track : trace.axes)
+            if (track.frame == frame.id)
+                for (const AxisSpan& span : track.spans) {
                     const QString goal =
                         frame.axis->kind == JointKind::Revolute ? degreeText(span.to) : lengthText(span.to, 0) + " mm";
                     lane.blocks.push_back({span.start,
@@ -139,8 +136,10 @@ void CycleStrip::addDevices(const Cell& cell, const Trace& trace)
                         {since, end, theme().track, frame.device->indexing ? "index" : "runs", {}, true});
                 moves = false;
             };
-            for (const BeltStretch& s : trace.beltStretches) {
-                if (s.belt != frame.id || s.start > trace.duration) continue;
+            const auto track = std::find_if(trace.belts.begin(), trace.belts.end(),
+                                            [&](const BeltTrack& b) { return b.belt == frame.id; });
+            for (const BeltStretch& s : track->stretches) {
+                if (s.start > trace.duration) break;
                 if (s.speed == 0 && s.acceleration == 0) {
                     close(s.start);
                 } else if (!moves) {
@@ -171,8 +170,9 @@ void CycleStrip::addSignals(const Cell& cell, const Trace& trace)
                      true,
                      QString("%1: %2").arg(text(signal.name), digital ? "on" : text(plainNumber(value, 6)))});
         };
-        for (const SignalEvent& e : trace.signalEvents) {
-            if (e.signal != signal.id || e.time > trace.duration) continue;
+        for (const std::uint32_t i : trace.signalEvents.of(signal.id)) {
+            const SignalEvent& e = trace.signalEvents[i];
+            if (e.time > trace.duration) break;
             close(e.time);
             since = e.time;
             value = e.value;

@@ -22,15 +22,23 @@ FindingsList::FindingsList(Session& session, QWidget* parent) : QWidget(parent),
     m_empty->setAlignment(Qt::AlignCenter);
     m_empty->setProperty("class", "faint");
     column->addWidget(m_empty, 1);
+    m_looked = new QLabel(this);
+    m_looked->setObjectName("lookedAt");
+    m_looked->setProperty("class", "faint");
+    column->addWidget(m_looked);
     const auto go = [this](QListWidgetItem* item) {
-        if (!item) return;
         const CheckedCell* checked = m_session.checked();
+        if (!item || !checked) return;
+        const std::vector<const Finding*> all = withFollowUps(checked->result.findings);
         const size_t i = item->data(Qt::UserRole).toUInt();
-        if (!checked || i >= checked->result.findings.size()) return;
-        const Finding& f = checked->result.findings[i];
-        // The steps of an arm are shown while it is in hand.
-        if (const Routine* routine = findRoutine(m_session.cell(), f.routine)) takeArmInHand(m_session, routine->arm);
-        m_session.select(f.step ? Selection(f.step) : f.target ? Selection(f.target) : Selection(f.device));
+        if (i >= all.size()) return;
+        const Finding& f = *all[i];
+        if (const Routine* routine = findRoutine(m_session.cell(), f.routine)) showRoutine(m_session, routine->id);
+        const BeltFact* belt = f.as<BeltFact>();
+        m_session.select(f.step     ? Selection(f.step)
+                         : f.target ? Selection(f.target)
+                         : belt     ? Selection(belt->belt)
+                                    : Selection());
     };
     connect(m_list, &QListWidget::itemClicked, this, go);
     connect(m_list, &QListWidget::currentItemChanged, this, go);
@@ -44,19 +52,28 @@ void FindingsList::fill()
     const int row = m_list->currentRow();
     m_list->clear();
     const CheckedCell* checked = m_session.checked();
+    uint i = 0;
+    const auto add = [&](const Finding& f, bool follows) {
+        const FindingText words = findingText(*checked->cell, f);
+        const QString lead = follows ? QString(6, QChar(0x2002)) + "follows: " : QString();
+        auto* item = new QListWidgetItem(severityIcon(f.severity),
+                                         lead + text(words.headline + "  ·  " + words.detail), m_list);
+        item->setData(Qt::UserRole, i++);
+        item->setToolTip(text(words.line()));
+    };
     if (checked)
-        for (size_t i = 0; i < checked->result.findings.size(); ++i) {
-            const Finding& f = checked->result.findings[i];
-            const FindingText words = findingText(*checked->cell, f);
-            auto* item =
-                new QListWidgetItem(severityIcon(f.severity), text(words.headline + "  ·  " + words.detail), m_list);
-            item->setData(Qt::UserRole, uint(i));
-            item->setToolTip(text(words.headline + ". " + words.detail));
+        for (const Finding& f : checked->result.findings) {
+            add(f, false);
+            for (const Finding& follows : f.followUps)
+                add(follows, true);
         }
     m_list->setCurrentRow(std::min(row, m_list->count() - 1));
     m_list->setVisible(m_list->count() > 0);
     m_empty->setVisible(m_list->count() == 0);
     m_empty->setText(checked ? "Nothing to report: every step can be done and keeps its margins." : "Checking …");
+    m_looked->setText(!checked                   ? QString()
+                      : checked->result.complete ? "Looked at: " + text(lookedAt(checked->result)) + "."
+                                                 : "Looked at so far: " + text(lookedAt(checked->result)) + " …");
 }
 
 void FindingsList::selectNext(int by)

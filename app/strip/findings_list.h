@@ -18,7 +18,7 @@ private:
 
     Session& m_session;
     QListWidget* m_list;
-    QLabel* m_empty;
+    QLabel *m_empty, *m_looked;
 };
 
 }  // namespace topikos

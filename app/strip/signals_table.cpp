@@ -5,7 +5,7 @@
 #include "app/theme/theme.h"
 #include "core/cell/devices.h"
 #include "core/cell/edit_support.h"
-#include "core/exchange/step_text.h"
+#include "core/program/step_text.h"
 
 #include <QComboBox>
 #include <QHeaderView>

@@ -179,6 +179,12 @@ void drawSeverity(QPainter& painter, const QRectF& box, Severity severity)
             shape << box.center() + QPointF(std::cos(a) * box.width() / 2, std::sin(a) * box.height() / 2);
         }
     } else {
+        if (severity == Severity::Advice) {
+            painter.setBrush(theme().accent);
+            painter.drawEllipse(box.adjusted(2, 2, -2, -2));
+            painter.restore();
+            return;
+        }
         painter.setBrush(theme().caution);
         shape << QPointF(box.center().x(), box.top()) << box.bottomRight() << box.bottomLeft();
     }

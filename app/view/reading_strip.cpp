@@ -140,7 +140,6 @@ void ReadingStrip::judge()
     if (!pose) {
         words = "Type a number.";
     } else {
-        const Cell& cell = m_session.cell();
         const Solutions found = m_session.lookAhead(
             inverse(m_session.shownBase()) * m_session.shownPlace(m_session.readingFrame()) * *pose, posture);
         bad = found.items.empty();
@@ -162,7 +161,6 @@ void ReadingStrip::go()
 {
     const auto pose = typedPose();
     if (!pose) return;
-    const Cell& cell = m_session.cell();
     std::optional<JointVector> posture;
     const Solutions found = m_session.lookAhead(
         inverse(m_session.shownBase()) * m_session.shownPlace(m_session.readingFrame()) * *pose, posture);

@@ -155,8 +155,8 @@ int Scene::blamedJoint() const
     const CheckedCell* checked = m_session.checked();
     const StepId step = m_session.selected<StepId>();
     if (!checked || !step) return -1;
-    for (const Finding& f : checked->result.findings)
-        if (f.step == step && f.rule == Rule::JointRange && f.severity == Severity::Blocked) return f.joint;
+    for (const Finding* f : checked->result.ofStep(step))
+        if (const auto* range = f->as<RangeFact>(); range && f->severity == Severity::Blocked) return range->joint;
     return -1;
 }
 
@@ -375,18 +375,6 @@ void Scene::addTargets(DrawList& list) const
     }
 }
 
-namespace {
-
-/// What became of the step that a finding is about.
-const StepOutcome* outcomeOf(const CheckedCell& checked, const Finding& f)
-{
-    for (const ArmTrace& arm : checked.result.trace.arms)
-        if (arm.routine == f.routine && f.stepIndex < arm.outcomes.size()) return &arm.outcomes[f.stepIndex];
-    return nullptr;
-}
-
-}  // namespace
-
 std::optional<Scene::Callout> Scene::callout() const
 {
     const CheckedCell* checked = m_session.checked();
@@ -394,9 +382,10 @@ std::optional<Scene::Callout> Scene::callout() const
     if (!checked || !step) return std::nullopt;
     const Cell& cell = *checked->cell;
     const Finding* worst = nullptr;
-    for (const Finding& f : checked->result.findings)
-        if (f.step == step && (!worst || f.severity > worst->severity)) worst = &f;
-    const StepOutcome* known = worst ? outcomeOf(*checked, *worst) : nullptr;
+    const std::vector<const Finding*> own = checked->result.ofStep(step);
+    for (const Finding* f : own)
+        if (!worst || f->severity > worst->severity) worst = f;
+    const StepOutcome* known = worst ? outcomeOf(checked->result, *worst) : nullptr;
     if (!known) return std::nullopt;
     const StepOutcome& outcome = *known;
     const Target* target = findTarget(cell, worst->target);
@@ -446,17 +435,18 @@ void Scene::addExplanation(DrawList& list) const
     const StepId step = m_session.selected<StepId>();
     if (!checked || !step) return;
     const Cell& cell = *checked->cell;
-    for (const Finding& f : checked->result.findings) {
-        if (f.step != step || f.rule != Rule::Singularity) continue;
-        const StepOutcome* outcome = outcomeOf(*checked, f);
-        if (!outcome) continue;
+    for (const Finding* finding : checked->result.ofStep(step)) {
+        const Finding& f = *finding;
+        const SingularFact* singular = f.as<SingularFact>();
+        const StepOutcome* outcome = singular ? outcomeOf(checked->result, f) : nullptr;
+        if (!outcome || !outcome->move) continue;
         const ArmStation& arm = armOf(cell, *findRoutine(cell, f.routine));
         const SingularityGeometry g =
-            singularityGeometry(*arm.model, outcome->move->at(*arm.model, f.fraction), f.kind);
+            singularityGeometry(*arm.model, outcome->move->at(*arm.model, f.fraction), singular->kind);
         const Pose base = worldFromBase(cell, arm, outcome->axesAlong(f.fraction));
         const Vec3 point = base * g.point, direction = base.rotation * g.direction, centre = base * g.wristCentre;
         QColor color = f.severity == Severity::Blocked ? theme().blocked : theme().caution;
-        if (f.kind == SingularityKind::Wrist || f.kind == SingularityKind::Direction) {
+        if (singular->kind == SingularityKind::Wrist || singular->kind == SingularityKind::Direction) {
             addDashes(list.linesOnTop, point - 0.45 * direction, point + 0.45 * direction, color, 2);
         } else {
             const Vec3 onPlane = centre - (centre - point).dot(direction) * direction;

@@ -148,7 +148,6 @@ bool Viewport::handleShown() const { return !m_session.inRun(); }
 Pose Viewport::handlePose() const
 {
     if (const auto thing = movable()) return thing->worldFromParent * (m_moving ? m_movedTo : thing->pose);
-    const Cell& cell = m_session.cell();
     Pose pose = m_session.shownTcp();
     if (m_session.jogSpace() == JogSpace::World) pose.rotation.setIdentity();
     if (m_session.jogSpace() == JogSpace::Frame)

@@ -22,7 +22,7 @@
 #include "app/window/examples.h"
 #include "app/window/notice_bar.h"
 #include "core/exchange/cell_file.h"
-#include "core/exchange/step_text.h"
+#include "core/program/step_text.h"
 #include "core/robot/catalogue.h"
 
 #include <QApplication>

@@ -12,7 +12,7 @@
 #include "app/view/viewport.h"
 #include "app/window/examples.h"
 #include "core/cell/devices.h"
-#include "core/exchange/step_text.h"
+#include "core/program/step_text.h"
 #include "core/robot/catalogue.h"
 
 #include <QApplication>

@@ -146,9 +146,7 @@ Solutions waysTo(const Cell& cell, const Target& target, double standoff, const 
 
 const Solution* chosenWay(const Arm& arm, const Target& target, const std::vector<Solution>& items)
 {
-    if (arm.hasConfigurations()) return withConfiguration(items, target.configuration);
-    if (target.posture.size() != arm.jointCount()) return items.empty() ? nullptr : &items.front();
-    return nearestTo(items, target.posture);
+    return chosenWay(arm, target.configuration, target.posture, items);
 }
 
 const Tool& toolInForce(const Cell& cell, const ArmStation& arm)

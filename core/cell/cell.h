@@ -1,7 +1,7 @@
 #pragma once
-#include "core/motion/move.h"
 #include "core/robot/arm.h"
 #include "core/robot/inverse.h"
+#include "core/robot/singularity.h"
 #include "core/shape/solid.h"
 #include "core/spatial/rotation.h"
 #include "core/spatial/units.h"

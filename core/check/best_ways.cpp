@@ -1,5 +1,7 @@
 #include "core/check/best_ways.h"
 
+#include "core/simulate/moves.h"
+
 #include <algorithm>
 #include <map>
 
@@ -17,24 +19,17 @@ struct Node {
 
 class Chain {
 public:
-    Chain(const Cell& cell, const Routine& routine, const std::function<bool(double)>& progress) :
-        m_cell(cell), m_station(armOf(cell, routine)), m_arm(*m_station.model), m_progress(progress)
+    Chain(const Cell& cell, const Routine& routine, const std::function<bool(double)>& progress, PlanCache& plans) :
+        m_cell(cell), m_station(armOf(cell, routine)), m_arm(*m_station.model), m_progress(progress), m_plans(plans)
     {
         AxisValues axes;
         for (const Step& step : routine.steps)
             if (!step.off) {
-                AxisValues goal;
-                if (step.kind == Step::Kind::MoveAxes) {
-                    const std::vector<FrameId> moved = axesOf(cell, step.device);
-                    for (size_t i = 0; i < moved.size(); ++i)
-                        goal.push_back({moved[i], step.axes[i]});
-                }
                 if (step.isMove()) {
                     m_moves.push_back(&step);
                     m_axes.push_back(axes);
-                    goal = findTarget(cell, step.target)->axes;
                 }
-                axes = arrived(axes, travelsTo(cell, goal, axes));
+                axes = arrived(axes, travelsOf(cell, step, axes));
             }
     }
 
@@ -42,14 +37,15 @@ public:
     std::vector<TargetId> revisited() const
     {
         std::vector<TargetId> out;
-        for (size_t i = 0; i < m_moves.size(); ++i)
-            for (size_t k = i + 1; k < m_moves.size(); ++k) {
-                const bool again =
-                    m_moves[k]->target == m_moves[i]->target && m_moves[k - 1]->target != m_moves[i]->target;
-                if (again && findTarget(m_cell, m_moves[i]->target)->kind == Target::Kind::Pose
-                    && std::find(out.begin(), out.end(), m_moves[i]->target) == out.end())
-                    out.push_back(m_moves[i]->target);
-            }
+        std::map<TargetId, bool> seen;  // and whether it is listed
+        for (size_t i = 0; i < m_moves.size(); ++i) {
+            const TargetId id = m_moves[i]->target;
+            const bool comesBack = i > 0 && m_moves[i - 1]->target != id && seen.contains(id);
+            bool& listed = seen[id];
+            if (!comesBack || listed || findTarget(m_cell, id)->kind != Target::Kind::Pose) continue;
+            listed = true;
+            out.push_back(id);
+        }
         return out;
     }
 
@@ -141,7 +137,8 @@ private:
                 if (again && !same(s, from.way)) continue;
                 Node node{s, s.joints, from.cost, b};
                 if (step.kind == Step::Kind::Line) {
-                    const Move line = planned(from.arrival, target, step, m_axes[index]);
+                    const MovePlanPtr plan = planned(from.arrival, step, m_axes[index]);
+                    const Move& line = *plan->move;
                     if (line.stop || !same(like(line.to, s), s)) node.cost.blocked += 1;
                     else node.arrival = line.to;
                     node.cost.cautions += !line.stop && closeAlong(line);
@@ -178,29 +175,29 @@ private:
                       < m_cell.thresholds.margin(m_arm.joints()[size_t(line.jointMargin.joint)].kind);
     }
 
-    Move planned(const JointVector& from, const Target& target, const Step& step, const AxisValues& axes) const
+    MovePlanPtr planned(const JointVector& from, const Step& step, const AxisValues& axes) const
     {
-        const LinePath path = lineTo(m_cell, target, step.standoff, from, axes);
-        const LineLimits& l = m_cell.lineLimits;
-        return planLine(m_arm, from, path, {1, step.lineSpeed, l.acceleration, l.turnSpeed, l.turnAcceleration},
-                        m_cell.thresholds.blocks(), m_cell.thresholds.cautions());
+        return m_plans.get(moveInput(m_cell, step, from, axes));
     }
 
     const Cell& m_cell;
     const ArmStation& m_station;
     const Arm& m_arm;
     const std::function<bool(double)>& m_progress;
+    PlanCache& m_plans;
     std::vector<const Step*> m_moves;
     std::vector<AxisValues> m_axes;  ///< before each move
 };
 
 }  // namespace
 
-BestWays bestWays(const Cell& cell, const Routine& routine, const std::function<bool(double)>& progress)
+BestWays bestWays(const Cell& cell, const Routine& routine, const std::function<bool(double)>& progress,
+                  PlanCache* plans)
 {
+    PlanCache ownPlans;
     BestWays out;
     const Arm& arm = *armOf(cell, routine).model;
-    Chain chain(cell, routine, progress);
+    Chain chain(cell, routine, progress, plans ? *plans : ownPlans);
     std::map<TargetId, Solution> present;
     for (const Step* step : chain.moves()) {
         const Target& target = *findTarget(cell, step->target);

@@ -33,6 +33,7 @@ struct BestWays {
 /// better one kept, target by target.
 ///
 /// `progress` is told the share done and stops the work by returning false.
-BestWays bestWays(const Cell& cell, const Routine& routine, const std::function<bool(double)>& progress = {});
+BestWays bestWays(const Cell& cell, const Routine& routine, const std::function<bool(double)>& progress = {},
+                  PlanCache* plans = nullptr);
 
 }  // namespace topikos

@@ -1,106 +1,13 @@
 #include "core/check/check.h"
 
+#include "core/check/rules/rules.h"
+
+#include <fmt/format.h>
+
 #include <algorithm>
-#include <cmath>
+#include <unordered_map>
 
 namespace topikos {
-
-namespace {
-
-Unit unitOf(const Joint& joint) { return joint.kind == JointKind::Revolute ? Unit::Radian : Unit::Metre; }
-
-Finding rangeFinding(const Arm& arm, const RangeExcess& excess)
-{
-    Finding f;
-    f.rule = Rule::JointRange;
-    f.severity = Severity::Blocked;
-    f.joint = excess.joint;
-    f.measured = excess.excess;
-    f.unit = unitOf(arm.joints()[size_t(excess.joint)]);
-    return f;
-}
-
-Finding reachFinding(const Arm& arm, const Solutions& found)
-{
-    Finding f;
-    f.severity = Severity::Blocked;
-    if (found.reason == NoSolution::JointRange || found.range.joint >= 0) {
-        f = rangeFinding(arm, found.range);
-    } else {
-        f.rule = Rule::Reach;
-        f.reach = found.reason;
-        f.measured = found.shortfall;
-        f.unit = found.reason == NoSolution::Orientation ? Unit::Radian : Unit::Metre;
-        f.excessTurn = found.excessTurn;
-    }
-    f.otherWays = int(found.items.size());
-    if (f.otherWays > 0 && f.rule != Rule::JointRange) f.rule = Rule::Configuration;
-    return f;
-}
-
-Finding singularityFinding(SingularityKind kind, double distance, double fraction, const Thresholds& thresholds,
-                           const JointVector& posture)
-{
-    Finding f;
-    f.rule = Rule::Singularity;
-    f.kind = kind;
-    f.severity = Severity::Caution;
-    f.measured = distance;
-    f.limit = thresholds.cautions().of(kind);
-    f.unit = kind == SingularityKind::Direction ? Unit::None
-             : kind == SingularityKind::Wrist   ? Unit::Radian
-                                                : Unit::Metre;
-    f.fraction = fraction;
-    f.posture = posture;
-    return f;
-}
-
-Finding marginFinding(const Arm& arm, const Closest& margin, const Thresholds& thresholds)
-{
-    Finding f;
-    f.rule = Rule::JointRange;
-    f.severity = Severity::Caution;
-    f.joint = margin.joint;
-    f.measured = margin.value;
-    f.limit = thresholds.margin(arm.joints()[size_t(margin.joint)].kind);
-    f.unit = unitOf(arm.joints()[size_t(margin.joint)]);
-    f.fraction = margin.fraction;
-    return f;
-}
-
-Finding stopFinding(const Arm& arm, const Move& move, const Thresholds& thresholds)
-{
-    const LineStop& stop = *move.stop;
-    Finding f;
-    f.severity = Severity::Blocked;
-    switch (stop.why) {
-    case LineStop::Why::OutOfReach:
-        f.rule = Rule::Reach;
-        f.reach = stop.reach;
-        f.measured = stop.shortfall;
-        f.unit = stop.reach == NoSolution::Orientation ? Unit::Radian : Unit::Metre;
-        f.excessTurn = stop.excessTurn;
-        break;
-    case LineStop::Why::JointRange: f = rangeFinding(arm, stop.range); break;
-    case LineStop::Why::Singularity:
-        f = singularityFinding(stop.kind, stop.distance, 0, thresholds, move.to);
-        f.severity = Severity::Blocked;
-        f.limit = thresholds.blocks().of(stop.kind);
-        break;
-    }
-    f.onLine = true;
-    f.fraction = stop.fraction;
-    f.remaining = stop.remaining;
-    f.turnLeft = stop.turnLeft;
-    return f;
-}
-
-bool tooClose(const Arm& arm, const Closest& margin, const Thresholds& thresholds)
-{
-    return margin.joint >= 0 && margin.value < thresholds.margin(arm.joints()[size_t(margin.joint)].kind);
-}
-
-}  // namespace
 
 int CheckResult::count(Severity severity) const
 {
@@ -108,86 +15,39 @@ int CheckResult::count(Severity severity) const
                              [severity](const Finding& f) { return f.severity == severity; }));
 }
 
+std::vector<const Finding*> CheckResult::ofStep(StepId step) const
+{
+    std::vector<const Finding*> own = withFollowUps(findings);
+    std::erase_if(own, [step](const Finding* f) { return f->step != step; });
+    return own;
+}
+
 std::vector<Finding> stepFindings(const Cell& cell, const Routine& routine, const StepOutcome& outcome)
 {
     std::vector<Finding> found;
-    const ArmStation& station = armOf(cell, routine);
-    const Arm& arm = *station.model;
     if (outcome.off) return found;
-    switch (outcome.problem) {
-    case StepOutcome::Problem::TargetOutOfReach:
-    case StepOutcome::Problem::TargetNotInConfiguration: found.push_back(reachFinding(arm, outcome.atTarget)); break;
-    case StepOutcome::Problem::LineStops: found.push_back(stopFinding(arm, *outcome.move, cell.thresholds)); break;
-    case StepOutcome::Problem::NothingGripped: {
-        Finding f;
-        f.rule = Rule::Grip;
-        const Gripper& gripper = toolInForce(cell, station).gripper;
-        f.limit = gripper.region.isZero() ? gripper.grasp : 0.5 * gripper.region.maxCoeff();
-        f.unit = Unit::Metre;
-        found.push_back(f);
-        break;
-    }
-    case StepOutcome::Problem::PartHeld: {
-        Finding f;
-        f.rule = Rule::Grip;
-        f.device = outcome.clamp;
-        found.push_back(f);
-        break;
-    }
-    case StepOutcome::Problem::WaitsForEver: {
-        Finding f;
-        f.rule = Rule::Signal;
-        f.severity = Severity::Blocked;
-        f.signal = routine.steps[outcome.index].signal;
-        f.limit = routine.steps[outcome.index].value;
-        found.push_back(f);
-        break;
-    }
-    case StepOutcome::Problem::None: break;
-    }
-    if (outcome.move) {
-        const Move& move = *outcome.move;
-        if (move.kind == Move::Kind::Line)
-            for (const SingularityKind kind : kSingularityKinds) {
-                const Closest& closest = move.singularity[size_t(kind)];
-                const bool reported = std::any_of(found.begin(), found.end(), [&](const Finding& f) {
-                    return f.rule == Rule::Singularity && f.kind == kind;
-                });
-                if (!reported && closest.value < cell.thresholds.cautions().of(kind)
-                    && !(move.stop && closest.fraction > move.stop->fraction)) {
-                    found.push_back(singularityFinding(
-                        kind, closest.value, closest.fraction, cell.thresholds,
-                        kind == SingularityKind::Direction ? move.at(arm, closest.fraction) : JointVector()));
-                    found.back().onLine = true;
-                }
-            }
-        const bool rangeReported =
-            std::any_of(found.begin(), found.end(), [](const Finding& f) { return f.rule == Rule::JointRange; });
-        if (!rangeReported && tooClose(arm, move.jointMargin, cell.thresholds)) {
-            found.push_back(marginFinding(arm, move.jointMargin, cell.thresholds));
-            found.back().onLine = move.kind == Move::Kind::Line;
-        }
-        if (outcome.otherConfiguration) {
-            Finding f;
-            f.rule = Rule::Configuration;
-            f.onLine = true;
-            found.push_back(f);
-        }
-    }
-    for (Finding& f : found) {
-        f.routine = routine.id;
-        f.step = outcome.step;
-        f.stepIndex = outcome.index;
-        f.target = outcome.target;
-    }
+    const JudgedStep step{cell, routine, armOf(cell, routine), outcome};
+    judgeReach(step, found);
+    judgeRange(step, found);
+    judgeSingularity(step, found);
+    judgeJointLimits(step, found);
+    judgeConfiguration(step, found);
+    judgeCorner(step, found);
+    judgeGrip(step, found);
+    judgeSignal(step, found);
+    judgeAxis(step, found);
+    std::stable_sort(found.begin(), found.end(),
+                     [](const Finding& a, const Finding& b) { return a.severity > b.severity; });
     return found;
 }
 
-TargetVerdict checkTarget(const Cell& cell, const Target& target)
+TargetVerdict checkTarget(const Cell& cell, const Target& target, const AxisValues& axes, PlanCache* plans)
 {
     TargetVerdict verdict;
     verdict.target = target.id;
-    const Arm& arm = *armOf(cell, target).model;
+    verdict.axes = axes;
+    const ArmPtr& model = armOf(cell, target).model;
+    const Arm& arm = *model;
     JointVector posture;
     if (target.kind == Target::Kind::Posture) {
         posture = target.posture;
@@ -196,29 +56,25 @@ TargetVerdict checkTarget(const Cell& cell, const Target& target)
             Solutions found;
             found.reason = NoSolution::JointRange;
             found.range = excess;
-            verdict.findings.push_back(reachFinding(arm, found));
+            verdict.findings.push_back(unreachable(found));
         }
     } else {
-        verdict.ways = waysTo(cell, target);
+        PlanCache own;
+        const bool taught = keepsPosture(arm) && target.posture.size() == arm.jointCount();
+        verdict.ways = *(plans ? *plans : own)
+                            .ways(model, baseFromFlange(cell, target, 0, axes), taught ? &target.posture : nullptr);
         if (const Solution* s = chosenWay(arm, target, verdict.ways.items)) {
             posture = s->joints;
         } else {
-            if (const Solution* out = chosenWay(arm, target, verdict.ways.outOfRange))
-                verdict.ways.range = rangeExcess(arm, out->joints);
-            verdict.findings.push_back(reachFinding(arm, verdict.ways));
+            if (const Solution* outside = chosenWay(arm, target, verdict.ways.outOfRange))
+                verdict.ways.range = rangeExcess(arm, outside->joints);
+            verdict.findings.push_back(unreachable(verdict.ways));
         }
     }
     if (verdict.findings.empty()) {
-        if (target.kind == Target::Kind::Pose) {
-            const SingularityMargins margins = singularityMargins(arm, posture);
-            for (const SingularityKind kind : kSingularityKinds)
-                if (hasKind(arm, kind) && margins.distance(kind) < cell.thresholds.cautions().of(kind))
-                    verdict.findings.push_back(
-                        singularityFinding(kind, margins.distance(kind), 1, cell.thresholds, posture));
-        }
-        const Closest margin = rangeMargin(arm, posture);
-        if (tooClose(arm, margin, cell.thresholds))
-            verdict.findings.push_back(marginFinding(arm, margin, cell.thresholds));
+        if (target.kind == Target::Kind::Pose) singularCautions(cell, arm, posture, verdict.findings);
+        if (auto caution = rangeCaution(cell, arm, rangeMargin(arm, posture)))
+            verdict.findings.push_back(std::move(*caution));
     }
     for (Finding& f : verdict.findings)
         f.target = target.id;
@@ -227,43 +83,199 @@ TargetVerdict checkTarget(const Cell& cell, const Target& target)
 
 namespace {
 
-CheckResult judged(const Cell& cell, Trace&& trace)
+/// Where axes stand when steps go to a target, each case once.
+using Uses = std::unordered_map<std::uint32_t, std::vector<AxisValues>>;
+constexpr size_t kMostUses = 64;  // places of the axes that one target is judged with
+
+void addUses(const Trace& trace, Uses& uses)
 {
-    CheckResult result;
-    result.trace = std::move(trace);
-    for (const ArmTrace& arm : result.trace.arms)
-        for (const StepOutcome& outcome : arm.outcomes)
-            for (Finding& f : stepFindings(cell, *findRoutine(cell, arm.routine), outcome))
-                result.findings.push_back(f);
-    const size_t ofSteps = result.findings.size();
-    for (const Target& target : cell.targets) {
-        result.targets.push_back(checkTarget(cell, target));
-        for (const Finding& f : result.targets.back().findings) {
-            // A step that goes there has said the same already.
-            const auto last = result.findings.begin() + std::ptrdiff_t(ofSteps);
-            const bool said = std::any_of(result.findings.begin(), last, [&](const Finding& s) {
-                return s.target == f.target && s.rule == f.rule && s.joint == f.joint
-                       && (f.rule != Rule::Singularity || s.kind == f.kind);
-            });
-            if (!said) result.findings.push_back(f);
+    for (const ArmTrace& arm : trace.arms)
+        for (const StepOutcome& outcome : arm.outcomes) {
+            if (outcome.off || !outcome.target) continue;
+            std::vector<AxisValues>& own = uses[outcome.target.value];
+            if (own.size() < kMostUses && std::find(own.begin(), own.end(), outcome.axes) == own.end())
+                own.push_back(outcome.axes);
         }
+}
+
+Severity worst(const std::vector<Finding>& findings)
+{
+    Severity severity = Severity::Advice;
+    for (const Finding& f : findings)
+        severity = std::max(severity, f.severity);
+    return severity;
+}
+
+/// The verdict where the program uses the target; the worst of several.
+TargetVerdict judgedWhereUsed(const Cell& cell, const Target& target, const Uses& uses, PlanCache& plans)
+{
+    const auto own = uses.find(target.id.value);
+    if (own == uses.end()) return checkTarget(cell, target, {}, &plans);
+    std::optional<TargetVerdict> verdict;
+    for (const AxisValues& axes : own->second) {
+        TargetVerdict next = checkTarget(cell, target, axes, &plans);
+        const bool isWorse = verdict && !next.findings.empty()
+                             && (verdict->findings.empty() || worst(next.findings) > worst(verdict->findings));
+        if (!verdict || isWorse) verdict = std::move(next);
     }
-    for (const PartEvent& e : result.trace.partEvents) {
-        const Frame* frame = findFrame(cell, e.frame);
-        if (e.kind != PartEvent::Kind::Gone || frame->device->kind != Device::Kind::Belt) continue;
-        Finding f;
-        f.rule = Rule::Belt;
-        f.device = e.frame;
-        f.part = e.part;
-        f.measured = e.time;
-        result.findings.push_back(f);
+    verdict->used = true;
+    return std::move(*verdict);
+}
+
+/// Whether a finding about a target says no more than one about a step that goes there.
+bool saidBy(const Finding& ofStep, const Finding& ofTarget)
+{
+    if (ofStep.rule != ofTarget.rule || ofStep.severity < ofTarget.severity) return false;
+    if (const auto* range = ofTarget.as<RangeFact>())
+        return ofStep.as<RangeFact>() && ofStep.as<RangeFact>()->joint == range->joint;
+    if (const auto* singular = ofTarget.as<SingularFact>())
+        return ofStep.as<SingularFact>() && ofStep.as<SingularFact>()->kind == singular->kind;
+    return true;
+}
+
+/// Findings about steps and about targets put together: what targets say is left out where a step says it, and what is
+/// blocked because a target cannot be reached goes below the first finding that says so.
+std::vector<Finding> joined(std::vector<Finding> ofSteps, const std::vector<TargetVerdict>& targets)
+{
+    std::unordered_map<std::uint32_t, std::vector<size_t>> byTarget;
+    for (size_t i = 0; i < ofSteps.size(); ++i)
+        if (ofSteps[i].target) byTarget[ofSteps[i].target.value].push_back(i);
+    std::vector<bool> moved(ofSteps.size(), false);
+    std::vector<Finding> ofTargets;
+    for (const TargetVerdict& verdict : targets) {
+        const std::vector<size_t>& steps = byTarget[verdict.target.value];
+        std::vector<Finding> left;
+        for (const Finding& f : verdict.findings)
+            if (std::none_of(steps.begin(), steps.end(), [&](size_t i) { return saidBy(ofSteps[i], f); }))
+                left.push_back(f);
+        if (worst(verdict.findings) < Severity::Blocked) {
+            ofTargets.insert(ofTargets.end(), left.begin(), left.end());
+            continue;
+        }
+        Finding* first = nullptr;
+        for (const size_t i : steps) {
+            if (ofSteps[i].severity < Severity::Blocked) continue;
+            if (!first) {
+                first = &ofSteps[i];
+                continue;
+            }
+            first->followUps.push_back(ofSteps[i]);
+            moved[i] = true;
+        }
+        std::vector<Finding>& place = first ? first->followUps : ofTargets;
+        place.insert(place.end(), left.begin(), left.end());
     }
-    return result;
+    std::vector<Finding> out;
+    for (size_t i = 0; i < ofSteps.size(); ++i)
+        if (!moved[i]) out.push_back(std::move(ofSteps[i]));
+    out.insert(out.end(), ofTargets.begin(), ofTargets.end());
+    return out;
+}
+
+void addStepFindings(const Cell& cell, const Trace& trace, std::vector<Finding>& out)
+{
+    for (const ArmTrace& arm : trace.arms) {
+        const Routine& routine = *findRoutine(cell, arm.routine);
+        for (const StepOutcome& outcome : arm.outcomes)
+            for (Finding& f : stepFindings(cell, routine, outcome))
+                out.push_back(std::move(f));
+    }
+}
+
+/// Puts the findings together from the traces that are there.
+void judge(const Cell& cell, CheckResult& result, PlanCache& plans, const std::stop_token& stop)
+{
+    std::vector<Finding> ofSteps;
+    Uses uses;
+    addStepFindings(cell, result.trace, ofSteps);
+    addUses(result.trace, uses);
+    for (const Trace& trace : result.alone) {
+        addStepFindings(cell, trace, ofSteps);
+        addUses(trace, uses);
+    }
+    result.targets.clear();
+    for (const Target& target : cell.targets) {
+        if (stop.stop_requested()) return;
+        result.targets.push_back(judgedWhereUsed(cell, target, uses, plans));
+    }
+    result.findings = joined(std::move(ofSteps), result.targets);
+    judgeProgress(result.trace, result.findings);
+    judgeBelts(cell, result.trace, result.findings);
 }
 
 }  // namespace
 
-CheckResult check(const Cell& cell) { return judged(cell, simulate(cell)); }
-CheckResult check(const Cell& cell, const Routine& routine) { return judged(cell, simulate(cell, routine)); }
+CheckResult check(const Cell& cell, const CheckOptions& options)
+{
+    PlanCache own;
+    PlanCache& plans = options.plans ? *options.plans : own;
+    RunOptions run;
+    run.plans = &plans;
+    run.stop = options.stop;
+    CheckResult result;
+    result.trace = simulate(cell, run);
+    std::vector<const Routine*> others;
+    for (const Routine& routine : cell.routines)
+        if (&routineOf(cell, armOf(cell, routine)) != &routine && !routine.steps.empty()) others.push_back(&routine);
+    if (options.partial && !others.empty() && !options.stop.stop_requested()) {
+        judge(cell, result, plans, options.stop);
+        if (!options.stop.stop_requested()) options.partial(result);
+    }
+    for (const Routine* routine : others) {
+        if (options.stop.stop_requested()) return result;
+        result.alone.push_back(simulate(cell, *routine, run));
+    }
+    judge(cell, result, plans, options.stop);
+    result.complete = !options.stop.stop_requested();
+    return result;
+}
+
+CheckResult check(const Cell& cell, const Routine& routine, const CheckOptions& options)
+{
+    PlanCache own;
+    RunOptions run;
+    run.plans = options.plans ? options.plans : &own;
+    run.stop = options.stop;
+    CheckResult result;
+    result.trace = simulate(cell, routine, run);
+    judge(cell, result, *run.plans, options.stop);
+    result.complete = !options.stop.stop_requested();
+    return result;
+}
+
+const StepOutcome* outcomeOf(const CheckResult& result, const Finding& f)
+{
+    const auto in = [&f](const Trace& trace) -> const StepOutcome* {
+        for (const ArmTrace& arm : trace.arms)
+            if (arm.routine == f.routine && f.stepIndex < arm.outcomes.size()) return &arm.outcomes[f.stepIndex];
+        return nullptr;
+    };
+    if (const StepOutcome* outcome = in(result.trace)) return outcome;
+    for (const Trace& trace : result.alone)
+        if (const StepOutcome* outcome = in(trace)) return outcome;
+    return nullptr;
+}
+
+const Finding* whatEndsTheRun(const CheckResult& result)
+{
+    const std::vector<ArmTrace>& arms = result.trace.arms;
+    for (const Finding* f : withFollowUps(result.findings)) {
+        if (f->severity != Severity::Blocked) continue;
+        const auto ends = [f](const ArmTrace& a) { return a.blockedAt && f->step == a.outcomes[*a.blockedAt].step; };
+        if (std::any_of(arms.begin(), arms.end(), ends)) return f;
+        if (result.trace.stuck && f->as<SignalFact>() && !f->step) return f;
+    }
+    return nullptr;
+}
+
+std::string lookedAt(const CheckResult& result)
+{
+    const auto counted = [](size_t n, const char* one, const char* more) {
+        return fmt::format("{} {}", n, n == 1 ? one : more);
+    };
+    std::string text = counted(result.trace.arms.size(), "routine that runs", "routines that run together");
+    if (!result.alone.empty()) text += ", " + counted(result.alone.size(), "other by itself", "others each by itself");
+    return text + ", " + counted(result.targets.size(), "target", "targets") + "; contact is not checked";
+}
 
 }  // namespace topikos

@@ -1,33 +1,59 @@
 #pragma once
 #include "core/check/finding.h"
 
+#include <functional>
+
 namespace topikos {
 
-/// What can be said of one target on its own.
+/// What can be said of one target: where the program uses it, or on its own when nothing does.
 struct TargetVerdict {
     TargetId target;
+    bool used = false;              ///< by a step that is not switched off
+    AxisValues axes;                ///< where device axes stand when it is used, those that do not stand at their start
     Solutions ways;                 ///< empty for postures
     std::vector<Finding> findings;  ///< worst first
 };
 
-/// Rules: reach, joint range with margin, singularity by kind, configuration, grip, signal, belt. Findings in the order
-/// of the steps, then of the targets, then of what happens in the run.
+/// Findings in the order of the steps of what runs, then of the routines that do not run, then of the targets, then of
+/// what happens in the run. An unreachable target is one finding, with what follows from it below.
 struct CheckResult {
-    Trace trace;
+    Trace trace;               ///< of the routines that run
+    std::vector<Trace> alone;  ///< of the others, each by itself
     std::vector<Finding> findings;
     std::vector<TargetVerdict> targets;  ///< in the order of the cell's targets
+    bool complete = false;               ///< nothing was left out, because it came early or was stopped
 
     int count(Severity severity) const;
+    /// The findings about a step, follow-ups included.
+    std::vector<const Finding*> ofStep(StepId step) const;
 };
 
-/// Checks every target, and every step of the routines that the arms run, all of them together. The same call serves
-/// window, command line and tests.
-CheckResult check(const Cell& cell);
-/// The same with one routine alone.
-CheckResult check(const Cell& cell, const Routine& routine);
+struct CheckOptions {
+    PlanCache* plans = nullptr;  ///< remembers moves between checks, so that an edit costs what it touches
+    std::stop_token stop{};
+    /// Called with what is known of the routines that run, before the others are looked at.
+    std::function<void(const CheckResult&)> partial{};
+};
 
-/// Verdict on one target.
-TargetVerdict checkTarget(const Cell& cell, const Target& target);
+/// Checks every target and every step: the main routines of the arms all together, every other routine by itself. The
+/// same call serves window, command line and tests.
+CheckResult check(const Cell& cell, const CheckOptions& options = {});
+
+/// The same of one routine by itself, as if it were all that runs.
+CheckResult check(const Cell& cell, const Routine& routine, const CheckOptions& options = {});
+
+/// What became of the step that a finding is about; nullptr for findings about something else.
+const StepOutcome* outcomeOf(const CheckResult& result, const Finding& finding);
+/// The first sentence about what ends the run of the routines that run; nullptr when nothing does.
+const Finding* whatEndsTheRun(const CheckResult& result);
+
+/// What a check has looked at, and what it has not: "1 routine that runs, 2 others each by itself, 12 targets; contact is
+/// not checked".
+std::string lookedAt(const CheckResult& result);
+
+/// Verdict on one target with device axes where they stand.
+TargetVerdict checkTarget(const Cell& cell, const Target& target, const AxisValues& axes = {},
+                          PlanCache* plans = nullptr);
 
 /// Findings about one step of a trace.
 std::vector<Finding> stepFindings(const Cell& cell, const Routine& routine, const StepOutcome& outcome);

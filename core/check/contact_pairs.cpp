@@ -2,7 +2,7 @@
 
 #include "core/robot/forward.h"
 #include "core/shape/arm_bodies.h"
-#include "core/shape/contact.h"
+#include "core/contact/bodies.h"
 
 #include <fmt/format.h>
 

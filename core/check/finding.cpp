@@ -1,5 +1,6 @@
 #include "core/check/finding.h"
 
+#include "core/check/rules/rules.h"
 #include "core/spatial/units.h"
 
 #include <fmt/format.h>
@@ -8,91 +9,6 @@
 
 namespace topikos {
 
-namespace {
-
-std::string mm(double metres)
-{
-    const double value = millimetres(metres);
-    return fmt::format("{:.{}f} mm", value, std::abs(value) < 9.95 ? 1 : 0);
-}
-std::string deg(double radians) { return fmt::format("{:.1f}°", degrees(radians)); }
-
-/// "3.1°" or "12 mm", by the kind of the joint.
-std::string jointAmount(const Joint& joint, double value)
-{
-    return joint.kind == JointKind::Revolute ? deg(value) : mm(value);
-}
-
-std::string rangeText(const Joint& joint)
-{
-    return joint.kind == JointKind::Revolute
-               ? fmt::format("{:.1f} to {:.1f}°", degrees(joint.lower), degrees(joint.upper))
-               : fmt::format("{:.0f} to {:.0f} mm", millimetres(joint.lower), millimetres(joint.upper));
-}
-
-const char* singularityCause(SingularityKind kind)
-{
-    switch (kind) {
-    case SingularityKind::Wrist: return "axes 4 and 6 line up";
-    case SingularityKind::Elbow: return "the arm is stretched or folded";
-    case SingularityKind::Shoulder: return "the wrist passes over axis 1";
-    case SingularityKind::Direction: break;
-    }
-    return "";
-}
-
-/// The asked turn that the arm cannot give, about the tool's own axis that it is mostly about.
-std::string excessText(const Cell& cell, const Finding& f)
-{
-    const Target* target = findTarget(cell, f.target);
-    if (!target || target->kind != Target::Kind::Pose || f.excessTurn.norm() < 1e-9)
-        return fmt::format("The arm cannot turn the tool that way: {} off.", deg(f.measured));
-    const Vec3 inTool = baseFromTarget(cell, *target).rotation.conjugate() * f.excessTurn;
-    Eigen::Index axis = 0;
-    inTool.cwiseAbs().maxCoeff(&axis);
-    return fmt::format(
-        "The arm cannot give {} of its turn, mostly about tool {}; the nearest orientation lacks just that.",
-        deg(f.excessTurn.norm()), "XYZ"[axis]);
-}
-
-std::string reachDetail(const Cell& cell, const Finding& f)
-{
-    switch (f.reach) {
-    case NoSolution::TooFar:
-        return fmt::format("The wrist would have to be {} beyond the arm's reach.", mm(f.measured));
-    case NoSolution::TooClose:
-        return fmt::format("The wrist would have to be {} closer to the arm than it can fold.", mm(f.measured));
-    case NoSolution::Orientation: return excessText(cell, f);
-    case NoSolution::NotFound:
-        return fmt::format("No posture was found; the nearest pose is {} and {} away.", mm(f.measured),
-                           deg(f.excessTurn.norm()));
-    default: return "The pose cannot be reached.";
-    }
-}
-
-std::string amount(const Finding& f, double value)
-{
-    return f.unit == Unit::Radian ? deg(value) : f.unit == Unit::Metre ? mm(value) : fmt::format("{:.4f}", value);
-}
-
-/// The arm that a finding is about.
-const ArmStation& armOf(const Cell& cell, const Finding& f)
-{
-    if (const Routine* routine = findRoutine(cell, f.routine)) return armOf(cell, *routine);
-    if (const Target* target = findTarget(cell, f.target)) return armOf(cell, *target);
-    return armInHand(cell);
-}
-
-/// "cannot move along tool Y".
-std::string lostText(const Cell& cell, const Finding& f)
-{
-    const ArmStation& arm = armOf(cell, f);
-    if (f.posture.size() != arm.model->jointCount()) return "loses a direction";
-    return "cannot " + lostDirectionText(*arm.model, f.posture, flangeFromTcp(cell, arm));
-}
-
-}  // namespace
-
 const char* ruleName(Rule rule)
 {
     switch (rule) {
@@ -100,108 +16,191 @@ const char* ruleName(Rule rule)
     case Rule::JointRange: return "joint-range";
     case Rule::Singularity: return "singularity";
     case Rule::Configuration: return "configuration";
+    case Rule::JointSpeed: return "joint-speed";
+    case Rule::JointAcceleration: return "joint-acceleration";
+    case Rule::Corner: return "corner";
     case Rule::Grip: return "grip";
     case Rule::Signal: return "signal";
+    case Rule::Axis: return "axis";
     case Rule::Belt: return "belt";
     }
     return "";
 }
 
-const char* severityName(Severity s) { return s == Severity::Blocked ? "blocked" : "caution"; }
+const char* severityName(Severity s)
+{
+    return s == Severity::Blocked ? "blocked" : s == Severity::Caution ? "caution" : "advice";
+}
+
+const char* unitName(Unit unit)
+{
+    switch (unit) {
+    case Unit::Metre: return "m";
+    case Unit::Radian: return "rad";
+    case Unit::Second: return "s";
+    case Unit::MetrePerSecond: return "m/s";
+    case Unit::RadianPerSecond: return "rad/s";
+    case Unit::MetrePerSecond2: return "m/s^2";
+    case Unit::RadianPerSecond2: return "rad/s^2";
+    case Unit::None: break;
+    }
+    return "";
+}
+
+std::string mm(double metres)
+{
+    const double value = millimetres(metres);
+    return fmt::format("{:.{}f} mm", value, std::abs(value) < 9.95 ? 1 : 0);
+}
+
+std::string deg(double radians) { return fmt::format("{:.1f}°", degrees(radians)); }
+
+std::string jointAmount(const Joint& joint, double value)
+{
+    return joint.kind == JointKind::Revolute ? deg(value) : mm(value);
+}
+
+Unit unitOf(const Joint& joint) { return joint.kind == JointKind::Revolute ? Unit::Radian : Unit::Metre; }
+
+Finding JudgedStep::finding(Rule rule, Severity severity, Fact fact) const
+{
+    Finding f;
+    f.rule = rule;
+    f.severity = severity;
+    f.routine = routine.id;
+    f.step = outcome.step;
+    f.stepIndex = outcome.index;
+    f.target = outcome.target;
+    f.fact = std::move(fact);
+    return f;
+}
+
+Finding JudgedStep::findingAt(Rule rule, Severity severity, Fact fact, double fraction) const
+{
+    Finding f = finding(rule, severity, std::move(fact));
+    f.fraction = fraction;
+    f.onLine = outcome.move->kind == Move::Kind::Line;
+    return f;
+}
+
+Finding JudgedStep::stopFinding(Rule rule, Fact fact) const
+{
+    const LineStop& stop = *outcome.move->stop;
+    Finding f = findingAt(rule, Severity::Blocked, std::move(fact), stop.fraction);
+    f.remaining = stop.remaining;
+    f.turnLeft = stop.turnLeft;
+    return f;
+}
+
+namespace {
+
+/// The arm that a finding is about.
+const ArmStation& armOf(const Cell& cell, const Finding& f)
+{
+    if (const Routine* routine = findRoutine(cell, f.routine)) return armOf(cell, *routine);
+    if (const Target* target = findTarget(cell, f.target)) return armOf(cell, *target);
+    return cell.arms.front();
+}
+
+struct Measurer {
+    const Cell& cell;
+    const Finding& f;
+
+    Measure operator()(const ReachFact& fact) const
+    {
+        return {fact.shortfall, 0, fact.reason == NoSolution::Orientation ? Unit::Radian : Unit::Metre};
+    }
+    Measure operator()(const RangeFact& fact) const
+    {
+        return {fact.amount, fact.limit, unitOf(armOf(cell, f).model->joints()[size_t(fact.joint)])};
+    }
+    Measure operator()(const SingularFact& fact) const
+    {
+        if (fact.jump.joint >= 0)
+            return {fact.jump.excess, 0, unitOf(armOf(cell, f).model->joints()[size_t(fact.jump.joint)])};
+        return {fact.distance, fact.limit, byKindUnit(fact.kind)};
+    }
+    Measure operator()(const ConfigurationFact& fact) const
+    {
+        if (fact.off.joint < 0) return {};
+        const Joint& joint = armOf(cell, f).model->joints()[size_t(fact.off.joint)];
+        const bool turns = joint.kind == JointKind::Revolute;
+        return {fact.off.excess, turns ? kOtherPosture : kOtherPlace, unitOf(joint)};
+    }
+    Measure operator()(const JointLimitFact& fact) const
+    {
+        const bool turns = armOf(cell, f).model->joints()[size_t(fact.joint)].kind == JointKind::Revolute;
+        const Unit speed = turns ? Unit::RadianPerSecond : Unit::MetrePerSecond;
+        const Unit acceleration = turns ? Unit::RadianPerSecond2 : Unit::MetrePerSecond2;
+        return {fact.value, fact.limit, f.rule == Rule::JointSpeed ? speed : acceleration};
+    }
+    Measure operator()(const CornerFact& fact) const { return {fact.corner.kept, fact.corner.asked, Unit::Metre}; }
+    Measure operator()(const GripFact& fact) const { return {0, fact.grasp, fact.grasp > 0 ? Unit::Metre : Unit::None}; }
+    Measure operator()(const SignalFact& fact) const
+    {
+        if (!fact.signal) return {fact.time, 0, Unit::Second};
+        return {0, fact.value, Unit::None};
+    }
+    Measure operator()(const AxisFact&) const { return {}; }
+    Measure operator()(const BeltFact& fact) const { return {fact.time, 0, Unit::Second}; }
+
+    static Unit byKindUnit(SingularityKind kind)
+    {
+        return kind == SingularityKind::Direction ? Unit::None
+               : kind == SingularityKind::Wrist   ? Unit::Radian
+                                                  : Unit::Metre;
+    }
+};
+
+}  // namespace
+
+Measure measureOf(const Cell& cell, const Finding& finding)
+{
+    return std::visit(Measurer{cell, finding}, finding.fact);
+}
+
+std::string blockedHeadline(const Wording& words, int otherWays)
+{
+    const Finding& f = words.finding;
+    if (f.onLine) {
+        const std::string left = f.remaining >= 5e-5 ? mm(f.remaining) + " short" : deg(f.turnLeft) + " of its turn short";
+        return fmt::format("{} stops {}", words.subject, left);
+    }
+    const char* how = otherWays > 0 ? " that way" : "";
+    if (f.step) return fmt::format("{} cannot reach {}{}", words.subject, words.target, how);
+    return fmt::format("{} cannot be reached{}", words.subject, how);
+}
+
+std::string otherWaysText(int otherWays)
+{
+    if (otherWays == 0) return "";
+    return fmt::format(" {} other {} in range.", otherWays, otherWays == 1 ? "way is" : "ways are");
+}
 
 FindingText findingText(const Cell& cell, const Finding& f)
 {
+    const ArmStation& arm = armOf(cell, f);
     const Target* target = findTarget(cell, f.target);
-    const std::string targetName = target ? target->name : "";
-    const std::string whose = f.step && cell.arms.size() > 1 ? armOf(cell, f).name + ": step" : "Step";
-    const std::string subject =
-        f.step ? fmt::format("{} {}", whose, f.stepIndex + 1) : fmt::format("Target {}", targetName);
-    const std::string short_ =
-        f.remaining >= 5e-5 ? mm(f.remaining) + " short" : deg(f.turnLeft) + " of its turn short";
-    const std::string place = f.onLine ? fmt::format(" at {:.0f} % of the line", 100 * f.fraction) : "";
+    Wording words{cell, f, arm, "", target ? target->name : "", ""};
+    if (f.step) {
+        const std::string whose = cell.arms.size() > 1 ? arm.name + ": step" : "Step";
+        words.subject = fmt::format("{} {}", whose, f.stepIndex + 1);
+    } else if (target) {
+        words.subject = "Target " + words.target;
+    }
+    if (f.onLine) words.place = fmt::format(" at {:.0f} % of the line", 100 * f.fraction);
+    return std::visit([&](const auto& fact) { return textOf(fact, words); }, f.fact);
+}
 
-    FindingText text;
-    if (f.severity == Severity::Blocked && f.onLine) text.headline = fmt::format("{} stops {}", subject, short_);
-    else if (f.severity == Severity::Blocked && f.otherWays > 0)
-        text.headline = f.step ? fmt::format("{} cannot reach {} that way", subject, targetName)
-                               : fmt::format("{} cannot be reached that way", subject);
-    else if (f.severity == Severity::Blocked)
-        text.headline = f.step ? fmt::format("{} cannot reach {}", subject, targetName)
-                               : fmt::format("{} cannot be reached", subject);
-
-    switch (f.rule) {
-    case Rule::Reach: text.detail = reachDetail(cell, f); break;
-    case Rule::JointRange: {
-        const Joint& joint = armOf(cell, f).model->joints()[size_t(f.joint)];
-        if (f.severity == Severity::Blocked) {
-            text.detail = fmt::format("Joint {} is {} past its range ({}).", f.joint + 1,
-                                      jointAmount(joint, f.measured), rangeText(joint));
-        } else {
-            text.headline = fmt::format("{} comes within {} of a range end", subject,
-                                        jointAmount(joint, std::max(0.0, f.measured)));
-            text.detail = fmt::format("Joint {} ({}){}; the margin asked for is {}.", f.joint + 1, rangeText(joint),
-                                      place, jointAmount(joint, f.limit));
-        }
-        break;
+std::vector<const Finding*> withFollowUps(const std::vector<Finding>& findings)
+{
+    std::vector<const Finding*> out;
+    for (const Finding& f : findings) {
+        out.push_back(&f);
+        for (const Finding& follows : f.followUps)
+            out.push_back(&follows);
     }
-    case Rule::Singularity:
-        if (f.kind == SingularityKind::Direction) {
-            if (f.severity != Severity::Blocked) text.headline = fmt::format("{} comes near a singularity", subject);
-            text.detail =
-                fmt::format("The arm nearly {}{}: smallest singular value {}, {} {}.", lostText(cell, f), place,
-                            amount(f, f.measured), f.severity == Severity::Blocked ? "needed are" : "caution starts at",
-                            amount(f, f.limit));
-        } else if (f.severity == Severity::Blocked) {
-            text.detail = fmt::format("{} singularity: {}, {} left where {} is needed.",
-                                      f.kind == SingularityKind::Wrist   ? "Wrist"
-                                      : f.kind == SingularityKind::Elbow ? "Elbow"
-                                                                         : "Shoulder",
-                                      singularityCause(f.kind), amount(f, f.measured), amount(f, f.limit));
-        } else {
-            text.headline = fmt::format("{} comes within {} of the {} singularity", subject, amount(f, f.measured),
-                                        singularityName(f.kind));
-            std::string cause = singularityCause(f.kind);
-            cause[0] = char(std::toupper(cause[0]));
-            text.detail = fmt::format("{} there{}; caution starts at {}.", cause, place, amount(f, f.limit));
-        }
-        break;
-    case Rule::Configuration:
-        if (f.onLine) {
-            text.headline = fmt::format("{} arrives in another configuration", subject);
-            text.detail =
-                fmt::format("{} asks for {}; a line keeps the one it starts in.", targetName,
-                            target && target->kind == Target::Kind::Pose ? configurationText(target->configuration)
-                                                                         : "its own posture");
-        } else {
-            text.detail =
-                fmt::format("The arm cannot do it with {}.", target ? configurationText(target->configuration) : "");
-        }
-        break;
-    case Rule::Signal: {
-        const Signal* signal = findSignal(cell, f.signal);
-        text.headline = fmt::format("{} waits for ever", subject);
-        text.detail = fmt::format("\"{}\" does not become what it waits for within 10 min of nothing else going on.",
-                                  signal ? signal->name : "");
-        break;
-    }
-    case Rule::Belt:
-        text.headline = fmt::format("A part runs off the end of {}", frameName(cell, f.device));
-        text.detail = fmt::format(
-            "At {:.2f} s. Let it stop in time, let parts wait at the belt's end, or put a sink there.", f.measured);
-        break;
-    case Rule::Grip:
-        if (f.device) {
-            text.headline = fmt::format("{} cannot take the part", subject);
-            text.detail = fmt::format("{} holds it; open the clamp first.", frameName(cell, f.device));
-            break;
-        }
-        text.headline = fmt::format("{} grips nothing", subject);
-        text.detail = fmt::format("No part has its origin within {} of the TCP.", mm(f.limit));
-        break;
-    }
-    if (!f.onLine && f.otherWays > 0)
-        text.detail += fmt::format(" {} other {} in range.", f.otherWays, f.otherWays == 1 ? "way is" : "ways are");
-    return text;
+    return out;
 }
 
 }  // namespace topikos

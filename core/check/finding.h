@@ -2,46 +2,125 @@
 #include "core/simulate/trace.h"
 
 #include <string>
+#include <variant>
 #include <vector>
 
 namespace topikos {
 
-enum class Rule { Reach, JointRange, Singularity, Configuration, Grip, Signal, Belt };
-enum class Severity { Caution, Blocked };
-enum class Unit { Metre, Radian, None };
+enum class Rule {
+    Reach,
+    JointRange,
+    Singularity,
+    Configuration,
+    JointSpeed,
+    JointAcceleration,
+    Corner,
+    Grip,
+    Signal,
+    Axis,
+    Belt
+};
+enum class Severity { Advice, Caution, Blocked };
+enum class Unit { Metre, Radian, Second, MetrePerSecond, RadianPerSecond, MetrePerSecond2, RadianPerSecond2, None };
 
-const char* ruleName(Rule rule);  ///< "reach", "joint-range", "singularity", "configuration", "grip", "signal", "belt"
-const char* severityName(Severity s);  ///< "caution", "blocked"
+const char* ruleName(Rule rule);       ///< "reach", "joint-range", …: as the command line writes it
+const char* severityName(Severity s);  ///< "advice", "caution", "blocked"
+const char* unitName(Unit unit);       ///< "m", "rad/s^2", … ; "" for none
 
-/// Something about the cell that a check reports, as numbers. Sentences are made from it by findingText().
+// What a rule has to say, as numbers. Sentences are made from them by findingText().
+
+/// The goal is out of reach; with other ways, only in the configuration asked for.
+struct ReachFact {
+    NoSolution reason = NoSolution::None;
+    double shortfall = 0;            ///< see Solutions [m; Orientation: rad]
+    Vec3 excessTurn = Vec3::Zero();  ///< in base [rad]
+    int otherWays = 0;               ///< configurations in which the goal can be reached all the same
+};
+/// A joint past its range (blocked), or nearer to its end than the margin (caution).
+struct RangeFact {
+    int joint = 0;
+    double amount = 0;  ///< past the range, or left to its end [rad or m]
+    double limit = 0;   ///< the margin asked for [rad or m]
+    int otherWays = 0;
+};
+struct SingularFact {
+    SingularityKind kind = SingularityKind::Wrist;
+    double distance = 0, limit = 0;  ///< [rad, m or none]
+    JointVector posture;             ///< kind Direction: where it is met [rad or m]
+    /// The line ends here since this joint would have to jump by so much [rad or m]; -1: it comes too near.
+    RangeExcess jump;
+};
+/// A line arrives in another configuration than asked for, or (with a joint) in another posture than taught.
+struct ConfigurationFact {
+    RangeExcess off;  ///< [rad or m]
+};
+/// A joint above its limit: speed or acceleration, by the rule.
+struct JointLimitFact {
+    int joint = 0;
+    double value = 0, limit = 0;  ///< [rad/s, m/s or their like by s^2]
+};
+struct CornerFact {
+    Corner corner;
+};
+/// Nothing gripped (no clamp, no part), a clamp holds the part, or the gripper still has one.
+struct GripFact {
+    double grasp = 0;  ///< largest distance at which a part is gripped [m]
+    FrameId clamp;
+    PartId carried;
+};
+/// A wait that never ends; without a signal: the run gets stuck at a time.
+struct SignalFact {
+    SignalId signal;
+    double value = 0;  ///< waited for
+    double time = 0;   ///< without a signal: where it is stuck [s]
+};
+/// Another arm is moving an axis that the step moves.
+struct AxisFact {
+    FrameId axis;
+    ArmId other;
+};
+/// A part runs off the end of a belt.
+struct BeltFact {
+    FrameId belt;
+    PartId part;
+    double time = 0;  ///< [s]
+};
+using Fact = std::variant<ReachFact, RangeFact, SingularFact, ConfigurationFact, JointLimitFact, CornerFact, GripFact,
+                          SignalFact, AxisFact, BeltFact>;
+
+/// Something about the cell that a check reports.
 struct Finding {
     Rule rule = Rule::Reach;
     Severity severity = Severity::Caution;
-    RoutineId routine;  ///< none for findings about a target itself
+    RoutineId routine;     ///< none for findings about a target itself or a device
     StepId step;
     size_t stepIndex = 0;  ///< from 0
     TargetId target;
-    double fraction = 1;  ///< of the move, where it happens
+    double fraction = 1;   ///< of the move, where it happens
+    bool onLine = false;   ///< happens along a line, with these left:
+    double remaining = 0;  ///< [m]
+    double turnLeft = 0;   ///< [rad]
+    Fact fact;
+    std::vector<Finding> followUps{};  ///< what is wrong for the same reason
+
+    template <class F> const F* as() const { return std::get_if<F>(&fact); }
+};
+
+/// The number that decided, and what it was held against.
+struct Measure {
     double measured = 0, limit = 0;
     Unit unit = Unit::None;
-    int joint = -1;                                 ///< JointRange
-    SingularityKind kind = SingularityKind::Wrist;  ///< Singularity
-    JointVector posture;                            ///< Singularity of kind Direction: where it is met [rad or m]
-    NoSolution reach = NoSolution::None;            ///< Reach
-    Vec3 excessTurn = Vec3::Zero();  ///< Reach by Orientation or NotFound: turn in base that the arm cannot give [rad]
-    bool onLine = false;             ///< happens along a line, with these left:
-    double remaining = 0;            ///< [m]
-    double turnLeft = 0;             ///< [rad]
-    FrameId device;                  ///< Grip: the clamp that holds the part; Belt
-    SignalId signal;                 ///< Signal
-    PartId part;                     ///< Belt
-    int otherWays = 0;               ///< configurations in which the target can be reached all the same
 };
+Measure measureOf(const Cell& cell, const Finding& finding);
 
 struct FindingText {
     std::string headline;  ///< "Step 7 stops 62 mm short"
     std::string detail;    ///< "Joint 5 is 3.1° past its range (-124.0 to 124.0°)."
+    std::string line() const { return headline + ". " + detail; }
 };
 FindingText findingText(const Cell& cell, const Finding& finding);
+
+/// All findings with their follow-ups, each behind what it follows from.
+std::vector<const Finding*> withFollowUps(const std::vector<Finding>& findings);
 
 }  // namespace topikos

@@ -9,13 +9,19 @@ LiveChecker::LiveChecker(std::function<void(std::shared_ptr<const CheckedCell>)>
 {
 }
 
-LiveChecker::~LiveChecker() = default;
+LiveChecker::~LiveChecker()
+{
+    m_thread.request_stop();
+    const std::lock_guard lock(m_mutex);
+    m_running.request_stop();
+}
 
 void LiveChecker::submit(CellPtr cell, std::uint64_t revision)
 {
     {
         std::lock_guard lock(m_mutex);
         m_job = Job{std::move(cell), revision};
+        m_running.request_stop();
     }
     m_wake.notify_one();
 }
@@ -27,17 +33,23 @@ void LiveChecker::work(std::stop_token stop)
         if (!m_wake.wait(lock, stop, [this] { return m_job.has_value(); })) return;
         const Job job = std::move(*m_job);
         m_job.reset();
+        m_running = std::stop_source();
+        if (stop.stop_requested()) return;
+        CheckOptions options;
+        options.plans = &m_plans;
+        options.stop = m_running.get_token();
         lock.unlock();
-        auto checked = std::make_shared<CheckedCell>();
-        checked->cell = job.cell;
-        checked->revision = job.revision;
+        const auto deliver = [&](CheckResult result, std::string failure) {
+            m_deliver(std::make_shared<const CheckedCell>(
+                CheckedCell{job.cell, job.revision, std::move(result), std::move(failure)}));
+        };
+        options.partial = [&](const CheckResult& early) { deliver(early, ""); };
         try {
-            checked->result = check(*job.cell);
+            CheckResult result = check(*job.cell, options);
+            if (result.complete) deliver(std::move(result), "");
         } catch (const std::exception& broken) {
-            checked->result = {};
-            checked->failure = broken.what();
+            deliver({}, broken.what());
         }
-        m_deliver(std::move(checked));
     }
 }
 

@@ -18,7 +18,9 @@ struct CheckedCell {
     std::string failure;  ///< why there is no result, should the check itself break down; empty otherwise
 };
 
-/// Checks in the background. Only the newest cell submitted matters; `deliver` is called on the worker thread.
+/// Checks in the background. Only the newest cell submitted matters: a check of an older one is stopped, and nothing of it
+/// is delivered any more. `deliver` is called on the worker thread; of cells with routines that do not run first with what
+/// is known of those that do, then with everything.
 class LiveChecker {
 public:
     explicit LiveChecker(std::function<void(std::shared_ptr<const CheckedCell>)> deliver);
@@ -26,6 +28,8 @@ public:
     LiveChecker(const LiveChecker&) = delete;
 
     void submit(CellPtr cell, std::uint64_t revision);
+    /// Moves that have been planned; of use to others who ask for the same.
+    PlanCache& plans() { return m_plans; }
 
 private:
     struct Job {
@@ -35,9 +39,11 @@ private:
     void work(std::stop_token stop);
 
     std::function<void(std::shared_ptr<const CheckedCell>)> m_deliver;
+    PlanCache m_plans;
     std::mutex m_mutex;
     std::condition_variable_any m_wake;
     std::optional<Job> m_job;
+    std::stop_source m_running;  ///< stops the check under way
     std::jthread m_thread;  ///< last, so that it starts when all else is there
 };
 

@@ -1,4 +1,5 @@
 #pragma once
+#include "core/motion/joint_way.h"
 #include "core/motion/profile.h"
 #include "core/robot/singularity.h"
 
@@ -47,13 +48,6 @@ struct LinePath {
     Pose flangeAt(double fraction) const { return tcpAt(fraction) * inverse(flangeFromTcp); }
 };
 
-/// Distances from each singularity below which a line cannot be followed [rad for the wrist, m for elbow and shoulder,
-/// none for a direction].
-struct SingularityBounds {
-    double wrist = 0, elbow = 0, shoulder = 0, direction = 0;
-    double of(SingularityKind kind) const { return byKind(kind, wrist, elbow, shoulder, direction); }
-};
-
 struct MotionLimits {
     double jointFraction = 1;      ///< of each joint's speed limit, in (0, 1]; joint moves only
     double lineSpeed = 0.25;       ///< of the TCP [m/s]
@@ -64,16 +58,23 @@ struct MotionLimits {
 
 /// Why a line ends before its end.
 struct LineStop {
-    enum class Why { OutOfReach, JointRange, Singularity };
+    enum class Why {
+        OutOfReach,
+        JointRange,
+        Singularity,
+        Jump  ///< the postures before and behind do not join, and no singularity with a bound explains it
+    };
     Why why = Why::OutOfReach;
     double fraction = 0;   ///< of the line, where it stops
     double remaining = 0;  ///< way left [m]
     double turnLeft = 0;   ///< turn left [rad]
     double shortfall = 0;  ///< OutOfReach: of the wrist centre at the end of the line [m]
     NoSolution reach = NoSolution::None;
-    RangeExcess range;  ///< JointRange: the joint that ends the line, and the largest excess it would need further on
-    SingularityKind kind = SingularityKind::Wrist;
-    double distance = 0;             ///< Singularity: smallest distance met [rad, m or none]
+    /// JointRange: the joint that ends the line, and the largest excess it would need further on. Jump: the joint that
+    /// would have to move most, and by how much [rad or m].
+    RangeExcess range;
+    SingularityKind kind = SingularityKind::Wrist;  ///< Singularity; Jump: the nearest one
+    double distance = 0;  ///< Singularity: smallest distance met; Jump: there [rad, m or none]
     Vec3 excessTurn = Vec3::Zero();  ///< OutOfReach by Orientation: see Solutions [rad]
 };
 
@@ -82,6 +83,13 @@ struct Closest {
     double value = INFINITY;
     double fraction = 0;
     int joint = -1;  ///< for joint margins
+};
+
+/// Largest ratio of a joint's speed or acceleration to its limit. Joint -1: none comes above its limit.
+struct Peak {
+    double ratio = 0;
+    int joint = -1;
+    double fraction = 0;  ///< of the move, where
 };
 
 /// A move with its timing. Valid up to `stop`, if there is one; the profile then ends there.
@@ -93,17 +101,27 @@ struct Move {
     Profile profile;       ///< of the fraction of the way, 0 to 1
 
     LinePath line;
-    std::vector<JointVector>
-        samples;  ///< postures at equal fractions along a line, for the branch and turns; empty for joint moves
+    JointWay way;           ///< along a line, up to where it ends
+    bool wayIsExact = false;  ///< the way holds the line to kWayError everywhere; else it is a guess to start from
     std::optional<LineStop> stop;
     std::array<Closest, 4> singularity;  ///< by SingularityKind
     Closest jointMargin;                 ///< distance to the nearest range end [rad]
     int slowedBy = -1;                   ///< joint that forces the line below the speed asked for; -1: none
     double lowestCeiling = 1;            ///< lowest speed allowed by a joint, as a fraction of the speed asked for
+    Peak speed, acceleration;            ///< where a joint comes above its limit
 
-    /// Posture at a fraction of the way.
+    /// Posture at a fraction of the way, and its first two derivatives by that fraction.
     JointVector at(const Arm& arm, double fraction) const;
+    JointVector rate(double fraction) const;
+    JointVector bend(double fraction) const;
+    /// Joint accelerations at a time of the move [rad/s^2 or m/s^2].
+    JointVector accelerationAt(double time) const;
+    JointVector speedAt(double time) const;
 };
+
+/// Largest distance [m] and angle [rad] between a line and the way by which joints follow it, tested in the middle of
+/// every piece, where a polynomial between knots is off most.
+inline constexpr double kWayError = 1e-9;
 
 /// All joints start and arrive together; the slowest one sets the time. `from` and `to` in range.
 /// `companions` arrive with them, at the same fraction of their speeds.

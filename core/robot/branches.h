@@ -46,6 +46,11 @@ std::optional<SevenAxis> recogniseSevenAxis(const Arm& arm);
 BranchSolutions solveBranches(const Arm& arm, const Mat3& rotation, const Vec3& position, const JointVector& seed,
                               const Configuration* only = nullptr);
 
+/// With the first and the last axis of a wrist lined up, only the sum of their turns is fixed: the first keeps its value
+/// as far as the ranges of both allow.
+void shareAlignedWrist(const ThreeAxes& wrist, const Joint& first, const Joint& last, double& q4, double q5,
+                       double& q6);
+
 BranchSolutions solveSphericalWrist(const SphericalWrist& arm, const Mat3& rotation, const Vec3& position, double seed1,
                                     double seed4, const Configuration* only);
 /// An orientation that the arm cannot give, to 1e-7 rad (kOrientation), ends in NoSolution::Orientation with the angle

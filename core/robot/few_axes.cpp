@@ -269,8 +269,13 @@ BranchSolutions solveGantry(const Arm& whole, const Gantry& g, const Mat3& rotat
     };
     if (g.wrist) {
         const ThreeAxes::Both both = g.wrist->solve(total, seed[g.turns[0]]);
-        for (int i = 0; i < both.count; ++i)
-            finish({both.turns[i].q1, both.turns[i].q2, both.turns[i].q3}, both.turns[i].aligned, both.turns[i].turned);
+        for (int i = 0; i < both.count; ++i) {
+            std::array<double, 3> turns{both.turns[i].q1, both.turns[i].q2, both.turns[i].q3};
+            if (both.turns[i].aligned)
+                shareAlignedWrist(*g.wrist, whole.joints()[size_t(g.turns[0])], whole.joints()[size_t(g.turns[2])],
+                                  turns[0], turns[1], turns[2]);
+            finish(turns, both.turns[i].aligned, both.turns[i].turned);
+        }
         out.shortfall = both.missing;
     } else {
         const std::array<double, 2> turns = nearestTurns(g.axes, total, seed[g.turns[0]]);

@@ -59,32 +59,6 @@ void chooseTurn(const Joint& joint, double& value, const double* near)
     value = bestTurn(joint, value, near ? *near : 0.0);
 }
 
-/// With the wrist axes lined up, joint 4 may take any value as long as q6 = sum - sign * q4 fits: the value nearest to
-/// the present one.
-void shareAlignedWrist(const Arm& arm, const SphericalWrist& wrist, std::array<double, 6>& q)
-{
-    const Joint& j4 = arm.joints()[3];
-    const Joint& j6 = arm.joints()[5];
-    const Vec3 y4 = rotationAbout(wrist.wrist.b, q[4]) * wrist.wrist.c;
-    const double sign = wrist.wrist.a.dot(y4) > 0 ? 1 : -1;
-    const double sum = q[5] + sign * q[3];
-    double best = q[3], bestDistance = INFINITY;
-    for (int turn = -3; turn <= 3; ++turn) {
-        // q6 = sum + turn - sign q4 in its range, q4 in its own
-        const double s = sum + turn * kTurn;
-        const double low = std::max(j4.lower, sign > 0 ? s - j6.upper : j6.lower - s);
-        const double high = std::min(j4.upper, sign > 0 ? s - j6.lower : j6.upper - s);
-        if (low > high) continue;
-        const double q4 = std::clamp(q[3], low, high);
-        if (std::abs(q4 - q[3]) < bestDistance) {
-            best = q4;
-            bestDistance = std::abs(q4 - q[3]);
-        }
-    }
-    q[5] = wrapped(sum - sign * best);
-    q[3] = best;
-}
-
 }  // namespace
 
 std::string configurationText(const Configuration& c)
@@ -185,7 +159,7 @@ Solutions closedForm(const Arm& arm, const Pose& baseFromFlange, const JointVect
     for (int i = 0; i < raw.count; ++i) {
         BranchSolutions::Item& item = raw.items[size_t(order[size_t(i)])];
         if (const auto* wrist = item.alignedWrist ? arm.as<SphericalWrist>() : nullptr)
-            shareAlignedWrist(arm, *wrist, item.q);
+            shareAlignedWrist(wrist->wrist, arm.joints()[3], arm.joints()[5], item.q[3], item.q[4], item.q[5]);
         sortIn(arm, found, near, item.configuration, item.q.data());
     }
     sayWhichRange(arm, found);
@@ -331,6 +305,22 @@ const Solution* like(const Arm& arm, const std::vector<Solution>& items, const J
 {
     return arm.hasConfigurations() ? withConfiguration(items, configurationOf(arm, posture))
                                    : nearestTo(items, posture);
+}
+
+const Solution* chosenWay(const Arm& arm, const Configuration& configuration, const JointVector& taught,
+                          const std::vector<Solution>& items)
+{
+    if (arm.hasConfigurations()) {
+        if (const Solution* own = withConfiguration(items, configuration)) return own;
+        // Where the wrist lines up both of its sides are one and the same posture.
+        Configuration other = configuration;
+        other.wristTurned = !other.wristTurned;
+        const Solution* both = hasKind(arm, SingularityKind::Wrist) ? withConfiguration(items, other) : nullptr;
+        return both && singularityMargins(arm, both->joints).distance(SingularityKind::Wrist) < 1e-8 ? both
+                                                                                                         : nullptr;
+    }
+    if (taught.size() != arm.jointCount()) return items.empty() ? nullptr : &items.front();
+    return nearestTo(items, taught);
 }
 
 const Solution* nearestTo(const std::vector<Solution>& items, const JointVector& posture)

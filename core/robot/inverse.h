@@ -87,6 +87,11 @@ const Solution* withConfiguration(const std::vector<Solution>& items, const Conf
 /// if there is none.
 const Solution* like(const Arm& arm, const std::vector<Solution>& items, const JointVector& posture);
 
+/// The one that a goal means: of its configuration; for arms without configurations the one nearest to the posture it was
+/// taught with, the first if there is none (`taught` empty). nullptr if there is none.
+const Solution* chosenWay(const Arm& arm, const Configuration& configuration, const JointVector& taught,
+                          const std::vector<Solution>& items);
+
 /// The one nearest to `posture` (largest joint difference counts), nullptr if `items` is empty.
 const Solution* nearestTo(const std::vector<Solution>& items, const JointVector& posture);
 

@@ -56,7 +56,49 @@ const char* singularityName(SingularityKind kind)
     return "";
 }
 
-bool hasKind(const Arm& arm, SingularityKind kind) { return (kind != SingularityKind::Direction) == arm.hasBranches(); }
+namespace {
+
+/// A gantry whose wrist alone can line up: the slides come first and keep their directions.
+const Gantry* gantryWithWrist(const Arm& arm)
+{
+    const Gantry* gantry = arm.unlocked() ? nullptr : arm.as<Gantry>();
+    if (!gantry || gantry->turns.size() != 3) return nullptr;
+    const int lastSlide = *std::max_element(gantry->slides.begin(), gantry->slides.end());
+    return lastSlide < gantry->turns.front() ? gantry : nullptr;
+}
+
+const HorizontalArm* horizontal(const Arm& arm) { return arm.unlocked() ? nullptr : arm.as<HorizontalArm>(); }
+
+/// Normal of the plane that holds axes 1 and 2 of a horizontal arm.
+Vec3 planeOfLinks(const ChainFrames& frames)
+{
+    return axisOf(frames, 0).cross(frames.joints[1].origin - frames.joints[0].origin).normalized();
+}
+
+}  // namespace
+
+bool hasKind(const Arm& arm, SingularityKind kind)
+{
+    if (arm.hasBranches()) return kind != SingularityKind::Direction;
+    if (horizontal(arm)) return kind == SingularityKind::Elbow;
+    if (gantryWithWrist(arm)) return kind == SingularityKind::Wrist;
+    return kind == SingularityKind::Direction;
+}
+
+std::string singularityCause(const Arm& arm, SingularityKind kind)
+{
+    switch (kind) {
+    case SingularityKind::Wrist: {
+        const Gantry* gantry = gantryWithWrist(arm);
+        const int first = gantry ? gantry->turns.front() : 3, last = gantry ? gantry->turns.back() : 5;
+        return "axes " + std::to_string(first + 1) + " and " + std::to_string(last + 1) + " line up";
+    }
+    case SingularityKind::Elbow: return "the arm is stretched or folded";
+    case SingularityKind::Shoulder: return "the wrist passes over axis 1";
+    case SingularityKind::Direction: break;
+    }
+    return "";
+}
 
 namespace {
 
@@ -78,13 +120,24 @@ Eigen::MatrixXd scaledJacobian(const Arm& arm, const ChainFrames& frames, const 
 
 double SingularityMargins::distance(SingularityKind kind) const
 {
-    if (kind == SingularityKind::Direction) return direction;
-    if (std::isinf(wrist)) return INFINITY;
-    return kind == SingularityKind::Wrist ? std::asin(std::min(1.0, std::abs(wrist))) : std::abs(of(kind));
+    const double margin = std::abs(of(kind));
+    return kind == SingularityKind::Wrist && std::isfinite(margin) ? std::asin(std::min(1.0, margin)) : margin;
 }
 
 SingularityMargins singularityMargins(const Arm& arm, const ChainFrames& frames)
 {
+    if (const HorizontalArm* h = horizontal(arm)) {
+        SingularityMargins m;
+        const Vec3& tip = frames.joints[size_t(h->turn)].origin;
+        m.elbow = planeOfLinks(frames).dot(tip - frames.joints[1].origin);
+        return m;
+    }
+    if (const Gantry* g = gantryWithWrist(arm)) {
+        SingularityMargins m;
+        const Vec3 across = axisOf(frames, g->turns[0]).cross(axisOf(frames, g->turns[2]));
+        m.wrist = std::copysign(across.norm(), across.dot(axisOf(frames, g->turns[1])));
+        return m;
+    }
     if (!arm.hasBranches()) {
         const Eigen::MatrixXd j = scaledJacobian(arm, frames, Vec3::Zero());
         // The square of the smaller side is symmetric and small; its least eigenvalue is the square of the value
@@ -93,7 +146,9 @@ SingularityMargins singularityMargins(const Arm& arm, const ChainFrames& frames)
             j.cols() < 6 ? Eigen::MatrixXd(j.transpose() * j) : Eigen::MatrixXd(j * j.transpose());
         const double least =
             Eigen::SelfAdjointEigenSolver<Eigen::MatrixXd>(square, Eigen::EigenvaluesOnly).eigenvalues()[0];
-        return {INFINITY, INFINITY, INFINITY, std::sqrt(std::max(0.0, least))};
+        SingularityMargins m;
+        m.direction = std::sqrt(std::max(0.0, least));
+        return m;
     }
     const Vec3 centre = wristCentreOf(arm, frames);
     const Vec3 across = axisOf(frames, 3).cross(axisOf(frames, 5));
@@ -186,6 +241,12 @@ SingularityGeometry singularityGeometry(const Arm& arm, const JointVector& postu
 {
     ChainFrames frames;
     chainFrames(arm, posture, frames);
+    if (const HorizontalArm* h = horizontal(arm); h && kind == SingularityKind::Elbow)
+        return {frames.joints[0].origin, planeOfLinks(frames), frames.joints[size_t(h->turn)].origin};
+    if (const Gantry* g = gantryWithWrist(arm); g && kind == SingularityKind::Wrist) {
+        const Vec3& middle = frames.joints[size_t(g->turns[1])].origin;
+        return {middle, axisOf(frames, g->turns[0]), middle};
+    }
     if (kind == SingularityKind::Direction || !arm.hasBranches()) {
         const Eigen::Matrix<double, 6, 1> lost = leastTwist(arm, posture, Vec3::Zero());
         const Vec3 linear = lost.head<3>(), angular = lost.tail<3>();

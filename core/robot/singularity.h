@@ -4,14 +4,16 @@
 
 namespace topikos {
 
-/// Wrist, elbow and shoulder for six-axis arms with a spherical wrist or three parallel axes; a lost direction for
-/// every other chain.
+/// Wrist, elbow and shoulder for six-axis arms with a spherical wrist or three parallel axes; the elbow for horizontal
+/// arms; the wrist for gantries whose slides come before three turns; a lost direction for every other chain.
 enum class SingularityKind { Wrist, Elbow, Shoulder, Direction };
 inline constexpr std::array kSingularityKinds{SingularityKind::Wrist, SingularityKind::Elbow, SingularityKind::Shoulder,
                                               SingularityKind::Direction};
 const char* singularityName(SingularityKind kind);  ///< "wrist", "elbow", "shoulder", "direction"
 /// Whether an arm has singularities of this kind.
 bool hasKind(const Arm& arm, SingularityKind kind);
+/// What happens there, in words: "axes 4 and 6 line up"; empty for lost directions.
+std::string singularityCause(const Arm& arm, SingularityKind kind);
 
 /// The one of four values that belongs to a kind.
 inline double byKind(SingularityKind kind, double wrist, double elbow, double shoulder, double direction)
@@ -25,16 +27,19 @@ inline double byKind(SingularityKind kind, double wrist, double elbow, double sh
     return direction;
 }
 
-/// Signed distances from the three singularities of a six-axis arm with a spherical wrist or three parallel axes; the
-/// sign tells the branch, zero is singular. For other chains only `direction` counts.
+/// Signed distances from the singularities that the arm has; the sign tells the branch, zero is singular. Infinite for
+/// kinds that it does not have.
 struct SingularityMargins {
-    double wrist = 0;  ///< sine of the angle between axes 4 and 6
-    double elbow =
-        0;  ///< distance of the wrist centre (parallel axes: of axis 4) from the plane that holds axes 2 and 3 [m]
-    double shoulder = 0;  ///< distance of the wrist centre (parallel axes: of the point where axes 5 and 6 meet) from
-                          ///< the plane through axis 1 parallel to axis 2 [m]
-    double direction = INFINITY;  ///< smallest singular value of the Jacobian with its linear rows divided by the
-                                  ///< reach, locked joints left out
+    /// Sine of the angle between axes 4 and 6; of gantries between the first and the last turning axis.
+    double wrist = INFINITY;
+    /// Distance of the wrist centre (parallel axes: of axis 4) from the plane that holds axes 2 and 3; of horizontal
+    /// arms that of the last turning axis from the plane that holds axes 1 and 2 [m].
+    double elbow = INFINITY;
+    /// Distance of the wrist centre (parallel axes: of the point where axes 5 and 6 meet) from the plane through axis 1
+    /// parallel to axis 2 [m].
+    double shoulder = INFINITY;
+    /// Smallest singular value of the Jacobian with its linear rows divided by the reach, locked joints left out.
+    double direction = INFINITY;
 
     double of(SingularityKind kind) const { return byKind(kind, wrist, elbow, shoulder, direction); }
     /// Distance for people and thresholds: the wrist as an angle [rad, 0 to pi/2], elbow and shoulder in metres, the
@@ -67,5 +72,12 @@ struct SingularityGeometry {
     Vec3 wristCentre;  ///< [m]
 };
 SingularityGeometry singularityGeometry(const Arm& arm, const JointVector& posture, SingularityKind kind);
+
+/// Distances from each singularity below which a line cannot be followed [rad for the wrist, m for elbow and shoulder,
+/// none for a direction].
+struct SingularityBounds {
+    double wrist = 0, elbow = 0, shoulder = 0, direction = 0;
+    double of(SingularityKind kind) const { return byKind(kind, wrist, elbow, shoulder, direction); }
+};
 
 }  // namespace topikos

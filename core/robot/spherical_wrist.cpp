@@ -4,10 +4,35 @@
 #include "core/robot/zero_axes.h"
 #include "core/spatial/rotation.h"
 
+#include <algorithm>
 #include <cmath>
 #include <numbers>
 
 namespace topikos {
+
+void shareAlignedWrist(const ThreeAxes& wrist, const Joint& j4, const Joint& j6, double& q4, double q5,
+                       double& q6)
+{
+    constexpr double kTurn = 2 * std::numbers::pi;
+    const Vec3 y4 = rotationAbout(wrist.b, q5) * wrist.c;
+    const double sign = wrist.a.dot(y4) > 0 ? 1 : -1;
+    const double sum = q6 + sign * q4;
+    double best = q4, bestDistance = INFINITY;
+    for (int turn = -3; turn <= 3; ++turn) {
+        // q6 = sum + turn - sign q4 in its range, q4 in its own
+        const double s = sum + turn * kTurn;
+        const double low = std::max(j4.lower, sign > 0 ? s - j6.upper : j6.lower - s);
+        const double high = std::min(j4.upper, sign > 0 ? s - j6.lower : j6.upper - s);
+        if (low > high) continue;
+        const double shared = std::clamp(q4, low, high);
+        if (std::abs(shared - q4) < bestDistance) {
+            best = shared;
+            bestDistance = std::abs(shared - q4);
+        }
+    }
+    q6 = wrapped(sum - sign * best);
+    q4 = best;
+}
 
 std::optional<SphericalWrist> recogniseSphericalWrist(const Arm& arm)
 {

@@ -6,17 +6,11 @@
 
 namespace topikos {
 
-void BeltRun::stretch(double start, double travel, double speed, double acceleration)
-{
-    const auto after = std::upper_bound(m_trace.beltStretches.begin(), m_trace.beltStretches.end(), start,
-                                        [](double t, const BeltStretch& s) { return t < s.start; });
-    m_trace.beltStretches.insert(after, {m_frame, start, travel, speed, acceleration});
-}
-
 BeltState BeltRun::cut(double now)
 {
-    const BeltState state = beltAt(m_trace, m_frame, now);
-    std::erase_if(m_trace.beltStretches, [&](const BeltStretch& s) { return s.belt == m_frame && s.start >= now; });
+    const BeltState state = m_track.at(now);
+    while (!m_track.stretches.empty() && m_track.stretches.back().start >= now)
+        m_track.stretches.pop_back();
     return state;
 }
 
@@ -27,8 +21,8 @@ void BeltRun::run(double now, bool on)
     const BeltState state = cut(now);
     const double goal = on ? m_device.speed : 0, a = on ? m_device.acceleration : -m_device.acceleration;
     const double ramp = std::max(0.0, (goal - state.speed) / a);
-    stretch(now, state.travel, state.speed, a);
-    stretch(now + ramp, state.travel + ramp * (state.speed + 0.5 * a * ramp), goal, 0);
+    m_track.stretches.push_back({now, state.travel, state.speed, a});
+    m_track.stretches.push_back({now + ramp, state.travel + ramp * (state.speed + 0.5 * a * ramp), goal, 0});
     m_rest = on ? INFINITY : now + ramp;
 }
 
@@ -46,29 +40,25 @@ void BeltRun::pass(double now)
     const double travel = cut(now).travel;
     const Profile profile = trapezoid(m_device.pitch, m_device.speed, m_device.acceleration);
     for (const Profile::Stretch& s : profile.stretches)
-        stretch(now + s.time, travel + s.position, s.speed, s.acceleration);
+        m_track.stretches.push_back({now + s.time, travel + s.position, s.speed, s.acceleration});
     m_rest = now + profile.duration;
-    stretch(m_rest, travel + m_device.pitch, 0, 0);
+    m_track.stretches.push_back({m_rest, travel + m_device.pitch, 0, 0});
 }
 
-double BeltRun::timeOf(double now, double distance) const
+double BeltRun::timeOf(double now, double goal) const
 {
-    const double goal = beltAt(m_trace, m_frame, now).travel + distance;
-    const BeltStretch* before = nullptr;
-    for (const BeltStretch& s : m_trace.beltStretches) {
-        if (s.belt != m_frame) continue;
-        // Belts only go forward: the goal lies in the last stretch that begins before it.
-        if (before && s.travel >= goal && s.start > now) break;
-        before = &s;
-    }
-    if (!before) return INFINITY;
-    const double left = goal - before->travel;
-    if (left <= 0) return std::max(now, before->start);
-    const double root = before->speed * before->speed + 2 * before->acceleration * left;
+    if (m_track.stretches.empty()) return INFINITY;
+    // Belts only go forward: the goal lies in the last stretch that begins before it. Those planned ahead are few.
+    auto s = m_track.stretches.end() - 1;
+    while (s != m_track.stretches.begin() && s->travel >= goal && s->start > now)
+        --s;
+    const double left = goal - s->travel;
+    if (left <= 0) return std::max(now, s->start);
+    const double root = s->speed * s->speed + 2 * s->acceleration * left;
     if (root < 0) return INFINITY;
     // The form that keeps its digits when the acceleration is small.
-    const double divisor = before->speed + std::sqrt(root);
-    return divisor > 0 ? std::max(now, before->start + 2 * left / divisor) : INFINITY;
+    const double divisor = s->speed + std::sqrt(root);
+    return divisor > 0 ? std::max(now, s->start + 2 * left / divisor) : INFINITY;
 }
 
 }  // namespace topikos

@@ -43,26 +43,65 @@ std::vector<std::optional<Box>> linkBoxes(const Arm& arm)
     return out;
 }
 
-bool overlap(const Pose& worldFromA, const Box& a, const Pose& worldFromB, const Box& b)
+namespace {
+
+/// Calls `look(axis, reach)` with every direction on which two boxes can be apart, in the frame of `a`, and the half
+/// widths of both along it added up.
+template <class Look> void separatingAxes(const Box& a, const Pose& aFromB, const Box& b, Look look)
 {
-    const Pose aFromB = inverse(worldFromA * a.pose) * worldFromB * b.pose;
     const Mat3 r = aFromB.matrix();
-    const Mat3 size = r.cwiseAbs();
-    const Vec3& t = aFromB.translation;
-    constexpr double slack = 1e-9;  // for axes that are nearly parallel
+    const auto reach = [&](const Vec3& axis) {
+        return a.half.dot(axis.cwiseAbs()) + b.half.dot((r.transpose() * axis).cwiseAbs());
+    };
     for (int i = 0; i < 3; ++i) {
-        if (std::abs(t[i]) > a.half[i] + size.row(i).dot(b.half)) return false;
-        if (std::abs(r.col(i).dot(t)) > b.half[i] + size.col(i).dot(a.half)) return false;
+        look(Vec3(Vec3::Unit(i)), reach(Vec3::Unit(i)));
+        look(Vec3(r.col(i)), reach(r.col(i)));
     }
     for (int i = 0; i < 3; ++i)
         for (int k = 0; k < 3; ++k) {
-            const int i1 = (i + 1) % 3, i2 = (i + 2) % 3, k1 = (k + 1) % 3, k2 = (k + 2) % 3;
-            const double distance = std::abs(t[i2] * r(i1, k) - t[i1] * r(i2, k));
-            const double reach = a.half[i1] * size(i2, k) + a.half[i2] * size(i1, k) + b.half[k1] * size(i, k2)
-                                 + b.half[k2] * size(i, k1);
-            if (distance > reach + slack) return false;
+            const Vec3 across = Vec3(Vec3::Unit(i)).cross(Vec3(r.col(k)));
+            const double size = across.norm();
+            // Nearly parallel edges say nothing that the faces do not.
+            if (size > 1e-6) look(Vec3(across / size), reach(across / size));
         }
-    return true;
+}
+
+}  // namespace
+
+double gap(const Pose& worldFromA, const Box& a, const Pose& worldFromB, const Box& b)
+{
+    const Pose aFromB = inverse(worldFromA * a.pose) * worldFromB * b.pose;
+    double largest = -INFINITY;
+    separatingAxes(a, aFromB, b, [&](const Vec3& axis, double reach) {
+        largest = std::max(largest, std::abs(axis.dot(aFromB.translation)) - reach);
+    });
+    return largest;
+}
+
+double gap(const Pose& worldFromBox, const Box& box, const Vec3& point)
+{
+    return ((inverse(worldFromBox * box.pose) * point).cwiseAbs() - box.half).maxCoeff();
+}
+
+Interval shiftsThatMeet(const Pose& frameFromA, const Box& a, const Pose& frameFromB, const std::optional<Box>& b,
+                        const Vec3& direction)
+{
+    const Box other = b.value_or(Box{});
+    const Pose aFromFrame = inverse(frameFromA * a.pose);
+    const Pose aFromB = aFromFrame * frameFromB * other.pose;
+    const Vec3 way = aFromFrame.rotation * direction;
+    Interval interval;
+    separatingAxes(a, aFromB, other, [&](const Vec3& axis, double reach) {
+        const double speed = axis.dot(way), start = axis.dot(aFromB.translation);
+        if (std::abs(speed) < 1e-12) {
+            if (std::abs(start) > reach) interval = {INFINITY, -INFINITY};
+            return;
+        }
+        const double one = (-reach - start) / speed, two = (reach - start) / speed;
+        interval.low = std::max(interval.low, std::min(one, two));
+        interval.high = std::min(interval.high, std::max(one, two));
+    });
+    return interval;
 }
 
 Extent extentAlong(const Pose& worldFromBox, const Box& box, const Vec3& direction)

@@ -1,6 +1,7 @@
 #include "core/simulate/run.h"
 
 #include "core/cell/devices.h"
+#include "core/robot/forward.h"
 
 #include <algorithm>
 #include <cmath>
@@ -9,151 +10,134 @@ namespace topikos {
 
 namespace {
 
-constexpr double kLongestWait = 600;  // all arms waiting this long counts as for ever [s]
+constexpr double kLongestWait = 600;    // all arms waiting this long, and nothing else going on, counts as for ever [s]
+constexpr double kShortestBlend = 1e-6;  // [s]
+constexpr double kAboveLimit = 1.001;    // ratio from which a joint counts as above its limit
+constexpr int kCornerLooks = 16;
 
-StepOutcome begun(const Step& step, size_t index)
+/// Distances from each joint's origin to the flange with everything between stretched out.
+std::vector<double> lengthsOf(const Arm& arm)
 {
-    StepOutcome outcome;
-    outcome.step = step.id;
-    outcome.index = index;
-    outcome.kind = step.kind;
-    outcome.off = step.off;
-    if (step.isMove()) outcome.target = step.target;
-    return outcome;
-}
-
-/// Goal of a move in joint space where the target allows one: the posture itself, or the solution in the target's
-/// configuration.
-std::optional<JointVector> goalPosture(const Cell& cell, const Step& step, const JointVector& from,
-                                       const AxisValues& axes, StepOutcome& outcome)
-{
-    const Target& target = *findTarget(cell, step.target);
-    const Arm& arm = *armOf(cell, target).model;
-    if (target.kind == Target::Kind::Posture) {
-        const RangeExcess excess = rangeExcess(arm, target.posture);
-        if (excess.joint < 0) return target.posture;
-        outcome.problem = StepOutcome::Problem::TargetOutOfReach;
-        outcome.atTarget.reason = NoSolution::JointRange;
-        outcome.atTarget.range = excess;
-        return std::nullopt;
+    std::vector<double> out(size_t(arm.jointCount()));
+    double length = arm.flangeTranslation().norm();
+    for (size_t i = out.size(); i-- > 0;) {
+        const Joint& joint = arm.joints()[i];
+        if (joint.kind == JointKind::Prismatic) length += std::max(std::abs(joint.lower), std::abs(joint.upper));
+        out[i] = length;
+        length += arm.segments()[i].translation.norm();
     }
-    Solutions found = waysTo(cell, target, step.standoff, &from, axes);
-    if (const Solution* s = chosenWay(arm, target, found.items)) return s->joints;
-    outcome.problem =
-        found.items.empty() ? StepOutcome::Problem::TargetOutOfReach : StepOutcome::Problem::TargetNotInConfiguration;
-    if (const Solution* s = chosenWay(arm, target, found.outOfRange)) found.range = rangeExcess(arm, s->joints);
-    outcome.atTarget = std::move(found);
-    return std::nullopt;
+    return out;
 }
 
-MotionLimits limitsOf(const Cell& cell, const Step& step)
+template <class Object> std::vector<const Object*> byId(const std::vector<Object>& objects)
 {
-    return {step.jointSpeed, step.lineSpeed, cell.lineLimits.acceleration, cell.lineLimits.turnSpeed,
-            cell.lineLimits.turnAcceleration};
+    std::vector<const Object*> out;
+    for (const Object& o : objects)
+        out.push_back(&o);
+    std::sort(out.begin(), out.end(), [](const Object* a, const Object* b) { return a->id < b->id; });
+    return out;
 }
 
 }  // namespace
 
-Run::Run(const Cell& cell, const std::vector<const Routine*>& routines, Trace& trace) : m_cell(cell), m_trace(trace)
+Run::Run(const Cell& cell, const std::vector<const Routine*>& routines, const RunOptions& options, Trace& trace) :
+    m_cell(cell), m_options(options), m_trace(trace), m_places(cell)
 {
-    trace.arms.resize(routines.size());
-    for (size_t i = 0; i < routines.size(); ++i) {
-        const ArmStation& station = armOf(cell, *routines[i]);
-        ArmTrace& own = trace.arms[i];
-        own.arm = station.id;
-        own.routine = routines[i]->id;
-        own.start = homePosture(cell, station);
-        own.startOpening = toolInForce(cell, station).gripper.open;
-        own.outcomes.reserve(routines[i]->steps.size());
-        m_arms.push_back({&station, routines[i], &own, own.start, own.startOpening});
+    std::vector<const Routine*> own = routines;
+    std::sort(own.begin(), own.end(), [](const Routine* a, const Routine* b) { return a->arm < b->arm; });
+    trace.arms.resize(own.size());
+    size_t steps = 0;
+    for (size_t i = 0; i < own.size(); ++i) {
+        const ArmStation& station = armOf(cell, *own[i]);
+        ArmTrace& armTrace = trace.arms[i];
+        armTrace.arm = station.id;
+        armTrace.routine = own[i]->id;
+        armTrace.start = homePosture(cell, station);
+        armTrace.startOpening = toolInForce(cell, station).gripper.open;
+        armTrace.outcomes.reserve(own[i]->steps.size());
+        m_arms.push_back({&station, own[i], &armTrace, armTrace.start, armTrace.startOpening});
+        m_arms.back().lengths = lengthsOf(*station.model);
+        steps += own[i]->steps.size();
     }
     for (const Signal& s : cell.signals)
-        m_signals.push_back(s.start);
-    for (const Frame& frame : cell.frames) {
-        if (!frame.device) continue;
-        DeviceRun device{frame.id, &*frame.device};
-        if (frame.device->kind == Device::Kind::Belt)
-            device.belt = std::make_unique<BeltRun>(frame.id, *frame.device, trace);
-        if (frame.device->kind == Device::Kind::Clamp)
-            if (const std::vector<FrameId> axes = axesOf(cell, frame.id); !axes.empty()) device.axis = axes.front();
-        if (frame.device->kind == Device::Kind::LightBarrier && m_links.empty())
-            for (const ArmStation& arm : cell.arms) {
-                m_links.push_back(linkBoxes(*arm.model));
-                m_links.back().push_back(boxAround(toolInForce(cell, arm).body));
-            }
-        m_devices.push_back(std::move(device));
-    }
-    for (const Part& part : cell.parts)
-        m_parts.push_back({part,
-                           m_devices.empty() ? std::nullopt : boxAround(partSolids(cell, part)),
-                           {0, part.id, PartEvent::Kind::Lies, {}, part.frame, part.pose}});
+        m_signals[s.id.value] = s.start;
+    const std::vector<const Frame*> frames = byId(cell.frames);
+    for (const Frame* frame : frames)
+        if (frame->axis) trace.axes.push_back({frame->id, {}});
+    for (AxisTrack& track : trace.axes)
+        m_axisRuns[track.frame] = {&track, deviceOfAxis(cell, track.frame)};
+    makeDevices();
+    for (const Part* part : byId(cell.parts))
+        m_parts.push_back({*part,
+                           m_devices.empty() ? std::nullopt : boxAround(partSolids(cell, *part)),
+                           0,
+                           {0, part->id, PartEvent::Kind::Lies, {}, part->frame, part->pose}});
+    for (PartRun& part : m_parts)
+        if (part.box) part.size = part.box->pose.translation.norm() + part.box->half.norm();
+    m_budget = 1000 + 100 * (m_arms.size() + m_devices.size() + m_parts.size() + cell.signals.size() + steps);
+    makeSights();
+}
+
+bool Run::spend()
+{
+    if (++m_spent <= m_budget) return true;
+    m_trace.stuck = m_now;
+    return false;
 }
 
 void Run::go()
 {
-    for (PartRun& part : m_parts)
-        board(part);
-    for (DeviceRun& device : m_devices) {
-        const Device& d = *device.device;
-        const bool on = d.input && signal(d.input) != 0;
-        if (device.belt && !d.indexing && (on || !d.input)) device.belt->run(0, true);
-        if (d.kind == Device::Kind::Source && !d.input) {
-            device.asked = true;
-            device.timer = d.interval;
-        }
-        if (d.kind == Device::Kind::Clamp && on) react(device, 1);
-        if (wiresOf(d.kind).output)
-            setSignal(d.output, d.kind == Device::Kind::Belt
-                                    ? device.belt->moves(0)
-                                    : !axesOf(m_cell, device.frame).empty() && d.kind != Device::Kind::Clamp);
-    }
-    look();
+    for (size_t i = 0; i < m_parts.size(); ++i)
+        board(i);
+    startDevices();
+    for (size_t i = 0; i < m_parts.size(); ++i)
+        lookAgainAt(i);
+    for (const size_t w : m_watchers)
+        if (m_devices[w].device->kind == Device::Kind::LightBarrier)
+            m_devices[w].armInside = gapToArms(m_devices[w], 0) <= 0;
     double waitedSince = 0;
     while (true) {
-        for (bool again = true; again;) {
-            again = false;
-            for (ArmRun& arm : m_arms)
-                if (!arm.done && (arm.ready <= m_now || (arm.waits && met(arm.routine->steps[arm.next - 1])))) {
-                    proceed(arm);
-                    again = true;
-                }
-            for (size_t i = 0; i < m_devices.size(); ++i)
-                if (m_devices[i].timer <= m_now || (m_devices[i].belt && m_devices[i].belt->restsAt() <= m_now)) {
-                    pass(m_devices[i]);
-                    again = true;
-                }
-            for (PartRun& part : m_parts) {
-                if (part.at.kind != PartEvent::Kind::Rides) continue;
-                const auto belt = std::find_if(m_devices.begin(), m_devices.end(),
-                                               [&](const DeviceRun& d) { return d.frame == part.belt; });
-                if (freeWay(*belt, part) > 1e-9) continue;
-                PartEvent event = part.at;
-                event.pose = inverse(worldFromFrame(m_cell, part.belt, axesAt(m_trace, m_now))) * worldOf(part, m_now);
-                event.kind = belt->device->accumulates ? PartEvent::Kind::Lies : PartEvent::Kind::Gone;
-                part.waits = true;
-                put(part, event);
-                again = true;
-            }
-            look();
-        }
+        m_spent = 0;
+        m_progress = false;
+        while (armsGoOn() || devicesGoOn() || beltsGoOn() || look())
+            if (!spend()) break;
+        if (m_trace.stuck) break;
+        const auto waitsOrIsDone = [](const ArmRun& a) { return a.done || a.waits; };
         if (std::all_of(m_arms.begin(), m_arms.end(), [](const ArmRun& a) { return a.done; })) break;
-        const bool allWait =
-            std::all_of(m_arms.begin(), m_arms.end(), [](const ArmRun& a) { return a.done || a.waits; });
-        if (!allWait) waitedSince = m_now;
-        double next = nextStop();
+        const bool allWait = std::all_of(m_arms.begin(), m_arms.end(), waitsOrIsDone);
+        if (!allWait || m_progress) waitedSince = m_now;
+        double next = m_due.empty() ? INFINITY : m_due.begin()->first;
         for (const ArmRun& arm : m_arms)
             if (!arm.done) next = std::min(next, arm.ready);
-        for (const DeviceRun& device : m_devices) {
-            next = std::min(next, device.timer);
-            if (device.belt) next = std::min(next, device.belt->restsAt());
+        for (const size_t belt : m_belts)
+            next = std::min(next, nextPassage(m_devices[belt]));
+        const double patience = allWait ? waitedSince + kLongestWait : INFINITY;
+        next = std::min(next, nextSight(std::min({next, patience, m_options.until})));
+        if (allWait && !(next <= patience)) break;
+        if (next > m_options.until) {
+            endInTime(m_options.until);
+            return;
         }
-        next = std::min(next, nextSight(std::min(next, allWait ? waitedSince + kLongestWait : INFINITY)));
-        if (allWait && !(next <= waitedSince + kLongestWait)) break;
+        if (m_options.stop.stop_requested()) {
+            m_trace.stopped = true;
+            break;
+        }
         m_now = next;
-        look();
     }
+    endWaits();
+    std::erase_if(m_trace.axes, [](const AxisTrack& track) { return track.spans.empty(); });
+    for (const ArmTrace& arm : m_trace.arms)
+        m_trace.duration = std::max(m_trace.duration, arm.duration);
+}
+
+void Run::endWaits()
+{
     for (ArmRun& arm : m_arms) {
         if (arm.done) continue;
+        if (m_trace.stuck || m_trace.stopped) {
+            arm.trace->duration = std::max(arm.trace->duration, m_now);
+            continue;
+        }
         // It waits for what does not come.
         StepOutcome outcome = std::move(*arm.ahead);
         arm.ahead.reset();
@@ -161,8 +145,28 @@ void Run::go()
         finish(arm, std::move(outcome), arm.opening);
         judgeRest(arm);
     }
-    for (const ArmTrace& arm : m_trace.arms)
-        m_trace.duration = std::max(m_trace.duration, arm.duration);
+}
+
+void Run::endInTime(double end)
+{
+    std::erase_if(m_trace.axes, [](const AxisTrack& track) { return track.spans.empty(); });
+    for (ArmTrace& arm : m_trace.arms)
+        arm.duration = std::min(arm.duration, end);
+    m_trace.duration = end;
+}
+
+bool Run::armsGoOn()
+{
+    bool any = false;
+    for (ArmRun& arm : m_arms) {
+        if (arm.done) continue;
+        const bool goes = arm.waits ? met(arm.routine->steps[arm.next - 1]) : arm.ready <= m_now;
+        if (!goes) continue;
+        proceed(arm);
+        any = true;
+    }
+    m_progress = m_progress || any;
+    return any;
 }
 
 void Run::proceed(ArmRun& arm)
@@ -179,84 +183,135 @@ void Run::proceed(ArmRun& arm)
     while (arm.ready <= m_now) {
         if (std::exchange(arm.grips, false)) grip(arm, arm.trace->outcomes.back());
         if (arm.next >= steps.size()) {
-            arm.done = true;
-            return;
-        }
-        const size_t index = arm.next++;
-        const Step& step = steps[index];
-        StepOutcome outcome = begun(step, index);
-        outcome.start = m_now;
-        const double openingBefore = arm.opening;
-        if (step.off) {
-            outcome.start = 0;
-            outcome.arrival = arm.posture;
-            outcome.axes = m_axes;
-            arm.trace->outcomes.push_back(std::move(outcome));
-            continue;
-        }
-        const Gripper& gripper = toolInForce(m_cell, *arm.station).gripper;
-        double overlap = 0;
-        switch (step.kind) {
-        case Step::Kind::JointMove:
-        case Step::Kind::Line: {
-            outcome = arm.ahead ? std::move(*arm.ahead) : planned(arm, step, index);
-            arm.ahead.reset();
-            outcome.start = m_now;
-            if (outcome.move) travel(outcome.travels, outcome.move->profile);
-            arm.posture = outcome.arrival;
-            const Target& target = *findTarget(m_cell, step.target);
-            arm.place = target.kind == Target::Kind::Pose ? target.frame : FrameId();
-            size_t after = index + 1;
-            while (after < steps.size() && steps[after].off)
-                ++after;
-            if (step.blend > 0 && outcome.move && !outcome.blocks() && after < steps.size() && steps[after].isMove()) {
-                arm.ahead = planned(arm, steps[after], after);
-                if (arm.ahead->move && !arm.ahead->blocks())
-                    overlap = overlapTime(arm, outcome, *arm.ahead, step.blend);
-            }
-            break;
-        }
-        case Step::Kind::Grip:
-            arm.opening = gripper.closed;
-            outcome.duration = gripper.time;
-            arm.grips = true;
-            break;
-        case Step::Kind::Release:
-            arm.opening = gripper.open;
-            outcome.duration = gripper.time;
-            release(arm);
-            break;
-        case Step::Kind::Wait: outcome.duration = step.seconds; break;
-        case Step::Kind::SetSignal: setSignal(step.signal, step.value); break;
-        case Step::Kind::WaitSignal:
-            if (!met(step)) {
-                outcome.arrival = arm.posture;
-                arm.ahead = std::move(outcome);
-                arm.waits = true;
-                arm.ready = INFINITY;
+            if (++arm.pass >= m_options.cycles) {
+                arm.done = true;
                 return;
             }
-            break;
-        case Step::Kind::MoveAxes: {
-            const std::vector<FrameId> axes = axesOf(m_cell, step.device);
-            AxisValues goal;
-            for (size_t i = 0; i < axes.size(); ++i)
-                goal.push_back({axes[i], step.axes[i]});
-            outcome.travels = travelsTo(m_cell, goal, m_axes);
-            const Profile profile = profileInStep(companionsOf(m_cell, outcome.travels), step.jointSpeed);
-            outcome.duration = profile.duration;
-            travel(outcome.travels, profile);
-            break;
+            arm.next = 0;
+            if (!spend()) return;
+            continue;
         }
-        }
-        arm.ready = m_now + outcome.duration - overlap;
-        finish(arm, std::move(outcome), openingBefore);
-        if (arm.trace->blockedAt) {
-            judgeRest(arm);
-            arm.done = true;
-            return;
+        const size_t index = arm.next++;
+        if (!begin(arm, steps[index], index)) return;
+    }
+}
+
+StepOutcome Run::begun(const ArmRun& arm, const Step& step, size_t index) const
+{
+    StepOutcome outcome;
+    outcome.step = step.id;
+    outcome.index = index;
+    outcome.pass = arm.pass;
+    outcome.kind = step.kind;
+    outcome.off = step.off;
+    outcome.arrival = arm.posture;
+    if (step.isMove()) outcome.target = step.target;
+    return outcome;
+}
+
+bool Run::begin(ArmRun& arm, const Step& step, size_t index)
+{
+    StepOutcome outcome = begun(arm, step, index);
+    if (step.off) {
+        outcome.axes = m_axes;
+        arm.trace->outcomes.push_back(std::move(outcome));
+        return true;
+    }
+    outcome.start = m_now;
+    const double openingBefore = arm.opening;
+    const Gripper& gripper = toolInForce(m_cell, *arm.station).gripper;
+    double overlap = 0;
+    switch (step.kind) {
+    case Step::Kind::JointMove:
+    case Step::Kind::Line:
+        if (!beginMove(arm, step, index, outcome, overlap)) return false;
+        break;
+    case Step::Kind::Grip:
+        arm.opening = gripper.closed;
+        outcome.duration = gripper.time;
+        arm.grips = true;
+        break;
+    case Step::Kind::Release:
+        arm.opening = gripper.open;
+        outcome.duration = gripper.time;
+        release(arm);
+        break;
+    case Step::Kind::Wait: outcome.duration = step.seconds; break;
+    case Step::Kind::SetSignal: setSignal(step.signal, step.value); break;
+    case Step::Kind::WaitSignal:
+        if (met(step)) break;
+        arm.ahead = std::move(outcome);
+        arm.waits = true;
+        arm.ready = INFINITY;
+        return false;
+    case Step::Kind::MoveAxes: {
+        outcome.travels = travelsOf(m_cell, step, m_axes);
+        if (!axesFree(arm, outcome)) break;
+        const Profile profile = profileInStep(companionsOf(m_cell, outcome.travels), step.jointSpeed);
+        outcome.duration = profile.duration;
+        travel(&arm, outcome.travels, profile);
+        break;
+    }
+    }
+    arm.ready = m_now + outcome.duration - overlap;
+    arm.cornerEnd = m_now + outcome.duration;
+    finish(arm, std::move(outcome), openingBefore);
+    if (!arm.trace->blockedAt) return true;
+    judgeRest(arm);
+    arm.done = true;
+    return false;
+}
+
+bool Run::beginMove(ArmRun& arm, const Step& step, size_t index, StepOutcome& outcome, double& overlap)
+{
+    outcome = planned(arm, step, index);
+    if (arm.ahead) {
+        const bool same = arm.ahead->plan == outcome.plan && arm.ahead->travels == outcome.travels;
+        arm.ahead.reset();
+        if (!same && arm.cornerEnd > m_now) {
+            // An axis went elsewhere since: the corner is not cut, and the move begins where the one before ends.
+            StepOutcome& first = arm.trace->outcomes[arm.trace->spans.back().outcome];
+            first.corner = Corner{arm.routine->steps[first.index].blend, 0, 0, -1, {}};
+            arm.ready = arm.cornerEnd;
+            --arm.next;
+            return false;
         }
     }
+    outcome.start = m_now;
+    if (!axesFree(arm, outcome)) return true;
+    if (outcome.move) travel(&arm, outcome.travels, outcome.move->profile);
+    arm.posture = outcome.arrival;
+    const Target& target = *findTarget(m_cell, step.target);
+    arm.place = target.kind == Target::Kind::Pose ? target.frame : FrameId();
+    if (step.blend <= 0 || !outcome.move || outcome.blocks()) return true;
+    const std::vector<Step>& steps = arm.routine->steps;
+    size_t after = index + 1;
+    while (after < steps.size() && steps[after].off)
+        ++after;
+    if (after >= steps.size() || !steps[after].isMove()) return true;
+    StepOutcome ahead = planned(arm, steps[after], after);
+    if (!ahead.move || ahead.blocks()) return true;
+    overlap = overlapTime(arm, outcome, ahead, step.blend);
+    if (overlap > 0) arm.ahead = std::move(ahead);
+    return true;
+}
+
+/// Whether no other arm moves an axis that the step moves; else the step is blocked.
+bool Run::axesFree(const ArmRun& arm, StepOutcome& outcome) const
+{
+    for (const AxisTravel& t : outcome.travels) {
+        const AxisRun& axis = m_axisRuns.at(t.frame);
+        if (!axis.mover || axis.mover == &arm || !axis.track->movesAt(m_now)) continue;
+        outcome.problem = StepOutcome::Problem::AxisBusy;
+        outcome.axis = t.frame;
+        outcome.other = axis.mover->station->id;
+        outcome.move = nullptr;
+        outcome.travels.clear();
+        outcome.duration = 0;
+        outcome.arrival = arm.posture;
+        return false;
+    }
+    return true;
 }
 
 void Run::finish(ArmRun& arm, StepOutcome outcome, double openingBefore)
@@ -275,15 +330,22 @@ void Run::judgeRest(ArmRun& arm)
     // Later steps are judged as if the blocked one had arrived, without time. What parts and signals would be is not
     // known any more.
     const AxisValues before = m_axes;
+    if (!arm.trace->outcomes.empty() && arm.trace->outcomes.back().problem == StepOutcome::Problem::AxisBusy) {
+        const Step& step = arm.routine->steps[arm.trace->outcomes.back().index];
+        m_axes = arrived(m_axes, travelsOf(m_cell, step, m_axes));
+        if (step.isMove()) arm.posture = planned(arm, step, arm.next - 1).arrival;
+    }
     while (arm.next < arm.routine->steps.size()) {
         const size_t index = arm.next++;
         const Step& step = arm.routine->steps[index];
-        StepOutcome outcome = begun(step, index);
+        StepOutcome outcome = begun(arm, step, index);
         if (!step.off && step.isMove()) {
             outcome = planned(arm, step, index);
-            m_axes = arrived(m_axes, outcome.travels);
             arm.posture = outcome.arrival;
+        } else if (!step.off) {
+            outcome.travels = travelsOf(m_cell, step, m_axes);
         }
+        m_axes = arrived(m_axes, outcome.travels);
         outcome.start = outcome.duration = 0;
         outcome.arrival = arm.posture;
         outcome.axes = m_axes;
@@ -294,60 +356,68 @@ void Run::judgeRest(ArmRun& arm)
 
 StepOutcome Run::planned(const ArmRun& arm, const Step& step, size_t index) const
 {
-    StepOutcome outcome = begun(step, index);
-    const Target& target = *findTarget(m_cell, step.target);
-    const Arm& model = *arm.station->model;
-    outcome.arrival = arm.posture;
-    outcome.travels = travelsTo(m_cell, target.axes, m_axes);
-    if (step.kind == Step::Kind::JointMove) {
-        const auto goal = goalPosture(m_cell, step, arm.posture, m_axes, outcome);
-        if (!goal) return outcome;
-        outcome.move =
-            planJointMove(model, arm.posture, *goal, limitsOf(m_cell, step), companionsOf(m_cell, outcome.travels));
-        outcome.arrival = *goal;
-    } else {
-        const LinePath path = lineTo(m_cell, target, step.standoff, arm.posture, m_axes);
-        outcome.move = planLine(model, arm.posture, path, limitsOf(m_cell, step), m_cell.thresholds.blocks(),
-                                m_cell.thresholds.cautions());
-        if (outcome.move->stop) {
-            outcome.problem = StepOutcome::Problem::LineStops;
-            // Later steps are judged as if this one had arrived, where its target can be reached at all.
-            StepOutcome ignored;
-            outcome.arrival = goalPosture(m_cell, step, arm.posture, m_axes, ignored).value_or(arm.posture);
-        } else {
-            outcome.arrival = outcome.move->to;
-            const Configuration wanted =
-                target.kind == Target::Kind::Pose ? target.configuration : configurationOf(model, target.posture);
-            outcome.otherConfiguration =
-                model.hasConfigurations()
-                && (model.hasBranches() ? outcome.move->branch : configurationOf(model, outcome.arrival)) != wanted;
-        }
+    StepOutcome outcome = begun(arm, step, index);
+    outcome.travels = travelsOf(m_cell, step, m_axes);
+    outcome.plan = m_options.plans->get(moveInput(m_cell, step, arm.posture, m_axes));
+    outcome.arrival = outcome.plan->arrival;
+    if (outcome.plan->move) {
+        outcome.move = {outcome.plan, &*outcome.plan->move};
+        outcome.duration = outcome.move->profile.duration;
     }
-    outcome.duration = outcome.move->profile.duration;
+    switch (outcome.plan->problem) {
+    case MovePlan::Problem::None: break;
+    case MovePlan::Problem::OutOfReach: outcome.problem = StepOutcome::Problem::TargetOutOfReach; break;
+    case MovePlan::Problem::NotInConfiguration: outcome.problem = StepOutcome::Problem::TargetNotInConfiguration; break;
+    case MovePlan::Problem::LineStops: outcome.problem = StepOutcome::Problem::LineStops; break;
+    }
     return outcome;
 }
 
-/// Time by which the move after `first` may set in before `first` has ended: inside both ramps, with the TCP within
-/// `blend` of the corner.
-double Run::overlapTime(const ArmRun& arm, const StepOutcome& first, const StepOutcome& second, double blend) const
+namespace {
+
+/// What asks most of its limit while two moves go on at once.
+struct Strain {
+    double ratio = 0;
+    int joint = -1;
+    FrameId axis{};
+};
+
+/// The last `overlap` seconds of one move while another begins.
+Strain strainOf(const Cell& cell, const Arm& arm, const StepOutcome& first, const StepOutcome& second, double overlap)
 {
-    const Arm& model = *arm.station->model;
-    const Pose& tool = flangeFromTcp(m_cell, *arm.station);
-    const bool stands = first.travels.empty() && second.travels.empty();
-    const auto tcpAt = [&](const StepOutcome& outcome, double fraction) {
-        const Pose tcp = forward(model, outcome.move->at(model, fraction)) * tool;
-        if (stands) return tcp.translation;
-        return (worldFromBase(m_cell, *arm.station, overlaid(m_axes, outcome.axesAlong(fraction))) * tcp).translation;
+    Strain worst;
+    const auto keep = [&](double value, double limit, int joint, FrameId axis) {
+        if (std::abs(value) / limit > worst.ratio) worst = {std::abs(value) / limit, joint, axis};
     };
-    const Vec3 corner = tcpAt(first, 1);
-    const auto near = [&](const StepOutcome& outcome, double time) {
-        return (tcpAt(outcome, outcome.move->profile.at(time).position) - corner).norm() <= blend;
-    };
-    const auto fits = [&](double overlap) {
-        return near(first, first.move->profile.duration - overlap) && near(second, overlap);
-    };
-    double low = 0, high = std::min(first.move->profile.rampDown(), second.move->profile.rampUp());
+    const Move &a = *first.move, &b = *second.move;
+    for (int k = 0; k <= kCornerLooks; ++k) {
+        // Just inside the ramps, since accelerations jump at their ends.
+        const double time = overlap * std::clamp(double(k) / kCornerLooks, 1e-9, 1 - 1e-9);
+        const double other = a.profile.duration - overlap + time;
+        const JointVector speed = a.speedAt(other) + b.speedAt(time);
+        const JointVector acceleration = a.accelerationAt(other) + b.accelerationAt(time);
+        for (int i = 0; i < arm.jointCount(); ++i) {
+            const Joint& joint = arm.joints()[size_t(i)];
+            keep(speed[i], joint.speed, i, {});
+            keep(acceleration[i], joint.acceleration, i, {});
+        }
+        for (const AxisTravel& t : first.travels)
+            for (const AxisTravel& u : second.travels) {
+                if (t.frame != u.frame) continue;
+                const Profile::Sample s = a.profile.at(other), r = b.profile.at(time);
+                const FrameAxis& axis = *findFrame(cell, t.frame)->axis;
+                keep(s.speed * (t.to - t.from) + r.speed * (u.to - u.from), axis.speed, -1, t.frame);
+                keep(s.acceleration * (t.to - t.from) + r.acceleration * (u.to - u.from), axis.acceleration, -1,
+                     t.frame);
+            }
+    }
+    return worst;
+}
+
+template <class Predicate> double largestThatFits(double high, Predicate fits)
+{
     if (fits(high)) return high;
+    double low = 0;
     for (int i = 0; i < 40; ++i) {
         const double middle = 0.5 * (low + high);
         (fits(middle) ? low : high) = middle;
@@ -355,37 +425,81 @@ double Run::overlapTime(const ArmRun& arm, const StepOutcome& first, const StepO
     return low;
 }
 
-void Run::travel(const std::vector<AxisTravel>& travels, const Profile& profile)
+}  // namespace
+
+/// Time by which the move after `first` may set in before `first` has ended: inside both ramps, with the TCP within
+/// `blend` of the corner, and no joint or axis above its limits.
+double Run::overlapTime(const ArmRun& arm, StepOutcome& first, const StepOutcome& second, double blend) const
 {
-    if (travels.empty()) return;
+    const Arm& model = *arm.station->model;
+    const Pose& tool = flangeFromTcp(m_cell, *arm.station);
+    const bool stands = first.travels.empty() && second.travels.empty();
+    const auto tcpAt = [&](const StepOutcome& outcome, double time) {
+        const double fraction = outcome.move->profile.at(time).position;
+        const Pose tcp = forward(model, outcome.move->at(model, fraction)) * tool;
+        if (stands) return tcp.translation;
+        const AxisValues axes = overlaid(m_axes, outcome.axesAlong(fraction));
+        return (worldFromBase(m_cell, *arm.station, axes) * tcp).translation;
+    };
+    const double duration = first.move->profile.duration;
+    const Vec3 corner = tcpAt(first, duration);
+    const auto near = [&](const StepOutcome& outcome, double time) {
+        return (tcpAt(outcome, time) - corner).norm() <= blend;
+    };
+    const double asked =
+        largestThatFits(std::min(first.move->profile.rampDown(), second.move->profile.rampUp()),
+                        [&](double overlap) { return near(first, duration - overlap) && near(second, overlap); });
+    if (asked < kShortestBlend) return 0;
+    const double allowed = std::max({kAboveLimit, first.move->acceleration.ratio, second.move->acceleration.ratio});
+    const Strain strain = strainOf(m_cell, model, first, second, asked);
+    if (strain.ratio <= allowed) return asked;
+    double kept = largestThatFits(asked, [&](double overlap) {
+        return strainOf(m_cell, model, first, second, overlap).ratio <= allowed;
+    });
+    if (kept < kShortestBlend) kept = 0;
+    const auto before = [&](double overlap) { return (tcpAt(first, duration - overlap) - corner).norm(); };
+    first.corner = Corner{before(asked), kept > 0 ? before(kept) : 0, strain.ratio, strain.joint, strain.axis};
+    return kept;
+}
+
+void Run::travel(const ArmRun* mover, const std::vector<AxisTravel>& travels, const Profile& profile)
+{
+    const double end = m_now + profile.duration;
     for (const AxisTravel& t : travels) {
-        m_trace.axisSpans.push_back({t.frame, m_now, t.from, t.to, profile});
-        const FrameId owner = deviceOfAxis(m_cell, t.frame);
-        for (DeviceRun& device : m_devices) {
-            if (device.frame != owner || device.device->kind == Device::Kind::Clamp) continue;
-            const double end = m_now + profile.duration;
-            device.timer = std::isfinite(device.timer) ? std::max(device.timer, end) : end;
-            setSignal(device.device->output, 0);
-        }
+        AxisRun& axis = m_axisRuns.at(t.frame);
+        axis.mover = mover;
+        std::vector<AxisSpan>& spans = axis.track->spans;
+        const double rests = spans.empty() ? end : std::max(end, spans.back().restsFrom);
+        spans.push_back({m_now, t.from, t.to, profile, rests});
+        DeviceRun& device = m_devices[m_deviceOf.at(axis.device.value)];
+        if (device.device->kind == Device::Kind::Clamp) continue;
+        setDue(device, std::isfinite(device.due) ? std::max(device.due, end) : end);
+        setSignal(device.device->output, 0);
     }
     m_axes = arrived(m_axes, travels);
 }
 
 void Run::grip(ArmRun& arm, StepOutcome& outcome)
 {
-    const Pose tcp = worldFromTcp(m_cell, *arm.station, arm.posture, axesAt(m_trace, m_now));
+    const Pose tcp = worldOfTcp(*arm.station, m_now);
     const Gripper& gripper = toolInForce(m_cell, *arm.station).gripper;
     double nearest = INFINITY;
     std::optional<size_t> found;
     for (size_t i = 0; i < m_parts.size(); ++i) {
-        if (m_parts[i].gone()) continue;
+        if (m_parts[i].gone() || arm.carried == i) continue;
         const Pose tcpFromPart = inverse(tcp) * worldOf(m_parts[i], m_now);
         if (tcpFromPart.translation.norm() >= nearest || !inGrasp(gripper, tcpFromPart)) continue;
         nearest = tcpFromPart.translation.norm();
         found = i;
     }
+    if (arm.carried) {
+        if (!found) return;
+        outcome.problem = StepOutcome::Problem::StillCarrying;
+        outcome.part = m_parts[*arm.carried].part.id;
+        return;
+    }
     if (!found) {
-        if (!arm.carried) outcome.problem = StepOutcome::Problem::NothingGripped;
+        outcome.problem = StepOutcome::Problem::NothingGripped;
         return;
     }
     PartRun& part = m_parts[*found];
@@ -396,25 +510,21 @@ void Run::grip(ArmRun& arm, StepOutcome& outcome)
     }
     for (ArmRun& other : m_arms)
         if (other.carried == found) other.carried.reset();  // handed over
+    const Pose tcpFromPart = inverse(tcp) * worldOf(part, m_now);
     arm.carried = found;
-    put(part, {0, {}, PartEvent::Kind::Carried, arm.station->id, {}, inverse(tcp) * worldOf(part, m_now)});
+    put(*found, {0, {}, PartEvent::Kind::Carried, arm.station->id, {}, tcpFromPart});
 }
 
 void Run::release(ArmRun& arm)
 {
     if (!arm.carried) return;
-    PartRun& part = m_parts[*arm.carried];
+    const size_t part = *arm.carried;
     arm.carried.reset();
     // It comes to lie in the frame of the target where the arm stands, and goes where that goes.
-    const Pose world = worldOf(part, m_now);
-    put(part, {0,
-               {},
-               PartEvent::Kind::Lies,
-               arm.station->id,
-               arm.place,
-               inverse(worldFromFrame(m_cell, arm.place, axesAt(m_trace, m_now))) * world});
+    const Pose place = inverse(worldOf(arm.place, m_now)) * worldOf(m_parts[part], m_now);
+    put(part, {0, {}, PartEvent::Kind::Lies, arm.station->id, arm.place, place});
     board(part);
-    if (!part.belt) boardWhatIsUnder(part);
+    if (!m_parts[part].belt) boardWhatIsUnder(part);
 }
 
 bool Run::met(const Step& step) const
@@ -428,28 +538,30 @@ bool Run::met(const Step& step) const
     return false;
 }
 
-double Run::signal(SignalId id) const
+namespace {
+
+Trace run(const Cell& cell, const std::vector<const Routine*>& routines, RunOptions options)
 {
-    for (size_t i = 0; i < m_signals.size(); ++i)
-        if (m_cell.signals[i].id == id) return m_signals[i];
-    return 0;
+    PlanCache own;
+    if (!options.plans) options.plans = &own;
+    Trace trace;
+    Run(cell, routines, options, trace).go();
+    return trace;
 }
 
-Trace simulate(const Cell& cell)
+}  // namespace
+
+Trace simulate(const Cell& cell, const RunOptions& options)
 {
     std::vector<const Routine*> routines;
     for (const ArmStation& arm : cell.arms)
         routines.push_back(&routineOf(cell, arm));
-    Trace trace;
-    Run(cell, routines, trace).go();
-    return trace;
+    return run(cell, routines, options);
 }
 
-Trace simulate(const Cell& cell, const Routine& routine)
+Trace simulate(const Cell& cell, const Routine& routine, const RunOptions& options)
 {
-    Trace trace;
-    Run(cell, {&routine}, trace).go();
-    return trace;
+    return run(cell, {&routine}, options);
 }
 
 }  // namespace topikos

@@ -1,15 +1,24 @@
 #pragma once
 #include "core/simulate/belts.h"
 #include "core/simulate/boxes.h"
+#include "core/simulate/places.h"
 
+#include <deque>
+#include <map>
 #include <memory>
+#include <queue>
+#include <set>
 
 namespace topikos {
 
 /// Goes through a run event by event, and writes the trace.
+///
+/// Everything is kept and gone through in the order of ids, so that the order of the file has no say. At one instant:
+/// arms and devices go on until none has anything to do without time passing; then sensors, barriers and scanners look,
+/// and what they say is acted upon; then sinks take, one part at a time; then sources make.
 class Run {
 public:
-    Run(const Cell& cell, const std::vector<const Routine*>& routines, Trace& trace);
+    Run(const Cell& cell, const std::vector<const Routine*>& routines, const RunOptions& options, Trace& trace);
     void go();
 
 private:
@@ -20,82 +29,162 @@ private:
         JointVector posture;
         double opening;
         size_t next = 0;   ///< step
+        int pass = 0;
         double ready = 0;  ///< when the next step may begin; infinite while it waits for a signal
         bool done = false, waits = false;
-        std::optional<StepOutcome> ahead{};  ///< the next move, planned to know its blend
+        std::optional<StepOutcome> ahead{};  ///< the next move, planned to know its blend; or the wait it stands in
+        double cornerEnd = 0;                ///< when the move before `ahead` has come to its end
         bool grips = false;                  ///< a grip ends when it is ready
         std::optional<size_t> carried{};     ///< part
         FrameId place{};                     ///< frame of the target it stands at
+        std::vector<double> lengths{};       ///< most that the flange can be away from each joint [m]
     };
     struct PartRun {
         Part part;
         std::optional<Box> box;
-        PartEvent at;        ///< where it is now
-        bool waits = false;  ///< on a belt, for what is in front of it
-        FrameId belt{};      ///< that it is on, if any
-        FrameId clamp{};     ///< that holds it
+        double size;                  ///< most that a point of it is away from its origin [m]
+        PartEvent at;                 ///< where it is now
+        bool waits = false;           ///< on a belt, for what is in front of it
+        FrameId belt{};               ///< that it is on, if any
+        FrameId clamp{};              ///< that holds it
+        std::uint32_t stay = 0;       ///< counts its events; what was foreseen for an earlier one is void
+        std::optional<Pose> still{};  ///< where it is in the world, if nothing can move it but an arm
+        double onBelt = 0;            ///< on a belt: x at travel 0 of the belt while it rides, x while it waits [m]
+        Extent along{}, across{};     ///< on a belt: reach along its x from the origin, and place along its y [m]
         bool gone() const { return at.kind == PartEvent::Kind::Gone; }
+    };
+    /// Something that will happen to a part when its belt has gone so far.
+    struct Passage {
+        double travel = 0;  ///< [m]
+        size_t part = 0;
+        std::uint32_t stay = 0;
+        enum class Kind { Enters, Leaves, Stops } kind = Kind::Stops;
+        size_t device = 0;  ///< Enters, Leaves
+        bool operator>(const Passage& o) const
+        {
+            return std::tie(travel, kind, part, device) > std::tie(o.travel, o.kind, o.part, o.device);
+        }
     };
     struct DeviceRun {
         FrameId frame;
         const Device* device;
-        size_t seen = 0;          ///< part in its box, counted from 1, or 1 for a beam that is broken
-        double timer = INFINITY;  ///< source: next part; clamp: closed or open; axes: at rest
-        std::uint32_t count = 0;  ///< parts made or taken
-        bool asked = false;       ///< source: a part is wanted
-        FrameId axis{};           ///< clamp
+        double due = INFINITY;         ///< source: next part; clamp: closed or open; axes: at rest; belt: at rest
+        std::uint32_t count = 0;       ///< parts made or taken
+        bool asked = false;            ///< source: a part is wanted
+        FrameId axis{};                ///< clamp
+        std::set<size_t> inside{};     ///< parts that it sees
+        bool armInside = false;        ///< light barrier
+        bool says = false;             ///< what it wrote last about what it sees
+        std::optional<size_t> read{};  ///< scanner: the part read last
         std::unique_ptr<BeltRun> belt{};
+        std::multimap<double, size_t> riding{}, waiting{};  ///< belt: parts by `onBelt`
+        double longest = 0;                                 ///< belt: most that a part reaches before its origin [m]
+        std::priority_queue<Passage, std::vector<Passage>, std::greater<>> passages{};
+    };
+    struct AxisRun {
+        AxisTrack* track;
+        FrameId device;
+        const ArmRun* mover = nullptr;
     };
 
-    // Arms.
+    /// What a light barrier sees of an arm.
+    struct ArmBody {
+        const ArmStation* station;
+        const ArmRun* run;  ///< null: it stands at home
+        std::vector<std::optional<Box>> links;  ///< boxes around links, the tool last
+        double size = 0;  ///< most that a point of them is away from the origin of its link [m]
+    };
+
+    // Arms (run.cpp).
+    bool armsGoOn();
     void proceed(ArmRun& arm);
-    /// Begins a step; false when it takes no time at all.
-    bool begin(ArmRun& arm, const Step& step, StepOutcome outcome);
+    /// Begins the step; false when the arm cannot go on now.
+    bool begin(ArmRun& arm, const Step& step, size_t index);
+    bool beginMove(ArmRun& arm, const Step& step, size_t index, StepOutcome& outcome, double& overlap);
+    StepOutcome begun(const ArmRun& arm, const Step& step, size_t index) const;
     StepOutcome planned(const ArmRun& arm, const Step& step, size_t index) const;
+    bool axesFree(const ArmRun& arm, StepOutcome& outcome) const;
     void judgeRest(ArmRun& arm);
     void finish(ArmRun& arm, StepOutcome outcome, double openingBefore);
     void grip(ArmRun& arm, StepOutcome& outcome);
     void release(ArmRun& arm);
     bool met(const Step& step) const;
-    double overlapTime(const ArmRun& arm, const StepOutcome& first, const StepOutcome& second, double blend) const;
-    void travel(const std::vector<AxisTravel>& travels, const Profile& profile);
+    double overlapTime(const ArmRun& arm, StepOutcome& first, const StepOutcome& second, double blend) const;
+    void travel(const ArmRun* mover, const std::vector<AxisTravel>& travels, const Profile& profile);
+    void endWaits();
+    void endInTime(double end);
 
-    // Devices.
+    // Devices (run_devices.cpp).
+    void makeDevices();
+    void startDevices();
+    bool devicesGoOn();
     void setSignal(SignalId id, double value);
     void react(DeviceRun& device, double value);
     void pass(DeviceRun& device);
-    void makePart(DeviceRun& source);
-    void read(DeviceRun& scanner, size_t part);
-    void look();
-    size_t seenBy(const DeviceRun& device, double time) const;
-    bool armInside(const Pose& world, const Box& box, double time) const;
-    double nextSight(double until) const;
-    bool anythingMoves() const;
+    void setDue(DeviceRun& device, double time);
+    bool makePart(DeviceRun& source);
+    void read(DeviceRun& scanner, std::optional<size_t> part);
 
-    // Parts.
-    void put(PartRun& part, PartEvent event);
+    // What sensors see (run_sights.cpp).
+    void makeSights();
+    void makeBodies();
+    /// Sensors say what they see, sinks take a part, sources make one; false when nothing changes.
+    bool look();
+    double gapTo(const DeviceRun& device, const PartRun& part, double time) const;
+    double gapToArms(const DeviceRun& device, double time) const;
+    bool mayHold(const DeviceRun& device, const PartRun& part) const;
+    void lookAgainAt(size_t part);
+    void setInside(DeviceRun& device, size_t part, bool inside);
+    void foresee(size_t part);
+    double nextSight(double until);
+    bool passesInLine(const DeviceRun& belt, const DeviceRun& watcher) const;
+    double speedOf(FrameId frame, double from, double to, double size) const;
+    double speedOf(const ArmRun& arm, double from, double to, double size) const;
+    double speedOf(const PartRun& part, double from, double to) const;
+
+    // Parts (run_parts.cpp).
+    void put(size_t part, PartEvent event);
     Pose worldOf(const PartRun& part, double time) const;
-    /// Puts a part that lies in the frame of a belt, or below it, on the belt.
-    void board(PartRun& part);
-    /// A part that was set down on any belt.
-    void boardWhatIsUnder(PartRun& part);
-    bool mount(PartRun& part, const Frame& belt, double above);
-    void settle(DeviceRun& belt);
+    Pose worldOf(FrameId frame, double time) const;
+    Pose worldOfTcp(const ArmStation& arm, double time) const;
+    void board(size_t part);
+    void boardWhatIsUnder(size_t part);
+    bool mount(size_t part, DeviceRun& belt, double above);
+    void leaveBelt(size_t part);
+    void stop(DeviceRun& belt, size_t part);
+    void settle(DeviceRun& belt, double behind);
+    double placeOn(const DeviceRun& belt, const PartRun& part) const;
     double freeWay(const DeviceRun& belt, const PartRun& part) const;
-    double nextStop() const;
+    void foreseeStop(DeviceRun& belt, size_t part);
+    bool beltsGoOn();
+    double nextPassage(DeviceRun& belt);
 
     double signal(SignalId id) const;
+    /// Counts what is done at one instant; false when that has no end.
+    bool spend();
 
     const Cell& m_cell;
+    const RunOptions& m_options;
     Trace& m_trace;
+    Places m_places;
     double m_now = 0;
-    std::vector<ArmRun> m_arms;
+    size_t m_spent = 0, m_budget = 0;  ///< at this instant
+    bool m_progress = false;           ///< some arm went on at this instant
+    std::vector<ArmRun> m_arms;        ///< by id, as all others
     std::vector<PartRun> m_parts;
     std::vector<DeviceRun> m_devices;
-    std::vector<double> m_signals;  ///< in the order of the cell
-    AxisValues m_axes;              ///< where axes stand when what is under way has ended
-    std::vector<std::vector<std::optional<Box>>>
-        m_links;  ///< of each arm of the cell, the tool last; for light barriers
+    std::unordered_map<std::uint32_t, size_t> m_deviceOf;                ///< by frame
+    std::unordered_map<std::uint32_t, std::vector<size_t>> m_readersOf;  ///< devices, by signal
+    std::unordered_map<std::uint32_t, double> m_signals;
+    std::deque<std::pair<size_t, double>> m_reactions;  ///< devices and the values they are to react to
+    bool m_reacting = false;
+    std::set<std::pair<double, size_t>> m_due;     ///< devices by `due`
+    std::vector<size_t> m_belts, m_watchers;       ///< devices
+    std::vector<ArmBody> m_bodies;                 ///< if there is a light barrier
+    std::map<FrameId, AxisRun> m_axisRuns;
+    AxisValues m_axes;                             ///< where axes stand when what is under way has ended
+    std::set<std::pair<size_t, size_t>> m_inLine;  ///< belts and watchers that never move against each other
+    bool m_allInLine = true;
 };
 
 }  // namespace topikos

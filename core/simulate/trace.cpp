@@ -1,7 +1,5 @@
 #include "core/simulate/trace.h"
 
-#include <algorithm>
-#include <cmath>
 
 namespace topikos {
 
@@ -12,54 +10,6 @@ JointVector alongSpan(const Arm& arm, const ArmTrace& trace, const ArmTrace::Spa
     const StepOutcome& outcome = trace.outcomes[span.outcome];
     if (!outcome.move) return outcome.arrival;
     return outcome.move->at(arm, outcome.move->profile.at(time - span.start).position);
-}
-
-/// Place of `frame` as seen from another one while axes travel: chain down from the world behind the other chain turned
-/// round.
-PlaceMotion motionBetween(const Cell& cell, FrameId seenFrom, FrameId frame, const std::vector<AxisTravel>& travels,
-                          const AxisValues& axes)
-{
-    struct Link {
-        Pose pose;
-        const FrameAxis* axis;
-        double from, to;
-    };
-    const auto chain = [&](FrameId id) {
-        std::vector<Link> links;
-        for (const Frame* f = findFrame(cell, id); f; f = findFrame(cell, f->parent)) {
-            Link link{placeInForce(cell, *f), f->axis ? &*f->axis : nullptr, axisValue(*f, axes), 0};
-            link.to = link.from;
-            for (const AxisTravel& t : travels)
-                if (t.frame == f->id) link.from = t.from, link.to = t.to;
-            links.insert(links.begin(), link);
-        }
-        return links;
-    };
-    PlaceMotion out;
-    const auto piece = [&](const FrameAxis& axis, double from, double to) {
-        out.pieces.push_back({out.after, axis.kind, axis.direction, from, to});
-        out.after = Pose{};
-    };
-    const std::vector<Link> up = chain(seenFrom), down = chain(frame);
-    for (auto link = up.rbegin(); link != up.rend(); ++link) {
-        if (link->axis) piece(*link->axis, -link->from, -link->to);
-        out.after = out.after * inverse(link->pose);
-    }
-    for (const Link& link : down) {
-        out.after = out.after * link.pose;
-        if (link.axis) piece(*link.axis, link.from, link.to);
-    }
-    return out;
-}
-
-const PartEvent* lastEvent(const Trace& trace, PartId part, double time)
-{
-    const PartEvent* last = nullptr;
-    for (const PartEvent& e : trace.partEvents) {
-        if (e.time > time) break;
-        if (e.part == part) last = &e;
-    }
-    return last;
 }
 
 }  // namespace
@@ -121,43 +71,55 @@ double openingAt(const ArmTrace& trace, double time)
     return span->gripperFrom + done * (span->gripperTo - span->gripperFrom);
 }
 
+std::optional<double> AxisTrack::at(double time) const
+{
+    const auto after =
+        std::upper_bound(spans.begin(), spans.end(), time, [](double t, const AxisSpan& s) { return t < s.start; });
+    if (after == spans.begin()) return std::nullopt;
+    auto span = after - 1;
+    double value = span->to;
+    for (;; --span) {
+        value -= (1 - span->profile.at(time - span->start).position) * (span->to - span->from);
+        if (span == spans.begin() || (span - 1)->restsFrom <= time) return value;
+    }
+}
+
+bool AxisTrack::movesAt(double time) const
+{
+    const auto after =
+        std::upper_bound(spans.begin(), spans.end(), time, [](double t, const AxisSpan& s) { return t < s.start; });
+    return after != spans.begin() && time < (after - 1)->restsFrom;
+}
+
+BeltState BeltTrack::at(double time) const
+{
+    const auto after = std::upper_bound(stretches.begin(), stretches.end(), time,
+                                        [](double t, const BeltStretch& s) { return t < s.start; });
+    if (after == stretches.begin()) return {};
+    const BeltStretch& s = *(after - 1);
+    const double t = time - s.start;
+    return {s.travel + s.speed * t + 0.5 * s.acceleration * t * t, s.speed + s.acceleration * t};
+}
+
 AxisValues axesAt(const Trace& trace, double time)
 {
     AxisValues out;
-    const auto end = std::upper_bound(trace.axisSpans.begin(), trace.axisSpans.end(), time,
-                                      [](double t, const AxisSpan& s) { return t < s.start; });
-    for (auto span = trace.axisSpans.begin(); span != end; ++span) {
-        const double done = span->profile.at(time - span->start).position;
-        const auto known =
-            std::find_if(out.begin(), out.end(), [&](const AxisValue& a) { return a.frame == span->frame; });
-        // Blended moves overlap: what is left of the one adds to the other.
-        if (known == out.end()) out.push_back({span->frame, span->from + done * (span->to - span->from)});
-        else known->value += done * (span->to - span->from);
-    }
+    for (const AxisTrack& track : trace.axes)
+        if (const auto value = track.at(time)) out.push_back({track.frame, *value});
     return out;
 }
 
 BeltState beltAt(const Trace& trace, FrameId belt, double time)
 {
-    const auto end = std::upper_bound(trace.beltStretches.begin(), trace.beltStretches.end(), time,
-                                      [](double t, const BeltStretch& s) { return t < s.start; });
-    for (auto it = end; it != trace.beltStretches.begin();) {
-        --it;
-        if (it->belt != belt) continue;
-        const double t = time - it->start;
-        return {it->travel + it->speed * t + 0.5 * it->acceleration * t * t, it->speed + it->acceleration * t};
-    }
-    return {};
+    const auto track = std::lower_bound(trace.belts.begin(), trace.belts.end(), belt,
+                                        [](const BeltTrack& b, FrameId id) { return b.belt < id; });
+    return track == trace.belts.end() || track->belt != belt ? BeltState{} : track->at(time);
 }
 
 double signalAt(const Cell& cell, const Trace& trace, SignalId signal, double time)
 {
-    double value = findSignal(cell, signal)->start;
-    for (const SignalEvent& e : trace.signalEvents) {
-        if (e.time > time) break;
-        if (e.signal == signal) value = e.value;
-    }
-    return value;
+    const SignalEvent* last = trace.signalEvents.last(signal, time);
+    return last ? last->value : findSignal(cell, signal)->start;
 }
 
 CellState authoredState(const Cell& cell, const JointVector& posture, const AxisValues& axes)
@@ -182,7 +144,7 @@ CellState stateAt(const Cell& cell, const Trace& trace, double time)
         else state.arms.push_back({arm.id, homePosture(cell, arm), toolInForce(cell, arm).gripper.open});
     }
     const auto place = [&](const Part& part, bool authored) {
-        const PartEvent* last = lastEvent(trace, part.id, time);
+        const PartEvent* last = trace.partEvents.last(part.id, time);
         if (!last && authored)
             state.parts.push_back({part.id, part.kind, worldFromPart(cell, part, state.axes), false});
         if (!last || last->kind == PartEvent::Kind::Gone) return;
@@ -208,56 +170,6 @@ CellState stateAt(const Cell& cell, const Trace& trace, double time)
     for (const Part& part : trace.made)
         place(part, false);
     return state;
-}
-
-std::vector<AxisTravel> travelsTo(const Cell& cell, const AxisValues& target, const AxisValues& axes)
-{
-    std::vector<AxisTravel> out;
-    for (const AxisValue& a : target) {
-        const double from = axisValue(*findFrame(cell, a.frame), axes);
-        if (from != a.value) out.push_back({a.frame, from, a.value});
-    }
-    return out;
-}
-
-std::vector<Companion> companionsOf(const Cell& cell, const std::vector<AxisTravel>& travels)
-{
-    std::vector<Companion> out;
-    for (const AxisTravel& t : travels) {
-        const FrameAxis& axis = *findFrame(cell, t.frame)->axis;
-        out.push_back({t.to - t.from, axis.speed, axis.acceleration});
-    }
-    return out;
-}
-
-AxisValues arrived(AxisValues axes, const std::vector<AxisTravel>& travels)
-{
-    AxisValues there;
-    for (const AxisTravel& t : travels)
-        there.push_back({t.frame, t.to});
-    return there.empty() ? axes : overlaid(axes, there);
-}
-
-LinePath lineTo(const Cell& cell, const Target& target, double standoff, const JointVector& from,
-                const AxisValues& axes)
-{
-    const ArmStation& arm = armOf(cell, target);
-    const bool pose = target.kind == Target::Kind::Pose;
-    LinePath path;
-    path.flangeFromTcp = pose ? flangeFromTcp(*findTool(cell, target.tool), target.tcp) : flangeFromTcp(cell, arm);
-    path.start = forward(*arm.model, from) * path.flangeFromTcp;
-    path.end =
-        pose ? baseFromTarget(cell, target, standoff, axes) : forward(*arm.model, target.posture) * path.flangeFromTcp;
-    const std::vector<AxisTravel> travels = travelsTo(cell, target.axes, axes);
-    if (travels.empty()) return path;
-    path.companions = companionsOf(cell, travels);
-    if (!pose) return path;
-    // Axes on the way between the base and the target's frame move one in the other: the line is straight as seen from
-    // the frame.
-    path.baseFromFrame = motionBetween(cell, arm.mount, target.frame, travels, axes);
-    path.start = inverse(path.baseFromFrame->at(0)) * path.start;
-    path.end = target.pose * translated({0, 0, -standoff});
-    return path;
 }
 
 double partsPerHour(const Trace& trace)

@@ -1,15 +1,24 @@
 #pragma once
 #include "core/cell/cell.h"
+#include "core/simulate/moves.h"
 
+#include <algorithm>
+#include <cmath>
+#include <cstdint>
 #include <optional>
+#include <stop_token>
+#include <unordered_map>
 #include <vector>
 
 namespace topikos {
 
-/// How far a device axis goes in a step.
-struct AxisTravel {
-    FrameId frame;
-    double from = 0, to = 0;  ///< [m or rad]
+/// A corner that is cut less than asked, because joints or axes would come above their limits while both moves go on.
+struct Corner {
+    double asked = 0, kept = 0;  ///< how far before the corner the next move sets in [m]
+    double ratio = 0;            ///< of the acceleration (or speed) that the corner as asked would take to its limit;
+                                 ///< 0: the next move had to be planned anew, since an axis had moved meanwhile
+    int joint = -1;              ///< the joint, or else
+    FrameId axis{};              ///< the device axis
 };
 
 /// What became of one step of a routine.
@@ -20,23 +29,29 @@ struct StepOutcome {
         TargetNotInConfiguration,
         LineStops,
         NothingGripped,
-        PartHeld,
-        WaitsForEver
+        PartHeld,       ///< by a clamp
+        StillCarrying,  ///< the part gripped before; what is in the grasp now stays where it is
+        WaitsForEver,
+        AxisBusy  ///< another arm is moving an axis that the step moves
     };
     StepId step;
     size_t index = 0;  ///< in the routine, from 0
+    int pass = 0;      ///< of the routine, from 0
     Step::Kind kind = Step::Kind::Wait;
     TargetId target;
     bool off = false;
     Problem problem = Problem::None;
-    bool otherConfiguration = false;  ///< the line arrives in another configuration than its target asks for
-    Solutions atTarget;               ///< joint moves that cannot arrive: what inverse kinematics found
-    std::optional<Move> move;         ///< moves that could be planned
-    std::vector<AxisTravel> travels;  ///< of device axes, in step with the move, or alone
-    AxisValues axes;                  ///< where device axes stand after the step that do not stand at their start
-    FrameId clamp;                    ///< PartHeld: by this one
-    JointVector arrival;              ///< posture after the step [rad or m]
-    double start = 0, duration = 0;   ///< in the run [s]; steps after a block have no time
+    MovePlanPtr plan;                  ///< moves
+    std::shared_ptr<const Move> move;  ///< moves that could be planned; part of the plan
+    std::optional<Corner> corner;      ///< moves with a blend that is cut short
+    std::vector<AxisTravel> travels;   ///< of device axes, in step with the move, or alone
+    AxisValues axes;                   ///< where device axes stand after the step that do not stand at their start
+    FrameId clamp;                     ///< PartHeld: by this one
+    PartId part;                       ///< StillCarrying: this one
+    FrameId axis;                      ///< AxisBusy: this one,
+    ArmId other;                       ///< moved by this arm
+    JointVector arrival;               ///< posture after the step [rad or m]
+    double start = 0, duration = 0;    ///< in the run [s]; steps after a block have no time
 
     /// Where device axes stand when a fraction of the step is done.
     AxisValues axesAlong(double fraction) const;
@@ -44,7 +59,7 @@ struct StepOutcome {
     bool blocks() const
     {
         return problem == Problem::TargetOutOfReach || problem == Problem::TargetNotInConfiguration
-               || problem == Problem::LineStops || problem == Problem::WaitsForEver;
+               || problem == Problem::LineStops || problem == Problem::WaitsForEver || problem == Problem::AxisBusy;
     }
 };
 
@@ -58,7 +73,7 @@ struct ArmTrace {
     };
     ArmId arm;
     RoutineId routine;
-    std::vector<StepOutcome> outcomes;  ///< one per step of the routine, switched-off steps included
+    std::vector<StepOutcome> outcomes;  ///< one per step of the routine and pass, switched-off steps included
     std::vector<Span> spans;            ///< up to the block, if there is one
     JointVector start;                  ///< home
     double startOpening = 0;            ///< [m]
@@ -66,19 +81,36 @@ struct ArmTrace {
     std::optional<size_t> blockedAt;    ///< index into outcomes
 };
 
-/// A stretch of time in which an axis of a device moves.
+/// A stretch of time in which an axis of a device moves. Stretches may overlap: what is left of one adds to the next.
 struct AxisSpan {
-    FrameId frame;
     double start = 0;         ///< [s]
     double from = 0, to = 0;  ///< [m or rad]
     Profile profile;          ///< of the fraction of the way
+    double restsFrom = 0;     ///< end of this and all earlier stretches [s]
+};
+struct AxisTrack {
+    FrameId frame;
+    std::vector<AxisSpan> spans;  ///< by start
+
+    /// Where it stands; nothing before it moves for the first time.
+    std::optional<double> at(double time) const;
+    bool movesAt(double time) const;
 };
 
 /// From `start` on the belt has gone `travel` and goes on at constant acceleration, until its next stretch.
 struct BeltStretch {
-    FrameId belt;
-    double start = 0;                                ///< [s]
+    double start = 0;                            ///< [s]
     double travel = 0, speed = 0, acceleration = 0;  ///< at the start [m, m/s, m/s^2]
+};
+/// How far a belt has gone, and how fast it goes.
+struct BeltState {
+    double travel = 0, speed = 0;  ///< [m, m/s]
+};
+struct BeltTrack {
+    FrameId belt;
+    std::vector<BeltStretch> stretches;  ///< by start
+
+    BeltState at(double time) const;
 };
 
 /// What becomes of a part from `time` on.
@@ -103,24 +135,69 @@ struct SignalEvent {
     double value = 0;  ///< from then on
 };
 
-/// One cycle of all arms. Exact at any time, except for when sensors see something: nothing else is sampled until
-/// somebody asks.
+/// Events of all subjects in the order of time, each subject's own found without looking at the others.
+template <class Event, class SubjectId, SubjectId Event::* subject> class Timeline {
+public:
+    void push_back(const Event& event)
+    {
+        m_of[(event.*subject).value].push_back(std::uint32_t(m_events.size()));
+        m_events.push_back(event);
+    }
+    bool empty() const { return m_events.empty(); }
+    size_t size() const { return m_events.size(); }
+    auto begin() const { return m_events.begin(); }
+    auto end() const { return m_events.end(); }
+    const Event& operator[](size_t i) const { return m_events[i]; }
+    const Event& back() const { return m_events.back(); }
+
+    /// Places of a subject's own events.
+    const std::vector<std::uint32_t>& of(SubjectId id) const
+    {
+        static const std::vector<std::uint32_t> none;
+        const auto found = m_of.find(id.value);
+        return found == m_of.end() ? none : found->second;
+    }
+    /// The last event of a subject at or before a time; nullptr if there is none.
+    const Event* last(SubjectId id, double time) const
+    {
+        const std::vector<std::uint32_t>& own = of(id);
+        const auto after = std::upper_bound(own.begin(), own.end(), time,
+                                            [this](double t, std::uint32_t i) { return t < m_events[i].time; });
+        return after == own.begin() ? nullptr : &m_events[*(after - 1)];
+    }
+
+private:
+    std::vector<Event> m_events;
+    std::unordered_map<std::uint32_t, std::vector<std::uint32_t>> m_of;
+};
+
+/// What happens in a run. Exact at any time, except for when sensors see what does not ride past them on a belt: that is
+/// found to 1 µs.
 struct Trace {
-    std::vector<ArmTrace> arms;         ///< in the order they were asked for
-    std::vector<PartEvent> partEvents;  ///< by time, as are the others
-    std::vector<AxisSpan> axisSpans;
-    std::vector<BeltStretch> beltStretches;
-    std::vector<SignalEvent> signalEvents;
-    std::vector<Part> made;  ///< by sources; their ids are above those of the cell
-    double duration = 0;     ///< of the longest arm [s]
+    std::vector<ArmTrace> arms;     ///< by id
+    std::vector<AxisTrack> axes;    ///< that moved, by id
+    std::vector<BeltTrack> belts;   ///< that ran, by id
+    Timeline<PartEvent, PartId, &PartEvent::part> partEvents;
+    Timeline<SignalEvent, SignalId, &SignalEvent::signal> signalEvents;
+    std::vector<Part> made;       ///< by sources; their ids are above those of the cell
+    double duration = 0;          ///< of the longest arm [s]
+    bool stopped = false;         ///< it was told to stop; what comes later is missing
+    std::optional<double> stuck;  ///< the time that it never got past, since devices and routines go on without end there
 
     bool blocked() const;
 };
 
-/// Runs the routine that each arm runs, all of them once and together, from home. The cell is not changed.
-Trace simulate(const Cell& cell);
+struct RunOptions {
+    int cycles = 1;              ///< how often each arm goes through its routine, one pass after the other
+    double until = INFINITY;     ///< the run ends there at the latest [s]
+    PlanCache* plans = nullptr;  ///< remembers moves between runs
+    std::stop_token stop{};
+};
+
+/// Runs the main routine of each arm, all of them together, from home. The cell is not changed.
+Trace simulate(const Cell& cell, const RunOptions& options = {});
 /// Runs one routine; other arms stand at home.
-Trace simulate(const Cell& cell, const Routine& routine);
+Trace simulate(const Cell& cell, const Routine& routine, const RunOptions& options = {});
 
 const ArmTrace* findArmTrace(const Trace& trace, ArmId arm);
 
@@ -132,10 +209,6 @@ JointVector postureAt(const Cell& cell, const ArmTrace& trace, double time);
 double openingAt(const ArmTrace& trace, double time);
 /// Where device axes stand at a time.
 AxisValues axesAt(const Trace& trace, double time);
-/// How far a belt has gone, and how fast it goes.
-struct BeltState {
-    double travel = 0, speed = 0;  ///< [m, m/s]
-};
 BeltState beltAt(const Trace& trace, FrameId belt, double time);
 double signalAt(const Cell& cell, const Trace& trace, SignalId signal, double time);
 
@@ -165,17 +238,7 @@ CellState stateAt(const Cell& cell, const Trace& trace, double time);
 /// parts where they start.
 CellState authoredState(const Cell& cell, const JointVector& posture, const AxisValues& axes = {});
 
-/// A line to a pose target from where the arm stands, with the axes that come along. Posture targets: to the pose they
-/// give the TCP.
-LinePath lineTo(const Cell& cell, const Target& target, double standoff, const JointVector& from,
-                const AxisValues& axes);
-/// What comes along to a target: axes of it that stand elsewhere.
-std::vector<AxisTravel> travelsTo(const Cell& cell, const AxisValues& target, const AxisValues& axes);
-std::vector<Companion> companionsOf(const Cell& cell, const std::vector<AxisTravel>& travels);
-/// Axes after the travels.
-AxisValues arrived(AxisValues axes, const std::vector<AxisTravel>& travels);
-
-/// Parts that arms set down per hour of repeating the run without pause; 0 when it is blocked or moves no part.
+/// Parts that arms set down per hour of going on like this run without pause; 0 when it is blocked or moves no part.
 double partsPerHour(const Trace& trace);
 
 }  // namespace topikos

@@ -4,7 +4,7 @@
 #include "core/cell/devices.h"
 #include "core/cell/pattern.h"
 #include "core/exchange/cell_file.h"
-#include "core/exchange/step_text.h"
+#include "core/program/step_text.h"
 #include "tests/app/window_fixture.h"
 #include "tests/run.h"
 

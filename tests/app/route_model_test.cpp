@@ -1,7 +1,7 @@
 #include "app/route/route_model.h"
 #include "app/session/text.h"
 #include "core/exchange/cell_file.h"
-#include "core/exchange/step_text.h"
+#include "core/program/step_text.h"
 #include "tests/run.h"
 
 #include <QAbstractItemModelTester>

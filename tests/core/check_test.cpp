@@ -51,11 +51,11 @@ void CheckTest::plantedMistakesAreFound()
     const auto& f = result.findings;
     QCOMPARE(int(f[0].rule), int(Rule::JointRange));
     QCOMPARE(f[0].stepIndex, size_t(2));
-    QCOMPARE(f[0].joint, 2);
+    QCOMPARE(f[0].as<RangeFact>()->joint, 2);
     QCOMPARE(QString::fromStdString(sentence(cell, f[0])),
              QString("Step 3 stops 36 mm short. Joint 3 is 3.2° past its range (-205.0 to 78.0°)."));
     QCOMPARE(int(f[1].rule), int(Rule::Singularity));
-    QCOMPARE(int(f[1].kind), int(SingularityKind::Wrist));
+    QCOMPARE(int(f[1].as<SingularFact>()->kind), int(SingularityKind::Wrist));
     QCOMPARE(f[1].stepIndex, size_t(4));
     QCOMPARE(int(f[2].rule), int(Rule::Reach));
     QCOMPARE(f[2].stepIndex, size_t(6));
@@ -73,7 +73,7 @@ void CheckTest::measuredValuesAreTrue()
     const Solutions atEnd = inverseKinematics(*armInHand(cell).model, baseFromFlange(cell, close));
     const Solution* s = withConfiguration(atEnd.outOfRange, close.configuration);
     QVERIFY(s);
-    QVERIFY(std::abs(rangeExcess(*armInHand(cell).model, s->joints).excess - range.measured) < 1e-9);
+    QVERIFY(std::abs(rangeExcess(*armInHand(cell).model, s->joints).excess - measureOf(cell, range).measured) < 1e-9);
     QVERIFY(std::abs(range.remaining - (1 - range.fraction) * result.trace.arms[0].outcomes[2].move->line.length())
             < 1e-12);
     // Reach: distance of the wrist centre from axis 2 less the arm's length.
@@ -82,7 +82,7 @@ void CheckTest::measuredValuesAreTrue()
     const Vec3 wrist = flange.translation - 0.093 * (flange.rotation * Vec3::UnitZ());
     const double away =
         std::hypot(std::hypot(wrist[0], wrist[1]) - 0.163, wrist[2] - 0.437) - armInHand(cell).model->reach();
-    QVERIFY(std::abs(reach.measured - away) < 1e-9);
+    QVERIFY(std::abs(measureOf(cell, reach).measured - away) < 1e-9);
 }
 
 void CheckTest::thresholdsDecide()
@@ -95,7 +95,7 @@ void CheckTest::thresholdsDecide()
     QCOMPARE(margins.count(Severity::Blocked), 0);
     for (const Finding& f : margins.findings) {
         QCOMPARE(int(f.rule), int(Rule::JointRange));
-        QVERIFY(f.measured < f.limit);
+        QVERIFY(measureOf(cell, f).measured < measureOf(cell, f).limit);
         QVERIFY(QString::fromStdString(sentence(cell, f)).contains("the margin asked for is 45.0°"));
     }
     cell.thresholds.jointMargin = 0;
@@ -116,8 +116,10 @@ void CheckTest::wrongConfigurationNamesTheOtherWays()
     const TargetVerdict verdict = checkTarget(cell, *findTarget(cell, pick));
     QCOMPARE(verdict.findings.size(), size_t(1));
     QCOMPARE(int(verdict.findings[0].severity), int(Severity::Blocked));
-    QCOMPARE(verdict.findings[0].otherWays, int(verdict.ways.items.size()));
-    QVERIFY(verdict.findings[0].otherWays > 0);
+    const RangeFact* fact = verdict.findings[0].as<RangeFact>();
+    QVERIFY(fact);
+    QCOMPARE(fact->otherWays, int(verdict.ways.items.size()));
+    QVERIFY(fact->otherWays > 0);
     const QString words = QString::fromStdString(sentence(cell, verdict.findings[0]));
     QVERIFY2(words.contains("cannot be reached that way") && words.contains("in range."), qPrintable(words));
     const CheckResult result = check(cell, cell.routines.front());

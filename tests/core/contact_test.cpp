@@ -1,6 +1,6 @@
 #include "core/cell/edit_layout.h"
 #include "core/check/contact_pairs.h"
-#include "core/shape/contact.h"
+#include "core/contact/bodies.h"
 #include "tests/core/support.h"
 #include "tests/run.h"
 

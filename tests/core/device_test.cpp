@@ -4,7 +4,7 @@
 #include "core/cell/fixture.h"
 #include "core/check/check.h"
 #include "core/check/contact_pairs.h"
-#include "core/exchange/step_text.h"
+#include "core/program/step_text.h"
 #include "core/exchange/trace_csv.h"
 #include "tests/core/support.h"
 #include "tests/run.h"
@@ -186,7 +186,8 @@ void DeviceTest::axisMovesTakeTheirTime()
     Cell cell = onRail(rail, carriage);
     cell = withSteps(cell, {"move Rail to 1500 at 50 %", "move Rail to 1400"});
     const Trace trace = simulate(cell);
-    QCOMPARE(trace.axisSpans.size(), size_t(2));
+    QCOMPARE(trace.axes.size(), size_t(1));
+    QCOMPARE(trace.axes[0].spans.size(), size_t(2));
     QVERIFY(std::abs(trace.duration - timeOf(1.5, 0.5, 2) - timeOf(0.1, 1, 2)) < 1e-9);
     QVERIFY(std::abs(axesAt(trace, trace.duration)[0].value - 1.4) < 1e-12);
     double before = 0, fastest = 0;
@@ -313,7 +314,7 @@ void DeviceTest::beltWithoutAStopLosesParts()
     const auto lost = std::find_if(result.findings.begin(), result.findings.end(),
                                    [](const Finding& f) { return f.rule == Rule::Belt; });
     QVERIFY(lost != result.findings.end());
-    QVERIFY(std::abs(lost->measured - (0.38 / 0.2 + 0.2)) < 1e-9);
+    QVERIFY(std::abs(measureOf(cell, *lost).measured - (0.38 / 0.2 + 0.2)) < 1e-9);
     QVERIFY(QString::fromStdString(findingText(cell, *lost).headline).contains("runs off the end of Belt"));
 }
 
@@ -638,7 +639,7 @@ void DeviceTest::waitThatNeverEndsIsFound()
     QVERIFY(own.blockedAt && *own.blockedAt == 1);
     QCOMPARE(own.outcomes.size(), size_t(3));
     QCOMPARE(result.count(Severity::Blocked), 1);
-    QVERIFY(result.findings[0].rule == Rule::Signal && result.findings[0].signal == never);
+    QVERIFY(result.findings[0].rule == Rule::Signal && result.findings[0].as<SignalFact>()->signal == never);
     QVERIFY(std::abs(own.duration - 1) < 1e-12);
 }
 
@@ -912,8 +913,9 @@ void DeviceTest::anyWiringComesToAnEnd()
                                [](const PartEvent& a, const PartEvent& b) { return a.time < b.time; }));
         QVERIFY(std::is_sorted(trace.signalEvents.begin(), trace.signalEvents.end(),
                                [](const SignalEvent& a, const SignalEvent& b) { return a.time < b.time; }));
-        QVERIFY(std::is_sorted(trace.axisSpans.begin(), trace.axisSpans.end(),
-                               [](const AxisSpan& a, const AxisSpan& b) { return a.start < b.start; }));
+        for (const AxisTrack& axis : trace.axes)
+            QVERIFY(std::is_sorted(axis.spans.begin(), axis.spans.end(),
+                                   [](const AxisSpan& a, const AxisSpan& b) { return a.start < b.start; }));
         for (const ArmTrace& arm : trace.arms) {
             QCOMPARE(arm.outcomes.size(), findRoutine(*read, arm.routine)->steps.size());
             for (size_t i = 0; i + 1 < arm.spans.size(); ++i)

@@ -301,10 +301,17 @@ void GeneralChainTest::lostDirectionHasWords()
     // A horizontal arm with its elbow straight cannot move out along its own line, here the tool's x.
     const ArmPtr horizontal = catalogueArm("scara-600");
     QCOMPARE(lostDirectionText(*horizontal, JointVector::Zero(4), Pose{}), std::string("move along tool X"));
-    QVERIFY(singularityMargins(*horizontal, JointVector::Zero(4)).direction < 1e-9);
+    QVERIFY(singularityMargins(*horizontal, JointVector::Zero(4)).distance(SingularityKind::Elbow) < 1e-9);
+    QCOMPARE(singularKinds(*horizontal, JointVector::Zero(4)), std::vector{SingularityKind::Elbow});
+    // Bent by a right angle, the last axis stands its own distance from axis 2 away from the plane of axes 1 and 2.
     JointVector bent = JointVector::Zero(4);
-    bent[1] = 1.5;
-    QVERIFY(singularityMargins(*horizontal, bent).direction > 0.1);
+    bent[1] = 1.5707963267948966;
+    ChainFrames frames;
+    chainFrames(*horizontal, bent, frames);
+    const Vec3 fore = frames.joints[3].origin - frames.joints[1].origin;
+    QVERIFY(std::abs(singularityMargins(*horizontal, bent).distance(SingularityKind::Elbow)
+                     - std::hypot(fore[0], fore[1]))
+            < 1e-9);
 }
 
 TOPIKOS_TEST(GeneralChainTest)

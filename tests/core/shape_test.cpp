@@ -83,7 +83,6 @@ void ShapeTest::massIsExact()
     const double volume = bulk.volume;
     QVERIFY2(std::abs(std::abs(volume) / wanted - 1) < 1e-6, qPrintable(QString::number(volume)));
     // Against the sum over small cubes, in the solid's own axes.
-    const Pose back = inverse(solid.pose);
     Vec3 first = Vec3::Zero();
     Mat3 second = Mat3::Zero();
     double sum = 0;

@@ -1,5 +1,5 @@
 #include "core/cell/devices.h"
-#include "core/exchange/step_text.h"
+#include "core/program/step_text.h"
 #include "tests/core/support.h"
 #include "tests/run.h"
 

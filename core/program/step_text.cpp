@@ -1,4 +1,4 @@
-#include "core/exchange/step_text.h"
+#include "core/program/step_text.h"
 
 #include "core/cell/edit.h"
 

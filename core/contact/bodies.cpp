@@ -1,4 +1,4 @@
-#include "core/shape/contact.h"
+#include "core/contact/bodies.h"
 
 #include <fcl/fcl.h>
 

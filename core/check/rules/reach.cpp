@@ -1,0 +1,79 @@
+#include "core/check/rules/rules.h"
+
+#include <fmt/format.h>
+
+namespace topikos {
+
+Finding unreachable(const Solutions& found)
+{
+    Finding f;
+    f.severity = Severity::Blocked;
+    const int otherWays = int(found.items.size());
+    if (found.range.joint >= 0) {
+        f.rule = Rule::JointRange;
+        f.fact = RangeFact{found.range.joint, found.range.excess, 0, otherWays};
+        return f;
+    }
+    f.rule = otherWays > 0 ? Rule::Configuration : Rule::Reach;
+    f.fact = ReachFact{found.reason, found.shortfall, found.excessTurn, otherWays};
+    return f;
+}
+
+void judgeReach(const JudgedStep& step, Findings& out)
+{
+    const StepOutcome& outcome = step.outcome;
+    if (outcome.problem == StepOutcome::Problem::TargetOutOfReach
+        || outcome.problem == StepOutcome::Problem::TargetNotInConfiguration) {
+        const Finding f = unreachable(outcome.plan->atGoal);
+        out.push_back(step.finding(f.rule, f.severity, f.fact));
+    }
+    if (outcome.problem == StepOutcome::Problem::LineStops) {
+        const LineStop& stop = *outcome.move->stop;
+        if (stop.why == LineStop::Why::OutOfReach)
+            out.push_back(step.stopFinding(Rule::Reach, ReachFact{stop.reach, stop.shortfall, stop.excessTurn, 0}));
+    }
+}
+
+namespace {
+
+/// The asked turn that the arm cannot give, about the tool's own axis that it is mostly about.
+std::string excessText(const ReachFact& fact, const Wording& words)
+{
+    const Target* target = findTarget(words.cell, words.finding.target);
+    if (!target || target->kind != Target::Kind::Pose || fact.excessTurn.norm() < 1e-9)
+        return fmt::format("The arm cannot turn the tool that way: {} off.", deg(fact.shortfall));
+    const Vec3 inTool = baseFromTarget(words.cell, *target).rotation.conjugate() * fact.excessTurn;
+    Eigen::Index axis = 0;
+    inTool.cwiseAbs().maxCoeff(&axis);
+    return fmt::format(
+        "The arm cannot give {} of its turn, mostly about tool {}; the nearest orientation lacks just that.",
+        deg(fact.excessTurn.norm()), "XYZ"[axis]);
+}
+
+std::string detailOf(const ReachFact& fact, const Wording& words)
+{
+    if (words.finding.rule == Rule::Configuration) {
+        const Target* target = findTarget(words.cell, words.finding.target);
+        return fmt::format("The arm cannot do it with {}.", target ? configurationText(target->configuration) : "");
+    }
+    switch (fact.reason) {
+    case NoSolution::TooFar:
+        return fmt::format("The wrist would have to be {} beyond the arm's reach.", mm(fact.shortfall));
+    case NoSolution::TooClose:
+        return fmt::format("The wrist would have to be {} closer to the arm than it can fold.", mm(fact.shortfall));
+    case NoSolution::Orientation: return excessText(fact, words);
+    case NoSolution::NotFound:
+        return fmt::format("No posture was found; the nearest pose is {} and {} away.", mm(fact.shortfall),
+                           deg(fact.excessTurn.norm()));
+    default: return "The pose cannot be reached.";
+    }
+}
+
+}  // namespace
+
+FindingText textOf(const ReachFact& fact, const Wording& words)
+{
+    return {blockedHeadline(words, fact.otherWays), detailOf(fact, words) + otherWaysText(fact.otherWays)};
+}
+
+}  // namespace topikos

@@ -1,0 +1,548 @@
+#include "core/motion/in_step.h"
+#include "core/spatial/rotation.h"
+
+#include <Eigen/LU>
+#include <Eigen/QR>
+
+#include <algorithm>
+#include <cmath>
+
+namespace topikos {
+
+namespace {
+
+constexpr double kSampleLength = 4e-3;         // [m]
+constexpr double kSampleAngle = 1 * kDegree;   // [rad]
+constexpr double kSmoothStep = 20 * kDegree;   // of a joint between neighbouring samples; above it they come closer
+constexpr double kSmallestStep = 1e-7;         // of the line, below which a step that is still too large is a jump
+constexpr int kSamplesPerPiece = 3;            // samples from knot to knot of the way
+constexpr int kMostHalvings = 8;               // of such a piece
+constexpr double kAboveLimit = 1.001;          // ratios from which a joint counts as above its limit
+
+using Twist = Eigen::Matrix<double, 6, 1>;
+
+struct Sample {
+    double fraction;
+    JointVector posture;
+};
+
+int sampleCount(const LinePath& path)
+{
+    double wanted = std::max(path.length() / kSampleLength, path.angle() / kSampleAngle);
+    if (path.baseFromFrame)
+        for (const PlaceMotion::Piece& p : path.baseFromFrame->pieces)
+            wanted += std::abs(p.to - p.from) / (p.kind == JointKind::Revolute ? kSampleAngle : kSampleLength);
+    return int(std::clamp(std::ceil(wanted), 16.0, 4000.0));
+}
+
+bool closer(const Arm& arm, const Closest& a, const Closest& b)
+{
+    if (b.joint < 0) return true;
+    const auto weighed = [&](const Closest& c) { return weighedMargin(arm.joints()[size_t(c.joint)], c.value); };
+    return weighed(a) < weighed(b);
+}
+
+/// Last fraction in [low, high] for which `holds` is true, given that it holds at `low` and not at `high`.
+template <class Predicate> double lastHolding(double low, double high, Predicate holds)
+{
+    for (int i = 0; i < 50 && high - low > 1e-15; ++i) {
+        const double middle = 0.5 * (low + high);
+        (holds(middle) ? low : high) = middle;
+    }
+    return low;
+}
+
+/// Follows one branch along a line, and finds where that ends.
+class LineWalk {
+public:
+    LineWalk(const Arm& arm, Move& move, const SingularityBounds& bounds, const SingularityBounds& watch) :
+        m_arm(arm), m_move(move), m_bounds(bounds), m_watch(watch), m_samples{{0, move.from}}
+    {
+    }
+
+    void go()
+    {
+        walk();
+        std::vector<SingularityMargins> margins;
+        margins.reserve(m_samples.size());
+        for (const Sample& s : m_samples)
+            margins.push_back(singularityMargins(m_arm, s.posture));
+        for (const SingularityKind kind : kSingularityKinds)
+            if (hasKind(m_arm, kind)) judgeSingularity(margins, kind);
+        const double end = m_move.stop ? m_move.stop->fraction : 1;
+        for (const Sample& s : m_samples) {
+            if (s.fraction > end) break;
+            Closest margin = rangeMargin(m_arm, s.posture);
+            margin.fraction = s.fraction;
+            if (s.fraction > 0 && margin.joint >= 0 && closer(m_arm, margin, m_move.jointMargin))
+                m_move.jointMargin = margin;
+        }
+    }
+
+    const std::vector<Sample>& samples() const { return m_samples; }
+
+    /// Posture at `fraction`, near `previous`.
+    std::optional<JointVector> at(double fraction, const JointVector& previous) const
+    {
+        return followBranch(m_arm, m_move.line.flangeAt(fraction), m_move.branch, previous);
+    }
+
+private:
+    double singularDistance(double fraction, const JointVector& near, SingularityKind kind) const
+    {
+        const auto q = at(fraction, near);
+        return q ? singularityMargins(m_arm, *q).distance(kind) : 0;
+    }
+
+    void stopAt(LineStop stop)
+    {
+        if (m_move.stop && m_move.stop->fraction <= stop.fraction) return;
+        stop.remaining = (1 - stop.fraction) * m_move.line.length();
+        stop.turnLeft = (1 - stop.fraction) * m_move.line.angle();
+        m_move.stop = stop;
+    }
+
+    void walk()
+    {
+        const double whole = 1.0 / sampleCount(m_move.line);
+        double step = whole;
+        while (m_samples.back().fraction < 1) {
+            const Sample& before = m_samples.back();
+            // A step that would leave less than a hundredth of itself goes to the end.
+            const double fraction = before.fraction + 1.01 * step >= 1 ? 1 : before.fraction + step;
+            const auto q = at(fraction, before.posture);
+            if (!q) {
+                outOfReach(before, fraction);
+                return;
+            }
+            const Eigen::ArrayXd difference = (*q - before.posture).array().abs();
+            Eigen::Index joint = 0;
+            if (difference.maxCoeff(&joint) > kSmoothStep) {
+                if (step > kSmallestStep) {
+                    step /= 2;
+                    continue;
+                }
+                jump(before, *q, int(joint));
+                return;
+            }
+            judgeRange(before, fraction, *q);
+            m_samples.push_back({fraction, *q});
+            step = std::min(whole, 2 * step);
+        }
+    }
+
+    void outOfReach(const Sample& before, double fraction)
+    {
+        LineStop stop;
+        stop.why = LineStop::Why::OutOfReach;
+        JointVector last = before.posture;
+        stop.fraction = lastHolding(before.fraction, fraction, [&](double f) {
+            const auto q = at(f, last);
+            if (q) last = *q;
+            return q.has_value();
+        });
+        const Solutions atEnd = inverseKinematics(m_arm, m_move.line.flangeAt(1));
+        const Solutions here =
+            atEnd.shortfall > 0 ? atEnd : inverseKinematics(m_arm, m_move.line.flangeAt(fraction));
+        stop.shortfall = here.shortfall;
+        stop.reach = here.reason;
+        stop.excessTurn = here.excessTurn;
+        stopAt(stop);
+        // The last posture in reach is where a singularity is nearest.
+        if (stop.fraction > before.fraction) m_samples.push_back({stop.fraction, last});
+    }
+
+    void jump(const Sample& before, const JointVector& after, int joint)
+    {
+        LineStop stop;
+        stop.why = LineStop::Why::Jump;
+        stop.fraction = before.fraction;
+        stop.range = {joint, std::abs(after[joint] - before.posture[joint])};
+        double least = INFINITY;
+        for (const JointVector* side : {&before.posture, &after}) {
+            const SingularityMargins m = singularityMargins(m_arm, *side);
+            for (const SingularityKind kind : kSingularityKinds) {
+                if (!hasKind(m_arm, kind)) continue;
+                const bool length = kind == SingularityKind::Elbow || kind == SingularityKind::Shoulder;
+                const double relative = m.distance(kind) / (length ? m_arm.reach() : 1);
+                if (relative >= least) continue;
+                least = relative;
+                stop.kind = kind;
+                stop.distance = m.distance(kind);
+            }
+        }
+        if (stop.distance < m_bounds.of(stop.kind)) stop.why = LineStop::Why::Singularity;
+        stopAt(stop);
+    }
+
+    void judgeRange(const Sample& before, double fraction, const JointVector& q)
+    {
+        if (!m_move.stop) {
+            const RangeExcess excess = rangeExcess(m_arm, q);
+            if (excess.joint < 0) return;
+            LineStop stop;
+            stop.why = LineStop::Why::JointRange;
+            stop.fraction = lastHolding(before.fraction, fraction, [&](double f) {
+                const auto there = at(f, before.posture);
+                return there && withinRange(m_arm, *there);
+            });
+            stop.range = excess;
+            stopAt(stop);
+        } else if (m_move.stop->why == LineStop::Why::JointRange) {
+            const int i = m_move.stop->range.joint;
+            const Joint& joint = m_arm.joints()[size_t(i)];
+            double& excess = m_move.stop->range.excess;
+            excess = std::max({excess, joint.lower - q[i], q[i] - joint.upper});
+        }
+    }
+
+    /// Finds how close the line comes to a singularity, between its samples too, and stops it where the bound is
+    /// passed.
+    void judgeSingularity(const std::vector<SingularityMargins>& margins, SingularityKind kind)
+    {
+        const size_t last = m_samples.size() - 1;
+        std::vector<double> distances(last + 1);
+        for (size_t i = 0; i <= last; ++i)
+            distances[i] = margins[i].distance(kind);
+        const double bound = m_bounds.of(kind);
+        const double room = kind == SingularityKind::Wrist ? 5 * kDegree : kind == SingularityKind::Direction ? 0.002 : 0.02;
+        const double interest = 1.5 * std::max(bound, m_watch.of(kind)) + room;
+        Closest& closest = m_move.singularity[size_t(kind)];
+        for (size_t i = 0; i <= last; ++i) {
+            const bool valley =
+                (i == 0 || distances[i] <= distances[i - 1]) && (i == last || distances[i] <= distances[i + 1]);
+            if (!valley) continue;
+            Closest lowest{distances[i], m_samples[i].fraction, -1};
+            if (lowest.value <= interest) lowest = bottom(i, kind, lowest);
+            if (lowest.value < closest.value) closest = lowest;
+            if (lowest.value >= bound) continue;
+            size_t before = i;
+            while (before > 0 && (distances[before] < bound || m_samples[before].fraction > lowest.fraction))
+                --before;
+            LineStop stop;
+            stop.why = LineStop::Why::Singularity;
+            stop.kind = kind;
+            stop.distance = lowest.value;
+            if (distances[before] >= bound) {
+                const JointVector& near = m_samples[before].posture;
+                stop.fraction = lastHolding(m_samples[before].fraction, lowest.fraction,
+                                            [&](double f) { return singularDistance(f, near, kind) >= bound; });
+            }
+            stopAt(stop);
+        }
+    }
+
+    /// Lowest distance between the neighbours of sample `i`, by golden section.
+    Closest bottom(size_t i, SingularityKind kind, Closest lowest) const
+    {
+        const JointVector& near = m_samples[i].posture;
+        double a = m_samples[i > 0 ? i - 1 : 0].fraction, b = m_samples[std::min(i + 1, m_samples.size() - 1)].fraction;
+        constexpr double golden = 0.6180339887498949;
+        double c = b - golden * (b - a), d = a + golden * (b - a);
+        double atC = singularDistance(c, near, kind), atD = singularDistance(d, near, kind);
+        for (int k = 0; k < 40; ++k) {
+            if (atC < lowest.value) lowest = {atC, c, -1};
+            if (atD < lowest.value) lowest = {atD, d, -1};
+            if (atC < atD) {
+                b = d;
+                d = c;
+                atD = atC;
+                c = b - golden * (b - a);
+                atC = singularDistance(c, near, kind);
+            } else {
+                a = c;
+                c = d;
+                atC = atD;
+                d = a + golden * (b - a);
+                atD = singularDistance(d, near, kind);
+            }
+        }
+        return lowest;
+    }
+
+    const Arm& m_arm;
+    Move& m_move;
+    const SingularityBounds &m_bounds, &m_watch;
+    std::vector<Sample> m_samples;
+};
+
+/// First and second derivative of the flange pose by the fraction of a line, at the flange origin, in base.
+struct Flow {
+    Twist rate, bend;
+};
+
+Flow flowOf(const LinePath& path, double fraction, const Vec3& flange, const Vec3& tcp)
+{
+    Flow flow;
+    if (!path.baseFromFrame) {
+        const AxisAngle turn = axisAngleOf(path.end.rotation * path.start.rotation.conjugate());
+        const Vec3 angular = turn.axis * turn.angle, arm = flange - tcp;
+        flow.rate << (path.end.translation - path.start.translation) + angular.cross(arm), angular;
+        flow.bend << angular.cross(angular.cross(arm)), Vec3::Zero();
+        return flow;
+    }
+    // The frame moves as well: by central differences.
+    constexpr double h = 1e-4;
+    const Pose before = path.flangeAt(fraction - h), here = path.flangeAt(fraction), after = path.flangeAt(fraction + h);
+    const auto turned = [](const Pose& from, const Pose& to) -> Vec3 {
+        const AxisAngle turn = axisAngleOf(to.rotation * from.rotation.conjugate());
+        return turn.axis * turn.angle;
+    };
+    const Vec3 first = turned(before, here) / h, second = turned(here, after) / h;
+    flow.rate << (after.translation - before.translation) / (2 * h), 0.5 * (first + second);
+    flow.bend << (after.translation - 2 * here.translation + before.translation) / (h * h), (second - first) / h;
+    return flow;
+}
+
+/// Acceleration of the flange (linear at its origin, then angular) while joints move at constant `rate`.
+/// Method: forward recursion of velocities and accelerations (Craig, "Introduction to Robotics", chapter 6).
+Twist accelerationAtConstantRate(const Arm& arm, const ChainFrames& frames, const JointVector& rate)
+{
+    Vec3 omega = Vec3::Zero(), alpha = Vec3::Zero(), acceleration = Vec3::Zero(), place = frames.joints[0].origin;
+    const auto carry = [&](const Vec3& to) {
+        const Vec3 r = to - place;
+        acceleration += alpha.cross(r) + omega.cross(omega.cross(r));
+        place = to;
+    };
+    for (int i = 0; i < arm.jointCount(); ++i) {
+        carry(frames.joints[size_t(i)].origin);
+        const Vec3 along = frames.joints[size_t(i)].rotation.col(2) * rate[i];
+        if (arm.segments()[size_t(i)].prismatic) {
+            acceleration += 2 * omega.cross(along);
+        } else {
+            alpha += omega.cross(along);
+            omega += along;
+        }
+    }
+    carry(frames.flange.origin);
+    Twist out;
+    out << acceleration, alpha;
+    return out;
+}
+
+/// Joint rates and bends that follow a line at a posture on it. `habit`, if given, is what they were near there: of the
+/// many that follow the line with more than six free joints the nearest to it.
+JointWay::Knot knotAt(const Arm& arm, const LinePath& path, double fraction, const JointVector& posture,
+                      const JointWay::Knot* habit)
+{
+    JointWay::Knot knot{fraction, posture, JointVector::Zero(arm.jointCount()), JointVector::Zero(arm.jointCount())};
+    ChainFrames frames;
+    chainFrames(arm, posture, frames);
+    const Vec3& flange = frames.flange.origin;
+    const Flow flow = flowOf(path, fraction, flange, flange + frames.flange.rotation * path.flangeFromTcp.translation);
+    const Jacobian whole = jacobian(frames, arm);
+    const std::vector<int>& free = arm.freeJoints();
+    const auto spread = [&](const auto& values, JointVector& out) {
+        for (size_t i = 0; i < free.size(); ++i)
+            out[free[i]] = values[Eigen::Index(i)];
+    };
+    if (free.size() == 6) {
+        Eigen::Matrix<double, 6, 6> j;
+        for (int i = 0; i < 6; ++i)
+            j.col(i) = whole.col(free[size_t(i)]);
+        const Eigen::PartialPivLU<Eigen::Matrix<double, 6, 6>> solver(j);
+        spread(Twist(solver.solve(flow.rate)), knot.rate);
+        spread(Twist(solver.solve(flow.bend - accelerationAtConstantRate(arm, frames, knot.rate))), knot.bend);
+        return knot;
+    }
+    const Eigen::Index count = Eigen::Index(free.size());
+    Eigen::MatrixXd j(6, count);
+    for (Eigen::Index i = 0; i < count; ++i)
+        j.col(i) = whole.col(free[size_t(i)]);
+    const Eigen::CompleteOrthogonalDecomposition<Eigen::MatrixXd> solver(j);
+    const auto nearest = [&](const JointVector* wanted, const Twist& asked) -> Eigen::VectorXd {
+        Eigen::VectorXd start = Eigen::VectorXd::Zero(count);
+        for (Eigen::Index i = 0; wanted && i < count; ++i)
+            start[i] = (*wanted)[free[size_t(i)]];
+        return start + solver.solve(asked - j * start);
+    };
+    spread(nearest(habit ? &habit->rate : nullptr, flow.rate), knot.rate);
+    spread(nearest(habit ? &habit->bend : nullptr, flow.bend - accelerationAtConstantRate(arm, frames, knot.rate)),
+           knot.bend);
+    return knot;
+}
+
+/// Makes the way by which the joints follow a line, up to `end`.
+class WayMaker {
+public:
+    WayMaker(const Arm& arm, Move& move, const LineWalk& walk, double end) :
+        m_arm(arm), m_move(move), m_walk(walk), m_end(end), m_redundant(arm.freeJoints().size() > 6)
+    {
+    }
+
+    void make()
+    {
+        m_move.way = JointWay(m_arm.jointCount());
+        m_move.wayIsExact = true;
+        std::vector<Sample> samples;
+        for (const Sample& s : m_walk.samples())
+            if (s.fraction < m_end || samples.empty()) samples.push_back(s);
+        if (samples.back().fraction < m_end) {
+            const auto last = m_walk.at(m_end, samples.back().posture);
+            samples.push_back({m_end, last.value_or(samples.back().posture)});
+        }
+        JointWay::Knot knot = makeKnot(samples, 0);
+        m_move.way.append(knot);
+        const size_t step = m_redundant ? 1 : kSamplesPerPiece;
+        for (size_t i = 0; i + 1 < samples.size();) {
+            const size_t next = std::min(i + step, samples.size() - 1);
+            const JointWay::Knot after = makeKnot(samples, next);
+            appendPiece(knot, after, 0);
+            knot = after;
+            i = next;
+        }
+    }
+
+private:
+    JointWay::Knot makeKnot(const std::vector<Sample>& samples, size_t i) const
+    {
+        if (!m_redundant || samples.size() < 3)
+            return knotAt(m_arm, m_move.line, samples[i].fraction, samples[i].posture, nullptr);
+        // What the neighbours say of the free motion.
+        const size_t k = std::clamp<size_t>(i, 1, samples.size() - 2);
+        const double h0 = samples[k].fraction - samples[k - 1].fraction;
+        const double h1 = samples[k + 1].fraction - samples[k].fraction;
+        const JointVector d0 = (samples[k].posture - samples[k - 1].posture) / h0;
+        const JointVector d1 = (samples[k + 1].posture - samples[k].posture) / h1;
+        JointWay::Knot habit;
+        habit.bend = 2 * (d1 - d0) / (h0 + h1);
+        habit.rate = (h1 * d0 + h0 * d1) / (h0 + h1) + (samples[i].fraction - samples[k].fraction) * habit.bend;
+        return knotAt(m_arm, m_move.line, samples[i].fraction, samples[i].posture, &habit);
+    }
+
+    /// Appends `b` behind `a`, with knots between as long as the line is missed in the middle.
+    void appendPiece(const JointWay::Knot& a, const JointWay::Knot& b, int halvings)
+    {
+        JointWay piece(m_arm.jointCount());
+        piece.append(a);
+        piece.append(b);
+        const double middle = 0.5 * (a.fraction + b.fraction);
+        const JointVector guess = piece.at(middle);
+        const PoseDeviation off = deviation(forward(m_arm, guess), m_move.line.flangeAt(middle));
+        if (off.metres > kWayError || off.radians > kWayError) {
+            const auto q = halvings < kMostHalvings && m_move.wayIsExact ? m_walk.at(middle, guess) : std::nullopt;
+            if (q) {
+                const JointWay::Knot habit{middle, guess, piece.rate(middle), piece.bend(middle)};
+                const JointWay::Knot knot = knotAt(m_arm, m_move.line, middle, *q, m_redundant ? &habit : nullptr);
+                appendPiece(a, knot, halvings + 1);
+                appendPiece(knot, b, halvings + 1);
+                return;
+            }
+            m_move.wayIsExact = false;
+        }
+        m_move.way.append(b);
+    }
+
+    const Arm& m_arm;
+    Move& m_move;
+    const LineWalk& m_walk;
+    double m_end;
+    bool m_redundant;
+};
+
+/// The ratio of the largest value to its joint's limit.
+Peak peakOf(const Arm& arm, const JointVector& values, double Joint::* limit, double fraction)
+{
+    Peak peak;
+    for (int i = 0; i < arm.jointCount(); ++i) {
+        const double ratio = std::abs(values[i]) / (arm.joints()[size_t(i)].*limit);
+        if (!(ratio <= peak.ratio)) peak = {ratio, i, fraction};
+    }
+    return peak;
+}
+
+void keepLarger(Peak& peak, const Peak& other)
+{
+    if (other.ratio > kAboveLimit && other.ratio > peak.ratio) peak = other;
+}
+
+/// Where joints come above their limits along a timed line.
+void judgePeaks(const Arm& arm, Move& move)
+{
+    move.speed = move.acceleration = {};
+    const size_t perLine = 4 * std::max<size_t>(move.way.size(), 8);
+    for (const Profile::Stretch& s : move.profile.stretches) {
+        const double length = s.duration * (s.speed + 0.5 * s.acceleration * s.duration);
+        const int n = std::clamp(int(std::ceil(length * double(perLine))), 2, 4000);
+        for (int k = 0; k <= n; ++k) {
+            // Just inside the stretch, since the acceleration jumps at its ends.
+            const double time = s.duration * std::clamp(double(k) / n, 1e-9, 1 - 1e-9);
+            const double fraction = s.position + time * (s.speed + 0.5 * s.acceleration * time);
+            const double speed = s.speed + s.acceleration * time;
+            const JointVector rate = move.rate(fraction);
+            keepLarger(move.speed, peakOf(arm, rate * speed, &Joint::speed, fraction));
+            keepLarger(move.acceleration,
+                       peakOf(arm, rate * s.acceleration + move.bend(fraction) * (speed * speed),
+                              &Joint::acceleration, fraction));
+        }
+    }
+}
+
+/// Times a line: as fast as tool, companions and joint speeds allow.
+void timeLine(const Arm& arm, Move& move, const MotionLimits& limits)
+{
+    const double end = move.stop ? move.stop->fraction : 1;
+    const double length = move.line.length(), angle = move.line.angle();
+    const auto per = [](double limit, double way) { return way > 1e-12 ? limit / way : INFINITY; };
+    double speed = std::min(per(limits.lineSpeed, length), per(limits.turnSpeed, angle));
+    double acceleration = std::min(per(limits.lineAcceleration, length), per(limits.turnAcceleration, angle));
+    holdBack(move.line.companions, 1, speed, acceleration);
+    if (end <= 0 || !std::isfinite(speed)) return;
+
+    const auto ceiling = [&](double fraction) {
+        Peak peak = peakOf(arm, move.rate(fraction), &Joint::speed, fraction);
+        const double highest = peak.ratio > 0 ? std::max(1e-4 * speed, 1 / peak.ratio) : INFINITY;
+        if (highest < speed && highest / speed < move.lowestCeiling) {
+            move.lowestCeiling = highest / speed;
+            move.slowedBy = peak.joint;
+        }
+        return highest;
+    };
+    std::vector<SpeedCeiling> pieces;
+    double before = ceiling(0);
+    for (size_t i = 0; i + 1 < move.way.size(); ++i)
+        for (const double part : {0.5, 1.0}) {
+            const double from = move.way.fraction(i), to = move.way.fraction(i + 1);
+            const double at = from + part * (to - from);
+            const double after = ceiling(at), middle = ceiling(at - 0.25 * (to - from));
+            pieces.push_back({std::min(end, at), std::min({speed, before, middle, after})});
+            before = after;
+        }
+    if (pieces.empty()) pieces.push_back({end, std::min(speed, before)});
+    pieces.back().end = end;
+    if (move.slowedBy < 0) {
+        move.profile = trapezoid(end, speed, acceleration);
+        judgePeaks(arm, move);
+        return;
+    }
+    // Between the places looked at a joint may still come a little above; those pieces are lowered.
+    for (int round = 0; round < 6; ++round) {
+        move.profile = underCeilings(pieces, acceleration);
+        judgePeaks(arm, move);
+        if (move.speed.joint < 0) break;
+        const double at = move.speed.fraction;
+        const auto piece = std::lower_bound(pieces.begin(), pieces.end(), at,
+                                            [](const SpeedCeiling& p, double f) { return p.end < f; });
+        if (piece != pieces.end()) piece->speed /= move.speed.ratio;
+    }
+}
+
+}  // namespace
+
+Move planLine(const Arm& arm, const JointVector& from, const LinePath& path, const MotionLimits& limits,
+              const SingularityBounds& bounds, const SingularityBounds& watch)
+{
+    Move move;
+    move.kind = Move::Kind::Line;
+    move.from = from;
+    move.line = path;
+    move.branch = configurationOf(arm, from);
+    LineWalk walk(arm, move, bounds, watch);
+    walk.go();
+    WayMaker(arm, move, walk, move.stop ? move.stop->fraction : 1).make();
+    move.to = move.stop ? move.at(arm, move.stop->fraction) : walk.samples().back().posture;
+    timeLine(arm, move, limits);
+    return move;
+}
+
+}  // namespace topikos

@@ -1,0 +1,211 @@
+#include "core/motion/plan.h"
+
+#include <cmath>
+
+namespace topikos {
+
+namespace {
+
+/// Everything of an input as bytes. Values only: the same bytes are the same input.
+class Key {
+public:
+    explicit Key(const MoveInput& in)
+    {
+        m_bytes.reserve(640);
+        add(in.arm.get());
+        add(in.kind);
+        add(in.from);
+        add(in.goal.index());
+        if (const JointVector* posture = std::get_if<JointVector>(&in.goal)) {
+            add(*posture);
+        } else {
+            const PoseGoal& goal = std::get<PoseGoal>(in.goal);
+            add(goal.baseFromFlange);
+            add(goal.configuration.index());
+            add(goal.taught);
+        }
+        add(in.companions);
+        add(in.limits);
+        if (in.kind == Move::Kind::Line) {
+            add(in.bounds);
+            add(in.watch);
+            add(in.line);
+        }
+    }
+    Key(const ArmPtr& arm, const Pose& pose, const JointVector* near)
+    {
+        add(arm.get());
+        add(pose);
+        if (near) add(*near);
+    }
+    std::string take() { return std::move(m_bytes); }
+
+private:
+    template <class T> void raw(const T& value) { m_bytes.append(reinterpret_cast<const char*>(&value), sizeof value); }
+    void add(double value) { raw(value); }
+    void add(const Arm* arm) { raw(arm); }
+    void add(Move::Kind kind) { raw(kind); }
+    void add(size_t value) { raw(value); }
+    void add(int value) { raw(value); }
+    void add(const JointVector& values)
+    {
+        raw(values.size());
+        m_bytes.append(reinterpret_cast<const char*>(values.data()), size_t(values.size()) * sizeof(double));
+    }
+    void add(const Vec3& v)
+    {
+        for (const double x : v)
+            raw(x);
+    }
+    void add(const Pose& pose)
+    {
+        add(pose.translation);
+        for (const double x : pose.rotation.coeffs())
+            raw(x);
+    }
+    void add(const MotionLimits& l)
+    {
+        for (const double x : {l.jointFraction, l.lineSpeed, l.lineAcceleration, l.turnSpeed, l.turnAcceleration})
+            raw(x);
+    }
+    void add(const SingularityBounds& b)
+    {
+        for (const double x : {b.wrist, b.elbow, b.shoulder, b.direction})
+            raw(x);
+    }
+    void add(const std::vector<Companion>& companions)
+    {
+        raw(companions.size());
+        for (const Companion& c : companions)
+            for (const double x : {c.way, c.speed, c.acceleration})
+                raw(x);
+    }
+    void add(const LinePath& line)
+    {
+        add(line.start);
+        add(line.end);
+        add(line.flangeFromTcp);
+        add(line.companions);
+        raw(line.baseFromFrame.has_value());
+        if (!line.baseFromFrame) return;
+        raw(line.baseFromFrame->pieces.size());
+        for (const PlaceMotion::Piece& p : line.baseFromFrame->pieces) {
+            add(p.before);
+            raw(p.kind);
+            add(p.direction);
+            add(p.from);
+            add(p.to);
+        }
+        add(line.baseFromFrame->after);
+    }
+
+    std::string m_bytes;
+};
+
+/// The posture of a goal that the move may end in; else `plan` says why there is none.
+std::optional<JointVector> goalPosture(const MoveInput& in, MovePlan& plan)
+{
+    const Arm& arm = *in.arm;
+    if (const JointVector* posture = std::get_if<JointVector>(&in.goal)) {
+        const RangeExcess excess = rangeExcess(arm, *posture);
+        if (excess.joint < 0) return *posture;
+        plan.problem = MovePlan::Problem::OutOfReach;
+        plan.atGoal.reason = NoSolution::JointRange;
+        plan.atGoal.range = excess;
+        return std::nullopt;
+    }
+    const PoseGoal& goal = std::get<PoseGoal>(in.goal);
+    const bool taught = goal.taught.size() == arm.jointCount();
+    Solutions found = inverseKinematics(arm, goal.baseFromFlange, taught ? &goal.taught : &in.from);
+    if (const Solution* s = chosenWay(arm, goal.configuration, goal.taught, found.items)) return s->joints;
+    plan.problem = found.items.empty() ? MovePlan::Problem::OutOfReach : MovePlan::Problem::NotInConfiguration;
+    if (const Solution* s = chosenWay(arm, goal.configuration, goal.taught, found.outOfRange))
+        found.range = rangeExcess(arm, s->joints);
+    plan.atGoal = std::move(found);
+    return std::nullopt;
+}
+
+/// Whether a line has come to where its goal was taught.
+void judgeArrival(const MoveInput& in, MovePlan& plan)
+{
+    const Arm& arm = *in.arm;
+    const PoseGoal* pose = std::get_if<PoseGoal>(&in.goal);
+    const JointVector& taught = pose ? pose->taught : std::get<JointVector>(in.goal);
+    if (arm.hasConfigurations()) {
+        const Configuration wanted = pose ? pose->configuration : configurationOf(arm, taught);
+        const Configuration got = arm.hasBranches() ? plan.move->branch : configurationOf(arm, plan.arrival);
+        plan.otherConfiguration = got != wanted;
+    }
+    if (taught.size() != arm.jointCount()) return;
+    double most = 1;
+    for (int i = 0; i < arm.jointCount(); ++i) {
+        const double off = std::abs(plan.arrival[i] - taught[i]);
+        const double weighed =
+            off / (arm.joints()[size_t(i)].kind == JointKind::Revolute ? kOtherPosture : kOtherPlace);
+        if (weighed <= most) continue;
+        most = weighed;
+        plan.otherPosture = {i, off};
+    }
+}
+
+}  // namespace
+
+MovePlan planMove(const MoveInput& in)
+{
+    MovePlan plan;
+    plan.arrival = in.from;
+    if (in.kind == Move::Kind::Joint) {
+        const auto goal = goalPosture(in, plan);
+        if (!goal) return plan;
+        plan.move = planJointMove(*in.arm, in.from, *goal, in.limits, in.companions);
+        plan.arrival = *goal;
+        return plan;
+    }
+    plan.move = planLine(*in.arm, in.from, in.line, in.limits, in.bounds, in.watch);
+    if (!plan.move->stop) {
+        plan.arrival = plan.move->to;
+        judgeArrival(in, plan);
+        return plan;
+    }
+    plan.arrival = goalPosture(in, plan).value_or(in.from);
+    plan.problem = MovePlan::Problem::LineStops;
+    return plan;
+}
+
+template <class Value, class Make>
+std::shared_ptr<const Value> PlanCache::remembered(Store<Value>& store, std::string key, const ArmPtr& arm, Make make)
+{
+    {
+        const std::lock_guard lock(m_mutex);
+        ++m_counts.asked;
+        if (const auto young = store.young.find(key); young != store.young.end()) return young->second.value;
+        if (const auto old = store.old.find(key); old != store.old.end())
+            return store.young.insert(store.old.extract(old)).position->second.value;
+        ++m_counts.planned;
+    }
+    // Two threads may work out the same at once; both come to the same.
+    auto value = std::make_shared<const Value>(make());
+    const std::lock_guard lock(m_mutex);
+    if (store.young.size() >= m_most) store.old = std::exchange(store.young, {});
+    return store.young.try_emplace(std::move(key), typename Store<Value>::Entry{arm, std::move(value)})
+        .first->second.value;
+}
+
+MovePlanPtr PlanCache::get(const MoveInput& input)
+{
+    return remembered(m_plans, Key(input).take(), input.arm, [&] { return planMove(input); });
+}
+
+std::shared_ptr<const Solutions> PlanCache::ways(const ArmPtr& arm, const Pose& baseFromFlange, const JointVector* near)
+{
+    return remembered(m_ways, Key(arm, baseFromFlange, near).take(), arm,
+                      [&] { return inverseKinematics(*arm, baseFromFlange, near); });
+}
+
+PlanCache::Counts PlanCache::counts() const
+{
+    const std::lock_guard lock(m_mutex);
+    return m_counts;
+}
+
+}  // namespace topikos

@@ -1,0 +1,85 @@
+#pragma once
+#include "core/motion/move.h"
+#include "core/spatial/units.h"
+
+#include <memory>
+#include <mutex>
+#include <unordered_map>
+#include <variant>
+
+namespace topikos {
+
+/// A pose that a move is to end in.
+struct PoseGoal {
+    Pose baseFromFlange;
+    Configuration configuration;
+    JointVector taught{};  ///< posture it was taught with, for arms of which a configuration names no single posture;
+                           ///< else empty
+};
+
+/// Everything that decides how a move goes.
+struct MoveInput {
+    ArmPtr arm;
+    Move::Kind kind = Move::Kind::Joint;
+    JointVector from;
+    std::variant<JointVector, PoseGoal> goal;
+    LinePath line{};                      ///< lines
+    std::vector<Companion> companions{};  ///< joint moves; those of lines are in `line`
+    MotionLimits limits{};
+    SingularityBounds bounds{}, watch{};  ///< lines
+};
+
+/// How a move goes, or why it does not.
+struct MovePlan {
+    enum class Problem { None, OutOfReach, NotInConfiguration, LineStops };
+    Problem problem = Problem::None;
+    Solutions atGoal;          ///< moves that cannot arrive: what inverse kinematics found at the goal
+    std::optional<Move> move;  ///< nothing when a joint move has nowhere to go
+    JointVector arrival;       ///< posture after it; of blocked moves where they would have arrived, if that exists
+    bool otherConfiguration = false;  ///< the line arrives in another configuration than its goal asks for
+    RangeExcess otherPosture;  ///< the line arrives in another posture than taught: the joint that is off most, by how
+                               ///< much [rad or m]; joint -1 when it does not
+};
+using MovePlanPtr = std::shared_ptr<const MovePlan>;
+
+/// From how much on a line counts as arriving in another posture than taught.
+inline constexpr double kOtherPosture = 5 * kDegree;  ///< [rad]
+inline constexpr double kOtherPlace = 0.010;          ///< sliding joints [m]
+
+/// Plans a move. The same input gives the same plan to the last bit.
+MovePlan planMove(const MoveInput& input);
+
+/// Remembers plans by what decided them. Shared by all that ask for the same moves, from several threads.
+class PlanCache {
+public:
+    /// Keeps at least the `most` plans asked for last.
+    explicit PlanCache(size_t most = 20000) : m_most(most) {}
+    MovePlanPtr get(const MoveInput& input);
+    /// What inverse kinematics finds at a pose, remembered the same way.
+    std::shared_ptr<const Solutions> ways(const ArmPtr& arm, const Pose& baseFromFlange, const JointVector* near);
+
+    struct Counts {
+        std::uint64_t asked = 0, planned = 0;
+    };
+    Counts counts() const;
+
+private:
+    /// Values by what decided them. When there are enough young ones they become the old ones, and those are dropped.
+    template <class Value> struct Store {
+        struct Entry {
+            ArmPtr arm;  ///< keeps its address from being used again
+            std::shared_ptr<const Value> value;
+        };
+        std::unordered_map<std::string, Entry> young, old;
+    };
+    template <class Value, class Make>
+    std::shared_ptr<const Value> remembered(Store<Value>& store, std::string key, const ArmPtr& arm, Make make);
+
+    const size_t m_most;
+    mutable std::mutex m_mutex;
+    Store<MovePlan> m_plans;
+    Store<Solutions> m_ways;
+    Counts m_counts;
+};
+
+}  // namespace topikos
