@@ -47,8 +47,8 @@ Cell demo() { return openCell(TOPIKOS_EXAMPLES "/tile-glazing-line.topikos").val
 Cell longCell(size_t steps)
 {
     Cell cell = demo();
-    const std::vector<Step> once = cell.routines.front().steps;
-    std::vector<Step>& all = cell.routines.front().steps;
+    const Table<Step> once = cell.routines.front().steps;
+    Table<Step>& all = cell.routines.at(0).steps;
     while (all.size() < steps)
         for (Step s : once) {
             s.id = {cell.nextId++};
@@ -164,10 +164,10 @@ BENCHMARK_CAPTURE(inverseOf, numeric_seven_axes_near, offsetSeven(), true)->Unit
 void lineCheckPerSample(benchmark::State& state)
 {
     const Cell cell = demo();
-    const JointVector from = homePosture(cell, armInHand(cell));
+    const JointVector from = homePosture(cell, cell.arms.front());
     LinePath path;
-    path.flangeFromTcp = toolInForce(cell, armInHand(cell)).flangeFromTcp;
-    path.start = baseFromTcp(cell, armInHand(cell), from);
+    path.flangeFromTcp = toolInForce(cell, cell.arms.front()).flangeFromTcp;
+    path.start = baseFromTcp(cell, cell.arms.front(), from);
     path.end = {path.start.translation + Vec3(0, 0.4, -0.3), path.start.rotation};
     size_t samples = 0;
     for (auto _ : state) {
@@ -298,7 +298,7 @@ Cell heavyCell()
 {
     Cell cell = demo();
     for (int i = 0; i < 8; ++i)
-        cell.frames.back().solids.push_back(surfaceOf(slab(360 + i)));
+        cell.frames.at(cell.frames.size() - 1).solids.push_back(surfaceOf(slab(360 + i)));
     return cell;
 }
 

@@ -258,9 +258,9 @@ int armSingular(const ArmChoice& name)
             kinds.push_back(singularityName(kind));
         Json out{{"min_singular_value", values[std::min<Eigen::Index>(6, values.size()) - 1]}, {"kinds", kinds}};
         const SingularityMargins m = singularityMargins(arm, q);
-        if (hasKind(arm, SingularityKind::Wrist)) margins["wrist_sin"] = std::abs(m.wrist);
-        if (hasKind(arm, SingularityKind::Elbow)) margins["elbow_m"] = std::abs(m.elbow);
-        if (hasKind(arm, SingularityKind::Shoulder)) margins["shoulder_m"] = std::abs(m.shoulder);
+        if (arm.hasBranches())
+            margins = {
+                {"wrist_sin", std::abs(m.wrist)}, {"elbow_m", std::abs(m.elbow)}, {"shoulder_m", std::abs(m.shoulder)}};
         out["margins"] = margins;
         if (!arm.hasBranches()) {
             const auto lost = lostDirection(jacobian(arm, q));

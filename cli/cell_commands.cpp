@@ -229,22 +229,23 @@ int exportCell(const std::string& file, const std::string& out)
         written.text = traceCsv(*cell, trace);
         if (trace.blocked()) written.lost.push_back("The routine is blocked; the table ends there.");
     } else {
+        const ArmStation& station = cell->arms.front();
         std::vector<std::pair<std::string, JointVector>> postures;
         for (const Target& target : cell->targets)
-            if (target.kind == Target::Kind::Posture && target.arm == cell->inHand)
+            if (target.kind == Target::Kind::Posture && target.arm == station.id)
                 postures.push_back({target.name, target.posture});
         std::vector<LinksApart> apart;
         for (const ContactPair& p : cell->contact.pairs)
             if (!p.checked && p.a.kind == ContactMember::Kind::Link && p.b.kind == ContactMember::Kind::Link
-                && p.a.arm == cell->inHand && p.b.arm == cell->inHand)
+                && p.a.arm == station.id && p.b.arm == station.id)
                 apart.push_back({int(p.a.id), int(p.b.id),
                                  p.reason == ContactPair::Reason::Always  ? "Always"
                                  : p.reason == ContactPair::Reason::Never ? "Never"
                                                                           : "User"});
         Result<Exported> arm =
             out.ends_with(".srdf")
-                ? Result<Exported>(Exported{writeSrdf(*armInHand(*cell).model, postures, apart), {}, {}})
-                : exportArm(*armInHand(*cell).model, postures, out);
+                ? Result<Exported>(Exported{writeSrdf(*station.model, postures, apart), {}, {}})
+                : exportArm(*station.model, postures, out);
         if (!arm) {
             Error error = arm.error();
             if (error.code == "export.ending") error.remedy = "End it in .csv, .urdf, .srdf or .topikos-arm.";

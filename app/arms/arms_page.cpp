@@ -48,8 +48,7 @@ Cell benchCell(const ArmPtr& arm)
     routine.id = {cell.nextId++};
     routine.name = "Routine";
     routine.arm = home.arm = {cell.nextId++};
-    cell.arms = {{home.arm, arm->description().name, arm, base.id, flange.id, home.id}};
-    cell.inHand = cell.arms.front().id;
+    cell.arms = {{home.arm, arm->description().name, arm, base.id, flange.id, home.id, {}, routine.id}};
     cell.frames = {base};
     cell.tools = {flange};
     cell.targets = {home};

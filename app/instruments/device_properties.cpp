@@ -72,7 +72,7 @@ void Properties::addDevice(const Frame& frame)
                                         : "Runs all the time: no signal starts it.");
         break;
     case Kind::Source: {
-        const std::vector<PartKind>& kinds = m_session.cell().partKinds;
+        const Table<PartKind>& kinds = m_session.cell().partKinds;
         Choices<PartKindId> makes;
         makes.add("nothing", {}, device.makes);
         for (const PartKind& k : kinds)
@@ -186,7 +186,7 @@ void Properties::showArm(const ArmStation& arm)
 {
     const ArmId id = arm.id;
     const Cell& cell = m_session.cell();
-    const bool held = cell.inHand == id;
+    const bool held = m_session.station().id == id;
     m_title->setText(cell.arms.size() > 1 ? (held ? "Arm (in hand)" : "Arm") : "Arm");
     addName(arm.name, [=, this](const std::string& name) {
         edit("Rename arm", [=](const Cell& c) { return renameArm(c, id, name); });
@@ -202,7 +202,7 @@ void Properties::showArm(const ArmStation& arm)
     for (const Routine& r : cell.routines)
         if (r.arm == id) routines.add(r.name, r.id, routineOf(cell, arm).id);
     addChoice("Runs", "armRuns", routines.names, routines.current, [=, this](int i) {
-        edit("Run " + routines.names[i], [=](const Cell& c) { return setRoutineToRun(c, routines.ids[size_t(i)]); });
+        edit("Run " + routines.names[i], [=](const Cell& c) { return setMainRoutine(c, routines.ids[size_t(i)]); });
     });
     std::vector<Button> buttons;
     if (!held)

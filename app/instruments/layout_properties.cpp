@@ -96,7 +96,7 @@ void Properties::showFrame(const Frame& frame)
                       [=](const Cell& c) { return setFrameMeasured(c, id, frame.pose); });
              }});
     addButtons(buttons);
-    if (armInHand(cell).mount != id)
+    if (m_session.station().mount != id)
         addButtons({{"Put the arm here", "mountHere", "The arm in hand stands on this frame from now on",
                      [=, this] { mountArmHere(m_session); }}});
     addLook(frame.look);
@@ -192,7 +192,7 @@ void Properties::showTool(const Tool& tool)
 {
     const ToolId id = tool.id;
     const Cell& cell = m_session.cell();
-    m_title->setText(armInHand(cell).tool == id ? "Tool (in force)" : "Tool");
+    m_title->setText(m_session.station().tool == id ? "Tool (in force)" : "Tool");
     addName(tool.name, [=, this](const std::string& name) {
         edit("Rename tool", [=](const Cell& c) { return renameTool(c, id, name); });
     });
@@ -203,7 +203,7 @@ void Properties::showTool(const Tool& tool)
     };
     addNumber("Number", "toolNumber", tool.number, "", 0, 1e6, 0,
               [=](double v) { change("Number of " + text(tool.name), [&](Tool& t) { t.number = std::uint32_t(v); }); });
-    if (armInHand(cell).tool != id)
+    if (m_session.station().tool != id)
         addButtons({{"Put in force", "toolInForce", "The arm carries this tool from now on",
                      [this] { putToolInForce(m_session); }}});
 
@@ -228,10 +228,10 @@ void Properties::showTool(const Tool& tool)
                                      edit("Add a point to " + text(tool.name),
                                           [=](const Cell& c) { return addToolPoint(c, id, name, tool.flangeFromTcp); });
                                  }}};
-    if (armInHand(cell).tool == id && armInHand(cell).tcp != tcp)
+    if (m_session.station().tool == id && m_session.station().tcp != tcp)
         buttons.push_back(
             {"Use it", "usePoint", "Poses are read and targets are taken at this point from now on",
-             [=, this] { edit("Use another point", [=](const Cell& c) { return setToolInForce(c, id, tcp); }); }});
+             [=, this] { edit("Use another point", [=, arm = m_session.station().id](const Cell& c) { return setToolInForce(c, arm, id, tcp); }); }});
     if (m_point)
         buttons.push_back({"Remove", "removePoint", "Refused while targets use it", [=, this] {
                                change("Remove a point", [&](Tool& t) {

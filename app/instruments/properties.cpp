@@ -256,9 +256,7 @@ void Properties::addChoice(const QString& label, const QString& name, const QStr
 void Properties::showStep(const Step& step)
 {
     const RoutineId routine = m_session.routine().id;
-    const std::vector<Step>& steps = m_session.routine().steps;
-    const auto row =
-        std::find_if(steps.begin(), steps.end(), [&](const Step& s) { return s.id == step.id; }) - steps.begin() + 1;
+    const size_t row = m_session.routine().steps.placeOf(step.id).value_or(0) + 1;
     const std::function<void(const Step&)> change = [this, routine, row](const Step& next) {
         edit(QString("Change step %1").arg(row), [=](const Cell& cell) { return changeStep(cell, routine, next); });
     };

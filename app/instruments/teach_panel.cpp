@@ -66,7 +66,7 @@ void TeachPanel::start(Kind kind)
         return m_session.say(kind == Kind::Tcp ? "Select the tool whose TCP is to be found."
                                                : "Select the frame that is to be placed.",
                              true);
-    m_tcp = kind == Kind::Tcp && armInHand(cell).tool == m_tool ? armInHand(cell).tcp : TcpId{};
+    m_tcp = kind == Kind::Tcp && m_session.station().tool == m_tool ? m_session.station().tcp : TcpId{};
     const QSignalBlocker quiet(m_table);
     m_table->clear();
     m_unit = &lengthUnit();

@@ -70,9 +70,10 @@ void addArmHere(Session& session)
         FrameId base = mount;
         if (!base)
             framed = addFrame(before, freeNameIn(before.frames, name + " base"), {}, translated({0, 1.5, 0}), &base);
-        return framed ? addArm(*framed, name, armInHand(before).model, base, &created) : framed;
+        return framed ? addArm(*framed, name, session.station().model, base, &created) : framed;
     };
     if (session.edit("Add " + text(name), make)) {
+        session.takeInHand(created);
         session.select(created);
         session.say(text(name) + " is in hand now: it is jogged and taught until another arm is taken.");
     }
@@ -82,21 +83,15 @@ void takeArmInHand(Session& session, ArmId arm)
 {
     const ArmStation* station = findArm(session.cell(), arm);
     if (!station || arm == session.station().id) return;
-    const QString name = text(station->name);
-    if (session.edit("Take " + name + " in hand", [=](const Cell& c) { return takeInHand(c, arm); }))
-        session.say(name + " is in hand.");
-}
-
-void showRoutine(Session& session, RoutineId id)
-{
-    if (const Routine* routine = findRoutine(session.cell(), id)) takeArmInHand(session, routine->arm);
+    session.takeInHand(arm);
+    session.say(text(station->name) + " is in hand.");
 }
 
 void takeNextArmInHand(Session& session)
 {
-    const std::vector<ArmStation>& arms = session.cell().arms;
+    const Table<ArmStation>& arms = session.cell().arms;
     if (arms.size() == 1) return session.say("There is only one arm. Add another one in the layout.", true);
-    const size_t at = size_t(&session.station() - arms.data());
+    const size_t at = *arms.placeOf(session.station().id);
     takeArmInHand(session, arms[(at + 1) % arms.size()].id);
 }
 
@@ -105,17 +100,16 @@ void mountArmHere(Session& session)
     const FrameId frame = session.selected<FrameId>();
     if (!frame) return session.say("Select the frame that the arm is to stand on.", true);
     session.edit("Put the arm on " + text(frameName(session.cell(), frame)),
-                 [=](const Cell& c) { return setArmMount(c, c.inHand, frame); });
+                 [=, arm = session.station().id](const Cell& c) { return setArmMount(c, arm, frame); });
 }
 
 void addRoutineForArm(Session& session)
 {
     const std::string name = freeNameIn(session.cell().routines, "Routine");
     RoutineId created;
-    session.edit("Add " + text(name), [&](const Cell& cell) -> Result<Cell> {
-        const Result<Cell> more = addRoutine(cell, name, &created);
-        return more ? setRoutineToRun(*more, created) : more;
-    });
+    const ArmId arm = session.station().id;
+    if (session.edit("Add " + text(name), [&](const Cell& cell) { return addRoutine(cell, arm, name, &created); }))
+        session.showRoutine(created);
 }
 
 void addPatternHere(Session& session)
@@ -245,7 +239,7 @@ void putToolInForce(Session& session)
     const ToolId tool = session.selected<ToolId>();
     if (!tool) return session.say("Select the tool that the arm is to carry.", true);
     session.edit("Put " + text(findTool(session.cell(), tool)->name) + " in force",
-                 [=](const Cell& c) { return setToolInForce(c, tool); });
+                 [=, arm = session.station().id](const Cell& c) { return setToolInForce(c, arm, tool); });
 }
 
 void switchAsBuilt(Session& session)

@@ -16,8 +16,6 @@ void addDeviceHere(Session& session, Device::Kind kind);
 /// Another arm, of the model in hand, on the selected frame or on a new one.
 void addArmHere(Session& session);
 void takeArmInHand(Session& session, ArmId arm);
-/// Brings a routine into the route, with its arm in hand.
-void showRoutine(Session& session, RoutineId routine);
 void takeNextArmInHand(Session& session);
 /// The arm in hand stands on the selected frame.
 void mountArmHere(Session& session);

@@ -196,13 +196,13 @@ void LayoutPanel::fill()
             if (station.mount != frame) continue;
             QTreeWidgetItem* arm = row(parent, ArmRow, station.id.value, station.name, {});
             arm->setToolTip(0, text(station.model->description().name));
-            if (cell.arms.size() > 1 && station.id == cell.inHand) arm->setData(0, kMarkRole, "in hand");
+            if (cell.arms.size() > 1 && station.id == m_session.station().id) arm->setData(0, kMarkRole, "in hand");
             for (const Tool& tool : cell.tools) {
                 // Tools that no arm carries wait with the one in hand.
                 const bool carried = station.tool == tool.id;
                 const bool free = std::none_of(cell.arms.begin(), cell.arms.end(),
                                                [&](const ArmStation& a) { return a.tool == tool.id; });
-                if (!carried && !(free && station.id == cell.inHand)) continue;
+                if (!carried && !(free && station.id == m_session.station().id)) continue;
                 QTreeWidgetItem* item =
                     row(arm, ToolRow, tool.id.value, tool.name,
                         "TCP " + offsetText(flangeFromTcp(tool, carried ? station.tcp : TcpId{}), cell.angles));

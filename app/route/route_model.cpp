@@ -43,7 +43,7 @@ void RouteModel::readCheck()
 
 void RouteModel::refresh()
 {
-    const std::vector<Step>& now = m_session.routine().steps;
+    const Table<Step>& now = m_session.routine().steps;
     const bool sameRows = std::equal(now.begin(), now.end(), m_steps.begin(), m_steps.end(),
                                      [](const Step& a, const Step& b) { return a.id == b.id; });
     if (sameRows) {

@@ -38,7 +38,7 @@ private:
     };
     void readCheck();
 
-    std::vector<Step> m_steps;  ///< as last shown
+    Table<Step> m_steps;  ///< as last shown
     std::map<StepId, Verdict> m_verdicts;
 };
 

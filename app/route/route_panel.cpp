@@ -268,7 +268,11 @@ void RoutePanel::showEmpty()
     m_routines->setVisible(cell.routines.size() > 1);
     m_routines->clear();
     for (const Routine& r : cell.routines) {
-        m_routines->addItem((cell.arms.size() > 1 ? text(armOf(cell, r).name) + ": " : QString()) + text(r.name),
+        const ArmStation& arm = armOf(cell, r);
+        // Where there is a choice, it is said which one runs.
+        const bool runs = cell.routines.size() > cell.arms.size() && arm.main == r.id;
+        m_routines->addItem((cell.arms.size() > 1 ? text(arm.name) + ": " : QString()) + text(r.name)
+                                + (runs ? "  · runs" : ""),
                             r.id.value);
         if (r.id == m_session.routine().id) m_routines->setCurrentIndex(m_routines->count() - 1);
     }
@@ -282,12 +286,7 @@ void RoutePanel::showEmpty()
 void RoutePanel::chooseRoutine(int index)
 {
     const RoutineId id{m_routines->itemData(index).toUInt()};
-    const Routine* routine = findRoutine(m_session.cell(), id);
-    if (!routine || id == m_session.routine().id) return;
-    m_session.edit("Show " + text(routine->name), [id, arm = routine->arm](const Cell& cell) -> Result<Cell> {
-        const Result<Cell> next = takeInHand(cell, arm);
-        return next ? setRoutineToRun(*next, id) : next;
-    });
+    m_session.showRoutine(id);
 }
 
 void RoutePanel::showSelection()
@@ -337,8 +336,11 @@ void RoutePanel::judgeTyped()
         StepId created;
         const Result<Cell> tried = insertStep(m_session.cell(), m_session.routine().id, place, *step, &created);
         if (tried) {
-            const Routine& routine = routineOf(*tried, armInHand(*tried));
-            const Trace trace = simulate(*tried);
+            const Routine& routine = *findRoutine(*tried, m_session.routine().id);
+            RunOptions options;
+            options.plans = &m_session.plans();
+            const bool runs = armOf(*tried, routine).main == routine.id;
+            const Trace trace = runs ? simulate(*tried, options) : simulate(*tried, routine, options);
             const StepOutcome& outcome = findArmTrace(trace, routine.arm)->outcomes[place];
             const std::vector<Finding> findings = stepFindings(*tried, routine, outcome);
             bad = std::any_of(findings.begin(), findings.end(),

@@ -21,8 +21,8 @@ constexpr JogStep kJogSteps[] = {{0.1e-3, 0.1 * kDegree}, {0.5e-3, 0.2 * kDegree
 
 Session::Session(Cell cell, QObject* parent) : QObject(parent), m_history(std::move(cell))
 {
+    m_arm = this->cell().arms.front().id;
     m_posture = homePosture(this->cell(), station());
-    m_arm = station().id;
     m_timer.setInterval(16);
     m_timer.setTimerType(Qt::PreciseTimer);
     connect(&m_timer, &QTimer::timeout, this, &Session::tick);
@@ -45,7 +45,45 @@ Session::Session(Cell cell, QObject* parent) : QObject(parent), m_history(std::m
     m_checker->submit(m_history.current(), m_history.revision());
 }
 
-const Routine& Session::routine() const { return routineOf(cell(), station()); }
+const Routine& Session::routine() const
+{
+    const auto looked = m_looked.find(m_arm);
+    const Routine* routine = looked == m_looked.end() ? nullptr : findRoutine(cell(), looked->second);
+    return routine && routine->arm == m_arm ? *routine : routineOf(cell(), station());
+}
+
+void Session::switchArm(ArmId arm)
+{
+    m_postures[m_arm] = m_posture;
+    m_arm = arm;
+    const auto before = m_postures.find(m_arm);
+    m_posture = before != m_postures.end() ? before->second : homePosture(cell(), station());
+    m_jogJoint = std::min(m_jogJoint, this->arm().jointCount() - 1);
+    m_ghost.reset();
+    m_ways.clear();
+}
+
+void Session::takeInHand(ArmId arm)
+{
+    if (!findArm(cell(), arm) || arm == m_arm) return;
+    switchArm(arm);
+    dropLostSelection();
+    Q_EMIT cellChanged();
+    Q_EMIT postureChanged();
+    Q_EMIT jogChanged();
+    Q_EMIT ghostChanged();
+}
+
+void Session::showRoutine(RoutineId id)
+{
+    const Routine* routine = findRoutine(cell(), id);
+    if (!routine || &this->routine() == routine) return;
+    takeInHand(routine->arm);
+    if (routineOf(cell(), station()).id == id) m_looked.erase(m_arm);
+    else m_looked[m_arm] = id;
+    dropLostSelection();
+    Q_EMIT cellChanged();
+}
 
 const Trace* Session::trace() const
 {
@@ -58,8 +96,15 @@ const Trace* Session::trace() const
 
 const ArmTrace* Session::armTrace() const
 {
-    const Trace* t = trace();
-    return t ? findArmTrace(*t, station().id) : nullptr;
+    if (!m_checked) return nullptr;
+    const auto own = [this](const Trace& trace) {
+        const ArmTrace* found = findArmTrace(trace, m_arm);
+        return found && found->routine == routine().id ? found : nullptr;
+    };
+    if (const ArmTrace* found = own(m_checked->result.trace)) return found;
+    for (const Trace& alone : m_checked->result.alone)
+        if (const ArmTrace* found = own(alone)) return found;
+    return nullptr;
 }
 
 void Session::open(Cell cell, const QString& path)
@@ -74,7 +119,8 @@ void Session::open(Cell cell, const QString& path)
     m_ghost.reset();
     m_ways.clear();
     m_readingFrame = {};
-    m_arm = station().id;
+    m_arm = this->cell().arms.front().id;
+    m_looked.clear();
     m_postures.clear();
     m_axes.clear();
     m_posture = homePosture(this->cell(), station());
@@ -104,7 +150,6 @@ void Session::report(const Error& error) { say(text(error.line()), true); }
 void Session::changed()
 {
     m_preview.reset();
-    dropLostSelection();
     // A run of other arms than the cell has now cannot be shown any more.
     const auto same = [](const ArmStation& a, const ArmStation& b) { return a.id == b.id && a.model == b.model; };
     const bool left = m_inRun && m_checked
@@ -120,12 +165,8 @@ void Session::changed()
         return posture.size() == arm.model->jointCount() ? clampedToRange(*arm.model, posture)
                                                          : homePosture(cell(), arm);
     };
-    if (m_arm != station().id) {
-        m_postures[m_arm] = m_posture;
-        m_arm = station().id;
-        const auto before = m_postures.find(m_arm);
-        m_posture = before != m_postures.end() ? before->second : homePosture(cell(), station());
-    }
+    const bool lost = !findArm(cell(), m_arm);
+    if (lost) switchArm(cell().arms.front().id);
     std::erase_if(m_postures, [this](const auto& other) { return !findArm(cell(), other.first); });
     for (auto& [id, posture] : m_postures)
         posture = fitted(*findArm(cell(), id), posture);
@@ -141,6 +182,7 @@ void Session::changed()
     if (m_ghost && m_ghost->size() != arm().jointCount()) m_ghost.reset();
     std::erase_if(m_ways, [this](const JointVector& way) { return way.size() != arm().jointCount(); });
     if (m_readingFrame && !findFrame(cell(), m_readingFrame)) m_readingFrame = {};
+    dropLostSelection();
     m_checker->submit(m_history.current(), m_history.revision());
     Q_EMIT cellChanged();
     Q_EMIT saveStateChanged();
@@ -390,7 +432,7 @@ void Session::playStep()
     if (!t) return;
     if (!m_inRun || m_time >= t->duration) m_time = 0;
     double until = t->duration;
-    if (const ArmTrace* own = armTrace())
+    if (const ArmTrace* own = findArmTrace(*t, m_arm))
         for (const ArmTrace::Span& span : own->spans)
             if (span.end > m_time + 1e-6) {
                 until = span.end;
@@ -444,7 +486,7 @@ void Session::tick()
 CellState Session::shownState() const
 {
     if (m_inRun && m_checked) return stateAt(*m_checked->cell, m_checked->result.trace, m_time);
-    CellState state = authoredState(shownCell(), m_posture, m_axes);
+    CellState state = authoredState(shownCell(), m_arm, m_posture, m_axes);
     for (ArmState& arm : state.arms)
         if (const auto own = m_postures.find(arm.arm); own != m_postures.end() && arm.arm != m_arm)
             arm.posture = own->second;
@@ -466,8 +508,9 @@ AxisValues Session::shownAxes() const
 
 StepId Session::shownStep() const
 {
-    const ArmTrace* t = armTrace();
-    if (!m_inRun || !t) return {};
+    // What runs is shown, whatever routine is looked at.
+    const ArmTrace* t = m_inRun && m_checked ? findArmTrace(m_checked->result.trace, m_arm) : nullptr;
+    if (!t) return {};
     const ArmTrace::Span* span = spanAt(*t, m_time);
     return span ? t->outcomes[span->outcome].step : StepId{};
 }

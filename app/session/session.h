@@ -27,11 +27,17 @@ public:
 
     const Cell& cell() const { return *m_history.current(); }
     /// The arm in hand, and its model.
-    const ArmStation& station() const { return armInHand(cell()); }
+    const ArmStation& station() const { return *findArm(cell(), m_arm); }
     const Arm& arm() const { return *station().model; }
     const History& history() const { return m_history; }
-    /// The routine that the arm in hand runs.
+    /// The same in the cell as it is drawn.
+    const ArmStation& shownStation() const { return *findArm(shownCell(), m_arm); }
+    /// The routine that is looked at: of the arm in hand, its main one unless another one was chosen.
     const Routine& routine() const;
+    /// Takes another arm in hand, with its main routine in the route. Nothing of the cell changes.
+    void takeInHand(ArmId arm);
+    /// Looks at a routine, with its arm in hand. Nothing of the cell changes.
+    void showRoutine(RoutineId routine);
 
     /// Opens another cell; the history starts anew. `path` is empty for a cell that has no file yet.
     void open(Cell cell, const QString& path);
@@ -68,7 +74,7 @@ public:
     bool checkIsFresh() const { return m_checked && m_checked->revision == m_history.revision(); }
     /// The newest run, nullptr until the first check of this cell is in.
     const Trace* trace() const;
-    /// What the arm in hand does in it.
+    /// What the arm in hand does in it, in the routine looked at: in the run, or when that routine does not run, by itself.
     const ArmTrace* armTrace() const;
 
     // The arm by hand. Refusals are told and name the joint or the distance.
@@ -99,6 +105,9 @@ public:
     int jogJointIndex() const { return m_jogJoint; }
     void setJogJointIndex(int joint);
 
+    /// Moves that checks have planned, for others that ask for the same.
+    PlanCache& plans() { return m_checker->plans(); }
+
     // The run: plays the trace on a copy.
     bool inRun() const { return m_inRun; }
     bool playing() const { return m_timer.isActive(); }
@@ -117,8 +126,8 @@ public:
     AxisValues shownAxes() const;
     /// Places as they are drawn, in the world.
     Pose shownPlace(FrameId frame) const { return worldFromFrame(shownCell(), frame, shownAxes()); }
-    Pose shownBase() const { return shownPlace(armInHand(shownCell()).mount); }
-    Pose shownTcp() const { return shownBase() * baseFromTcp(shownCell(), armInHand(shownCell()), shownPosture()); }
+    Pose shownBase() const { return shownPlace(shownStation().mount); }
+    Pose shownTcp() const { return shownBase() * baseFromTcp(shownCell(), shownStation(), shownPosture()); }
     /// The step at the run's time, none outside a run.
     StepId shownStep() const;
 
@@ -135,7 +144,7 @@ public:
     void say(const QString& text, bool alert = false) { Q_EMIT said(text, alert); }
 
 Q_SIGNALS:
-    void cellChanged();
+    void cellChanged();     ///< or which arm of it is in hand, or which routine is looked at
     void saveStateChanged();
     void selectionChanged();
     void postureChanged();  ///< arm, gripper or parts are shown elsewhere
@@ -149,6 +158,8 @@ Q_SIGNALS:
 
 private:
     void changed();
+    /// Puts away the posture of the arm in hand, and takes up that of another one.
+    void switchArm(ArmId arm);
     /// The arm in hand stands at a posture with device axes at `axes`, outside any run.
     void stand(const JointVector& posture, const AxisValues& axes);
     void tick();
@@ -159,7 +170,8 @@ private:
     QString m_path;
     Selection m_selection;
     JointVector m_posture;
-    ArmId m_arm;                              ///< that m_posture is of
+    ArmId m_arm;                              ///< in hand; m_posture is of it
+    std::map<ArmId, RoutineId> m_looked;      ///< routines looked at that are not the main ones
     std::map<ArmId, JointVector> m_postures;  ///< of arms that were in hand before
     AxisValues m_axes;
     FrameId m_readingFrame;

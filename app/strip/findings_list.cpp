@@ -33,7 +33,7 @@ FindingsList::FindingsList(Session& session, QWidget* parent) : QWidget(parent),
         const size_t i = item->data(Qt::UserRole).toUInt();
         if (i >= all.size()) return;
         const Finding& f = *all[i];
-        if (const Routine* routine = findRoutine(m_session.cell(), f.routine)) showRoutine(m_session, routine->id);
+        if (const Routine* routine = findRoutine(m_session.cell(), f.routine)) m_session.showRoutine(routine->id);
         const BeltFact* belt = f.as<BeltFact>();
         m_session.select(f.step     ? Selection(f.step)
                          : f.target ? Selection(f.target)

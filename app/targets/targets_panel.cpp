@@ -92,7 +92,7 @@ void TargetsPanel::fill()
     const auto group = [&](const QString& name, const QString& glyph, auto belongs) {
         QTreeWidgetItem* head = nullptr;
         for (const Target& t : cell.targets) {
-            if (t.arm != cell.inHand || !belongs(t)) continue;
+            if (t.arm != m_session.station().id || !belongs(t)) continue;
             if (!head) {
                 head = new QTreeWidgetItem(m_tree, {name});
                 head->setFlags(Qt::ItemIsEnabled);
@@ -104,7 +104,7 @@ void TargetsPanel::fill()
             item->setFlags(Qt::ItemIsEnabled | Qt::ItemIsSelectable | Qt::ItemIsEditable);
             item->setFont(1, textFont(11));
             item->setForeground(1, theme().faint);
-            if (t.id == armInHand(cell).home) item->setText(1, "home");
+            if (t.id == m_session.station().home) item->setText(1, "home");
             else if (t.kind == Target::Kind::Pose)
                 item->setText(1, QString("%1 · %2 · %3")
                                      .arg(t.configuration.shoulderBack ? "back" : "front",
@@ -173,7 +173,7 @@ void TargetsPanel::takePose()
     const JointVector posture = m_session.shownPosture();
     const AxisValues axes = m_session.shownAxes();
     if (m_session.edit("Take target",
-                       [&](const Cell& cell) { return takePoseTarget(cell, frame, posture, name, &created, axes); })) {
+                       [&](const Cell& cell) { return takePoseTarget(cell, m_session.station().id, frame, posture, name, &created, axes); })) {
         m_session.select(created);
         m_session.say(QString("Took %1 in %2").arg(text(name), text(frameName(m_session.cell(), frame))));
     }
@@ -185,7 +185,7 @@ void TargetsPanel::takePosture()
     const std::string name = freeTargetName(m_session.cell(), "Posture");
     const JointVector posture = m_session.shownPosture();
     if (m_session.edit("Take posture",
-                       [&](const Cell& cell) { return takePostureTarget(cell, posture, name, &created); })) {
+                       [&](const Cell& cell) { return takePostureTarget(cell, m_session.station().id, posture, name, &created); })) {
         m_session.select(created);
         m_session.say("Took " + text(name));
     }

@@ -83,7 +83,7 @@ ReadingStrip::ReadingStrip(Session& session, QWidget* parent) : QFrame(parent), 
 void ReadingStrip::fillFrames()
 {
     const Cell& cell = m_session.cell();
-    m_tool->setText(text(toolInForce(cell, armInHand(cell)).name));
+    m_tool->setText(text(toolInForce(cell, m_session.station()).name));
     m_frame->clear();
     m_frame->addItem("World", 0u);
     for (const Frame& f : cell.frames)

@@ -177,7 +177,7 @@ DrawList Scene::build(QOpenGLFunctions_3_3_Core& gl, bool moving)
     QColor blame = theme().blocked;
     blame.setAlphaF(0.55f);
     const int joint = blamedJoint();
-    const ArmStation& station = armInHand(m_session.shownCell());
+    const ArmStation& station = m_session.shownStation();
     const Shape* blamed = joint >= 0 ? &armShapes(station.model)[size_t(joint) + 1] : nullptr;
     for (const Placed& p : placed(state)) {
         const bool chosen = p.owner == m_session.selection() && p.owner != Selection() && !p.link;
@@ -245,9 +245,9 @@ void Scene::addSelected(DrawList& list, const CellState& state) const
             first = false;
         }
     }
-    if (const Tool* tool = findTool(cell, m_session.selected<ToolId>()); tool && tool->id == armInHand(cell).tool) {
-        const Pose flange = worldFromBase(cell, armInHand(cell), state.axes)
-                            * forward(*armInHand(cell).model, state.of(cell.inHand).posture);
+    if (const Tool* tool = findTool(cell, m_session.selected<ToolId>()); tool && tool->id == m_session.station().tool) {
+        const Pose flange = worldFromBase(cell, m_session.station(), state.axes)
+                            * forward(*m_session.station().model, state.of(m_session.station().id).posture);
         addTriad(list.linesOnTop, flange, 0.08, 1.5);
         addTriad(list.linesOnTop, flange * tool->flangeFromTcp, 0.06, 2);
         for (const ToolPoint& point : tool->points)

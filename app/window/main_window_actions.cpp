@@ -70,7 +70,7 @@ void MainWindow::buildActions()
                    .arg(lengthText(arm->reach(), 0))
                    .arg(arm->description().payload),
                {}, [this, arm, name] {
-                   if (m_session->edit("Use " + name, [&](const Cell& c) { return setArmModel(c, arm); }))
+                   if (m_session->edit("Use " + name, [&](const Cell& c) { return setArmModel(c, m_session->station().id, arm); }))
                        m_session->say("The arm is now the " + name);
                });
     }
@@ -216,8 +216,8 @@ void MainWindow::buildActions()
             const int joint = m_session->jogJointIndex();
             const bool locked = m_session->arm().description().joints[size_t(joint)].locked.has_value();
             const double value = m_session->posture()[joint];
-            if (m_session->edit(QString(locked ? "Free axis %1" : "Lock axis %1").arg(joint + 1), [=](const Cell& c) {
-                    return setAxisLock(c, joint, locked ? std::nullopt : std::optional(value));
+            if (m_session->edit(QString(locked ? "Free axis %1" : "Lock axis %1").arg(joint + 1), [=, arm = m_session->station().id](const Cell& c) {
+                    return setAxisLock(c, arm, joint, locked ? std::nullopt : std::optional(value));
                 }))
                 m_session->say(locked ? QString("Axis %1 is free").arg(joint + 1)
                                       : QString("Axis %1 is locked at %2")
@@ -323,7 +323,7 @@ std::vector<CommandField::Entry> MainWindow::commands()
         entries.push_back(
             {"See from " + text(f.name), "reading frame", [this, id = f.id] { m_session->setReadingFrame(id); }});
     }
-    const std::vector<Step>& steps = m_session->routine().steps;
+    const Table<Step>& steps = m_session->routine().steps;
     for (size_t i = 0; i < steps.size(); ++i)
         entries.push_back({QString("Step %1: %2").arg(i + 1).arg(text(stepText(m_session->cell(), steps[i]))), "select",
                            [this, id = steps[i].id] { m_session->select(id); }});

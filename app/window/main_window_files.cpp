@@ -95,17 +95,13 @@ void MainWindow::newCell()
     cell.patterns.clear();
     cell.signals.clear();
     cell.contact = {};
-    const ArmStation arm = armInHand(cell);
+    ArmStation arm = cell.arms.front();
     cell.arms = {arm};
-    std::erase_if(cell.frames, [&](const Frame& f) { return f.id != arm.mount; });
-    cell.frames.front() = {arm.mount, "Arm base", {}, {}, {}};
-    std::erase_if(cell.tools, [&](const Tool& t) { return t.id != arm.tool; });
-    std::erase_if(cell.targets, [&](const Target& t) { return t.id != arm.home; });
-    cell.targets.front().axes.clear();
-    const RoutineId routine = routineOf(cell, arm).id;
-    std::erase_if(cell.routines, [&](const Routine& r) { return r.id != routine; });
-    cell.routines.front().steps.clear();
-    cell.routines.front().name = "Routine 1";
+    cell.frames = {{arm.mount, "Arm base", {}, {}, {}}};
+    cell.tools = {*findTool(cell, arm.tool)};
+    cell.targets = {*findTarget(cell, arm.home)};
+    cell.targets.at(0).axes.clear();
+    cell.routines = {{arm.main, "Routine 1", {}, arm.id}};
     m_session->open(std::move(cell), {});
     watchFile();
     m_view->fitAll();
@@ -171,9 +167,9 @@ void MainWindow::bringFromCell(const QString& path)
             if (item->checkState() != Qt::Checked) continue;
             const std::uint32_t id = item->data(Qt::UserRole + 1).toUInt();
             switch (item->data(Qt::UserRole).toInt()) {
-            case FrameRow: next = bringFixture(*next, *from, {id}); break;
+            case FrameRow: next = bringFixture(*next, m_session->station().id, *from, {id}); break;
             case ToolRow: next = bringTool(*next, *from, {id}); break;
-            default: next = setArmModel(*next, findArm(*from, {id})->model);
+            default: next = setArmModel(*next, m_session->station().id, findArm(*from, {id})->model);
             }
         }
         return next;

@@ -26,8 +26,8 @@ Result<Cell> addArm(const Cell& cell, const std::string& name, const ArmPtr& mod
     home.kind = Target::Kind::Posture;
     home.posture = armHome(*model);
     next.targets.push_back(std::move(home));
-    next.routines.push_back({{next.nextId++}, freeNameIn(next.routines, stem + " routine"), {}, arm.id});
-    next.inHand = arm.id;
+    arm.main = {next.nextId++};
+    next.routines.push_back({arm.main, freeNameIn(next.routines, stem + " routine"), {}, arm.id});
     if (created) *created = arm.id;
     next.arms.push_back(std::move(arm));
     return next;
@@ -46,20 +46,11 @@ Result<Cell> deleteArm(const Cell& cell, ArmId id)
         return Error{"edit.last-arm", fmt::format("\"{}\" is the only arm of the cell", arm->name), "",
                      "Add another one first, or change its model."};
     Cell next = cell;
-    std::erase_if(next.routines, [id](const Routine& r) { return r.arm == id; });
-    std::erase_if(next.targets, [id](const Target& t) { return t.arm == id; });
-    std::erase_if(next.patterns, [id](const Pattern& p) { return p.arm == id; });
+    next.routines.eraseIf([id](const Routine& r) { return r.arm == id; });
+    next.targets.eraseIf([id](const Target& t) { return t.arm == id; });
+    next.patterns.eraseIf([id](const Pattern& p) { return p.arm == id; });
     std::erase_if(next.contact.pairs, [id](const ContactPair& p) { return p.a.arm == id || p.b.arm == id; });
-    std::erase_if(next.arms, [id](const ArmStation& a) { return a.id == id; });
-    if (next.inHand == id) next.inHand = next.arms.front().id;
-    return next;
-}
-
-Result<Cell> takeInHand(const Cell& cell, ArmId id)
-{
-    if (!findArm(cell, id)) return missing("arm");
-    Cell next = cell;
-    next.inHand = id;
+    next.arms.eraseIf([id](const ArmStation& a) { return a.id == id; });
     return next;
 }
 
@@ -67,29 +58,29 @@ Result<Cell> setArmMount(const Cell& cell, ArmId id, FrameId frame)
 {
     if (frame && !findFrame(cell, frame)) return missing("frame");
     Cell next = cell;
-    ArmStation* arm = findIn(next.arms, id);
+    ArmStation* arm = next.arms.edit(id);
     if (!arm) return missing("arm");
     arm->mount = frame;
     return next;
 }
 
-Result<Cell> addRoutine(const Cell& cell, const std::string& name, RoutineId* created)
+Result<Cell> addRoutine(const Cell& cell, ArmId arm, const std::string& name, RoutineId* created)
 {
+    if (!findArm(cell, arm)) return missing("arm");
     if (Status bad = checkNewName(cell.routines, name)) return *bad;
     Cell next = cell;
     const RoutineId id{next.nextId++};
     if (created) *created = id;
-    next.routines.push_back({id, name, {}, cell.inHand});
+    next.routines.push_back({id, name, {}, arm});
     return next;
 }
 
-Result<Cell> setRoutineToRun(const Cell& cell, RoutineId id)
+Result<Cell> setMainRoutine(const Cell& cell, RoutineId id)
 {
     const Routine* routine = findRoutine(cell, id);
     if (!routine) return missing("routine");
     Cell next = cell;
-    const auto at = next.routines.begin() + (routine - cell.routines.data());
-    std::rotate(next.routines.begin(), at, at + 1);
+    next.arms.edit(routine->arm)->main = id;
     return next;
 }
 
@@ -97,14 +88,16 @@ Result<Cell> deleteRoutine(const Cell& cell, RoutineId id)
 {
     const Routine* routine = findRoutine(cell, id);
     if (!routine) return missing("routine");
-    const auto own = std::count_if(cell.routines.begin(), cell.routines.end(),
-                                   [&](const Routine& r) { return r.arm == routine->arm; });
-    if (own == 1)
+    const auto other = std::find_if(cell.routines.begin(), cell.routines.end(), [&](const Routine& r) {
+        return r.arm == routine->arm && r.id != id;
+    });
+    if (other == cell.routines.end())
         return Error{"edit.last-routine",
                      fmt::format("\"{}\" is the only routine of \"{}\"", routine->name, armOf(cell, *routine).name), "",
                      "Add another one first."};
     Cell next = cell;
-    std::erase_if(next.routines, [id](const Routine& r) { return r.id == id; });
+    if (armOf(cell, *routine).main == id) next.arms.edit(routine->arm)->main = other->id;
+    next.routines.erase(id);
     return next;
 }
 

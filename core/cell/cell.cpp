@@ -6,25 +6,28 @@
 
 namespace topikos {
 
-namespace {
-
-template <class Object, class IdType> const Object* find(const std::vector<Object>& objects, IdType id)
+bool ArmStation::operator==(const ArmStation& o) const
 {
-    const auto it = std::find_if(objects.begin(), objects.end(), [id](const Object& o) { return o.id == id; });
-    return it == objects.end() ? nullptr : &*it;
+    return id == o.id && name == o.name && (model == o.model || sameDescription(*model, *o.model)) && mount == o.mount
+           && tool == o.tool && home == o.home && tcp == o.tcp && main == o.main;
 }
 
-}  // namespace
+bool Target::operator==(const Target& o) const
+{
+    return id == o.id && name == o.name && arm == o.arm && kind == o.kind && frame == o.frame && tool == o.tool
+           && pose == o.pose && configuration == o.configuration && sameValues(posture, o.posture) && tcp == o.tcp
+           && pattern == o.pattern && place == o.place && axes == o.axes;
+}
 
-const Frame* findFrame(const Cell& cell, FrameId id) { return find(cell.frames, id); }
-const Tool* findTool(const Cell& cell, ToolId id) { return find(cell.tools, id); }
-const PartKind* findPartKind(const Cell& cell, PartKindId id) { return find(cell.partKinds, id); }
-const Pattern* findPattern(const Cell& cell, PatternId id) { return find(cell.patterns, id); }
-const Part* findPart(const Cell& cell, PartId id) { return find(cell.parts, id); }
-const Target* findTarget(const Cell& cell, TargetId id) { return find(cell.targets, id); }
-const Routine* findRoutine(const Cell& cell, RoutineId id) { return find(cell.routines, id); }
-const Signal* findSignal(const Cell& cell, SignalId id) { return find(cell.signals, id); }
-const ArmStation* findArm(const Cell& cell, ArmId id) { return find(cell.arms, id); }
+const Frame* findFrame(const Cell& cell, FrameId id) { return cell.frames.find(id); }
+const Tool* findTool(const Cell& cell, ToolId id) { return cell.tools.find(id); }
+const PartKind* findPartKind(const Cell& cell, PartKindId id) { return cell.partKinds.find(id); }
+const Pattern* findPattern(const Cell& cell, PatternId id) { return cell.patterns.find(id); }
+const Part* findPart(const Cell& cell, PartId id) { return cell.parts.find(id); }
+const Target* findTarget(const Cell& cell, TargetId id) { return cell.targets.find(id); }
+const Routine* findRoutine(const Cell& cell, RoutineId id) { return cell.routines.find(id); }
+const Signal* findSignal(const Cell& cell, SignalId id) { return cell.signals.find(id); }
+const ArmStation* findArm(const Cell& cell, ArmId id) { return cell.arms.find(id); }
 
 namespace {
 
@@ -37,17 +40,14 @@ const ArmStation& knownArm(const Cell& cell, ArmId id)
 
 }  // namespace
 
-const ArmStation& armInHand(const Cell& cell) { return knownArm(cell, cell.inHand); }
-ArmStation& armInHand(Cell& cell) { return const_cast<ArmStation&>(armInHand(std::as_const(cell))); }
 const ArmStation& armOf(const Cell& cell, const Target& target) { return knownArm(cell, target.arm); }
 const ArmStation& armOf(const Cell& cell, const Routine& routine) { return knownArm(cell, routine.arm); }
 
 const Routine& routineOf(const Cell& cell, const ArmStation& arm)
 {
-    const auto it =
-        std::find_if(cell.routines.begin(), cell.routines.end(), [&](const Routine& r) { return r.arm == arm.id; });
-    require(it != cell.routines.end(), "the arm has a routine");
-    return *it;
+    const Routine* main = findRoutine(cell, arm.main);
+    require(main && main->arm == arm.id, "the arm has a main routine");
+    return *main;
 }
 
 std::string frameName(const Cell& cell, FrameId id)
@@ -83,13 +83,15 @@ std::vector<FrameId> axesOf(const Cell& cell, FrameId device)
     std::vector<FrameId> out;
     for (const Frame& frame : cell.frames)
         if (frame.axis && deviceOfAxis(cell, frame.id) == device) out.push_back(frame.id);
+    // Side by side they go by their ids, so that the order of the file has no say.
     const auto depth = [&](FrameId id) {
         int levels = 0;
         for (; id; id = findFrame(cell, id)->parent)
             ++levels;
         return levels;
     };
-    std::stable_sort(out.begin(), out.end(), [&](FrameId a, FrameId b) { return depth(a) < depth(b); });
+    std::sort(out.begin(), out.end(),
+              [&](FrameId a, FrameId b) { return std::pair(depth(a), a) < std::pair(depth(b), b); });
     return out;
 }
 
@@ -158,8 +160,9 @@ const Tool& toolInForce(const Cell& cell, const ArmStation& arm)
 
 const Pose& flangeFromTcp(const Tool& tool, TcpId tcp)
 {
-    const ToolPoint* point = find(tool.points, tcp);
-    return point ? point->flangeFromTcp : tool.flangeFromTcp;
+    for (const ToolPoint& point : tool.points)
+        if (point.id == tcp) return point.flangeFromTcp;
+    return tool.flangeFromTcp;
 }
 
 const Pose& flangeFromTcp(const Cell& cell, const ArmStation& arm)

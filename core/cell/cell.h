@@ -1,4 +1,5 @@
 #pragma once
+#include "core/cell/table.h"
 #include "core/robot/arm.h"
 #include "core/robot/inverse.h"
 #include "core/robot/singularity.h"
@@ -90,6 +91,7 @@ struct Frame {
     Look look{};
     std::optional<FrameAxis> axis{};  ///< it moves, as part of the nearest device above it
     std::optional<Device> device{};   ///< that stands here
+    bool operator==(const Frame&) const = default;
 };
 
 /// Jaws that move apart along x of the tool centre point, or a suction cup.
@@ -147,6 +149,7 @@ struct Part {
     Look look{};
     PatternId pattern{};      ///< it belongs to, if any
     std::uint32_t place = 0;  ///< in the pattern
+    bool operator==(const Part&) const = default;
 };
 
 /// Places that repeat in a frame, each with a part or a target. One edit changes all of them.
@@ -173,6 +176,7 @@ struct Pattern {
     ToolId tool{};                         ///< Targets
     Configuration configuration{};         ///< Targets: of new ones
     AxisValues axes{};                     ///< Targets: see Target
+    bool operator==(const Pattern&) const = default;
 };
 
 /// An arm of the cell, standing on a frame.
@@ -184,6 +188,9 @@ struct ArmStation {
     ToolId tool;    ///< the tool in force
     TargetId home;  ///< a posture target; runs start here
     TcpId tcp{};    ///< the point of the tool in force
+    RoutineId main{};  ///< the routine of the arm that runs
+    /// Models count as equal when their descriptions are.
+    bool operator==(const ArmStation& other) const;
 };
 
 /// Where a tool is to go. A pose in a frame with the arm's configuration, or a plain posture.
@@ -203,6 +210,7 @@ struct Target {
     PatternId pattern{};  ///< Pose: it belongs to, if any
     std::uint32_t place = 0;  ///< in the pattern
     AxisValues axes{};        ///< device axes that are brought there with the arm; others stay where they are
+    bool operator==(const Target& other) const;
 };
 
 /// A named value that devices and routines write and read. Who does follows from them.
@@ -234,13 +242,15 @@ struct Step {
     std::vector<double> axes{};                 ///< MoveAxes: where its axes go, in the order of axesOf() [m or rad]
 
     bool isMove() const { return kind == Kind::JointMove || kind == Kind::Line; }
+    bool operator==(const Step&) const = default;
 };
 
 struct Routine {
     RoutineId id;
     std::string name;
-    std::vector<Step> steps;
+    Table<Step> steps;
     ArmId arm{};  ///< that runs it
+    bool operator==(const Routine&) const = default;
 };
 
 /// When a finding is raised.
@@ -256,6 +266,7 @@ struct Thresholds {
     SingularityBounds cautions() const { return {wristCaution, elbowCaution, shoulderCaution, directionCaution}; }
     SingularityBounds blocks() const { return {wristBlocked, elbowBlocked, shoulderBlocked, directionBlocked}; }
     double margin(JointKind kind) const { return kind == JointKind::Revolute ? jointMargin : slideMargin; }
+    bool operator==(const Thresholds&) const = default;
 };
 
 /// What lines do beside their own speed.
@@ -263,6 +274,7 @@ struct LineLimits {
     double acceleration = 2;       ///< TCP [m/s^2]
     double turnSpeed = 3;          ///< [rad/s]
     double turnAcceleration = 10;  ///< [rad/s^2]
+    bool operator==(const LineLimits&) const = default;
 };
 
 /// A body that contact is asked of: a link of an arm (0 the base, i moves with joint i), its tool in force, or a frame
@@ -282,35 +294,37 @@ struct ContactPair {
     bool checked = true;
     Reason reason = Reason::Sometimes;
     std::uint32_t touched = 0;  ///< of the samples
+    bool operator==(const ContactPair&) const = default;
 };
 struct ContactPairs {
     std::uint32_t samples = 0;  ///< 0: not sampled
     std::uint32_t seed = 0;
     std::vector<ContactPair> pairs;
+    bool operator==(const ContactPairs&) const = default;
 };
 
 /// The document. A plain value; copies are cheap enough to keep one per edit.
 struct Cell {
     std::string name;
     std::uint32_t nextId = 1;
-    std::vector<ArmStation> arms;  ///< at least one
-    ArmId inHand;                  ///< the arm that is jogged and taught
-    std::vector<Frame> frames;
-    std::vector<Tool> tools;
-    std::vector<PartKind> partKinds;
-    std::vector<Part> parts;
-    std::vector<Pattern> patterns;
-    std::vector<Target> targets;
-    std::vector<Signal> signals;
-    std::vector<Routine> routines;  ///< at least one of each arm; the first one runs
+    Table<ArmStation> arms;  ///< at least one
+    Table<Frame> frames;
+    Table<Tool> tools;
+    Table<PartKind> partKinds;
+    Table<Part> parts;
+    Table<Pattern> patterns;
+    Table<Target> targets;
+    Table<Signal> signals;
+    Table<Routine> routines;  ///< at least one of each arm; the first one runs
     Thresholds thresholds;
     LineLimits lineLimits;
     AngleOrder angles = AngleOrder::FixedXyz;  ///< convention in which orientations are shown and typed
     ContactPairs contact;
     bool asBuilt = true;  ///< frames stand where they were measured, if they were
+    bool operator==(const Cell&) const = default;
 };
 
-/// Linear look-ups; nullptr when the id is not there.
+/// nullptr when the id is not there.
 const Frame* findFrame(const Cell& cell, FrameId id);
 const Tool* findTool(const Cell& cell, ToolId id);
 const Part* findPart(const Cell& cell, PartId id);
@@ -321,12 +335,10 @@ const Routine* findRoutine(const Cell& cell, RoutineId id);
 const Signal* findSignal(const Cell& cell, SignalId id);
 const ArmStation* findArm(const Cell& cell, ArmId id);
 
-const ArmStation& armInHand(const Cell& cell);
-ArmStation& armInHand(Cell& cell);
 /// The arm that goes to a target, or runs a routine.
 const ArmStation& armOf(const Cell& cell, const Target& target);
 const ArmStation& armOf(const Cell& cell, const Routine& routine);
-/// The routine that an arm runs.
+/// The main routine of an arm: the one that runs.
 const Routine& routineOf(const Cell& cell, const ArmStation& arm);
 
 /// Name of a frame; "World" for id 0.

@@ -193,7 +193,22 @@ Status checkAxis(const FrameAxis& a)
     return std::nullopt;
 }
 
-Status checkDevice(const Cell& cell, const Frame& frame)
+SignalWriters signalWriters(const Cell& cell)
+{
+    SignalWriters writers;
+    for (const Frame& f : cell.frames)
+        if (f.device)
+            for (const SignalId id : {f.device->output, f.device->number})
+                if (id) writers[id.value].push_back(f.id);
+    return writers;
+}
+
+bool hasAxes(Device::Kind kind)
+{
+    return kind == Kind::Rail || kind == Kind::Turntable || kind == Kind::Positioner || kind == Kind::Clamp;
+}
+
+Status checkDevice(const Cell& cell, const Frame& frame, const SignalWriters* writers)
 {
     const Device& d = *frame.device;
     const Wires wires = wiresOf(d.kind);
@@ -219,10 +234,17 @@ Status checkDevice(const Cell& cell, const Frame& frame)
             return fail(fmt::format("\"{}\" of \"{}\" needs a {} signal", role, frame.name,
                                     *kind == Signal::Kind::Digital ? "digital" : "number"),
                         "Choose another one, or change the kind of that signal.");
-        for (const SignalUse& use : usesOf(cell, id))
-            if (writes && use.writes && use.device != frame.id)
-                return fail(fmt::format("\"{}\" is written by {} already", signal->name, use.words),
-                            "Choose another signal.");
+        if (writes && writers) {
+            for (const FrameId other : writers->at(id.value))
+                if (other != frame.id)
+                    return fail(fmt::format("\"{}\" is written by \"{}\" already", signal->name, frameName(cell, other)),
+                                "Choose another signal.");
+        } else if (writes) {
+            for (const SignalUse& use : usesOf(cell, id))
+                if (use.writes && use.device != frame.id)
+                    return fail(fmt::format("\"{}\" is written by {} already", signal->name, use.words),
+                                "Choose another signal.");
+        }
         return std::nullopt;
     };
     if (Status bad = wire(d.input, wires.input, Signal::Kind::Digital, false)) return bad;
@@ -244,8 +266,9 @@ Result<Cell> addDevice(const Cell& cell, Kind kind, const std::string& name, Fra
             {plan.device.output, freeNameIn(next.signals, shortened(name, 40) + " " + wiresOf(kind).output)});
     }
     if (kind == Kind::Source && !cell.partKinds.empty()) plan.device.makes = cell.partKinds.front().id;
-    findIn(next.frames, id)->solids = plan.solids;
-    findIn(next.frames, id)->device = plan.device;
+    Frame& standsIn = *next.frames.edit(id);
+    standsIn.solids = plan.solids;
+    standsIn.device = plan.device;
     FrameId above = id;
     for (const AxisPlan& axis : plan.axes) {
         Frame frame{{next.nextId++},
@@ -264,7 +287,7 @@ Result<Cell> addDevice(const Cell& cell, Kind kind, const std::string& name, Fra
 Result<Cell> changeDevice(const Cell& cell, FrameId id, const Device& device)
 {
     Cell next = cell;
-    Frame* frame = findIn(next.frames, id);
+    Frame* frame = next.frames.edit(id);
     if (!frame || !frame->device || frame->device->kind != device.kind) return missing("device");
     const bool plain = frame->solids == bodyOf(*frame->device);
     frame->device = device;
@@ -277,7 +300,7 @@ Result<Cell> changeAxis(const Cell& cell, FrameId id, const FrameAxis& axis)
 {
     if (Status bad = checkAxis(axis)) return *bad;
     Cell next = cell;
-    Frame* frame = findIn(next.frames, id);
+    Frame* frame = next.frames.edit(id);
     if (!frame || !frame->axis) return missing("axis");
     frame->axis = axis;
     for (const Target& target : cell.targets)
@@ -307,7 +330,7 @@ Result<Cell> setTargetAxes(const Cell& cell, TargetId id, const AxisValues& axes
         return changePattern(cell, pattern);
     }
     Cell next = cell;
-    findIn(next.targets, id)->axes = axes;
+    next.targets.edit(id)->axes = axes;
     return next;
 }
 
@@ -326,7 +349,7 @@ Result<Cell> changeSignal(const Cell& cell, const Signal& signal)
     if (Status bad = checkNewName(cell.signals, signal.name, signal.id)) return *bad;
     if (Status bad = checkSignalValue(signal, signal.start)) return *bad;
     Cell next = cell;
-    Signal* own = findIn(next.signals, signal.id);
+    Signal* own = next.signals.edit(signal.id);
     if (!own) return missing("signal");
     *own = signal;
     for (const Frame& frame : next.frames)
@@ -348,7 +371,7 @@ Result<Cell> deleteSignal(const Cell& cell, SignalId id)
         return Error{"edit.signal-used", fmt::format("\"{}\" is used by {}", signal->name, uses.front().words), "",
                      "Take it away there first."};
     Cell next = cell;
-    std::erase_if(next.signals, [id](const Signal& s) { return s.id == id; });
+    next.signals.erase(id);
     return next;
 }
 

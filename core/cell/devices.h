@@ -1,6 +1,8 @@
 #pragma once
 #include "core/cell/edit.h"
 
+#include <unordered_map>
+
 namespace topikos {
 
 /// "rail", "turntable" …: the word for a kind of device.
@@ -51,8 +53,15 @@ std::vector<SignalUse> usesOf(const Cell& cell, SignalId id);
 /// The device that writes a signal, none for signals that steps may set.
 FrameId writerOf(const Cell& cell, SignalId id);
 
-/// What is wrong with a device's or an axis' values, or nothing.
-Status checkDevice(const Cell& cell, const Frame& frame);
+/// Who writes each signal: devices in the order of the cell.
+using SignalWriters = std::unordered_map<std::uint32_t, std::vector<FrameId>>;
+SignalWriters signalWriters(const Cell& cell);
+/// Whether devices of a kind have axes.
+bool hasAxes(Device::Kind kind);
+
+/// What is wrong with a device's or an axis' values, or nothing. With `writers`, which many calls may share, steps that
+/// write its signals are left to checkStep().
+Status checkDevice(const Cell& cell, const Frame& frame, const SignalWriters* writers = nullptr);
 Status checkAxis(const FrameAxis& axis);
 
 }  // namespace topikos

@@ -9,6 +9,7 @@
 #include <algorithm>
 #include <cctype>
 #include <cmath>
+#include <set>
 
 namespace topikos {
 
@@ -60,13 +61,14 @@ Status checkUnused(const Cell& cell, const Target& target)
 
 void dropUnusedKinds(Cell& cell)
 {
-    std::erase_if(cell.partKinds, [&](const PartKind& kind) {
-        return std::none_of(cell.parts.begin(), cell.parts.end(), [&](const Part& p) { return p.kind == kind.id; })
-               && std::none_of(cell.patterns.begin(), cell.patterns.end(),
-                               [&](const Pattern& p) { return p.kind == kind.id; })
-               && std::none_of(cell.frames.begin(), cell.frames.end(),
-                               [&](const Frame& f) { return f.device && f.device->makes == kind.id; });
-    });
+    std::set<PartKindId> used;
+    for (const Part& p : cell.parts)
+        used.insert(p.kind);
+    for (const Pattern& p : cell.patterns)
+        used.insert(p.kind);
+    for (const Frame& f : cell.frames)
+        if (f.device) used.insert(f.device->makes);
+    cell.partKinds.eraseIf([&](const PartKind& kind) { return !used.contains(kind.id); });
 }
 
 Error nameTaken(const std::string& name)
@@ -96,9 +98,9 @@ Status checkPose(const Pose& pose)
 
 namespace {
 
-Status checkPosture(const Cell& cell, const JointVector& posture)
+Status checkPosture(const ArmStation& arm, const JointVector& posture)
 {
-    if (posture.size() != armInHand(cell).model->jointCount() || !posture.allFinite())
+    if (posture.size() != arm.model->jointCount() || !posture.allFinite())
         return Error{"edit.posture", "the posture does not fit the arm", "", "Take it again with this arm."};
     return std::nullopt;
 }
@@ -106,7 +108,7 @@ Status checkPosture(const Cell& cell, const JointVector& posture)
 template <class Change> Result<Cell> changedTarget(const Cell& cell, TargetId id, Change change)
 {
     Cell next = cell;
-    Target* target = findIn(next.targets, id);
+    Target* target = next.targets.edit(id);
     if (!target) return missing("target");
     const Pose before = target->pose;
     if (Status bad = change(*target)) return *bad;
@@ -118,15 +120,10 @@ template <class Change> Result<Cell> changedTarget(const Cell& cell, TargetId id
 template <class Change> Result<Cell> changedRoutine(const Cell& cell, RoutineId id, Change change)
 {
     Cell next = cell;
-    Routine* routine = findIn(next.routines, id);
+    Routine* routine = next.routines.edit(id);
     if (!routine) return missing("routine");
     if (Status bad = change(next, *routine)) return *bad;
     return next;
-}
-
-auto stepPlace(Routine& routine, StepId id)
-{
-    return std::find_if(routine.steps.begin(), routine.steps.end(), [id](const Step& s) { return s.id == id; });
 }
 
 }  // namespace
@@ -148,33 +145,39 @@ Result<Cell> renameRoutine(const Cell& cell, RoutineId id, const std::string& na
     return renamed(cell, &Cell::routines, id, name, "routine");
 }
 
-Result<Cell> setArmModel(const Cell& cell, const ArmPtr& model)
+Result<Cell> setArmModel(const Cell& cell, ArmId id, const ArmPtr& model)
 {
     if (!model) return missing("arm");
-    const Arm& before = *armInHand(cell).model;
     Cell next = cell;
-    armInHand(next).model = model;
+    ArmStation* arm = next.arms.edit(id);
+    if (!arm) return missing("arm");
+    const ArmPtr former = arm->model;
+    const Arm& before = *former;
+    const TargetId home = arm->home;
+    arm->model = model;
     next.contact = {};  // other links, other pairs
     if (model->description().sheet) next.angles = model->description().sheet->orientation;
     const bool sameJoints =
         std::equal(model->joints().begin(), model->joints().end(), before.joints().begin(), before.joints().end(),
                    [](const Joint& a, const Joint& b) { return a.kind == b.kind; });
-    for (Target& target : next.targets) {
-        if (target.arm != cell.inHand) continue;
+    const auto adapt = [&](Target& target) {
         if (target.kind == Target::Kind::Posture) {
-            if (sameJoints) continue;
+            if (sameJoints) return;
             // A posture means nothing to another chain: the flange is held where it was, home becomes the arm's own.
             const Solutions found = inverseKinematics(*model, forward(before, target.posture));
-            target.posture =
-                found.items.empty() || target.id == armInHand(cell).home ? armHome(*model) : found.items.front().joints;
-        } else {
-            const Solutions found = inverseKinematics(*model, baseFromFlange(next, target));
-            if (keepsPosture(*model)) target.posture = found.items.empty() ? JointVector() : found.items.front().joints;
-            else target.posture = JointVector();
-            const bool kept = model->hasConfigurations() && withConfiguration(found.items, target.configuration);
-            if (!sameJoints && !kept && !found.items.empty()) target.configuration = found.items.front().configuration;
+            const bool own = found.items.empty() || target.id == home;
+            target.posture = own ? armHome(*model) : found.items.front().joints;
+            return;
         }
-    }
+        const Solutions found = inverseKinematics(*model, baseFromFlange(next, target));
+        if (keepsPosture(*model)) target.posture = found.items.empty() ? JointVector() : found.items.front().joints;
+        else target.posture = JointVector();
+        const bool kept = model->hasConfigurations() && withConfiguration(found.items, target.configuration);
+        if (!sameJoints && !kept && !found.items.empty()) target.configuration = found.items.front().configuration;
+    };
+    Table<Target> targets = next.targets;
+    targets.change([id](const Target& t) { return t.arm == id; }, adapt);
+    next.targets = std::move(targets);
     return next;
 }
 
@@ -185,27 +188,29 @@ Result<Cell> setAngles(const Cell& cell, AngleOrder angles)
     return next;
 }
 
-Result<Cell> setAxisLock(const Cell& cell, int joint, std::optional<double> value)
+Result<Cell> setAxisLock(const Cell& cell, ArmId id, int joint, std::optional<double> value)
 {
-    ArmDescription description = armInHand(cell).model->description();
+    const ArmStation* station = findArm(cell, id);
+    if (!station) return missing("arm");
+    ArmDescription description = station->model->description();
     if (joint < 0 || joint >= int(description.joints.size()))
         return Error{"edit.axis", fmt::format("the arm has no axis {}", joint + 1), "", "Choose one of its axes."};
     description.joints[size_t(joint)].locked = value;
     Result<ArmPtr> arm = Arm::make(std::move(description));
     if (!arm) return arm.error();
     Cell next = cell;
-    armInHand(next).model = *arm;
+    next.arms.edit(id)->model = *arm;
     // With an axis held, configurations no longer name a way: targets keep the posture they meant.
-    for (Target& target : next.targets) {
-        if (target.kind != Target::Kind::Pose || target.arm != cell.inHand) continue;
-        if (!keepsPosture(**arm)) {
-            target.posture = JointVector();
-        } else if (target.posture.size() == 0) {
-            const Solutions found = waysTo(cell, target);
-            if (const Solution* own = chosenWay(*armInHand(cell).model, target, found.items))
-                target.posture = own->joints;
-        }
-    }
+    next.targets.change([id](const Target& t) { return t.kind == Target::Kind::Pose && t.arm == id; },
+                        [&](Target& target) {
+                            if (!keepsPosture(**arm)) {
+                                target.posture = JointVector();
+                            } else if (target.posture.size() == 0) {
+                                const Solutions found = waysTo(cell, target);
+                                const Solution* own = chosenWay(*station->model, target, found.items);
+                                if (own) target.posture = own->joints;
+                            }
+                        });
     return next;
 }
 
@@ -235,10 +240,10 @@ Result<Cell> added(const Cell& cell, Target target, TargetId* created)
 
 namespace {
 
-/// Puts a pose target where the arm in hand stands.
-void takeHere(const Cell& cell, Target& target, const JointVector& posture, const AxisValues& axes)
+/// Puts a pose target where an arm stands.
+void takeHere(const Cell& cell, const ArmStation& arm, Target& target, const JointVector& posture,
+              const AxisValues& axes)
 {
-    const ArmStation& arm = armInHand(cell);
     target.arm = arm.id;
     target.tool = arm.tool;
     target.tcp = arm.tcp;
@@ -250,34 +255,31 @@ void takeHere(const Cell& cell, Target& target, const JointVector& posture, cons
         target.axes.push_back({axis, axisValue(*findFrame(cell, axis), axes)});
 }
 
-/// The postures and targets of another arm are not changed with the one in hand.
-Status checkInHand(const Cell& cell, const Target& target)
-{
-    if (target.arm == cell.inHand) return std::nullopt;
-    return Error{"edit.other-arm", fmt::format("\"{}\" is a target of \"{}\"", target.name, armOf(cell, target).name),
-                 "", "Take that arm in hand first."};
-}
-
 }  // namespace
 
-Result<Cell> takePoseTarget(const Cell& cell, FrameId frame, const JointVector& posture, const std::string& name,
-                            TargetId* created, const AxisValues& axes)
+Result<Cell> takePoseTarget(const Cell& cell, ArmId id, FrameId frame, const JointVector& posture,
+                            const std::string& name, TargetId* created, const AxisValues& axes)
 {
     if (frame && !findFrame(cell, frame)) return missing("frame");
-    if (Status bad = checkPosture(cell, posture)) return *bad;
+    const ArmStation* arm = findArm(cell, id);
+    if (!arm) return missing("arm");
+    if (Status bad = checkPosture(*arm, posture)) return *bad;
     Target target;
     target.name = name;
     target.frame = frame;
-    takeHere(cell, target, posture, axes);
+    takeHere(cell, *arm, target, posture, axes);
     return added(cell, std::move(target), created);
 }
 
-Result<Cell> takePostureTarget(const Cell& cell, const JointVector& posture, const std::string& name, TargetId* created)
+Result<Cell> takePostureTarget(const Cell& cell, ArmId id, const JointVector& posture, const std::string& name,
+                               TargetId* created)
 {
-    if (Status bad = checkPosture(cell, posture)) return *bad;
+    const ArmStation* arm = findArm(cell, id);
+    if (!arm) return missing("arm");
+    if (Status bad = checkPosture(*arm, posture)) return *bad;
     Target target;
     target.name = name;
-    target.arm = cell.inHand;
+    target.arm = id;
     target.kind = Target::Kind::Posture;
     target.posture = posture;
     return added(cell, std::move(target), created);
@@ -285,11 +287,11 @@ Result<Cell> takePostureTarget(const Cell& cell, const JointVector& posture, con
 
 Result<Cell> retakeTarget(const Cell& cell, TargetId id, const JointVector& posture, const AxisValues& axes)
 {
-    if (Status bad = checkPosture(cell, posture)) return *bad;
     return changedTarget(cell, id, [&](Target& target) -> Status {
-        if (Status bad = checkInHand(cell, target)) return bad;
+        const ArmStation& arm = armOf(cell, target);
+        if (Status bad = checkPosture(arm, posture)) return bad;
         if (target.kind == Target::Kind::Posture) target.posture = posture;
-        else takeHere(cell, target, posture, axes);
+        else takeHere(cell, arm, target, posture, axes);
         return std::nullopt;
     });
 }
@@ -329,7 +331,7 @@ Result<Cell> deleteTarget(const Cell& cell, TargetId id)
     if (Status bad = checkUnused(cell, *target)) return *bad;
     if (Status bad = checkNoMember(cell, *target)) return *bad;
     Cell next = cell;
-    std::erase_if(next.targets, [id](const Target& t) { return t.id == id; });
+    next.targets.erase(id);
     return next;
 }
 
@@ -341,7 +343,7 @@ Result<Cell> setHome(const Cell& cell, TargetId id)
         return Error{"edit.home-pose", fmt::format("\"{}\" is a pose; home must be a posture", target->name), "",
                      "Take a posture there and make it home."};
     Cell next = cell;
-    findIn(next.arms, target->arm)->home = id;
+    next.arms.edit(target->arm)->home = id;
     return next;
 }
 
@@ -373,7 +375,8 @@ Status checkAxisValue(const Frame& frame, double value)
                  "", "Give a value in that range, or change the range of the axis."};
 }
 
-Status checkStep(const Cell& cell, const Step& step)
+Status checkStep(const Cell& cell, const Step& step,
+                 const std::unordered_map<std::uint32_t, std::vector<FrameId>>* writers)
 {
     const auto outside = [](double value, double low, double high) { return !(value >= low && value <= high); };
     const auto fail = [](const char* code, std::string message, const char* remedy) {
@@ -401,7 +404,12 @@ Status checkStep(const Cell& cell, const Step& step)
         const Signal* signal = findSignal(cell, step.signal);
         if (!signal) return fail("edit.step-signal", "the step has no signal", "Name a signal of this cell.");
         if (Status bad = checkSignalValue(*signal, step.value)) return bad;
-        if (const FrameId writer = writerOf(cell, signal->id); writer && step.kind == Step::Kind::SetSignal)
+        const auto writerOfSignal = [&] {
+            if (!writers) return writerOf(cell, signal->id);
+            const auto known = writers->find(signal->id.value);
+            return known == writers->end() ? FrameId() : known->second.front();
+        };
+        if (const FrameId writer = step.kind == Step::Kind::SetSignal ? writerOfSignal() : FrameId())
             return fail("edit.step-signal-written",
                         fmt::format("\"{}\" is written by \"{}\"", signal->name, frameName(cell, writer)),
                         "Set another signal; this one can be waited for.");
@@ -448,7 +456,7 @@ Result<Cell> insertStep(const Cell& cell, RoutineId id, size_t at, Step step, St
         if (Status bad = checkOwnTarget(cell, routine, step)) return bad;
         step.id = {next.nextId++};
         if (created) *created = step.id;
-        routine.steps.insert(routine.steps.begin() + std::ptrdiff_t(at), step);
+        routine.steps.insert(at, step);
         return std::nullopt;
     });
 }
@@ -456,9 +464,8 @@ Result<Cell> insertStep(const Cell& cell, RoutineId id, size_t at, Step step, St
 Result<Cell> deleteStep(const Cell& cell, RoutineId id, StepId step)
 {
     return changedRoutine(cell, id, [&](Cell&, Routine& routine) -> Status {
-        const auto it = stepPlace(routine, step);
-        if (it == routine.steps.end()) return missing("step");
-        routine.steps.erase(it);
+        if (!routine.steps.find(step)) return missing("step");
+        routine.steps.erase(step);
         return std::nullopt;
     });
 }
@@ -466,12 +473,10 @@ Result<Cell> deleteStep(const Cell& cell, RoutineId id, StepId step)
 Result<Cell> moveStep(const Cell& cell, RoutineId id, StepId step, size_t to)
 {
     return changedRoutine(cell, id, [&](Cell&, Routine& routine) -> Status {
-        const auto it = stepPlace(routine, step);
-        if (it == routine.steps.end()) return missing("step");
+        const auto from = routine.steps.placeOf(step);
+        if (!from) return missing("step");
         if (to >= routine.steps.size()) return missing("place in the routine");
-        const Step moved = *it;
-        routine.steps.erase(it);
-        routine.steps.insert(routine.steps.begin() + std::ptrdiff_t(to), moved);
+        routine.steps.move(*from, to);
         return std::nullopt;
     });
 }
@@ -480,10 +485,10 @@ Result<Cell> changeStep(const Cell& cell, RoutineId id, const Step& step)
 {
     if (Status bad = checkStep(cell, step)) return *bad;
     return changedRoutine(cell, id, [&](Cell&, Routine& routine) -> Status {
-        const auto it = stepPlace(routine, step.id);
-        if (it == routine.steps.end()) return missing("step");
+        Step* own = routine.steps.edit(step.id);
+        if (!own) return missing("step");
         if (Status bad = checkOwnTarget(cell, routine, step)) return bad;
-        *it = step;
+        *own = step;
         return std::nullopt;
     });
 }

@@ -1,6 +1,8 @@
 #pragma once
 #include "core/cell/cell.h"
 
+#include <unordered_map>
+
 namespace topikos {
 
 // Edits: functions from a cell to a cell. A refused edit says why and changes nothing.
@@ -15,19 +17,19 @@ Result<Cell> renameRoutine(const Cell& cell, RoutineId id, const std::string& na
 
 /// Another arm on the same base. Targets, tool and routines stay; checks tell what no longer works. With another number
 /// of joints, home becomes the arm's own and other posture targets hold the flange where they did, if that is possible.
-Result<Cell> setArmModel(const Cell& cell, const ArmPtr& model);
+Result<Cell> setArmModel(const Cell& cell, ArmId arm, const ArmPtr& model);
 /// Chooses the convention in which orientations are shown and typed.
 Result<Cell> setAngles(const Cell& cell, AngleOrder angles);
 /// Holds axis `joint` (from 0) at `value` [rad or m], or frees it. Solutions then leave it out.
-Result<Cell> setAxisLock(const Cell& cell, int joint, std::optional<double> value);
+Result<Cell> setAxisLock(const Cell& cell, ArmId arm, int joint, std::optional<double> value);
 /// Chooses ways for several pose targets at once.
 Result<Cell> setTargetWays(const Cell& cell, const std::vector<std::pair<TargetId, Solution>>& ways);
 
-/// A pose target where the tool in force stands at `posture`, in `frame`, with the configuration of `posture`.
+/// A pose target of an arm where its tool in force stands at `posture`, in `frame`, with the configuration of `posture`.
 /// Device axes between the arm and the frame stand at `axes` and come along with the target.
-Result<Cell> takePoseTarget(const Cell& cell, FrameId frame, const JointVector& posture, const std::string& name,
+Result<Cell> takePoseTarget(const Cell& cell, ArmId arm, FrameId frame, const JointVector& posture, const std::string& name,
                             TargetId* created = nullptr, const AxisValues& axes = {});
-Result<Cell> takePostureTarget(const Cell& cell, const JointVector& posture, const std::string& name,
+Result<Cell> takePostureTarget(const Cell& cell, ArmId arm, const JointVector& posture, const std::string& name,
                                TargetId* created = nullptr);
 /// Takes the target anew at `posture`, keeping its kind, frame and place in the program. The tool becomes the one in
 /// force.
@@ -54,7 +56,9 @@ std::string freeTargetName(const Cell& cell, const std::string& stem);
 
 /// What is wrong with a step's values, or nothing. Speeds in (0, 1] and (0, 10] m/s, blend and standoff 0 to 1 m, waits
 /// 0 to 3600 s.
-Status checkStep(const Cell& cell, const Step& step);
+/// `writers` is what signalWriters() gives, for many calls.
+Status checkStep(const Cell& cell, const Step& step,
+                 const std::unordered_map<std::uint32_t, std::vector<FrameId>>* writers = nullptr);
 /// Routines go to targets of their own arm only.
 Status checkOwnTarget(const Cell& cell, const Routine& routine, const Step& step);
 /// What is wrong with a value for a signal, or nothing.

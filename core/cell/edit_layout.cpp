@@ -18,11 +18,11 @@ Status checkSolids(const std::vector<Solid>& solids)
 
 /// Changes one object of a list; `change` may refuse.
 template <class Object, class Change>
-Result<Cell> changed(const Cell& cell, std::vector<Object> Cell::*objects, decltype(Object::id) id, const char* what,
+Result<Cell> changed(const Cell& cell, Table<Object> Cell::*objects, decltype(Object::id) id, const char* what,
                      Change change)
 {
     Cell next = cell;
-    Object* object = findIn(next.*objects, id);
+    Object* object = (next.*objects).edit(id);
     if (!object) return missing(what);
     if (Status bad = change(*object)) return *bad;
     return next;
@@ -155,15 +155,17 @@ Result<Cell> deleteFrame(const Cell& cell, FrameId id)
         if (target.kind != Target::Kind::Pose || !goes(target.frame)) continue;
         if (Status used = checkUnused(cell, target)) return *used;
     }
-    std::erase_if(next.targets, [&](const Target& t) { return t.kind == Target::Kind::Pose && goes(t.frame); });
-    std::erase_if(next.parts, [&](const Part& p) { return goes(p.frame); });
-    std::erase_if(next.patterns, [&](const Pattern& p) { return goes(p.frame); });
-    std::erase_if(next.frames, [&](const Frame& f) { return goes(f.id); });
+    next.targets.eraseIf([&](const Target& t) { return t.kind == Target::Kind::Pose && goes(t.frame); });
+    next.parts.eraseIf([&](const Part& p) { return goes(p.frame); });
+    next.patterns.eraseIf([&](const Pattern& p) { return goes(p.frame); });
+    next.frames.eraseIf([&](const Frame& f) { return goes(f.id); });
     const auto axisGoes = [&](const AxisValue& a) { return goes(a.frame); };
-    for (Target& target : next.targets)
-        std::erase_if(target.axes, axisGoes);
-    for (Pattern& pattern : next.patterns)
-        std::erase_if(pattern.axes, axisGoes);
+    const auto loses = [&](const auto& object) {
+        return std::any_of(object.axes.begin(), object.axes.end(), axisGoes);
+    };
+    const auto lose = [&](auto& object) { std::erase_if(object.axes, axisGoes); };
+    next.targets.change(loses, lose);
+    next.patterns.change(loses, lose);
     const auto lost = [&](const ContactMember& m) { return m.kind == ContactMember::Kind::Frame && goes({m.id}); };
     std::erase_if(next.contact.pairs, [&](const ContactPair& p) { return lost(p.a) || lost(p.b); });
     dropUnusedKinds(next);
@@ -205,7 +207,7 @@ Result<Cell> deletePart(const Cell& cell, PartId id)
     if (!part) return missing("part");
     if (Status bad = checkNoMember(cell, *part)) return *bad;
     Cell next = cell;
-    std::erase_if(next.parts, [id](const Part& p) { return p.id == id; });
+    next.parts.erase(id);
     dropUnusedKinds(next);
     return next;
 }
@@ -331,8 +333,8 @@ Result<Cell> changeTool(const Cell& cell, const Tool& tool)
     });
     if (!next) return next;
     Cell tidy = std::move(next).value();
-    for (ArmStation& arm : tidy.arms)
-        if (arm.tool == tool.id && gone(arm.tcp)) arm.tcp = {};
+    tidy.arms.change([&](const ArmStation& arm) { return arm.tool == tool.id && gone(arm.tcp); },
+                     [](ArmStation& arm) { arm.tcp = {}; });
     return tidy;
 }
 
@@ -359,18 +361,19 @@ Result<Cell> addToolPoint(const Cell& cell, ToolId id, const std::string& name, 
     return changeTool(numbered, next);
 }
 
-Result<Cell> setToolInForce(const Cell& cell, ToolId id, TcpId tcp)
+Result<Cell> setToolInForce(const Cell& cell, ArmId holder, ToolId id, TcpId tcp)
 {
+    if (!findArm(cell, holder)) return missing("arm");
     const Tool* tool = findTool(cell, id);
     if (!tool) return missing("tool");
     if (tcp && std::none_of(tool->points.begin(), tool->points.end(), [&](const ToolPoint& p) { return p.id == tcp; }))
         return missing("point of the tool");
     for (const ArmStation& other : cell.arms)
-        if (other.id != cell.inHand && other.tool == id)
+        if (other.id != holder && other.tool == id)
             return Error{"edit.tool-used", fmt::format("\"{}\" carries \"{}\"", other.name, tool->name), "",
                          "Add another tool for this arm."};
     Cell next = cell;
-    ArmStation& arm = armInHand(next);
+    ArmStation& arm = *next.arms.edit(holder);
     if (arm.tool != id) {
         // What the other tool touched says nothing about this one.
         const auto isTool = [&](const ContactMember& m) {
@@ -400,7 +403,7 @@ Result<Cell> deleteTool(const Cell& cell, ToolId id)
             return Error{"edit.tool-used", fmt::format("the pattern \"{}\" uses \"{}\"", pattern.name, tool->name), "",
                          "Give that pattern another tool first."};
     Cell next = cell;
-    std::erase_if(next.tools, [id](const Tool& t) { return t.id == id; });
+    next.tools.erase(id);
     return next;
 }
 
@@ -424,20 +427,21 @@ Result<Cell> isolateFrame(const Cell& cell, FrameId id)
 {
     if (!findFrame(cell, id)) return missing("frame");
     Cell next = cell;
-    for (Frame& f : next.frames)
-        f.look.hidden = !isBelow(cell, f.id, id);
-    for (Part& p : next.parts)
-        p.look.hidden = !p.frame || !isBelow(cell, p.frame, id);
+    const auto hides = [&](FrameId frame) { return !frame || !isBelow(cell, frame, id); };
+    next.frames.change([&](const Frame& f) { return f.look.hidden != hides(f.id); },
+                       [&](Frame& f) { f.look.hidden = !f.look.hidden; });
+    next.parts.change([&](const Part& p) { return p.look.hidden != hides(p.frame); },
+                      [&](Part& p) { p.look.hidden = !p.look.hidden; });
     return next;
 }
 
 Result<Cell> showAll(const Cell& cell)
 {
     Cell next = cell;
-    for (Frame& f : next.frames)
-        f.look.hidden = false;
-    for (Part& p : next.parts)
-        p.look.hidden = false;
+    const auto hidden = [](const auto& object) { return object.look.hidden; };
+    const auto show = [](auto& object) { object.look.hidden = false; };
+    next.frames.change(hidden, show);
+    next.parts.change(hidden, show);
     return next;
 }
 

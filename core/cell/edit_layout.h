@@ -47,7 +47,7 @@ Result<Cell> setToolTcp(const Cell& cell, ToolId id, const Pose& flangeFromTcp, 
 Result<Cell> addToolPoint(const Cell& cell, ToolId id, const std::string& name, const Pose& flangeFromTcp,
                           TcpId* created = nullptr);
 /// The tool in force, and the point of it, are what the arm carries and poses are read at.
-Result<Cell> setToolInForce(const Cell& cell, ToolId id, TcpId tcp = {});
+Result<Cell> setToolInForce(const Cell& cell, ArmId arm, ToolId id, TcpId tcp = {});
 /// Refused for the tool in force and while targets use it.
 Result<Cell> deleteTool(const Cell& cell, ToolId id);
 

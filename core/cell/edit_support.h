@@ -18,22 +18,25 @@ Error inPattern(const std::string& member, const std::string& pattern);
 /// Offsets are finite and at most 1000 m.
 Status checkPose(const Pose& pose);
 
+template <class List> using IdOf = decltype(List::value_type::id);
+
 /// The object of another id that has this name, letter case not counted; nullptr if there is none.
-template <class Object>
-const Object* findNamed(const std::vector<Object>& objects, const std::string& name, decltype(Object::id) except = {})
+template <class List>
+auto findNamed(const List& objects, const std::string& name, IdOf<List> except = {})
+    -> const typename List::value_type*
 {
     const std::string wanted = lowered(name);
-    const auto it = std::find_if(objects.begin(), objects.end(),
-                                 [&](const Object& o) { return o.id != except && lowered(o.name) == wanted; });
-    return it == objects.end() ? nullptr : &*it;
+    for (const auto& o : objects)
+        if (o.id != except && o.name.size() == name.size() && lowered(o.name) == wanted) return &o;
+    return nullptr;
 }
 
 /// A name as above that no other object of the list has; letter case does not count.
-template <class Object>
-Status checkNewName(const std::vector<Object>& objects, const std::string& name, decltype(Object::id) self = {})
+template <class List>
+Status checkNewName(const List& objects, const std::string& name, IdOf<List> self = {})
 {
     if (Status bad = checkName(name)) return bad;
-    if (const Object* other = findNamed(objects, name, self)) return nameTaken(other->name);
+    if (const auto* other = findNamed(objects, name, self)) return nameTaken(other->name);
     return std::nullopt;
 }
 
@@ -51,12 +54,12 @@ template <class Object> Status checkNoMember(const Cell& cell, const Object& obj
 }
 
 template <class Object>
-Result<Cell> renamed(const Cell& cell, std::vector<Object> Cell::*objects, decltype(Object::id) id,
+Result<Cell> renamed(const Cell& cell, Table<Object> Cell::*objects, decltype(Object::id) id,
                      const std::string& name, const char* what)
 {
     if (Status bad = checkNewName(cell.*objects, name, id)) return *bad;
     Cell next = cell;
-    Object* object = findIn(next.*objects, id);
+    Object* object = (next.*objects).edit(id);
     if (!object) return missing(what);
     if constexpr (requires { object->pattern; })
         if (Status bad = checkNoMember(cell, *object)) return *bad;
@@ -66,7 +69,7 @@ Result<Cell> renamed(const Cell& cell, std::vector<Object> Cell::*objects, declt
 
 /// The first of `stem`, `stem 2`, `stem 3` … that nothing in the list has; long stems are shortened so that it is a
 /// possible name.
-template <class Object> std::string freeNameIn(const std::vector<Object>& objects, const std::string& stem)
+template <class List> std::string freeNameIn(const List& objects, const std::string& stem)
 {
     const std::string base = shortened(stem, kLongestStem);
     std::string name = base;

@@ -13,8 +13,8 @@ namespace {
 class Graft {
 public:
     /// `same`: both are the same cell, so that tools and kinds of parts are there already.
-    Graft(Cell& into, const Cell& from, bool same) :
-        m_into(into), m_from(from), m_same(same), m_suffix(same ? " copy" : "")
+    Graft(Cell& into, const Cell& from, bool same, ArmId arm) :
+        m_into(into), m_from(from), m_same(same), m_arm(arm), m_suffix(same ? " copy" : "")
     {
         if (same) return;
         // Tools and kinds that both cells have are not brought twice.
@@ -44,7 +44,7 @@ public:
         }
         // A parent may stand behind its child in the list.
         for (const auto& [old, fresh] : m_frames) {
-            Frame& frame = *findIn(m_into.frames, fresh);
+            Frame& frame = *m_into.frames.edit(fresh);
             frame.parent = old == top ? parent : m_frames[findFrame(m_from, old)->parent];
         }
         return m_frames[top];
@@ -57,7 +57,7 @@ public:
                 Pattern copy = copied(p, m_into.patterns);
                 if (p.content == Pattern::Content::Parts) copy.kind = kind(p.kind);
                 else copy.tool = tool(p.tool);
-                if (!m_same && p.content == Pattern::Content::Targets) copy.arm = m_into.inHand;
+                if (!m_same && p.content == Pattern::Content::Targets) copy.arm = m_arm;
                 copy.axes = axes(p.axes);
                 m_patterns[p.id] = copy.id;
                 m_into.patterns.push_back(std::move(copy));
@@ -72,7 +72,7 @@ public:
         for (const Target& t : m_from.targets)
             if (t.kind == Target::Kind::Pose && t.frame && m_frames.contains(t.frame)) {
                 Target copy = copied(t, m_into.targets);
-                if (!m_same) copy.arm = m_into.inHand;
+                if (!m_same) copy.arm = m_arm;
                 copy.axes = axes(t.axes);
                 copy.tool = tool(t.tool);
                 copy.tcp = point(t.tcp);
@@ -101,7 +101,7 @@ public:
     const std::map<PatternId, PatternId>& patterns() const { return m_patterns; }
 
 private:
-    template <class Object> Object copied(const Object& object, const std::vector<Object>& list)
+    template <class Object> Object copied(const Object& object, const Table<Object>& list)
     {
         Object copy = object;
         copy.id = {m_into.nextId++};
@@ -165,6 +165,7 @@ private:
     Cell& m_into;
     const Cell& m_from;
     bool m_same;
+    ArmId m_arm;  ///< that targets of another cell become targets of
     std::string m_suffix;
     std::map<FrameId, FrameId> m_frames;
     std::map<PatternId, PatternId> m_patterns;
@@ -179,14 +180,14 @@ namespace {
 
 /// Plants the frame and all below it; `move` says where the new frame stands in its parent, from where the old one did.
 template <class Move>
-Result<Cell> planted(const Cell& cell, const Cell& from, FrameId id, FrameId parent, bool same, Move move,
+Result<Cell> planted(const Cell& cell, const Cell& from, FrameId id, FrameId parent, bool same, ArmId arm, Move move,
                      FrameId* created)
 {
     Cell grown = cell;
-    Graft graft(grown, from, same);
+    Graft graft(grown, from, same, arm);
     const FrameId top = graft.frames(id, parent);
     graft.contents();
-    Frame& frame = *findIn(grown.frames, top);
+    Frame& frame = *grown.frames.edit(top);
     frame.pose = move(frame.pose);
     if (frame.measured) frame.measured = move(*frame.measured);
     if (created) *created = top;
@@ -205,7 +206,7 @@ Result<Cell> copyFixture(const Cell& cell, FrameId id, FrameId* created)
     if (!original) return missing("frame");
     // Beside the original, so that both are seen.
     return planted(
-        cell, cell, id, original->parent, true,
+        cell, cell, id, original->parent, true, {},
         [](Pose pose) {
             pose.translation += Vec3(0.3, 0.3, 0);
             return pose;
@@ -213,20 +214,21 @@ Result<Cell> copyFixture(const Cell& cell, FrameId id, FrameId* created)
         created);
 }
 
-Result<Cell> bringFixture(const Cell& cell, const Cell& from, FrameId id, FrameId* created)
+Result<Cell> bringFixture(const Cell& cell, ArmId arm, const Cell& from, FrameId id, FrameId* created)
 {
+    if (!findArm(cell, arm)) return missing("arm");
     const Frame* original = findFrame(from, id);
     if (!original) return missing("frame");
     const Pose parent = worldFromFrame(from, original->parent);
     return planted(
-        cell, from, id, {}, false, [&](const Pose& pose) { return parent * pose; }, created);
+        cell, from, id, {}, false, arm, [&](const Pose& pose) { return parent * pose; }, created);
 }
 
 Result<Cell> bringTool(const Cell& cell, const Cell& from, ToolId id, ToolId* created)
 {
     if (!findTool(from, id)) return missing("tool");
     Cell next = cell;
-    Graft graft(next, from, false);
+    Graft graft(next, from, false, {});
     const ToolId brought = graft.tool(id);
     if (created) *created = brought;
     return next;

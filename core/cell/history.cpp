@@ -1,25 +1,59 @@
 #include "core/cell/history.h"
 
+#include "core/cell/diff.h"
+#include "core/cell/validate.h"
+
 namespace topikos {
 
-History::History(Cell cell)
+History::History(Cell cell, size_t mostBytes) : m_mostBytes(mostBytes)
 {
-    m_states.push_back({std::make_shared<const Cell>(std::move(cell)), ""});
+    m_states.push_back({std::make_shared<const Cell>(std::move(cell)), "", 0});
     m_saved = current();
 }
 
 void History::push(CellPtr cell, const std::string& label)
 {
-    m_states.resize(m_place + 1);
-    m_states.push_back({std::move(cell), label});
+    while (m_states.size() > m_place + 1)
+        drop(m_states.size() - 1);
+    const size_t bytes = bytesBeside(*cell, *current());
+    m_states.push_back({std::move(cell), label, bytes});
+    m_bytes += bytes;
     ++m_place;
     ++m_revision;
+    while (m_bytes > m_mostBytes && m_place > 1)
+        drop(0);
 }
+
+void History::drop(size_t place)
+{
+    m_bytes -= m_states[place].bytes;
+    m_states.erase(m_states.begin() + std::ptrdiff_t(place));
+    if (place <= m_place && place == 0) {
+        --m_place;
+        // The first state is what the others are measured against.
+        m_bytes -= m_states.front().bytes;
+        m_states.front().bytes = 0;
+    }
+}
+
+namespace {
+
+/// The cell that an edit makes, if a file of it could be opened again.
+Result<Cell> validated(const Edit& edit, const Cell& cell)
+{
+    Result<Cell> next = edit(cell);
+    if (!next) return next;
+    if (const Status bad = validate(*next))
+        return Error{"edit.invalid", bad->message, bad->where, "The edit is refused; the cell is as it was."};
+    return next;
+}
+
+}  // namespace
 
 Status History::apply(const std::string& label, const Edit& edit)
 {
     endGesture();
-    Result<Cell> next = edit(*current());
+    Result<Cell> next = validated(edit, *current());
     if (!next) return next.error();
     push(std::make_shared<const Cell>(std::move(next).value()), label);
     return std::nullopt;
@@ -36,7 +70,7 @@ void History::beginGesture(const std::string& label)
 Status History::replace(const Edit& edit)
 {
     require(m_gesture != nullptr, "a gesture is open");
-    Result<Cell> next = edit(*m_gesture);
+    Result<Cell> next = validated(edit, *m_gesture);
     if (!next) return next.error();
     auto cell = std::make_shared<const Cell>(std::move(next).value());
     if (m_gestureChanged) {
@@ -58,8 +92,9 @@ void History::endGesture()
 void History::cancelGesture()
 {
     if (m_gesture && m_gestureChanged) {
-        m_states.pop_back();
+        const size_t last = m_states.size() - 1;
         --m_place;
+        drop(last);
         ++m_revision;
     }
     endGesture();

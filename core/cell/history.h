@@ -14,7 +14,9 @@ using Edit = std::function<Result<Cell>(const Cell&)>;
 /// The cell with all its earlier and undone states. Nothing holds a pointer into a cell, so undo cannot go stale.
 class History {
 public:
-    explicit History(Cell cell);
+    /// The oldest states go when all together need more than `mostBytes` beside what they share; the one before the
+    /// present state never does.
+    explicit History(Cell cell, size_t mostBytes = size_t(256) << 20);
 
     const CellPtr& current() const { return m_states[m_place].cell; }
     /// Counts every change of current(), in either direction.
@@ -29,6 +31,8 @@ public:
     Status replace(const Edit& edit);
     void endGesture();
     void cancelGesture();
+
+    size_t bytes() const { return m_bytes; }
 
     bool canUndo() const { return m_place > 0; }
     bool canRedo() const { return m_place + 1 < m_states.size(); }
@@ -47,11 +51,14 @@ private:
     struct State {
         CellPtr cell;
         std::string label;  ///< of the edit that led here
+        size_t bytes;       ///< beside what it shares with the state before
     };
     void push(CellPtr cell, const std::string& label);
+    void drop(size_t place);
 
     std::vector<State> m_states;
     size_t m_place = 0;
+    size_t m_mostBytes, m_bytes = 0;
     CellPtr m_saved;
     CellPtr m_gesture;  ///< state at beginGesture()
     bool m_gestureChanged = false;

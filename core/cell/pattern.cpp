@@ -7,6 +7,7 @@
 #include <algorithm>
 #include <cmath>
 #include <set>
+#include <unordered_map>
 
 namespace topikos {
 
@@ -36,20 +37,21 @@ Pose poseAt(const Pattern& p, std::uint32_t place)
 
 /// Makes the members of a kind fit the places. `make` fills a new one.
 template <class Object, class Make>
-void fitMembers(Cell& cell, std::vector<Object> Cell::*objects, const Pattern& pattern,
-                const std::vector<PatternPlace>& places, Make make)
+void fitMembers(Cell& cell, Table<Object>& objects, const Pattern& pattern, const std::vector<PatternPlace>& places,
+                Make make)
 {
-    std::vector<Object> members, others;
-    for (Object& o : cell.*objects)
-        (o.pattern == pattern.id ? members : others).push_back(std::move(o));
+    std::unordered_map<std::uint32_t, Object> members;  // by place
     std::set<std::string> taken;
-    for (const Object& o : others)
-        taken.insert(lowered(o.name));
+    for (const Object& o : objects) {
+        if (o.pattern == pattern.id) members.insert({o.place, o});
+        else taken.insert(lowered(o.name));
+    }
+    if (members.empty() && places.empty()) return;
+    objects.eraseIf([&](const Object& o) { return o.pattern == pattern.id; });
     const std::string stem = shortened(pattern.name, kLongestStem);
     for (size_t i = 0; i < places.size(); ++i) {
-        const auto old =
-            std::find_if(members.begin(), members.end(), [&](const Object& o) { return o.place == places[i].place; });
-        Object o = old != members.end() ? *old : Object{};
+        const auto old = members.find(places[i].place);
+        Object o = old != members.end() ? old->second : Object{};
         if (!o.id) {
             o.id = {cell.nextId++};
             o.pattern = pattern.id;
@@ -61,9 +63,8 @@ void fitMembers(Cell& cell, std::vector<Object> Cell::*objects, const Pattern& p
         o.name = fmt::format("{} {}", stem, i + 1);
         for (int k = 2; !taken.insert(lowered(o.name)).second; ++k)
             o.name = fmt::format("{} {}-{}", stem, i + 1, k);
-        others.push_back(std::move(o));
+        objects.push_back(std::move(o));
     }
-    cell.*objects = std::move(others);
 }
 
 Status usedBy(const Cell& cell, const Pattern& pattern, const std::vector<PatternPlace>& kept)
@@ -82,9 +83,9 @@ Result<Cell> fitted(Cell cell, const Pattern& pattern)
     const std::vector<PatternPlace> places = placesOf(pattern);
     const bool parts = pattern.content == Pattern::Content::Parts;
     if (Status used = usedBy(cell, pattern, parts ? std::vector<PatternPlace>{} : places)) return *used;
-    fitMembers(cell, &Cell::parts, pattern, parts ? places : std::vector<PatternPlace>{},
+    fitMembers(cell, cell.parts, pattern, parts ? places : std::vector<PatternPlace>{},
                [&](Part& part) { part.kind = pattern.kind; });
-    fitMembers(cell, &Cell::targets, pattern, parts ? std::vector<PatternPlace>{} : places, [&](Target& target) {
+    fitMembers(cell, cell.targets, pattern, parts ? std::vector<PatternPlace>{} : places, [&](Target& target) {
         if (!target.tool) target.configuration = pattern.configuration;
         target.arm = pattern.arm;
         target.tool = pattern.tool;
@@ -99,14 +100,14 @@ Result<Cell> fitted(Cell cell, const Pattern& pattern)
 std::vector<PatternPlace> placesOf(const Pattern& p)
 {
     std::vector<PatternPlace> out;
+    const std::set<std::uint32_t> leftOut(p.leftOut.begin(), p.leftOut.end());
     for (std::uint32_t i = 0; i < placeCount(p); ++i) {
         std::uint32_t place = i;
         if (p.order == Pattern::Order::Serpentine && p.layout == Pattern::Layout::Grid) {
             const std::uint32_t row = i / p.columns, column = i % p.columns;
             if (row % 2) place = row * p.columns + (p.columns - 1 - column);
         }
-        if (std::find(p.leftOut.begin(), p.leftOut.end(), place) == p.leftOut.end())
-            out.push_back({place, poseAt(p, place)});
+        if (!leftOut.contains(place)) out.push_back({place, poseAt(p, place)});
     }
     if (p.order == Pattern::Order::Nearest)
         for (size_t i = 0; i + 1 < out.size(); ++i) {
@@ -181,10 +182,11 @@ Result<Cell> addPattern(const Cell& cell, Pattern pattern, PatternId* created, P
     if (created) *created = pattern.id;
     next.patterns.push_back(pattern);
     const auto adopt = [&](auto& list, auto id) {
-        if (auto* member = findIn(list, id); id && member && !member->pattern) {
-            member->pattern = pattern.id;
-            member->place = 0;
-        }
+        const auto* known = list.find(id);
+        if (!id || !known || known->pattern) return;
+        auto* member = list.edit(id);
+        member->pattern = pattern.id;
+        member->place = 0;
     };
     if (pattern.content == Pattern::Content::Parts) adopt(next.parts, firstPart);
     else adopt(next.targets, firstTarget);
@@ -196,7 +198,7 @@ Result<Cell> changePattern(const Cell& cell, const Pattern& pattern)
     if (Status bad = checkNewName(cell.patterns, pattern.name, pattern.id)) return *bad;
     if (Status bad = checkPattern(cell, pattern)) return *bad;
     Cell next = cell;
-    Pattern* own = findIn(next.patterns, pattern.id);
+    Pattern* own = next.patterns.edit(pattern.id);
     if (!own) return missing("pattern");
     *own = pattern;
     return fitted(std::move(next), pattern);
@@ -209,11 +211,11 @@ Result<Cell> deletePattern(const Cell& cell, PatternId id, bool keepMembers)
     if (!keepMembers)
         if (Status used = usedBy(cell, *pattern, {})) return *used;
     Cell next = cell;
-    std::erase_if(next.patterns, [id](const Pattern& p) { return p.id == id; });
+    next.patterns.erase(id);
     const auto settle = [&](auto& objects) {
-        if (!keepMembers) std::erase_if(objects, [id](const auto& o) { return o.pattern == id; });
-        for (auto& o : objects)
-            if (o.pattern == id) o.pattern = {};
+        const auto isMember = [id](const auto& o) { return o.pattern == id; };
+        if (!keepMembers) objects.eraseIf(isMember);
+        objects.change(isMember, [](auto& o) { o.pattern = {}; });
     };
     settle(next.parts);
     settle(next.targets);

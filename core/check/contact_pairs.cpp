@@ -56,7 +56,7 @@ std::vector<Pose> worldPlaces(const Cell& cell, const std::vector<ContactMember>
             out.push_back(worldFromFrame(cell, {m.id}, axes));
             continue;
         }
-        const size_t arm = size_t(findArm(cell, m.arm) - cell.arms.data());
+        const size_t arm = *cell.arms.placeOf(m.arm);
         const AxisFrame& at = m.kind == Kind::Tool ? chains[arm].flange : chains[arm].joints[m.id == 0 ? 0 : m.id - 1];
         out.push_back(m.kind == Kind::Link && m.id == 0 ? bases[arm] : bases[arm] * makePose(at.rotation, at.origin));
     }
@@ -115,7 +115,7 @@ std::optional<ContactPairs> sampleContactPairs(const Cell& cell, const SamplingO
     for (const ContactMember& m : members)
         bodies.push_back(bodyOf(cell, m,
                                 m.kind == Kind::Frame ? std::vector<Mesh>()
-                                                      : links[size_t(findArm(cell, m.arm) - cell.arms.data())]));
+                                                      : links[*cell.arms.placeOf(m.arm)]));
 
     ContactPairs out{options.samples, options.seed, {}};
     std::vector<std::pair<size_t, size_t>> places;

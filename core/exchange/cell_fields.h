@@ -166,21 +166,13 @@ template <class Io> void fields(Io& io, PartKind& k)
     io.list("solids", k.solids);
 }
 
-/// A part as the file holds it; in version 1 each had solids of its own.
-struct StoredPart {
-    Part part;
-    std::vector<Solid> solids;
-};
-
-template <class Io> void fields(Io& io, StoredPart& s)
+template <class Io> void fields(Io& io, Part& p)
 {
-    Part& p = s.part;
     io.field("id", p.id);
     io.field("name", p.name);
-    io.optional("kind", p.kind, PartKindId());
+    io.field("kind", p.kind);
     io.field("frame", p.frame);
     io.field("pose", p.pose);
-    io.optionalList("solids", s.solids);
     fields(io, p.look);
     io.optional("pattern", p.pattern, PatternId());
     io.optional("place", p.place, std::uint32_t(0));
@@ -197,7 +189,7 @@ template <class Io> void fields(Io& io, Target& t)
 {
     io.field("id", t.id);
     io.field("name", t.name);
-    io.optional("arm", t.arm, ArmId());
+    io.field("arm", t.arm);
     io.word("kind", t.kind, {{"pose", Target::Kind::Pose}, {"posture", Target::Kind::Posture}});
     if (t.kind == Target::Kind::Posture) {
         io.field("posture", t.posture);
@@ -236,7 +228,7 @@ template <class Io> void fields(Io& io, Pattern& p)
     if (p.content == Pattern::Content::Parts) {
         io.field("kind", p.kind);
     } else {
-        io.optional("arm", p.arm, ArmId());
+        io.field("arm", p.arm);
         io.field("tool", p.tool);
         io.object("configuration", p.configuration);
         io.optionalList("axes", p.axes);
@@ -284,7 +276,7 @@ template <class Io> void fields(Io& io, Routine& r)
 {
     io.field("id", r.id);
     io.field("name", r.name);
-    io.optional("arm", r.arm, ArmId());
+    io.field("arm", r.arm);
     io.list("steps", r.steps);
 }
 

@@ -60,6 +60,10 @@ public:
     {
         if (!values.empty()) list(key, values);
     }
+    template <class T> void optionalList(const char* key, Table<T>& values)
+    {
+        if (!values.empty()) list(key, values);
+    }
     template <class Enum, size_t N> void word(const char* key, Enum& value, const Word<Enum> (&words)[N])
     {
         for (const auto& w : words)
@@ -83,13 +87,14 @@ public:
         fields(inner, value);
         json[key] = std::move(inner.json);
     }
-    template <class T> void list(const char* key, std::vector<T>& values)
+    template <class List> void list(const char* key, List& values)
     {
         Json& array = json[key] = Json::array();
-        for (T& value : values) {
+        for (const auto& value : values) {
             FieldWriter inner;
             inner.shelf = shelf;
-            fields(inner, value);
+            auto written = value;  // fields are given by reference, for readers
+            fields(inner, written);
             array.push_back(std::move(inner.json));
         }
     }
@@ -161,6 +166,16 @@ public:
     template <class T> void optionalList(const char* key, std::vector<T>& values)
     {
         if (has(key)) list(key, values);
+    }
+    template <class T> void optionalList(const char* key, Table<T>& values)
+    {
+        if (has(key)) list(key, values);
+    }
+    template <class T> void list(const char* key, Table<T>& values)
+    {
+        std::vector<T> read;
+        list(key, read);
+        values = Table<T>(std::move(read));
     }
     template <class Enum, size_t N> void word(const char* key, Enum& value, const Word<Enum> (&words)[N])
     {

@@ -56,7 +56,7 @@ public:
     }
 
     /// The object with the longest name that the rest begins with.
-    template <class Object> const Object* named(const std::vector<Object>& objects)
+    template <class Object> const Object* named(const Table<Object>& objects)
     {
         const Object* best = nullptr;
         for (const Object& t : objects) {

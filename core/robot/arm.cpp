@@ -200,6 +200,30 @@ JointVector armHome(const Arm& arm)
                           home.size() == arm.jointCount() ? home : JointVector(JointVector::Zero(arm.jointCount())));
 }
 
+bool sameValues(const JointVector& a, const JointVector& b) { return a.size() == b.size() && a == b; }
+
+bool sameDescription(const Arm& first, const Arm& second)
+{
+    const ArmDescription &a = first.description(), &b = second.description();
+    const auto sameLink = [](const Inertial& x, const Inertial& y) {
+        return x.mass == y.mass && x.centre == y.centre && x.inertia == y.inertia;
+    };
+    const auto sameJoint = [&](const Joint& x, const Joint& y) {
+        return x.name == y.name && x.kind == y.kind && x.parentFromJoint == y.parentFromJoint && x.axis == y.axis
+               && x.lower == y.lower && x.upper == y.upper && x.speed == y.speed && x.acceleration == y.acceleration
+               && x.effort == y.effort && sameLink(x.link, y.link) && x.locked == y.locked;
+    };
+    const auto sameMesh = [](const LinkMesh& x, const LinkMesh& y) {
+        return x.link == y.link && (x.triangles == y.triangles || *x.triangles == *y.triangles);
+    };
+    const auto all = [](const auto& x, const auto& y, const auto& same) {
+        return std::equal(x.begin(), x.end(), y.begin(), y.end(), same);
+    };
+    return a.id == b.id && a.name == b.name && all(a.joints, b.joints, sameJoint)
+           && a.lastFromFlange == b.lastFromFlange && sameValues(a.home, b.home) && a.payload == b.payload
+           && all(a.meshes, b.meshes, sameMesh);
+}
+
 JointVector clampedToRange(const Arm& arm, JointVector posture)
 {
     for (int i = 0; i < arm.jointCount(); ++i)

@@ -136,6 +136,11 @@ bool withinRange(const Arm& arm, const JointVector& posture);
 /// The arm's own home posture, or the posture nearest to zero that is in range.
 JointVector armHome(const Arm& arm);
 
+/// Equal in length and every value.
+bool sameValues(const JointVector& a, const JointVector& b);
+/// Whether two arms are described by the same values.
+bool sameDescription(const Arm& a, const Arm& b);
+
 /// Nearest posture inside the ranges.
 JointVector clampedToRange(const Arm& arm, JointVector posture);
 

@@ -17,7 +17,11 @@ struct Color {
 /// A surface from a file, with a lighter copy that stands for it in contact checks and while the view moves.
 struct Surface {
     std::shared_ptr<const Triangles> drawn, light;  ///< both there, possibly the same
-    bool operator==(const Surface&) const = default;
+    bool operator==(const Surface& other) const
+    {
+        const auto same = [](const auto& a, const auto& b) { return a == b || (a && b && *a == *b); };
+        return same(drawn, other.drawn) && same(light, other.light);
+    }
 };
 
 /// A solid centred on its own origin; surfaces from files keep theirs.

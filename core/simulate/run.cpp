@@ -29,7 +29,7 @@ std::vector<double> lengthsOf(const Arm& arm)
     return out;
 }
 
-template <class Object> std::vector<const Object*> byId(const std::vector<Object>& objects)
+template <class Object> std::vector<const Object*> byId(const Table<Object>& objects)
 {
     std::vector<const Object*> out;
     for (const Object& o : objects)
@@ -171,7 +171,7 @@ bool Run::armsGoOn()
 
 void Run::proceed(ArmRun& arm)
 {
-    const std::vector<Step>& steps = arm.routine->steps;
+    const Table<Step>& steps = arm.routine->steps;
     if (arm.waits) {
         arm.waits = false;
         arm.ready = m_now;
@@ -284,7 +284,7 @@ bool Run::beginMove(ArmRun& arm, const Step& step, size_t index, StepOutcome& ou
     const Target& target = *findTarget(m_cell, step.target);
     arm.place = target.kind == Target::Kind::Pose ? target.frame : FrameId();
     if (step.blend <= 0 || !outcome.move || outcome.blocks()) return true;
-    const std::vector<Step>& steps = arm.routine->steps;
+    const Table<Step>& steps = arm.routine->steps;
     size_t after = index + 1;
     while (after < steps.size() && steps[after].off)
         ++after;

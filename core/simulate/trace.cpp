@@ -122,13 +122,13 @@ double signalAt(const Cell& cell, const Trace& trace, SignalId signal, double ti
     return last ? last->value : findSignal(cell, signal)->start;
 }
 
-CellState authoredState(const Cell& cell, const JointVector& posture, const AxisValues& axes)
+CellState authoredState(const Cell& cell, ArmId moved, const JointVector& posture, const AxisValues& axes)
 {
     CellState state;
     state.axes = axes;
     for (const ArmStation& arm : cell.arms)
         state.arms.push_back(
-            {arm.id, arm.id == cell.inHand ? posture : homePosture(cell, arm), toolInForce(cell, arm).gripper.open});
+            {arm.id, arm.id == moved ? posture : homePosture(cell, arm), toolInForce(cell, arm).gripper.open});
     for (const Part& part : cell.parts)
         state.parts.push_back({part.id, part.kind, worldFromPart(cell, part, axes), false});
     return state;

@@ -234,9 +234,9 @@ struct CellState {
 };
 CellState stateAt(const Cell& cell, const Trace& trace, double time);
 
-/// The authored cell with the arm in hand at `posture` and device axes at `axes`, other arms at home, grippers open,
-/// parts where they start.
-CellState authoredState(const Cell& cell, const JointVector& posture, const AxisValues& axes = {});
+/// The authored cell with one arm at `posture` and device axes at `axes`, other arms at home, grippers open, parts where
+/// they start.
+CellState authoredState(const Cell& cell, ArmId arm, const JointVector& posture, const AxisValues& axes = {});
 
 /// Parts that arms set down per hour of going on like this run without pause; 0 when it is blocked or moves no part.
 double partsPerHour(const Trace& trace);

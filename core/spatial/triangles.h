@@ -15,6 +15,7 @@ struct Triangles {
     std::vector<Eigen::Vector3f> points;               ///< [m]
     std::vector<std::array<std::uint32_t, 3>> faces;   ///< indices into points, counter-clockwise from outside
     std::array<std::uint8_t, 3> color{206, 210, 212};  ///< red, green, blue
+    bool operator==(const Triangles&) const = default;
 };
 
 /// For each point the number of its place: points at the same place, however often a file repeats them, have the same.

@@ -176,7 +176,7 @@ void ArmsTest::armIsBuiltFromItsNumbers()
     press("runButton");
     QVERIFY(!m_window->armsShown());
     const Cell& cell = m_window->session().cell();
-    QCOMPARE(armInHand(cell).model->description().name, std::string("Five axes by hand"));
+    QCOMPARE(cell.arms.front().model->description().name, std::string("Five axes by hand"));
     QCOMPARE(cell.targets.size(), targets);
     QTRY_VERIFY(m_window->session().checkIsFresh());
     QVERIFY(m_window->session().checked()->result.count(Severity::Blocked) > 0);  // it is far too short for this cell
@@ -350,7 +350,7 @@ void ArmsTest::bestWaysAreOfferedAndUndone()
     Session& session = m_window->session();
     session.edit("Spoil", [](const Cell& c) {
         Cell next = c;
-        for (Target& t : next.targets)
+        for (Target& t : next.targets.edits())
             if (t.kind == Target::Kind::Pose) t.configuration.wristTurned = true;
         return Result<Cell>(next);
     });
@@ -373,7 +373,7 @@ void ArmsTest::anglesAreShownInTheChosenConvention()
     Session& session = m_window->session();
     session.goToTarget(session.cell().targets.back().id);
     QVERIFY(session.jogAxis(JogSpace::World, 3, 20 * kDegree));  // away from the lock of these angles
-    const Pose before = frameFromTcp(session.cell(), armInHand(session.cell()), {}, session.posture());
+    const Pose before = frameFromTcp(session.cell(), session.cell().arms.front(), {}, session.posture());
     QVERIFY(session.edit("Angles", [](const Cell& c) { return setAngles(c, AngleOrder::IntrinsicZyz); }));
     const Vec3 angles = anglesOf(AngleOrder::IntrinsicZyz, before.matrix());
     for (int i = 0; i < 3; ++i) {
@@ -387,7 +387,7 @@ void ArmsTest::anglesAreShownInTheChosenConvention()
     last->selectAll();
     QTest::keyClicks(last, QString::number(degrees(angles[2]) + 10, 'f', 6));
     QTest::keyClick(last, Qt::Key_Return);
-    const Pose after = frameFromTcp(session.cell(), armInHand(session.cell()), {}, session.posture());
+    const Pose after = frameFromTcp(session.cell(), session.cell().arms.front(), {}, session.posture());
     QVERIFY(std::abs(deviation(before, after).radians - 10 * kDegree) < 1e-6);
 }
 
@@ -395,7 +395,7 @@ void ArmsTest::lockedAxisIsLeftOut()
 {
     m_window->showArms(false);
     Session& session = m_window->session();
-    QVERIFY(session.edit("Lock", [](const Cell& c) { return setAxisLock(c, 3, 0.0); }));
+    QVERIFY(session.edit("Lock", [](const Cell& c) { return setAxisLock(c, c.arms.front().id, 3, 0.0); }));
     const double before = session.posture()[3];
     QString said;
     connect(&session, &Session::said, this, [&](const QString& words) { said = words; });

@@ -259,8 +259,8 @@ void LayoutWindowTest::handleMovesAFrameInSteps()
     QVERIFY(std::abs(freely - 0.0513) < 0.003 && std::abs(freely / step - std::round(freely / step)) > 1e-6);
     action("Lock or unlock")->trigger();
     QVERIFY((view().handlePixel()
-             - view().camera().pixel((worldFromBase(session().cell(), armInHand(session().cell()))
-                                      * baseFromTcp(session().cell(), armInHand(session().cell()), session().posture()))
+             - view().camera().pixel((worldFromBase(session().cell(), session().station())
+                                      * baseFromTcp(session().cell(), session().station(), session().posture()))
                                          .translation,
                                      view().size()))
                 .manhattanLength()
@@ -322,7 +322,7 @@ void LayoutWindowTest::threePointsPlaceAFrame()
     QVERIFY(!apply->isEnabled());
     // The first point is where the TCP stands, the others are typed.
     click("teachTake");
-    const Vec3 tcp = frameFromTcp(session().cell(), armInHand(session().cell()),
+    const Vec3 tcp = frameFromTcp(session().cell(), session().station(),
                                   findFrame(session().cell(), rack)->parent, session().posture())
                          .translation;
     QCOMPARE(child<QTableWidget>("teachTable")->item(0, 0)->text(), placeFigure(tcp[0]));
@@ -440,11 +440,11 @@ void LayoutWindowTest::toolsChangeInForce()
     QCOMPARE(findTool(session().cell(), added)->points.size(), size_t(1));
     type("pose2", "222");
     QVERIFY(std::abs(findTool(session().cell(), added)->points[0].flangeFromTcp.translation[2] - 0.222) < 1e-12);
-    const Vec3 tcp = baseFromTcp(session().cell(), armInHand(session().cell()), session().posture()).translation;
+    const Vec3 tcp = baseFromTcp(session().cell(), session().station(), session().posture()).translation;
     click("toolInForce");
     QCoreApplication::processEvents();
     QCOMPARE(session().station().tool, added);
-    QVERIFY((baseFromTcp(session().cell(), armInHand(session().cell()), session().posture()).translation - tcp).norm()
+    QVERIFY((baseFromTcp(session().cell(), session().station(), session().posture()).translation - tcp).norm()
             > 0.01);
     click("usePoint");
     QVERIFY(session().station().tcp == findTool(session().cell(), added)->points[0].id);

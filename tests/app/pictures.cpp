@@ -154,7 +154,7 @@ int main(int argc, char** argv)
     good = shoot(window, folder.filePath("data-sheet.png")) && good;
     window.showArms(false);
 
-    session.edit("Use the seven-axis arm", [](const Cell& c) { return setArmModel(c, catalogueArm("redundant-820")); });
+    session.edit("Use the seven-axis arm", [](const Cell& c) { return setArmModel(c, c.arms.front().id, catalogueArm("redundant-820")); });
     session.goToTarget(session.station().home);
     window.viewport().fitAll();
     good = shoot(window, folder.filePath("seven-axes.png")) && good;

@@ -103,7 +103,7 @@ void SessionTest::moveOutOfReachIsRefusedWithTheDistance()
 {
     QSignalSpy said(m_session.get(), &Session::said);
     const JointVector before = m_session->posture();
-    Pose far = baseFromTcp(m_session->cell(), armInHand(m_session->cell()), before);
+    Pose far = baseFromTcp(m_session->cell(), m_session->cell().arms.front(), before);
     far.translation[0] += 3;
     QVERIFY(!m_session->moveTcp(far));
     QVERIFY(m_session->posture() == before);
@@ -123,7 +123,7 @@ void SessionTest::moveKeepsTheConfiguration()
 void SessionTest::lookAheadPrefersThePresentWay()
 {
     std::optional<JointVector> posture;
-    const Pose here = baseFromTcp(m_session->cell(), armInHand(m_session->cell()), m_session->posture());
+    const Pose here = baseFromTcp(m_session->cell(), m_session->cell().arms.front(), m_session->posture());
     const Solutions found = m_session->lookAhead(here, posture);
     QVERIFY(found.items.size() > 1);
     QVERIFY(posture && (*posture - m_session->posture()).norm() < 1e-9);
@@ -137,10 +137,10 @@ void SessionTest::jogFollowsTheAxesOfTheFrame()
     }));
     m_session->setReadingFrame(rack);
     const Vec3 before =
-        frameFromTcp(m_session->cell(), armInHand(m_session->cell()), rack, m_session->posture()).translation;
+        frameFromTcp(m_session->cell(), m_session->cell().arms.front(), rack, m_session->posture()).translation;
     QVERIFY(m_session->jogAxis(JogSpace::Frame, 0, 0.02));
     const Vec3 moved =
-        frameFromTcp(m_session->cell(), armInHand(m_session->cell()), rack, m_session->posture()).translation - before;
+        frameFromTcp(m_session->cell(), m_session->cell().arms.front(), rack, m_session->posture()).translation - before;
     QVERIFY((moved - Vec3(0.02, 0, 0)).norm() < 1e-9);
 }
 
@@ -174,7 +174,7 @@ void SessionTest::selectionOfADeletedThingIsDropped()
 {
     TargetId id;
     QVERIFY(m_session->edit("Take",
-                            [&](const Cell& c) { return takePoseTarget(c, {}, m_session->posture(), "Here", &id); }));
+                            [&](const Cell& c) { return takePoseTarget(c, c.arms.front().id, {}, m_session->posture(), "Here", &id); }));
     m_session->select(id);
     QSignalSpy selection(m_session.get(), &Session::selectionChanged);
     m_session->undo();
@@ -188,7 +188,7 @@ void SessionTest::scrubStaysInsideTheRun()
     QCOMPARE(m_session->time(), 0.0);
     m_session->scrub(1e9);
     QCOMPARE(m_session->time(), m_session->trace()->duration);
-    QVERIFY((m_session->shownPosture() - homePosture(m_session->cell(), armInHand(m_session->cell()))).norm() < 1e-9);
+    QVERIFY((m_session->shownPosture() - homePosture(m_session->cell(), m_session->cell().arms.front())).norm() < 1e-9);
     m_session->leaveRun();
     QCOMPARE(m_session->time(), 0.0);
 }

@@ -200,7 +200,7 @@ void ViewTest::pickFindsTheNearestThing()
             == Selection(session.cell().frames[2].id));  // the belt from below
     QVERIFY(scene.pick({5, 5, 5}, Vec3::UnitZ()) == Selection());
     const Vec3 flange =
-        (worldFromBase(session.cell(), armInHand(session.cell())) * forward(session.arm(), session.posture()))
+        (worldFromBase(session.cell(), session.cell().arms.front()) * forward(session.arm(), session.posture()))
             .translation;
     QVERIFY(scene.pick(flange + Vec3(0, 0.5, -0.05), -Vec3::UnitY()) == Selection(session.station().tool));
 }
@@ -216,8 +216,8 @@ void ViewTest::calloutSitsWhereTheLineStops()
     QVERIFY(callout);
     QCOMPARE(callout->text.headline, std::string("Step 3 stops 36 mm short"));
     const Move& move = *session.trace()->arms[0].outcomes[2].move;
-    const Vec3 stop = (worldFromBase(session.cell(), armInHand(session.cell()))
-                       * baseFromTcp(session.cell(), armInHand(session.cell()), move.to))
+    const Vec3 stop = (worldFromBase(session.cell(), session.cell().arms.front())
+                       * baseFromTcp(session.cell(), session.cell().arms.front(), move.to))
                           .translation;
     QVERIFY((callout->place - stop).norm() < 1e-6);
     session.select(session.routine().steps[0].id);
@@ -253,8 +253,8 @@ void ViewTest::pathsAreThoseOfTheOpenCell()
             if (!outcome.move) continue;
             const Scene::Path& path = scene.paths().at(moves++);
             QVERIFY(path.step == outcome.step);
-            const Vec3 start = (worldFromBase(session.cell(), armInHand(session.cell()))
-                                * baseFromTcp(session.cell(), armInHand(session.cell()), outcome.move->from))
+            const Vec3 start = (worldFromBase(session.cell(), session.cell().arms.front())
+                                * baseFromTcp(session.cell(), session.cell().arms.front(), outcome.move->from))
                                    .translation;
             QVERIFY((path.points.front() - start).norm() < 1e-9);
         }

@@ -114,7 +114,7 @@ void WindowTest::viewDrawsTheArm()
     const QImage picture = view().grabFramebuffer();
     QVERIFY(picture.width() > 400);
     const QPointF base = view().camera().pixel(
-        worldFromBase(session().cell(), armInHand(session().cell())).translation + Vec3(0, 0, 0.1), view().size());
+        worldFromBase(session().cell(), session().station()).translation + Vec3(0, 0, 0.1), view().size());
     const QColor arm = picture.pixelColor((base * picture.devicePixelRatio()).toPoint());
     const QColor sky = picture.pixelColor(picture.width() - 30, 200);
     QVERIFY2(std::abs(arm.lightness() - sky.lightness()) > 40, qPrintable(arm.name() + " " + sky.name()));
@@ -151,12 +151,12 @@ void WindowTest::jogsFromTheKeyboard()
     QFETCH(double, sign);
     session().setReadingFrame(session().cell().frames.back().id);
     view().setFocus();
-    const Pose before = worldFromBase(session().cell(), armInHand(session().cell()))
-                        * baseFromTcp(session().cell(), armInHand(session().cell()), session().posture());
+    const Pose before = worldFromBase(session().cell(), session().station())
+                        * baseFromTcp(session().cell(), session().station(), session().posture());
     QTest::keyClick(&view(), Qt::Key(mode));
     QTest::keyClick(&view(), Qt::Key(key), shift ? Qt::ShiftModifier : Qt::NoModifier);
-    const Pose after = worldFromBase(session().cell(), armInHand(session().cell()))
-                       * baseFromTcp(session().cell(), armInHand(session().cell()), session().posture());
+    const Pose after = worldFromBase(session().cell(), session().station())
+                       * baseFromTcp(session().cell(), session().station(), session().posture());
     const Quat axes = mode == Qt::Key_O   ? before.rotation
                       : mode == Qt::Key_R ? worldFromFrame(session().cell(), session().readingFrame()).rotation
                                           : Quat::Identity();
@@ -170,7 +170,7 @@ void WindowTest::jogsFromTheKeyboard()
         QVERIFY(wanted.angularDistance(after.rotation) < 1e-9);
     }
     const Pose read =
-        frameFromTcp(session().cell(), armInHand(session().cell()), session().readingFrame(), session().posture());
+        frameFromTcp(session().cell(), session().station(), session().readingFrame(), session().posture());
     QCOMPARE(child<QLineEdit>("reading2")->text(), lengthText(read.translation[2]));
 }
 
@@ -197,13 +197,13 @@ void WindowTest::jogsByDraggingABar()
     const double pixel = (session().arm().joints()[0].upper - session().arm().joints()[0].lower) / 100;
     QVERIFY2(std::abs(session().posture()[0] - 0.6) < pixel, qPrintable(QString::number(session().posture()[0])));
     for (int i = 1; i < 6; ++i)
-        QCOMPARE(session().posture()[i], homePosture(session().cell(), armInHand(session().cell()))[i]);
+        QCOMPARE(session().posture()[i], homePosture(session().cell(), session().station())[i]);
 }
 
 void WindowTest::jogsByDraggingTheHandle()
 {
-    const Pose before = worldFromBase(session().cell(), armInHand(session().cell()))
-                        * baseFromTcp(session().cell(), armInHand(session().cell()), session().posture());
+    const Pose before = worldFromBase(session().cell(), session().station())
+                        * baseFromTcp(session().cell(), session().station(), session().posture());
     const double metres = view().camera().metresPerPixel(before.translation, view().size());
     // The arrow along z points up the screen and is about 80 pixels long.
     const QPoint from = view().camera().pixel(before.translation + Vec3(0, 0, 55 * metres), view().size()).toPoint();
@@ -213,8 +213,8 @@ void WindowTest::jogsByDraggingTheHandle()
     for (int i = 1; i <= 6; ++i)
         QTest::mouseMove(&view(), from + (to - from) * i / 6);
     QTest::mouseRelease(&view(), Qt::LeftButton, {}, to);
-    const Pose after = worldFromBase(session().cell(), armInHand(session().cell()))
-                       * baseFromTcp(session().cell(), armInHand(session().cell()), session().posture());
+    const Pose after = worldFromBase(session().cell(), session().station())
+                       * baseFromTcp(session().cell(), session().station(), session().posture());
     const Vec3 moved = after.translation - before.translation;
     QVERIFY2(std::abs(moved[2] - 60 * metres) < 5 * metres,
              qPrintable(QString("%1 instead of %2").arg(moved[2]).arg(60 * metres)));
@@ -263,8 +263,8 @@ void WindowTest::typedPoseIsJudgedBeforeItMoves()
     z->selectAll();
     QTest::keyClicks(z, "900");
     QTest::keyClick(z, Qt::Key_Return);
-    const Pose now = worldFromBase(session().cell(), armInHand(session().cell()))
-                     * baseFromTcp(session().cell(), armInHand(session().cell()), session().posture());
+    const Pose now = worldFromBase(session().cell(), session().station())
+                     * baseFromTcp(session().cell(), session().station(), session().posture());
     QVERIFY(std::abs(now.translation[2] - 0.9) < 1e-9);
     QVERIFY(!verdict->isVisible());
     QVERIFY(!session().ghost());
@@ -281,7 +281,7 @@ void WindowTest::takesRenamesAndRetakesATarget()
     const Target taken = *findTarget(session().cell(), id);
     QCOMPARE(taken.frame.value, session().readingFrame().value);
     QVERIFY(deviation(baseFromTarget(session().cell(), taken),
-                      baseFromTcp(session().cell(), armInHand(session().cell()), session().posture()))
+                      baseFromTcp(session().cell(), session().station(), session().posture()))
                 .metres
             < 1e-9);
     QVERIFY(session().selected<TargetId>() == id);
@@ -305,7 +305,7 @@ void WindowTest::takesRenamesAndRetakesATarget()
     session().goToTarget(session().station().home);
     QTest::keyClick(&view(), Qt::Key_M);
     QVERIFY(deviation(baseFromTarget(session().cell(), *findTarget(session().cell(), id)),
-                      baseFromTcp(session().cell(), armInHand(session().cell()), session().posture()))
+                      baseFromTcp(session().cell(), session().station(), session().posture()))
                 .metres
             < 1e-9);
     action("Delete selected target")->trigger();
@@ -317,7 +317,7 @@ void WindowTest::typesAStepSeesTheFindingAndMendsIt()
     // A target behind the arm's reach, a line to it, the finding, and the line given another target.
     TargetId far;
     session().edit("Take",
-                   [&](const Cell& c) { return takePoseTarget(c, {}, session().posture(), "Kiln door", &far); });
+                   [&](const Cell& c) { return takePoseTarget(c, c.arms.front().id, {}, session().posture(), "Kiln door", &far); });
     session().edit("Move", [&](const Cell& c) {
         return setTargetPose(c, far, {Vec3(1.9, 0, 1.0), findTarget(c, far)->pose.rotation});
     });
@@ -549,7 +549,7 @@ void WindowTest::commandFieldFindsEverything()
     QTest::keyClicks(field, "move to tile p");
     QTest::keyClick(field, Qt::Key_Return);
     QTRY_VERIFY(deviation(baseFromTarget(session().cell(), *findTarget(session().cell(), targetNamed("Tile pick"))),
-                          baseFromTcp(session().cell(), armInHand(session().cell()), session().posture()))
+                          baseFromTcp(session().cell(), session().station(), session().posture()))
                     .metres
                 < 1e-9);
     action("Find or do")->trigger();

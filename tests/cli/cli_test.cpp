@@ -327,7 +327,8 @@ void CliTest::checkReportsAndSetsTheExitCode()
 {
     const RunResult clean = run({"check", cellFile("tile-glazing-line")});
     QCOMPARE(clean.code, 0);
-    QCOMPARE(clean.out, QByteArray("Tile glazing line: 0 blocked, 0 caution\n"));
+    QCOMPARE(clean.out, QByteArray("Tile glazing line: 0 blocked, 0 caution, 0 advice\nLooked at: 1 routine that runs, 3 targets; "
+                        "contact is not checked\n"));
     QTemporaryDir dir;
     const RunResult bad = run({"check", cellFile("planted-mistakes"), "--json", "--junit", dir.filePath("r.xml")});
     QCOMPARE(bad.code, 1);
@@ -374,9 +375,18 @@ void CliTest::simulateReportsTheCycle()
         run({"simulate", cellFile("tile-glazing-line"), "--json", "--cycles", "5", "--trace", dir.filePath("t.csv")});
     QCOMPARE(r.code, 0);
     const Json answer = Json::parse(r.out.toStdString());
-    QCOMPARE(answer["steps"].size(), size_t(10));
-    QCOMPARE(answer["counters"]["released"].get<int>(), 5);
-    QVERIFY(std::abs(answer["parts_per_hour"].get<double>() * answer["cycle_time"].get<double>() - 3600) < 1e-6);
+    // All five are run: the only tile at hand is set down in the first, and the others find none.
+    QCOMPARE(answer["steps"].size(), size_t(50));
+    QCOMPARE(answer["steps"][49]["cycle"].get<int>(), 5);
+    QCOMPARE(answer["counters"]["cycles"].get<int>(), 5);
+    QCOMPARE(answer["counters"]["released"].get<int>(), 1);
+    const double end =
+        answer["steps"][49]["start"].get<double>() + answer["steps"][49]["duration"].get<double>();
+    QVERIFY(std::abs(5 * answer["cycle_time"].get<double>() - end) < 1e-9);
+    QVERIFY(std::abs(answer["parts_per_hour"].get<double>() * end - 3600) < 1e-6);
+    // Up to a time, as often as it takes: the third pass is under way then.
+    const RunResult until = run({"simulate", cellFile("tile-glazing-line"), "--json", "--until", "12"});
+    QCOMPARE(Json::parse(until.out.toStdString())["counters"]["cycles"].get<int>(), 2);
     QFile csv(dir.filePath("t.csv"));
     QVERIFY(csv.open(QIODevice::ReadOnly));
     QVERIFY(csv.readLine().startsWith("time_s,joint_1_rad"));

@@ -66,26 +66,26 @@ void CellFileTest::everyFieldSurvives()
     cell.angles = AngleOrder::IntrinsicZyz;
     cell.lineLimits = {number(), number(), number()};
     cell.thresholds = {number(), 0.023, 0.9, 0.8, 0.7, 0.6, 0.5, 0.4, 0.3, 0.2};
-    for (Frame& f : cell.frames) {
+    for (Frame& f : cell.frames.edits()) {
         f.pose = pose();
         for (Solid& s : f.solids)
             s = {Solid::Kind::Cylinder, pose(), Vec3(number(), number(), number()), {1, 2, 3}};
     }
-    for (Tool& t : cell.tools) {
+    for (Tool& t : cell.tools.edits()) {
         t.flangeFromTcp = pose();
         t.mass = number();
         t.centreOfMass = Vec3(number(), number(), number());
         t.gripper = {0.3, 0.2, number(), number()};
     }
-    for (Part& p : cell.parts)
+    for (Part& p : cell.parts.edits())
         p.pose = pose();
-    for (Target& t : cell.targets) {
+    for (Target& t : cell.targets.edits()) {
         t.pose = pose();
         t.configuration = {true, true, true};
         for (double& q : t.posture)
             q = number();
     }
-    for (Step& s : cell.routines.front().steps) {
+    for (Step& s : cell.routines.at(0).steps.edits()) {
         s.off = true;
         s.blend = number();
         s.jointSpeed = number();
@@ -136,10 +136,10 @@ void CellFileTest::damagedFilesAreRefusedWithAPlace_data()
     QTest::newRow("parent not there") << "\"parent\":1"
                                       << "\"parent\":77"
                                       << "frames[1].parent: frame 77";
-    QTest::newRow("newer version") << "\"version\": 3"
+    QTest::newRow("newer version") << "\"version\": 4"
                                    << "\"version\": 7"
-                                   << "newer Topikos (format version 7; this one reads up to 3)";
-    QTest::newRow("no version") << "\"version\": 3"
+                                   << "newer Topikos (format version 7; this one reads up to 4)";
+    QTest::newRow("no version") << "\"version\": 4"
                                 << "\"version\": \"one\""
                                 << "no version number";
     QTest::newRow("another format") << "topikos-cell"
@@ -361,15 +361,15 @@ void CellFileTest::fieldsThatMayBeLeftOutFollowTheSchema()
 {
     // A cell with an arm of its own, a locked axis, taught postures, another convention of angles.
     Cell cell = example("tile-glazing-line");
-    cell = setArmModel(cell, catalogueArm("redundant-820")).value();
-    cell = takePoseTarget(cell, {}, homePosture(cell, armInHand(cell)), "Taught").value();
-    ArmDescription description = describe(sheetOf(armInHand(cell).model->description())).value();
+    cell = setArmModel(cell, cell.arms.front().id, catalogueArm("redundant-820")).value();
+    cell = takePoseTarget(cell, cell.arms.front().id, {}, homePosture(cell, cell.arms.front()), "Taught").value();
+    ArmDescription description = describe(sheetOf(cell.arms.front().model->description())).value();
     description.meshes.push_back(
         {0, std::make_shared<const Triangles>(Triangles{{{0, 0, 0}, {1, 0, 0}, {0, 1, 0}}, {{0, 1, 2}}, {1, 2, 3}})});
     description.sheet = nullptr;
     description.id = "own";
     description.joints[1].locked = 0.5;
-    armInHand(cell).model = Arm::make(description).value();
+    cell.arms.at(0).model = Arm::make(description).value();
     cell.angles = AngleOrder::IntrinsicXyz;
     cell.thresholds.slideMargin = 0.02;
     cell.thresholds.directionCaution = 0.2;

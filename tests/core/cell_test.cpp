@@ -51,7 +51,7 @@ void CellTest::randomEditsUndoToTheSameBytes()
             break;
         case 3:
             refused = history.apply("take", [&](const Cell& c) {
-                return takePoseTarget(c, c.frames[pick(c.frames.size())].id, randomPosture(*armInHand(c).model, random),
+                return takePoseTarget(c, c.arms.front().id, c.frames[pick(c.frames.size())].id, randomPosture(*c.arms.front().model, random),
                                       freeTargetName(c, "Target"));
             });
             break;
@@ -165,8 +165,8 @@ void CellTest::refusedEditsChangeNothing()
             return setThresholds(cell, t);
         }
         case 9: return setFramePose(cell, frame("Pedestal"), translated({1609, 0, 0}));
-        case 11: return setAxisLock(cell, 0, 7.0);
-        case 12: return setAxisLock(cell, 8, 0.0);
+        case 11: return setAxisLock(cell, cell.arms.front().id, 0, 7.0);
+        case 12: return setAxisLock(cell, cell.arms.front().id, 8, 0.0);
         default: return setFramePose(cell, frame("Pedestal"), translated({NAN, 0, 0}));
         }
     });
@@ -189,7 +189,7 @@ void CellTest::anotherArmKeepsTheTargets()
     // gives the same places.
     QFETCH(std::string, id);
     const Cell before = example("tile-glazing-line");
-    const Cell after = setArmModel(before, catalogueArm(id)).value();
+    const Cell after = setArmModel(before, before.arms.front().id, catalogueArm(id)).value();
     const ArmPtr arm = catalogueArm(id);
     QCOMPARE(after.targets.size(), before.targets.size());
     for (size_t i = 0; i < after.targets.size(); ++i) {
@@ -202,7 +202,7 @@ void CellTest::anotherArmKeepsTheTargets()
         }
     }
     QVERIFY(readCell(writeCell(after), "after").ok());
-    const Cell back = setArmModel(after, armInHand(before).model).value();
+    const Cell back = setArmModel(after, after.arms.front().id, before.arms.front().model).value();
     for (size_t i = 0; i < back.targets.size(); ++i)
         QVERIFY(back.targets[i].pose == before.targets[i].pose);
 }
@@ -210,18 +210,18 @@ void CellTest::anotherArmKeepsTheTargets()
 void CellTest::lockedAxisStaysWithTheCell()
 {
     const Cell cell = example("tile-glazing-line");
-    const Cell locked = setAxisLock(cell, 3, 0.5).value();
-    QCOMPARE(armInHand(locked).model->freeJoints().size(), size_t(5));
+    const Cell locked = setAxisLock(cell, cell.arms.front().id, 3, 0.5).value();
+    QCOMPARE(locked.arms.front().model->freeJoints().size(), size_t(5));
     for (size_t i = 0; i < cell.targets.size(); ++i) {
         // What each target meant before is what it keeps.
         if (cell.targets[i].kind != Target::Kind::Pose) continue;
         const Solutions found = waysTo(cell, cell.targets[i]);
-        const Solution* own = chosenWay(*armInHand(cell).model, cell.targets[i], found.items);
+        const Solution* own = chosenWay(*cell.arms.front().model, cell.targets[i], found.items);
         QVERIFY(own && locked.targets[i].posture == own->joints);
     }
     const Cell read = readCell(writeCell(locked), "cell").value();
-    QCOMPARE(*armInHand(read).model->description().joints[3].locked, 0.5);
-    QCOMPARE(writeCell(setAxisLock(locked, 3, std::nullopt).value()), writeCell(cell));
+    QCOMPARE(read.arms.front().model->description().joints[3].locked, 0.5);
+    QCOMPARE(writeCell(setAxisLock(locked, locked.arms.front().id, 3, std::nullopt).value()), writeCell(cell));
 }
 
 void CellTest::gestureIsOneStep()
@@ -278,20 +278,20 @@ void CellTest::takenTargetIsWhereTheArmStands()
     const Cell cell = example("tile-glazing-line");
     std::mt19937_64 random(41);
     for (int n = 0; n < 100; ++n) {
-        const JointVector q = randomPosture(*armInHand(cell).model, random);
+        const JointVector q = randomPosture(*cell.arms.front().model, random);
         TargetId id;
-        const Cell taken = takePoseTarget(cell, cell.frames.back().id, q, "There", &id).value();
+        const Cell taken = takePoseTarget(cell, cell.arms.front().id, cell.frames.back().id, q, "There", &id).value();
         const Target& t = *findTarget(taken, id);
-        QVERIFY(deviation(baseFromTarget(taken, t), baseFromTcp(taken, armInHand(taken), q)).metres < 1e-12);
-        QVERIFY(t.configuration == configurationOf(*armInHand(cell).model, q));
+        QVERIFY(deviation(baseFromTarget(taken, t), baseFromTcp(taken, taken.arms.front(), q)).metres < 1e-12);
+        QVERIFY(t.configuration == configurationOf(*cell.arms.front().model, q));
         QVERIFY((worldFromFrame(cell, t.frame) * t.pose * Vec3(0, 0, -0.1)
-                 - worldFromBase(cell, armInHand(cell)) * (baseFromTarget(taken, t, 0.1)).translation)
+                 - worldFromBase(cell, cell.arms.front()) * (baseFromTarget(taken, t, 0.1)).translation)
                     .norm()
                 < 1e-12);
-        const JointVector other = randomPosture(*armInHand(cell).model, random);
+        const JointVector other = randomPosture(*cell.arms.front().model, random);
         const Cell again = retakeTarget(taken, id, other).value();
         QVERIFY(
-            deviation(baseFromTarget(again, *findTarget(again, id)), baseFromTcp(again, armInHand(again), other)).metres
+            deviation(baseFromTarget(again, *findTarget(again, id)), baseFromTcp(again, again.arms.front(), other)).metres
             < 1e-12);
     }
 }

@@ -70,10 +70,10 @@ void CheckTest::measuredValuesAreTrue()
     // Joint range: the excess of joint 3 at the line's end, from inverse kinematics of the end pose.
     const Finding& range = result.findings[0];
     const Target& close = *findTarget(cell, range.target);
-    const Solutions atEnd = inverseKinematics(*armInHand(cell).model, baseFromFlange(cell, close));
+    const Solutions atEnd = inverseKinematics(*cell.arms.front().model, baseFromFlange(cell, close));
     const Solution* s = withConfiguration(atEnd.outOfRange, close.configuration);
     QVERIFY(s);
-    QVERIFY(std::abs(rangeExcess(*armInHand(cell).model, s->joints).excess - measureOf(cell, range).measured) < 1e-9);
+    QVERIFY(std::abs(rangeExcess(*cell.arms.front().model, s->joints).excess - measureOf(cell, range).measured) < 1e-9);
     QVERIFY(std::abs(range.remaining - (1 - range.fraction) * result.trace.arms[0].outcomes[2].move->line.length())
             < 1e-12);
     // Reach: distance of the wrist centre from axis 2 less the arm's length.
@@ -81,7 +81,7 @@ void CheckTest::measuredValuesAreTrue()
     const Pose flange = baseFromFlange(cell, *findTarget(cell, reach.target));
     const Vec3 wrist = flange.translation - 0.093 * (flange.rotation * Vec3::UnitZ());
     const double away =
-        std::hypot(std::hypot(wrist[0], wrist[1]) - 0.163, wrist[2] - 0.437) - armInHand(cell).model->reach();
+        std::hypot(std::hypot(wrist[0], wrist[1]) - 0.163, wrist[2] - 0.437) - cell.arms.front().model->reach();
     QVERIFY(std::abs(measureOf(cell, reach).measured - away) < 1e-9);
 }
 
@@ -141,7 +141,7 @@ void CheckTest::switchedOffStepsAreNotChecked()
 {
     Cell cell = example("planted-mistakes");
     for (const size_t i : {2u, 4u, 6u})
-        cell.routines.front().steps[i].off = true;
+        cell.routines.at(0).steps.at(i).off = true;
     const CheckResult result = check(cell, cell.routines.front());
     for (const Finding& f : result.findings)
         QVERIFY(!f.step);
@@ -173,7 +173,7 @@ void CheckTest::brokenCheckIsDeliveredAsSuch()
 {
     // A cell no reader or edit would make: home is gone.
     Cell broken = example("tile-glazing-line");
-    armInHand(broken).home = {};
+    broken.arms.at(0).home = {};
     auto cell = std::make_shared<const Cell>(broken);
     std::promise<std::shared_ptr<const CheckedCell>> got;
     LiveChecker checker([&](std::shared_ptr<const CheckedCell> checked) { got.set_value(checked); });
@@ -193,7 +193,7 @@ void CheckTest::bestWaysUndoBadChoices()
     const BestWays calm = bestWays(cell, cell.routines.front());
     QVERIFY(!calm.best.better(calm.now) || !calm.ways.empty());
     Cell bad = cell;
-    for (Target& t : bad.targets)
+    for (Target& t : bad.targets.edits())
         if (t.kind == Target::Kind::Pose)
             t.configuration.wristTurned = !t.configuration.wristTurned, t.configuration.elbowDown = true;
     QVERIFY(check(bad, bad.routines.front()).count(Severity::Blocked) > 0);
@@ -220,8 +220,8 @@ void CheckTest::bestWaysAreTheLeastOfAllChains()
     std::vector<Step> moves;
     for (Step s : routine.steps)
         if (s.isMove() && moves.size() < 5) s.kind = Step::Kind::JointMove, moves.push_back(s);
-    routine.steps = moves;
-    cell.routines.front() = routine;
+    routine.steps = Table<Step>(moves);
+    cell.routines.at(0) = routine;
     for (const Step& s : moves)
         if (findTarget(cell, s.target)->kind == Target::Kind::Pose
             && std::find(used.begin(), used.end(), s.target) == used.end())

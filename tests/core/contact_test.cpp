@@ -83,7 +83,7 @@ void ContactTest::pairsAreSortedByWhatTheyDo()
     cell = addFrame(cell, "Far away", {}, translated({50, 0, 0}), &far).value();
     cell = setFrameSolids(cell, far, {Solid{}}).value();
     // A block that the first link cannot leave.
-    cell = addFrame(cell, "Block", armInHand(cell).mount, translated({0, 0, 0.25}), &post).value();
+    cell = addFrame(cell, "Block", cell.arms.front().mount, translated({0, 0, 0.25}), &post).value();
     cell = setFrameSolids(cell, post, {{Solid::Kind::Box, {}, Vec3::Constant(0.3), {}}}).value();
     const ContactPairs found = sampleContactPairs(cell, {200, 7}).value();
     const auto pair = [&](ContactMember a, ContactMember b) {
@@ -91,7 +91,7 @@ void ContactTest::pairsAreSortedByWhatTheyDo()
             if (p.a == a && p.b == b) return p;
         qFatal("no such pair");
     };
-    const auto link = [&](std::uint32_t i) { return ContactMember{ContactMember::Kind::Link, i, cell.inHand}; };
+    const auto link = [&](std::uint32_t i) { return ContactMember{ContactMember::Kind::Link, i, cell.arms.front().id}; };
     const auto frame = [](FrameId id) { return ContactMember{ContactMember::Kind::Frame, id.value}; };
     for (std::uint32_t i = 0; i < 6; ++i) {
         QCOMPARE(int(pair(link(i), link(i + 1)).reason), int(ContactPair::Reason::Adjacent));
@@ -103,7 +103,7 @@ void ContactTest::pairsAreSortedByWhatTheyDo()
     QCOMPARE(int(pair(link(6), frame(far)).reason), int(ContactPair::Reason::Never));
     QVERIFY(pair(link(6), frame(far)).checked);  // samples prove nothing about the cell
     // The arm can hit its own base and the belt.
-    QCOMPARE(int(pair(link(0), {ContactMember::Kind::Tool, 0, cell.inHand}).reason),
+    QCOMPARE(int(pair(link(0), {ContactMember::Kind::Tool, 0, cell.arms.front().id}).reason),
              int(ContactPair::Reason::Sometimes));
     // What stands still is no pair with what stands still.
     for (const ContactPair& p : found.pairs)
@@ -164,7 +164,7 @@ void ContactTest::pairsSurviveFileAndEdits()
     for (const ContactPair& p : less.contact.pairs)
         QVERIFY(p.b != (ContactMember{ContactMember::Kind::Frame, lamp.value}));
     QVERIFY(readCell(writeCell(less), "less").ok());
-    QVERIFY(setArmModel(cell, catalogueArm("scara-600")).value().contact.pairs.empty());
+    QVERIFY(setArmModel(cell, cell.arms.front().id, catalogueArm("scara-600")).value().contact.pairs.empty());
 }
 
 TOPIKOS_TEST(ContactTest)

@@ -316,19 +316,19 @@ void DataSheetTest::cellCarriesItsArm()
 {
     // A cell with an arm of its own is whole without any other file, and its locks are kept.
     Cell cell = example("tile-glazing-line");
-    DataSheet sheet = sheetOf(armInHand(cell).model->description());
+    DataSheet sheet = sheetOf(cell.arms.front().model->description());
     sheet.id = "own-arm";
     sheet.axes[0].upper = 2.5;
     ArmDescription description = describe(sheet).value();
     description.joints[5].locked = 0.25;
-    armInHand(cell).model = Arm::make(description).value();
+    cell.arms.at(0).model = Arm::make(description).value();
     const std::string text = writeCell(cell);
     const Result<Cell> read = readCell(text, "cell");
     QVERIFY2(read.ok(), read.ok() ? "" : read.error().line().c_str());
     QCOMPARE(writeCell(*read), text);
-    QCOMPARE(armInHand(*read).model->joints()[0].upper, 2.5);
-    QCOMPARE(armInHand(*read).model->freeJoints().size(), size_t(5));
-    QCOMPARE(armInHand(*read).model->joints()[5].lower, 0.25);
+    QCOMPARE(read->arms.front().model->joints()[0].upper, 2.5);
+    QCOMPARE(read->arms.front().model->freeJoints().size(), size_t(5));
+    QCOMPARE(read->arms.front().model->joints()[5].lower, 0.25);
 }
 
 void DataSheetTest::exampleInTheDocumentationLoads()

@@ -27,7 +27,7 @@ namespace {
 Cell withoutBlends()
 {
     Cell cell = example("tile-glazing-line");
-    for (Step& s : cell.routines.front().steps)
+    for (Step& s : cell.routines.at(0).steps.edits())
         s.blend = 0;
     return cell;
 }
@@ -44,23 +44,23 @@ double timeOf(double distance, double speed, double acceleration)
 void SimulateTest::cycleTimeIsTheSumByHand()
 {
     const Cell cell = withoutBlends();
-    const Arm& arm = *armInHand(cell).model;
+    const Arm& arm = *cell.arms.front().model;
     double sum = 0;
-    JointVector at = homePosture(cell, armInHand(cell));
+    JointVector at = homePosture(cell, cell.arms.front());
     for (const Step& s : cell.routines.front().steps) {
         if (s.kind == Step::Kind::Grip || s.kind == Step::Kind::Release) {
             sum += 0.3;
             continue;
         }
         const Target& target = *findTarget(cell, s.target);
-        JointVector to = homePosture(cell, armInHand(cell));
+        JointVector to = homePosture(cell, cell.arms.front());
         if (target.kind == Target::Kind::Pose)
             to = withConfiguration(inverseKinematics(arm, baseFromFlange(cell, target, s.standoff), &at).items,
                                    target.configuration)
                      ->joints;
         if (s.kind == Step::Kind::Line) {
-            QVERIFY(std::abs((baseFromTcp(cell, armInHand(cell), to).translation
-                              - baseFromTcp(cell, armInHand(cell), at).translation)
+            QVERIFY(std::abs((baseFromTcp(cell, cell.arms.front(), to).translation
+                              - baseFromTcp(cell, cell.arms.front(), at).translation)
                                  .norm()
                              - 0.12)
                     < 1e-9);
@@ -102,11 +102,11 @@ void SimulateTest::blendsSaveTheTimeTheyOverlap()
         if (step.blend <= 0 || overlap < 1e-9) continue;
         // The TCP leaves the corner by no more than the blend while both moves are under way.
         const Vec3 corner =
-            baseFromTcp(blended, armInHand(blended), with.arms[0].outcomes[with.arms[0].spans[i].outcome].move->to)
+            baseFromTcp(blended, blended.arms.front(), with.arms[0].outcomes[with.arms[0].spans[i].outcome].move->to)
                 .translation;
         for (int k = 0; k <= 20; ++k) {
             const double t = with.arms[0].spans[i + 1].start + overlap * k / 20;
-            QVERIFY((baseFromTcp(blended, armInHand(blended), postureAt(blended, with.arms[0], t)).translation - corner)
+            QVERIFY((baseFromTcp(blended, blended.arms.front(), postureAt(blended, with.arms[0], t)).translation - corner)
                         .norm()
                     <= step.blend * 1.05);
         }
@@ -134,19 +134,19 @@ void SimulateTest::partIsGrippedCarriedAndReleased()
     QVERIFY(deviation(partAt(grip.time + 1e-9).worldFromPart, start).metres < 1e-6);
     for (int i = 0; i <= 50; ++i) {
         const double t = grip.time + (release.time - grip.time - 1e-6) * i / 50;
-        const Pose tcp = worldFromBase(cell, armInHand(cell))
-                         * baseFromTcp(cell, armInHand(cell), postureAt(cell, trace.arms[0], t));
+        const Pose tcp = worldFromBase(cell, cell.arms.front())
+                         * baseFromTcp(cell, cell.arms.front(), postureAt(cell, trace.arms[0], t));
         QVERIFY(partAt(t).carried);
         QVERIFY(deviation(inverse(tcp) * partAt(t).worldFromPart, grip.pose).metres < 1e-9);
-        QVERIFY(std::abs(stateAt(cell, trace, t).of(cell.inHand).gripperOpening - 0.15) < 1e-12);
+        QVERIFY(std::abs(stateAt(cell, trace, t).of(cell.arms.front().id).gripperOpening - 0.15) < 1e-12);
     }
     // Set down in the rack, at the target, and staying there.
     const Pose wanted =
-        worldFromBase(cell, armInHand(cell)) * baseFromTarget(cell, *findTarget(cell, cell.targets.back().id));
+        worldFromBase(cell, cell.arms.front()) * baseFromTarget(cell, *findTarget(cell, cell.targets.back().id));
     QVERIFY((partAt(trace.duration).worldFromPart.translation - wanted.translation).norm() < 1e-6);
     QVERIFY(!partAt(trace.duration).carried);
     const double middle = trace.arms[0].spans[3].start + 0.15;
-    QVERIFY(std::abs(stateAt(cell, trace, middle).of(cell.inHand).gripperOpening - 0.173)
+    QVERIFY(std::abs(stateAt(cell, trace, middle).of(cell.arms.front().id).gripperOpening - 0.173)
             < 1e-9);  // half-way between 196 and 150 mm
 }
 
@@ -158,7 +158,7 @@ void SimulateTest::runLeavesTheCellAlone()
     for (double t = 0; t < trace.duration; t += 0.1)
         (void)stateAt(cell, trace, t);
     QCOMPARE(writeCell(cell), before);
-    const CellState state = authoredState(cell, homePosture(cell, armInHand(cell)));
+    const CellState state = authoredState(cell, cell.arms.front().id, homePosture(cell, cell.arms.front()));
     QVERIFY(deviation(state.parts[0].worldFromPart, worldFromPart(cell, cell.parts[0])).metres < 1e-15);
 }
 
@@ -168,16 +168,16 @@ void SimulateTest::motionHasNoJumpsAndKeepsJointSpeeds()
     const Trace trace = simulate(cell, cell.routines.front());
     constexpr double dt = 0.001;
     JointVector before = postureAt(cell, trace.arms[0], 0);
-    QVERIFY((before - homePosture(cell, armInHand(cell))).norm() < 1e-12);
+    QVERIFY((before - homePosture(cell, cell.arms.front())).norm() < 1e-12);
     for (double t = dt; t < trace.duration; t += dt) {
         const JointVector now = postureAt(cell, trace.arms[0], t);
         for (int i = 0; i < 6; ++i)
-            QVERIFY2(std::abs(now[i] - before[i]) <= 1.01 * dt * armInHand(cell).model->joints()[size_t(i)].speed,
+            QVERIFY2(std::abs(now[i] - before[i]) <= 1.01 * dt * cell.arms.front().model->joints()[size_t(i)].speed,
                      qPrintable(QString("joint %1 at %2 s").arg(i + 1).arg(t)));
         before = now;
     }
-    QVERIFY((postureAt(cell, trace.arms[0], trace.duration) - homePosture(cell, armInHand(cell))).norm() < 1e-9);
-    QVERIFY((postureAt(cell, trace.arms[0], 1e9) - homePosture(cell, armInHand(cell))).norm() < 1e-9);
+    QVERIFY((postureAt(cell, trace.arms[0], trace.duration) - homePosture(cell, cell.arms.front())).norm() < 1e-9);
+    QVERIFY((postureAt(cell, trace.arms[0], 1e9) - homePosture(cell, cell.arms.front())).norm() < 1e-9);
 }
 
 void SimulateTest::blockedRunEndsWhereTheLineStops()
@@ -189,7 +189,7 @@ void SimulateTest::blockedRunEndsWhereTheLineStops()
     QCOMPARE(blocked.index, size_t(2));
     const JointVector end = postureAt(cell, trace.arms[0], trace.duration);
     QVERIFY((end - blocked.move->to).norm() < 1e-6);
-    QVERIFY(withinRange(*armInHand(cell).model, end));
+    QVERIFY(withinRange(*cell.arms.front().model, end));
     QCOMPARE(partsPerHour(trace), 0.0);
     QCOMPARE(trace.arms[0].outcomes.size(), cell.routines.front().steps.size());  // later steps are judged all the same
 }
@@ -197,7 +197,7 @@ void SimulateTest::blockedRunEndsWhereTheLineStops()
 void SimulateTest::gripFindsOnlyWhatIsNear()
 {
     Cell cell = example("tile-glazing-line");
-    for (Part& p : cell.parts)
+    for (Part& p : cell.parts.edits())
         p.pose.translation[1] -= 0.05;
     const Trace trace = simulate(cell, cell.routines.front());
     QVERIFY(trace.partEvents.empty());
@@ -230,16 +230,16 @@ void SimulateTest::armWithParallelAxesRunsACycle()
 {
     // The shorter arm in the same cell, with belt and rack moved within its reach; lines stay straight for it, too.
     Cell cell = example("tile-glazing-line");
-    armInHand(cell).model = catalogueArm("cobot-900");
-    for (Target& t : cell.targets)
-        if (t.id == armInHand(cell).home) t.posture << 0, -1.4, 1.7, -1.9, -1.5, 0;
-    cell.frames[2].pose.translation = {0.35, -0.45, 0.45};
-    cell.frames[3].pose.translation = {0.30, 0.15, 0.45};
-    for (Target& t : cell.targets) {
+    cell.arms.at(0).model = catalogueArm("cobot-900");
+    for (Target& t : cell.targets.edits())
+        if (t.id == cell.arms.front().home) t.posture << 0, -1.4, 1.7, -1.9, -1.5, 0;
+    cell.frames.at(2).pose.translation = {0.35, -0.45, 0.45};
+    cell.frames.at(3).pose.translation = {0.30, 0.15, 0.45};
+    for (Target& t : cell.targets.edits()) {
         if (t.kind != Target::Kind::Pose) continue;
-        const Solutions ways = inverseKinematics(*armInHand(cell).model, baseFromFlange(cell, t));
+        const Solutions ways = inverseKinematics(*cell.arms.front().model, baseFromFlange(cell, t));
         QVERIFY(!ways.items.empty());
-        JointVector home = homePosture(cell, armInHand(cell));
+        JointVector home = homePosture(cell, cell.arms.front());
         t.configuration = nearestTo(ways.items, home)->configuration;
     }
     const Trace trace = simulate(cell, cell.routines.front());
@@ -250,12 +250,12 @@ void SimulateTest::armWithParallelAxesRunsACycle()
         const Move& move = *outcome.move;
         for (int i = 0; i <= 20; ++i) {
             const Pose tcp =
-                forward(*armInHand(cell).model, move.at(*armInHand(cell).model, i / 20.0)) * move.line.flangeFromTcp;
+                forward(*cell.arms.front().model, move.at(*cell.arms.front().model, i / 20.0)) * move.line.flangeFromTcp;
             QVERIFY(deviation(tcp, interpolate(move.line.start, move.line.end, i / 20.0)).metres < 1e-9);
         }
     }
     const Cell back = readCell(writeCell(cell), "cell").value();
-    QCOMPARE(armInHand(back).model->description().id, std::string("cobot-900"));
+    QCOMPARE(back.arms.front().model->description().id, std::string("cobot-900"));
 }
 
 TOPIKOS_TEST(SimulateTest)

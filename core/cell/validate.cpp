@@ -1,0 +1,270 @@
+#include "core/cell/validate.h"
+
+#include "core/cell/devices.h"
+#include "core/cell/edit_layout.h"
+#include "core/cell/edit_support.h"
+#include "core/cell/pattern.h"
+
+#include <fmt/format.h>
+
+#include <unordered_set>
+
+namespace topikos {
+
+namespace {
+
+constexpr size_t kDeepestTree = 100;
+constexpr std::uint32_t kLargestId = 4000000000;  // leaves room for edits
+constexpr size_t kLongestList = 100000;
+
+Error fault(std::string message, std::string where)
+{
+    return {"cell.content", std::move(message), std::move(where), "Correct the file or open another one."};
+}
+
+template <class List>
+Status checkIds(const List& objects, const char* list, std::unordered_set<std::uint32_t>& used,
+                std::uint32_t nextId)
+{
+    for (size_t i = 0; i < objects.size(); ++i) {
+        const std::uint32_t id = objects[i].id.value;
+        const std::string where = fmt::format("{}[{}].id", list, i);
+        if (id == 0 || id >= nextId)
+            return fault(fmt::format("is {}; ids go from 1 to next-id - 1 = {}", id, nextId - 1), where);
+        if (!used.insert(id).second) return fault(fmt::format("is {}, which another object has already", id), where);
+    }
+    return std::nullopt;
+}
+
+template <class List> Status checkNames(const List& objects, const char* list)
+{
+    std::unordered_set<std::string> names;
+    for (size_t i = 0; i < objects.size(); ++i) {
+        const std::string name = lowered(objects[i].name);
+        if (Status bad = checkName(objects[i].name)) return fault(bad->message, fmt::format("{}[{}].name", list, i));
+        if (!names.insert(name).second)
+            return fault(fmt::format("\"{}\" is there twice", objects[i].name), fmt::format("{}[{}].name", list, i));
+    }
+    return std::nullopt;
+}
+
+/// Every frame's parent exists, no frame is its own ancestor, and none has too many above it.
+Status checkTree(const Cell& cell)
+{
+    for (size_t i = 0; i < cell.frames.size(); ++i) {
+        const Frame& frame = cell.frames[i];
+        if (frame.parent && !findFrame(cell, frame.parent))
+            return fault(fmt::format("frame {} of \"{}\" is not in the cell", frame.parent.value, frame.name),
+                         fmt::format("frames[{}].parent", i));
+    }
+    std::vector<size_t> depth(cell.frames.size(), 0);  // 0: not known yet
+    std::vector<size_t> way;
+    for (size_t i = 0; i < cell.frames.size(); ++i) {
+        size_t above = 0;
+        for (size_t at = i; depth[at] == 0;) {
+            way.push_back(at);
+            if (way.size() > cell.frames.size())
+                return fault(fmt::format("\"{}\" hangs below itself", cell.frames[at].name),
+                             fmt::format("frames[{}].parent", at));
+            const FrameId parent = cell.frames[at].parent;
+            if (!parent) break;
+            at = *cell.frames.placeOf(parent);
+            above = depth[at];
+        }
+        for (; !way.empty(); way.pop_back()) {
+            depth[way.back()] = ++above;
+            if (above > kDeepestTree)
+                return fault(fmt::format("the frame tree is deeper than {} levels", kDeepestTree),
+                             fmt::format("frames[{}]", way.back()));
+        }
+    }
+    return std::nullopt;
+}
+
+Status checkSolids(const std::vector<Solid>& solids, const std::string& where)
+{
+    for (size_t i = 0; i < solids.size(); ++i)
+        if (Status bad = checkSolid(solids[i])) return fault(bad->message, fmt::format("{}[{}]", where, i));
+    return std::nullopt;
+}
+
+Status checkContent(const Cell& cell)
+{
+    const SignalWriters writers = signalWriters(cell);
+    std::unordered_set<std::uint32_t> used;
+    if (cell.nextId > kLargestId)
+        return fault(fmt::format("is {}; {} is the limit", cell.nextId, kLargestId), "next-id");
+    for (const size_t size : {cell.frames.size(), cell.tools.size(), cell.parts.size(), cell.targets.size(),
+                              cell.routines.size(), cell.signals.size()})
+        if (size > kLongestList)
+            return fault(fmt::format("a list has {} entries; {} is the limit", size, kLongestList), "document");
+    if (Status bad = checkIds(cell.frames, "frames", used, cell.nextId)) return bad;
+    if (Status bad = checkIds(cell.tools, "tools", used, cell.nextId)) return bad;
+    if (Status bad = checkIds(cell.parts, "parts", used, cell.nextId)) return bad;
+    if (Status bad = checkIds(cell.partKinds, "part-kinds", used, cell.nextId)) return bad;
+    if (Status bad = checkIds(cell.patterns, "patterns", used, cell.nextId)) return bad;
+    if (Status bad = checkIds(cell.targets, "targets", used, cell.nextId)) return bad;
+    if (Status bad = checkIds(cell.routines, "routines", used, cell.nextId)) return bad;
+    if (Status bad = checkIds(cell.arms, "arms", used, cell.nextId)) return bad;
+    if (Status bad = checkIds(cell.signals, "signals", used, cell.nextId)) return bad;
+    if (Status bad = checkNames(cell.arms, "arms")) return bad;
+    if (Status bad = checkNames(cell.signals, "signals")) return bad;
+    if (Status bad = checkNames(cell.frames, "frames")) return bad;
+    if (Status bad = checkNames(cell.tools, "tools")) return bad;
+    if (Status bad = checkNames(cell.parts, "parts")) return bad;
+    if (Status bad = checkNames(cell.partKinds, "part-kinds")) return bad;
+    if (Status bad = checkNames(cell.patterns, "patterns")) return bad;
+    if (Status bad = checkNames(cell.targets, "targets")) return bad;
+    if (Status bad = checkNames(cell.routines, "routines")) return bad;
+    if (Status bad = checkTree(cell)) return bad;
+    if (Status bad = checkThresholds(cell.thresholds)) return fault(bad->message, "thresholds");
+    if (Status bad = checkName(cell.name)) return fault(bad->message, "name");
+    for (const double limit :
+         {cell.lineLimits.acceleration, cell.lineLimits.turnSpeed, cell.lineLimits.turnAcceleration})
+        if (!(limit > 0 && limit <= 1e4)) return fault("must hold values above 0 and up to 10000", "line-limits");
+    for (size_t i = 0; i < cell.signals.size(); ++i)
+        if (Status bad = checkSignalValue(cell.signals[i], cell.signals[i].start))
+            return fault(bad->message, fmt::format("signals[{}].start", i));
+    for (size_t i = 0; i < cell.frames.size(); ++i) {
+        const Frame& frame = cell.frames[i];
+        const std::string where = fmt::format("frames[{}]", i);
+        if (Status bad = checkSolids(frame.solids, where + ".solids")) return bad;
+        if (frame.axis)
+            if (Status bad = checkAxis(*frame.axis)) return fault(bad->message, where + ".axis");
+        if (frame.axis) {
+            const Frame* device = findFrame(cell, deviceOfAxis(cell, frame.id));
+            if (!device) return fault(fmt::format("\"{}\" has an axis, but hangs below no device", frame.name), where + ".axis");
+            if (!hasAxes(device->device->kind))
+                return fault(fmt::format("\"{}\" has an axis, but the device above it is the {} \"{}\", which has none",
+                                         frame.name, deviceWord(device->device->kind), device->name),
+                             where + ".axis");
+        }
+        if (Status bad = checkPose(frame.pose)) return fault(bad->message, where + ".pose");
+        if (frame.measured)
+            if (Status bad = checkPose(*frame.measured)) return fault(bad->message, where + ".measured");
+        if (frame.device)
+            if (Status bad = checkDevice(cell, frame, &writers)) return fault(bad->message, where + ".device");
+    }
+    for (size_t i = 0; i < cell.tools.size(); ++i) {
+        const Tool& tool = cell.tools[i];
+        const std::string where = fmt::format("tools[{}]", i);
+        if (Status bad = checkIds(tool.points, (where + ".points").c_str(), used, cell.nextId)) return bad;
+        if (Status bad = checkTool(tool)) return fault(bad->message, where);
+    }
+    for (size_t i = 0; i < cell.parts.size(); ++i) {
+        const Part& part = cell.parts[i];
+        if (part.frame && !findFrame(cell, part.frame))
+            return fault(fmt::format("frame {} is not in the cell", part.frame.value),
+                         fmt::format("parts[{}].frame", i));
+        if (!findPartKind(cell, part.kind))
+            return fault(fmt::format("kind {} of \"{}\" is not in the cell", part.kind.value, part.name),
+                         fmt::format("parts[{}].kind", i));
+        if (part.pattern && !findPattern(cell, part.pattern))
+            return fault(fmt::format("pattern {} of \"{}\" is not in the cell", part.pattern.value, part.name),
+                         fmt::format("parts[{}].pattern", i));
+    }
+    for (size_t i = 0; i < cell.partKinds.size(); ++i) {
+        if (Status bad = checkSolids(cell.partKinds[i].solids, fmt::format("part-kinds[{}].solids", i))) return bad;
+        if (!(cell.partKinds[i].mass >= 0 && cell.partKinds[i].mass <= 1e5))
+            return fault("must be 0 to 100000 kg", fmt::format("part-kinds[{}].mass", i));
+    }
+    for (size_t i = 0; i < cell.patterns.size(); ++i)
+        if (Status bad = checkPattern(cell, cell.patterns[i]))
+            return fault(bad->message, fmt::format("patterns[{}]", i));
+    const auto checkAxes = [&](const AxisValues& axes, const std::string& where) -> Status {
+        for (const AxisValue& a : axes) {
+            const Frame* frame = findFrame(cell, a.frame);
+            if (!frame || !frame->axis)
+                return fault(fmt::format("frame {} is no axis of the cell", a.frame.value), where + ".axes");
+            if (Status bad = checkAxisValue(*frame, a.value)) return fault(bad->message, where + ".axes");
+        }
+        return std::nullopt;
+    };
+    for (size_t i = 0; i < cell.patterns.size(); ++i)
+        if (Status bad = checkAxes(cell.patterns[i].axes, fmt::format("patterns[{}]", i))) return bad;
+    for (size_t i = 0; i < cell.targets.size(); ++i) {
+        const Target& t = cell.targets[i];
+        const std::string where = fmt::format("targets[{}]", i);
+        const ArmStation* arm = findArm(cell, t.arm);
+        if (!arm) return fault(fmt::format("arm {} of \"{}\" is not in the cell", t.arm.value, t.name), where + ".arm");
+        const int joints = arm->model->jointCount();
+        if (Status bad = checkAxes(t.axes, where)) return bad;
+        if (t.kind == Target::Kind::Posture) {
+            if (t.posture.size() != joints)
+                return fault(fmt::format("has {} values; the arm has {} joints", t.posture.size(), joints),
+                             where + ".posture");
+        } else {
+            if (t.frame && !findFrame(cell, t.frame))
+                return fault(fmt::format("frame {} of \"{}\" is not in the cell", t.frame.value, t.name),
+                             where + ".frame");
+            if (t.posture.size() != 0 && t.posture.size() != joints)
+                return fault(fmt::format("has {} values; the arm has {} joints", t.posture.size(), joints),
+                             where + ".taught");
+            if (t.pattern && !findPattern(cell, t.pattern))
+                return fault(fmt::format("pattern {} of \"{}\" is not in the cell", t.pattern.value, t.name),
+                             where + ".pattern");
+            if (!findTool(cell, t.tool))
+                return fault(fmt::format("tool {} of \"{}\" is not in the cell", t.tool.value, t.name),
+                             where + ".tool");
+        }
+    }
+    for (size_t i = 0; i < cell.contact.pairs.size(); ++i)
+        for (const ContactMember& m : {cell.contact.pairs[i].a, cell.contact.pairs[i].b}) {
+            const ArmStation* arm = findArm(cell, m.arm);
+            const bool known =
+                m.kind == ContactMember::Kind::Frame
+                    ? findFrame(cell, {m.id}) != nullptr
+                    : arm && (m.kind == ContactMember::Kind::Tool || m.id <= std::uint32_t(arm->model->jointCount()));
+            if (!known) return fault("names a body that is not in the cell", fmt::format("contact-pairs[{}]", i));
+        }
+    for (size_t r = 0; r < cell.routines.size(); ++r) {
+        if (!findArm(cell, cell.routines[r].arm))
+            return fault(fmt::format("arm {} is not in the cell", cell.routines[r].arm.value),
+                         fmt::format("routines[{}].arm", r));
+        const Table<Step>& steps = cell.routines[r].steps;
+        if (Status bad = checkIds(steps, fmt::format("routines[{}].steps", r).c_str(), used, cell.nextId)) return bad;
+        for (size_t i = 0; i < steps.size(); ++i) {
+            const std::string where = fmt::format("routines[{}].steps[{}]", r, i);
+            if (Status bad = checkStep(cell, steps[i], &writers)) return fault(bad->message, where);
+            if (Status bad = checkOwnTarget(cell, cell.routines[r], steps[i])) return fault(bad->message, where);
+        }
+    }
+    return std::nullopt;
+}
+
+/// What each arm of a cell refers to is there. Called when all else is known to be right.
+Status checkArms(const Cell& cell)
+{
+    for (size_t i = 0; i < cell.arms.size(); ++i) {
+        const ArmStation& arm = cell.arms[i];
+        const std::string where = fmt::format("arms[{}]", i);
+        if (arm.mount && !findFrame(cell, arm.mount))
+            return fault(fmt::format("frame {} is not in the cell", arm.mount.value), where + ".mount");
+        const Tool* tool = findTool(cell, arm.tool);
+        if (!tool) return fault(fmt::format("tool {} is not in the cell", arm.tool.value), where + ".tool");
+        if (arm.tcp && &flangeFromTcp(*tool, arm.tcp) == &tool->flangeFromTcp)
+            return fault(fmt::format("point {} is not one of the tool's", arm.tcp.value), where + ".point");
+        for (size_t k = 0; k < i; ++k)
+            if (cell.arms[k].tool == arm.tool)
+                return fault(fmt::format("tool {} is carried by \"{}\" already", arm.tool.value, cell.arms[k].name),
+                             where + ".tool");
+        const Routine* main = findRoutine(cell, arm.main);
+        if (!main || main->arm != arm.id) return fault("must name a routine of the arm", where + ".main");
+        const Target* home = findTarget(cell, arm.home);
+        if (!home || home->kind != Target::Kind::Posture || home->arm != arm.id)
+            return fault("must name a posture target of the arm", where + ".home");
+    }
+    return std::nullopt;
+}
+
+}  // namespace
+
+Status validate(const Cell& cell)
+{
+    if (cell.arms.empty() || cell.arms.size() > 100)
+        return fault(fmt::format("holds {} arms; 1 to 100 are possible", cell.arms.size()), "arms");
+    if (Status bad = checkContent(cell)) return bad;
+    return checkArms(cell);
+}
+
+}  // namespace topikos

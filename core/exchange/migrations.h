@@ -1,0 +1,17 @@
+#pragma once
+#include "core/exchange/document.h"
+
+namespace topikos {
+
+// One step per version of the cell format, each in a file of its own. A step changes what the next version writes
+// otherwise and leaves everything else, right or wrong, to the reader.
+
+/// Parts had shapes of their own; now parts of the same shape are of one kind.
+void migrate1to2(Json& cell);
+/// Devices, signals and several arms came: with one arm nothing said whose it was, and nothing changes.
+void migrate2to3(Json& cell);
+/// Each arm names the routine that runs, which was the first of its own; which arm is in hand is no longer part of the
+/// cell; and everything says whose it is, with one arm as well.
+void migrate3to4(Json& cell);
+
+}  // namespace topikos
