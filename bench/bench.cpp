@@ -43,7 +43,7 @@ std::vector<JointVector> postures()
 
 Cell demo() { return openCell(TOPIKOS_EXAMPLES "/tile-glazing-line.topikos").value(); }
 
-/// The demo routine repeated until it has about `steps` steps.
+/// The demo routine repeated until it has about `steps` steps; each pass a little slower, so that each move is its own.
 Cell longCell(size_t steps)
 {
     Cell cell = demo();
@@ -52,6 +52,8 @@ Cell longCell(size_t steps)
     while (all.size() < steps)
         for (Step s : once) {
             s.id = {cell.nextId++};
+            s.jointSpeed *= 1 - 1e-7 * double(all.size());
+            s.lineSpeed *= 1 - 1e-7 * double(all.size());
             all.push_back(s);
         }
     return cell;

@@ -157,8 +157,9 @@ int passesDone(const Cell& cell, const Trace& trace)
         const size_t steps = findRoutine(cell, arm.routine)->steps.size();
         if (steps == 0) continue;
         int done = int(arm.outcomes.size() / steps);
-        if (arm.blockedAt || trace.stuck || (done > 0 && !arm.spans.empty() && arm.spans.back().end > trace.duration))
-            done = arm.blockedAt ? arm.outcomes[*arm.blockedAt].pass : done - 1;
+        const bool underWay = !arm.spans.empty() && arm.spans.back().end > trace.duration + 1e-9;
+        if (arm.blockedAt) done = arm.outcomes[*arm.blockedAt].pass;
+        else if (done > 0 && arm.outcomes.size() % steps == 0 && (underWay || trace.stuck)) --done;
         least = std::min(least, done);
     }
     return least == INT_MAX ? 0 : std::max(0, least);

@@ -191,7 +191,6 @@ void Properties::addMass(double mass, const std::vector<Solid>& solids, std::fun
 void Properties::showTool(const Tool& tool)
 {
     const ToolId id = tool.id;
-    const Cell& cell = m_session.cell();
     m_title->setText(m_session.station().tool == id ? "Tool (in force)" : "Tool");
     addName(tool.name, [=, this](const std::string& name) {
         edit("Rename tool", [=](const Cell& c) { return renameTool(c, id, name); });

@@ -121,7 +121,7 @@ Status checkContent(const Cell& cell)
     if (Status bad = checkName(cell.name)) return fault(bad->message, "name");
     for (const double limit :
          {cell.lineLimits.acceleration, cell.lineLimits.turnSpeed, cell.lineLimits.turnAcceleration})
-        if (!(limit > 0 && limit <= 1e4)) return fault("must hold values above 0 and up to 10000", "line-limits");
+        if (!(limit >= 1e-3 && limit <= 1e4)) return fault("must hold values from 0.001 to 10000", "line-limits");
     for (size_t i = 0; i < cell.signals.size(); ++i)
         if (Status bad = checkSignalValue(cell.signals[i], cell.signals[i].start))
             return fault(bad->message, fmt::format("signals[{}].start", i));

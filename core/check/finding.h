@@ -47,6 +47,8 @@ struct SingularFact {
     SingularityKind kind = SingularityKind::Wrist;
     double distance = 0, limit = 0;  ///< [rad, m or none]
     JointVector posture;             ///< kind Direction: where it is met [rad or m]
+    NoSolution beyond = NoSolution::None;  ///< why the line would leave the arm's reach further on
+    double shortfall = 0;                  ///< by how much at its end [m]
     /// The line ends here since this joint would have to jump by so much [rad or m]; -1: it comes too near.
     RangeExcess jump;
 };

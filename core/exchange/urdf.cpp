@@ -53,11 +53,54 @@ Inertial inertialOf(const urdf::Link& link)
     return placed(poseOf(in.origin), out);
 }
 
+constexpr int kDeepestXml = 100;  // readers of XML go down by calling themselves
+
+/// The line in which a document becomes nested too deep, 0 if it does not. Comments and what is quoted do not count.
+int tooDeepAt(const std::string& text)
+{
+    int depth = 0, row = 1;
+    const auto skipTo = [&](size_t& at, const char* end) {
+        const size_t found = text.find(end, at);
+        const size_t stop = found == std::string::npos ? text.size() : found + std::char_traits<char>::length(end) - 1;
+        row += int(std::count(text.begin() + std::ptrdiff_t(at), text.begin() + std::ptrdiff_t(stop), '\n'));
+        at = stop;
+    };
+    for (size_t at = 0; at < text.size(); ++at) {
+        if (text[at] == '\n') ++row;
+        if (text[at] != '<') continue;
+        if (text.compare(at, 4, "<!--") == 0) {
+            skipTo(at, "-->");
+        } else if (text.compare(at, 9, "<![CDATA[") == 0) {
+            skipTo(at, "]]>");
+        } else if (text.compare(at, 2, "<?") == 0 || text.compare(at, 2, "<!") == 0) {
+            skipTo(at, ">");
+        } else if (text.compare(at, 2, "</") == 0) {
+            --depth;
+            skipTo(at, ">");
+        } else {
+            char quote = 0;
+            const size_t begin = at;
+            for (; at < text.size() && (quote || text[at] != '>'); ++at) {
+                if (text[at] == '\n') ++row;
+                if (quote ? text[at] == quote : text[at] == '"' || text[at] == '\'')
+                    quote = quote ? 0 : text[at];
+            }
+            const bool closed = at > begin && at < text.size() && text[at - 1] == '/';
+            if (!closed && ++depth > kDeepestXml) return row;
+        }
+    }
+    return 0;
+}
+
 /// The document with the line of everything in it, checked for what the model reader would only say without a place.
 class Source {
 public:
     Source(const std::string& text, const std::string& name) : m_name(name)
     {
+        if (const int row = tooDeepAt(text)) {
+            error = fail(row, fmt::format("is nested deeper than {} levels", kDeepestXml), "Open a URDF file.");
+            return;
+        }
         m_document.Parse(text.c_str());
         if (m_document.Error()) {
             error =
@@ -117,7 +160,7 @@ private:
                              fmt::format("Give it a {} element.", end));
                 return;
             }
-            if (std::find(links.begin(), links.end(), link) != links.end()) continue;
+            if (rows.contains(std::string("link ") + link)) continue;
             error = fail(e->Row(),
                          fmt::format("joint \"{}\" names the {} link \"{}\", which is not in the file", own, end, link),
                          closest(link));

@@ -1,4 +1,5 @@
 #include "core/motion/in_step.h"
+#include "core/robot/branches.h"
 #include "core/spatial/rotation.h"
 
 #include <Eigen/LU>
@@ -16,7 +17,11 @@ constexpr double kSampleAngle = 1 * kDegree;   // [rad]
 constexpr double kSmoothStep = 20 * kDegree;   // of a joint between neighbouring samples; above it they come closer
 constexpr double kSmallestStep = 1e-7;         // of the line, below which a step that is still too large is a jump
 constexpr int kSamplesPerPiece = 3;            // samples from knot to knot of the way
-constexpr int kMostHalvings = 8;               // of such a piece
+constexpr int kMostHalvings = 16;              // of such a piece
+constexpr double kSmallestPiece = 1e-9;         // of the line
+constexpr double kFarGuess = 5 * kDegree;      // by which a polynomial may be off a straight guess between knots
+constexpr double kKinkError = 1e-6;            // [m and rad] where a joint comes to its range end, over a millionth of
+                                               // the line
 constexpr double kAboveLimit = 1.001;          // ratios from which a joint counts as above its limit
 
 using Twist = Eigen::Matrix<double, 6, 1>;
@@ -99,6 +104,11 @@ private:
         if (m_move.stop && m_move.stop->fraction <= stop.fraction) return;
         stop.remaining = (1 - stop.fraction) * m_move.line.length();
         stop.turnLeft = (1 - stop.fraction) * m_move.line.angle();
+        if (m_move.stop && m_move.stop->reach != NoSolution::None && stop.reach == NoSolution::None) {
+            // What lies beyond is worth knowing, too.
+            stop.reach = m_move.stop->reach;
+            stop.shortfall = m_move.stop->shortfall;
+        }
         m_move.stop = stop;
     }
 
@@ -147,9 +157,12 @@ private:
         stop.shortfall = here.shortfall;
         stop.reach = here.reason;
         stop.excessTurn = here.excessTurn;
-        stopAt(stop);
         // The last posture in reach is where a singularity is nearest.
-        if (stop.fraction > before.fraction) m_samples.push_back({stop.fraction, last});
+        if (stop.fraction > before.fraction) {
+            judgeRange(before, stop.fraction, last);
+            m_samples.push_back({stop.fraction, last});
+        }
+        stopAt(stop);
     }
 
     void jump(const Sample& before, const JointVector& after, int joint)
@@ -417,10 +430,15 @@ private:
         piece.append(a);
         piece.append(b);
         const double middle = 0.5 * (a.fraction + b.fraction);
-        const JointVector guess = piece.at(middle);
-        const PoseDeviation off = deviation(forward(m_arm, guess), m_move.line.flangeAt(middle));
-        if (off.metres > kWayError || off.radians > kWayError) {
-            const auto q = halvings < kMostHalvings && m_move.wayIsExact ? m_walk.at(middle, guess) : std::nullopt;
+        const JointVector curved = piece.at(middle);
+        const PoseDeviation off = deviation(forward(m_arm, curved), m_move.line.flangeAt(middle));
+        if (off.metres > m_wayError || off.radians > m_turnError) {
+            // Near a singularity the polynomial may be wild before the knots are close enough.
+            const JointVector straight = 0.5 * (a.posture + b.posture);
+            const bool wild = !((curved - straight).cwiseAbs().maxCoeff() < kFarGuess);
+            const JointVector& guess = wild ? straight : curved;
+            const bool halves = halvings < kMostHalvings && b.fraction - a.fraction > kSmallestPiece && m_move.wayIsExact;
+            const auto q = halves ? m_walk.at(middle, guess) : std::nullopt;
             if (q) {
                 const JointWay::Knot habit{middle, guess, piece.rate(middle), piece.bend(middle)};
                 const JointWay::Knot knot = knotAt(m_arm, m_move.line, middle, *q, m_redundant ? &habit : nullptr);
@@ -428,7 +446,7 @@ private:
                 appendPiece(knot, b, halvings + 1);
                 return;
             }
-            m_move.wayIsExact = false;
+            if (!(off.metres < kKinkError && off.radians < kKinkError)) m_move.wayIsExact = false;
         }
         m_move.way.append(b);
     }
@@ -438,6 +456,9 @@ private:
     const LineWalk& m_walk;
     double m_end;
     bool m_redundant;
+    /// Arms of few axes follow an orientation only to what their inverse kinematics lets pass.
+    double m_turnError = m_arm.freeJoints().size() < 6 ? 3 * kOrientation : kWayError;
+    double m_wayError = m_arm.freeJoints().size() < 6 ? 20 * kWayError : kWayError;
 };
 
 /// The ratio of the largest value to its joint's limit.
@@ -456,25 +477,29 @@ void keepLarger(Peak& peak, const Peak& other)
     if (other.ratio > kAboveLimit && other.ratio > peak.ratio) peak = other;
 }
 
-/// Where joints come above their limits along a timed line.
+/// Where joints come above their limits along a timed line: looked at inside every piece of the way, and where the
+/// profile bends, since the acceleration jumps there.
 void judgePeaks(const Arm& arm, Move& move)
 {
     move.speed = move.acceleration = {};
-    const size_t perLine = 4 * std::max<size_t>(move.way.size(), 8);
+    std::vector<double> marks;
+    for (size_t i = 0; i + 1 < move.way.size(); ++i)
+        for (const double part : {0.0, 0.25, 0.5, 0.75})
+            marks.push_back(move.way.fraction(i) + part * (move.way.fraction(i + 1) - move.way.fraction(i)));
+    const auto look = [&](const Profile::Stretch& s, double fraction) {
+        const double speed = std::sqrt(std::max(0.0, s.speed * s.speed + 2 * s.acceleration * (fraction - s.position)));
+        const JointVector rate = move.rate(fraction);
+        keepLarger(move.speed, peakOf(arm, rate * speed, &Joint::speed, fraction));
+        const JointVector acceleration = rate * s.acceleration + move.bend(fraction) * (speed * speed);
+        keepLarger(move.acceleration, peakOf(arm, acceleration, &Joint::acceleration, fraction));
+    };
+    auto mark = marks.begin();
     for (const Profile::Stretch& s : move.profile.stretches) {
-        const double length = s.duration * (s.speed + 0.5 * s.acceleration * s.duration);
-        const int n = std::clamp(int(std::ceil(length * double(perLine))), 2, 4000);
-        for (int k = 0; k <= n; ++k) {
-            // Just inside the stretch, since the acceleration jumps at its ends.
-            const double time = s.duration * std::clamp(double(k) / n, 1e-9, 1 - 1e-9);
-            const double fraction = s.position + time * (s.speed + 0.5 * s.acceleration * time);
-            const double speed = s.speed + s.acceleration * time;
-            const JointVector rate = move.rate(fraction);
-            keepLarger(move.speed, peakOf(arm, rate * speed, &Joint::speed, fraction));
-            keepLarger(move.acceleration,
-                       peakOf(arm, rate * s.acceleration + move.bend(fraction) * (speed * speed),
-                              &Joint::acceleration, fraction));
-        }
+        const double end = s.position + s.duration * (s.speed + 0.5 * s.acceleration * s.duration);
+        look(s, s.position);
+        for (; mark != marks.end() && *mark < end; ++mark)
+            if (*mark > s.position) look(s, *mark);
+        look(s, end);
     }
 }
 

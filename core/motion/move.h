@@ -68,8 +68,8 @@ struct LineStop {
     double fraction = 0;   ///< of the line, where it stops
     double remaining = 0;  ///< way left [m]
     double turnLeft = 0;   ///< turn left [rad]
-    double shortfall = 0;  ///< OutOfReach: of the wrist centre at the end of the line [m]
-    NoSolution reach = NoSolution::None;
+    double shortfall = 0;  ///< of the wrist centre at the end of the line [m]
+    NoSolution reach = NoSolution::None;  ///< why the line leaves the arm's reach, here or further on; None: it does not
     /// JointRange: the joint that ends the line, and the largest excess it would need further on. Jump: the joint that
     /// would have to move most, and by how much [rad or m].
     RangeExcess range;

@@ -290,7 +290,9 @@ double Run::nextSight(double until)
     const auto follow = [&](const Sight& s) {
         const bool inside = isInside(s);
         double time = m_now;
+        size_t looks = 0;
         for (double g = gapAt(s, time); time < first;) {
+            if (++looks % 4096 == 0 && m_options.stop.stop_requested()) return;
             const double before = time;
             time = std::min(first, time + std::max(kShortestLook, std::abs(g) / s.speed));
             g = gapAt(s, time);

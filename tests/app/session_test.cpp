@@ -1,7 +1,9 @@
 #include "app/session/recovery.h"
 #include "app/session/session.h"
 #include "app/session/text.h"
+#include "core/cell/arms.h"
 #include "core/exchange/cell_file.h"
+#include "core/robot/catalogue.h"
 #include "tests/run.h"
 
 #include <QDir>
@@ -33,13 +35,14 @@ private Q_SLOTS:
     void scrubStaysInsideTheRun();
     void editDuringARunShowsTheNewRun();
     void openingAnotherCellStartsAnew();
+    void unsavedChangesOutliveTheProcess();
+    void savingNeedsNoCopy();
+    void lookingIsNoEdit();
 
 private:
     void checked() { QTRY_VERIFY_WITH_TIMEOUT(m_session->checkIsFresh(), 20000); }
     QString lastSaid(const QSignalSpy& spy) { return spy.isEmpty() ? QString() : spy.back()[0].toString(); }
     std::unique_ptr<Session> m_session;
-    void unsavedChangesOutliveTheProcess();
-    void savingNeedsNoCopy();
 };
 
 void SessionTest::init()
@@ -266,6 +269,36 @@ void SessionTest::savingNeedsNoCopy()
     QVERIFY(!QDir(folder.path()).isEmpty());
     recovery.drop();
     QVERIFY(QDir(folder.path()).isEmpty());
+}
+
+void SessionTest::lookingIsNoEdit()
+{
+    // A second arm and a second routine come in by edits; taking one in hand and looking at the other changes nothing.
+    ArmId second;
+    RoutineId other;
+    const ArmId first = m_session->station().id;
+    QVERIFY(m_session->edit("Add", [&](const Cell& c) { return addArm(c, "Loader", catalogueArm("cobot-900"), {}, &second); }));
+    QVERIFY(m_session->edit("Add", [&](const Cell& c) { return addRoutine(c, first, "Service", &other); }));
+    checked();
+    m_session->saved("cell.topikos");
+    const Cell before = m_session->cell();
+    const auto revision = m_session->history().revision();
+    m_session->takeInHand(second);
+    QVERIFY(m_session->station().id == second);
+    QCOMPARE(m_session->posture().size(), m_session->arm().jointCount());
+    m_session->showRoutine(other);
+    QVERIFY(m_session->station().id == first && m_session->routine().id == other);
+    QVERIFY(m_session->cell() == before);
+    QCOMPARE(m_session->history().revision(), revision);
+    QVERIFY(m_session->isSaved() && m_session->checkIsFresh());
+    // What runs is still the main routine, and what is looked at goes with its arm when that is taken up again.
+    QVERIFY(m_session->trace() && findArmTrace(*m_session->trace(), first)->routine != other);
+    m_session->takeInHand(second);
+    m_session->takeInHand(first);
+    QVERIFY(m_session->routine().id == other);
+    // Deleted, it is not looked at any more.
+    QVERIFY(m_session->edit("Delete", [&](const Cell& c) { return deleteRoutine(c, other); }));
+    QVERIFY(m_session->routine().id == m_session->station().main);
 }
 
 TOPIKOS_TEST(SessionTest)

@@ -1,5 +1,12 @@
 #include "tests/core/support.h"
 
+#include "core/cell/arms.h"
+#include "core/cell/devices.h"
+#include "core/cell/edit_layout.h"
+#include "core/program/step_text.h"
+
+#include <fmt/format.h>
+
 #include "core/spatial/rotation.h"
 
 #include <cmath>
@@ -109,6 +116,127 @@ std::string schemaOffence(const Json& value, Json schema, const Json& root, cons
         }
     }
     return {};
+}
+
+Cell randomWiring(std::mt19937_64& random)
+{
+    const auto pick = [&](size_t n) { return size_t(random() % n); };
+    const auto real = [&](double low, double high) { return low + (high - low) * double(random() >> 11) * 0x1p-53; };
+    Cell cell = example("tile-glazing-line");
+    for (int k = 0; k < 4; ++k)
+        cell =
+            addSignal(cell, "S" + std::to_string(k), k < 3 ? Signal::Kind::Digital : Signal::Kind::Number).value();
+    if (pick(2)) cell = addArm(cell, "Second", catalogueArm("cobot-900"), {}).value();
+    FrameId belt;
+    for (int k = 0; k < 6; ++k) {
+        FrameId id;
+        const FrameId parent = k > 0 && pick(2) ? belt : FrameId();
+        const auto kind = k == 0 ? Device::Kind::Belt : Device::Kind(pick(10));
+        cell = addDevice(cell, kind, "Device " + std::to_string(k), parent,
+                         translated({real(-0.2, 1.2), real(-0.2, 0.2), parent ? 0 : 0.6}), &id)
+                   .value();
+        if (k == 0) belt = id;
+        Device d = *findFrame(cell, id)->device;
+        if (kind == Device::Kind::Source) d.makes = cell.partKinds[0].id, d.interval = real(0.3, 3), d.most = 5;
+        if (kind == Device::Kind::Belt)
+            d.indexing = pick(2), d.accumulates = pick(2), d.pitch = real(0.05, 0.4), d.speed = real(0.05, 0.6);
+        const Wires wires = wiresOf(kind);
+        if (wires.input && pick(3)) d.input = cell.signals[pick(3)].id;
+        if (wires.output && pick(2)) d.output = cell.signals[pick(3)].id;
+        if (wires.number && pick(2)) d.number = cell.signals[3].id;
+        if (const Result<Cell> wired = changeDevice(cell, id, d)) cell = *wired;
+    }
+    for (Part& part : cell.parts.edits())
+        if (pick(2)) part.frame = belt, part.pose = translated({real(0, 1.2), real(-0.1, 0.1), 0.006});
+    for (const ArmStation& arm : cell.arms) {
+        const RoutineId routine = routineOf(cell, arm).id;
+        for (int k = 0; k < 5; ++k) {
+            const Signal& signal = cell.signals[pick(cell.signals.size())];
+            Step step;
+            step.kind = std::array{Step::Kind::Wait, Step::Kind::SetSignal, Step::Kind::WaitSignal,
+                                   Step::Kind::MoveAxes}[pick(4)];
+            step.seconds = real(0, 4);
+            step.signal = signal.id;
+            step.value = double(pick(2));
+            step.comparison =
+                signal.kind == Signal::Kind::Digital ? Step::Comparison::Equal : Step::Comparison(pick(3));
+            if (const auto devices = movableDevices(cell); step.kind == Step::Kind::MoveAxes && !devices.empty()) {
+                step.device = devices[pick(devices.size())];
+                for (const FrameId axis : axesOf(cell, step.device))
+                    step.axes.push_back(
+                        real(findFrame(cell, axis)->axis->lowest, findFrame(cell, axis)->axis->highest));
+            }
+            if (const Result<Cell> more =
+                    insertStep(cell, routine, pick(findRoutine(cell, routine)->steps.size() + 1), step))
+                cell = *more;
+        }
+    }
+    return cell;
+}
+
+Cell shuffled(const Cell& cell, std::mt19937_64& random)
+{
+    Cell other = cell;
+    const auto shuffle = [&random](auto& table) {
+        for (size_t i = 0; i + 1 < table.size(); ++i)
+            table.move(i + random() % (table.size() - i), i);
+    };
+    shuffle(other.arms);
+    shuffle(other.frames);
+    shuffle(other.tools);
+    shuffle(other.partKinds);
+    shuffle(other.parts);
+    shuffle(other.patterns);
+    shuffle(other.targets);
+    shuffle(other.signals);
+    shuffle(other.routines);
+    return other;
+}
+
+std::string storyOf(const Trace& trace)
+{
+    std::string out = fmt::format("{:a}\n", trace.duration);
+    const auto values = [](const auto& v) {
+        std::string text;
+        for (const double x : v)
+            text += fmt::format(" {:a}", x);
+        return text;
+    };
+    const auto pose = [&](const Pose& p) { return values(p.translation) + values(p.rotation.coeffs()); };
+    for (const ArmTrace& arm : trace.arms) {
+        out += fmt::format("arm {} {:a}\n", arm.arm.value, arm.duration);
+        for (const ArmTrace::Span& s : arm.spans) {
+            const StepOutcome& o = arm.outcomes[s.outcome];
+            out += fmt::format("step {} pass {} problem {} {:a} {:a}{}\n", o.step.value, o.pass, int(o.problem), s.start,
+                               s.end, values(o.arrival));
+        }
+    }
+    for (const AxisTrack& axis : trace.axes)
+        for (const AxisSpan& s : axis.spans)
+            out += fmt::format("axis {} {:a} {:a} {:a} {:a}\n", axis.frame.value, s.start, s.profile.duration, s.from,
+                               s.to);
+    for (const BeltTrack& belt : trace.belts)
+        for (const BeltStretch& s : belt.stretches)
+            out += fmt::format("belt {} {:a} {:a} {:a} {:a}\n", belt.belt.value, s.start, s.travel, s.speed,
+                               s.acceleration);
+    for (const PartEvent& e : trace.partEvents)
+        out += fmt::format("part {} {:a} {} arm {} frame {}{}\n", e.part.value, e.time, int(e.kind), e.arm.value,
+                           e.frame.value, pose(e.pose));
+    for (const SignalEvent& e : trace.signalEvents)
+        out += fmt::format("signal {} {:a} {:a}\n", e.signal.value, e.time, e.value);
+    return out;
+}
+
+Cell withSteps(Cell cell, std::initializer_list<const char*> steps)
+{
+    const RoutineId routine = routineOf(cell, cell.arms.back()).id;
+    cell.routines.edit(routine)->steps.clear();
+    for (const char* words : steps) {
+        const Result<Step> step = parseStep(cell, words);
+        if (!step) qFatal("%s: %s", words, step.error().line().c_str());
+        cell = insertStep(cell, routine, findRoutine(cell, routine)->steps.size(), *step).value();
+    }
+    return cell;
 }
 
 }  // namespace topikos::test

@@ -4,6 +4,7 @@
 #include "core/exchange/arm_file.h"
 #include "core/exchange/urdf.h"
 #include "core/robot/catalogue.h"
+#include "core/simulate/trace.h"
 
 #include <nlohmann/json.hpp>
 
@@ -32,6 +33,15 @@ JointVector randomPosture(const Arm& arm, std::mt19937_64& random);
 
 /// Largest difference of two postures, revolute joints modulo full turns [rad or m].
 double difference(const Arm& arm, const JointVector& a, const JointVector& b);
+
+/// The demo cell with six devices wired at random, in circles too, and one or two arms that set and wait for anything.
+Cell randomWiring(std::mt19937_64& random);
+/// The same cell with every list of the file in another order.
+Cell shuffled(const Cell& cell, std::mt19937_64& random);
+/// Everything that happens in a run, to the last bit, in an order that does not depend on the file.
+std::string storyOf(const Trace& trace);
+/// A cell whose main routine of the last arm has these steps and no others.
+Cell withSteps(Cell cell, std::initializer_list<const char*> steps);
 
 /// What is wrong with a value under the part of JSON Schema that our schemas use; empty when nothing is.
 std::string schemaOffence(const Json& value, Json schema, const Json& root, const std::string& place);

@@ -21,7 +21,8 @@ void judge(const JudgedStep& step, Rule rule, const Peak& peak, double Joint::* 
 
 void judgeJointLimits(const JudgedStep& step, Findings& out)
 {
-    if (!step.outcome.move) return;
+    // A line that stops has to be changed anyway; what it asks of joints next to its stop says nothing more.
+    if (!step.outcome.move || step.outcome.move->stop) return;
     judge(step, Rule::JointSpeed, step.outcome.move->speed, &Joint::speed, out);
     judge(step, Rule::JointAcceleration, step.outcome.move->acceleration, &Joint::acceleration, out);
 }

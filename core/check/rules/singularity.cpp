@@ -8,7 +8,7 @@ namespace {
 
 SingularFact factOf(SingularityKind kind, double distance, double limit, const JointVector& posture)
 {
-    return {kind, distance, limit, kind == SingularityKind::Direction ? posture : JointVector(), {}};
+    return {kind, distance, limit, kind == SingularityKind::Direction ? posture : JointVector(), {}, 0, {}};
 }
 
 std::string amount(SingularityKind kind, double value)
@@ -31,6 +31,16 @@ std::string lostText(const SingularFact& fact, const Wording& words)
     return "cannot " + lostDirectionText(arm, fact.posture, flangeFromTcp(words.cell, words.arm));
 }
 
+/// What comes after the singularity, where the line would go on out of reach.
+std::string beyondText(const SingularFact& fact)
+{
+    if (fact.beyond == NoSolution::TooFar)
+        return fmt::format(" At its end the wrist would be {} beyond the arm's reach.", mm(fact.shortfall));
+    if (fact.beyond == NoSolution::TooClose)
+        return fmt::format(" At its end the wrist would be {} closer to the arm than it can fold.", mm(fact.shortfall));
+    return "";
+}
+
 }  // namespace
 
 void judgeSingularity(const JudgedStep& step, Findings& out)
@@ -43,10 +53,13 @@ void judgeSingularity(const JudgedStep& step, Findings& out)
         const LineStop& stop = *move.stop;
         stops = stop.kind;
         const double limit = step.cell.thresholds.blocks().of(stop.kind);
-        out.push_back(step.stopFinding(Rule::Singularity, factOf(stop.kind, stop.distance, limit, move.to)));
+        SingularFact fact = factOf(stop.kind, stop.distance, limit, move.to);
+        fact.beyond = stop.reach;
+        fact.shortfall = stop.shortfall;
+        out.push_back(step.stopFinding(Rule::Singularity, fact));
     }
     if (move.stop && move.stop->why == LineStop::Why::Jump) {
-        SingularFact fact{move.stop->kind, move.stop->distance, 0, move.to, move.stop->range};
+        SingularFact fact{move.stop->kind, move.stop->distance, 0, move.to, {}, 0, move.stop->range};
         out.push_back(step.stopFinding(Rule::Singularity, fact));
     }
     for (const SingularityKind kind : kSingularityKinds) {
@@ -90,8 +103,8 @@ FindingText textOf(const SingularFact& fact, const Wording& words)
                             words.place, measured, words.blocked() ? "needed are" : "caution starts at", limit)};
     }
     if (words.blocked())
-        return {blockedHeadline(words, 0), fmt::format("{} singularity: {}, {} left where {} is needed.", capital(name),
-                                                       cause, measured, limit)};
+        return {blockedHeadline(words, 0), fmt::format("{} singularity: {}, {} left where {} is needed.{}",
+                                                       capital(name), cause, measured, limit, beyondText(fact))};
     return {fmt::format("{} comes within {} of the {} singularity", words.subject, measured, name),
             fmt::format("{} there{}; caution starts at {}.", capital(cause), words.place, limit)};
 }

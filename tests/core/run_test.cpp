@@ -1,0 +1,495 @@
+#include "core/cell/arms.h"
+#include "core/cell/devices.h"
+#include "core/cell/edit_layout.h"
+#include "core/check/check.h"
+#include "tests/core/support.h"
+#include "tests/run.h"
+
+#include <thread>
+
+using namespace topikos;
+using namespace topikos::test;
+
+/// What must hold of every run: order of events, limits, and an end.
+class RunTest : public QObject {
+    Q_OBJECT
+private Q_SLOTS:
+    void orderOfTheFileChangesNothing();
+    void twoThreadsRunTheSame();
+    void waitingArmIsAskedAfterASensorSaw();
+    void waitsAfterEachOtherAreNotAddedUp();
+    void moveIsPlannedAnewWhenTheTableHasTurned();
+    void gripWhileCarryingKeepsThePart();
+    void axisIsMovedByOneArmAtATime();
+    void blendsKeepJointAccelerations();
+    void cutCornerSaysByHowMuch();
+    void cyclesAreRunOneAfterTheOther();
+    void runEndsInTime();
+    void shortGlimpsesAreSeen_data();
+    void shortGlimpsesAreSeen();
+    void carriedPartIsSeenWhenItPasses();
+    void axisBelowABeltIsRefused();
+    void endlessInstantIsFound();
+    void runCanBeStopped();
+    void scannerNumbersDoNotHangOnTheFile();
+};
+
+namespace {
+
+FrameId device(Cell& cell, Device::Kind kind, const std::string& name, const Pose& pose, FrameId parent = {})
+{
+    FrameId id;
+    cell = addDevice(cell, kind, name, parent, pose, &id).value();
+    return id;
+}
+
+void change(Cell& cell, FrameId id, const std::function<void(Device&)>& how)
+{
+    Device d = *findFrame(cell, id)->device;
+    how(d);
+    cell = changeDevice(cell, id, d).value();
+}
+
+/// A belt along X beside the arm, with a slab of 100 mm at x of each place.
+Cell beltBeside(std::initializer_list<double> places, FrameId& belt)
+{
+    Cell cell = example("tile-glazing-line");
+    while (!cell.parts.empty())
+        cell = deletePart(cell, cell.parts.back().id).value();
+    belt = device(cell, Device::Kind::Belt, "Belt", translated({-3, 2, 0.5}));
+    int n = 0;
+    for (const double x : places) {
+        PartId id;
+        cell = addPart(cell, "Slab " + std::to_string(++n), belt, translated({x, 0, 0.05}), &id).value();
+        PartKind kind = *findPartKind(cell, findPart(cell, id)->kind);
+        kind.solids = {Solid{Solid::Kind::Box, {}, {0.1, 0.1, 0.1}}};
+        cell = changePartKind(cell, kind).value();
+    }
+    return cell;
+}
+
+SignalId outputOf(const Cell& cell, FrameId id) { return findFrame(cell, id)->device->output; }
+
+/// Largest ratio of a joint's acceleration to its limit over a run, by second differences.
+double largestAcceleration(const Cell& cell, const Trace& trace, double from, double to)
+{
+    const Arm& arm = *cell.arms.front().model;
+    constexpr double h = 2e-4;
+    double most = 0;
+    for (double t = from + h; t < to - h; t += h) {
+        const JointVector a = postureAt(cell, trace.arms[0], t - h), b = postureAt(cell, trace.arms[0], t),
+                          c = postureAt(cell, trace.arms[0], t + h);
+        for (int i = 0; i < arm.jointCount(); ++i)
+            most = std::max(most, std::abs(a[i] - 2 * b[i] + c[i]) / (h * h) / arm.joints()[size_t(i)].acceleration);
+    }
+    return most;
+}
+
+/// Moves there and back between postures of the demo arm, so that every joint turns round at the corner.
+Cell thereAndBack(double blend)
+{
+    Cell cell = example("tile-glazing-line");
+    JointVector q = homePosture(cell, cell.arms.front());
+    const ArmId arm = cell.arms.front().id;
+    q[0] += 0.8;
+    q[1] += 0.2;
+    cell = takePostureTarget(cell, arm, q, "Left").value();
+    q[0] -= 1.2;
+    cell = takePostureTarget(cell, arm, q, "Right").value();
+    cell = withSteps(cell, {"joint to Left", "joint to Right", "joint to Home"});
+    Routine& routine = *cell.routines.edit(cell.arms.front().main);
+    for (size_t i = 0; i < 2; ++i)
+        routine.steps.at(i).blend = blend;
+    return cell;
+}
+
+}  // namespace
+
+void RunTest::orderOfTheFileChangesNothing()
+{
+    std::mt19937_64 random(5);
+    std::vector<Cell> cells{example("tile-glazing-line"), example("planted-mistakes"),
+                            example("glazing-line-on-a-rail")};
+    for (int i = 0; i < 60; ++i)
+        cells.push_back(randomWiring(random));
+    size_t events = 0;
+    for (const Cell& cell : cells) {
+        const std::string story = storyOf(simulate(cell));
+        events += size_t(std::count(story.begin(), story.end(), '\n'));
+        for (int i = 0; i < 3; ++i) {
+            const Result<Cell> other = readCell(writeCell(shuffled(cell, random)), "shuffled");
+            QVERIFY2(other.ok(), other.ok() ? "" : other.error().line().c_str());
+            QCOMPARE(QString::fromStdString(storyOf(simulate(*other))), QString::fromStdString(story));
+        }
+    }
+    QVERIFY(events > 1000);
+}
+
+void RunTest::twoThreadsRunTheSame()
+{
+    const Cell cell = example("glazing-line-on-a-rail");
+    PlanCache plans;
+    RunOptions options;
+    options.plans = &plans;
+    const std::string alone = storyOf(simulate(cell));
+    std::vector<std::string> stories(4);
+    {
+        std::vector<std::jthread> threads;
+        for (std::string& story : stories)
+            threads.emplace_back([&] { story = storyOf(simulate(cell, options)); });
+    }
+    for (const std::string& story : stories)
+        QVERIFY(story == alone);
+    // The second time nothing is planned any more.
+    const auto planned = plans.counts().planned;
+    QVERIFY(planned > 5);
+    simulate(cell, options);
+    QCOMPARE(plans.counts().planned, planned);
+}
+
+void RunTest::waitingArmIsAskedAfterASensorSaw()
+{
+    // A slab comes to a sensor and into a sink at the same instant. The arm that waits for the sensor goes on, whatever
+    // stands first in the file.
+    FrameId belt;
+    Cell cell = beltBeside({0.2}, belt);
+    const FrameId sink = device(cell, Device::Kind::Sink, "Sink", translated({1.0, 0, 0.05}), belt);
+    change(cell, sink, [](Device& d) { d.size = {0.1, 0.1, 0.1}; });
+    // Its beam is met by the front of the slab when the middle comes into the sink.
+    const FrameId sensor = device(cell, Device::Kind::Sensor, "Eye", translated({1.0, -0.2, 0.05})
+                                      * Pose{Vec3::Zero(), Quat(Eigen::AngleAxisd(90 * kDegree, Vec3::UnitZ()))}, belt);
+    cell = renameFrame(cell, sensor, "Eye at the end").value();
+    const std::string name = findSignal(cell, outputOf(cell, sensor))->name;
+    cell = withSteps(cell, {("wait for " + name).c_str(), "wait 1 s"});
+    for (const bool turned : {false, true}) {
+        Cell other = cell;
+        if (turned) other.frames.move(*other.frames.placeOf(sensor), *other.frames.placeOf(sink));
+        const Trace trace = simulate(other);
+        QVERIFY(!trace.blocked());
+        QVERIFY(trace.duration > 1 && trace.duration < 10);
+    }
+}
+
+void RunTest::waitsAfterEachOtherAreNotAddedUp()
+{
+    // Two waits of 400 s each, for parts that a source makes: none is endless, since between them the arm goes on.
+    FrameId belt;
+    Cell cell = beltBeside({}, belt);
+    cell = addPart(cell, "Sample", {}, translated({0, 3, 0})).value();
+    const FrameId source = device(cell, Device::Kind::Source, "Feed", translated({0.2, 0, 0.05}), belt);
+    SignalId made;
+    cell = addSignal(cell, "Made", Signal::Kind::Number, &made).value();
+    change(cell, source, [&](Device& d) {
+        d.interval = 400;
+        d.number = made;
+        d.makes = cell.partKinds.front().id;
+    });
+    cell = withSteps(cell, {"wait for Made at least 1", "wait for Made at least 2", "wait for Made at least 3"});
+    const Trace trace = simulate(cell);
+    QVERIFY(!trace.blocked());
+    QCOMPARE(trace.duration, 800.0);  // the first one is there at once
+    // One that is not met for 10 min is endless all the same.
+    Cell slow = cell;
+    change(slow, source, [](Device& d) { d.interval = 601; });
+    QVERIFY(simulate(slow).blocked());
+}
+
+void RunTest::moveIsPlannedAnewWhenTheTableHasTurned()
+{
+    // The first arm blends from a joint move into one to a target on a table, while the second one turns that table.
+    Cell cell = example("tile-glazing-line");
+    const FrameId table = device(cell, Device::Kind::Turntable, "Table", translated({0.9, 0.5, 0.2}));
+    const FrameId plate = axesOf(cell, table).front();
+    const ArmId first = cell.arms.front().id;
+    TargetId there;
+    // On the way from home through the corner and on, each joint goes on in its direction.
+    JointVector q = homePosture(cell, cell.arms.front());
+    q[0] += 0.5;
+    cell = takePostureTarget(cell, first, q, "Aside").value();
+    q[0] += 0.5;
+    cell = takePoseTarget(cell, first, plate, q, "On the plate", &there).value();
+    cell = setTargetAxes(cell, there, {}).value();
+    cell = withSteps(cell, {"joint to Aside at 30 %", "joint to On the plate"});
+    cell.routines.edit(cell.arms.front().main)->steps.at(0).blend = 0.2;
+    const Trace undisturbed = simulate(cell);
+    const double corner = undisturbed.arms[0].spans[1].start;
+    QVERIFY(corner < undisturbed.arms[0].spans[0].end - 1e-3);
+    cell = addArm(cell, "Loader", catalogueArm("cobot-900"), {}).value();
+    // It begins to turn the table when the corner is planned already.
+    cell = withSteps(cell, {"wait 0.1 s", "move Table to 20°"});
+    const Trace trace = simulate(cell);
+    const ArmTrace& own = *findArmTrace(trace, first);
+    QVERIFY(!trace.blocked());
+    const Target& target = *findTarget(cell, there);
+    const AxisValues axes = axesAt(trace, trace.duration);
+    const Pose tcp = worldFromTcp(cell, *findArm(cell, first), postureAt(cell, own, trace.duration), axes);
+    const PoseDeviation off = deviation(tcp, worldFromFrame(cell, plate, axes) * target.pose);
+    QVERIFY2(off.metres < 1e-6 && off.radians < 1e-6, qPrintable(QString("%1 m").arg(off.metres)));
+    // The corner is not cut, and that is said.
+    QVERIFY(own.outcomes[0].corner && own.outcomes[0].corner->kept == 0);
+    QVERIFY(std::abs(own.spans[1].start - own.spans[0].end) < 1e-12);
+}
+
+void RunTest::gripWhileCarryingKeepsThePart()
+{
+    Cell cell = example("tile-glazing-line");
+    const Part tile = cell.parts.front();
+    // A second tile right where the first one is brought to.
+    cell = withSteps(cell, {"joint to Tile pick", "grip", "joint to Rack place", "grip", "joint to Home"});
+    const Trace alone = simulate(cell);
+    QCOMPARE(int(alone.arms[0].outcomes[3].problem), int(StepOutcome::Problem::None));  // gripping on is nothing new
+    const Target place = *std::find_if(cell.targets.begin(), cell.targets.end(),
+                                       [](const Target& t) { return t.name == "Rack place"; });
+    PartId other;
+    cell = addPart(cell, "Tile beside", place.frame, place.pose, &other).value();
+    const CheckResult result = check(cell);
+    const StepOutcome& outcome = result.trace.arms[0].outcomes[3];
+    QCOMPARE(int(outcome.problem), int(StepOutcome::Problem::StillCarrying));
+    QVERIFY(outcome.part == tile.id);
+    for (const PlacedPart& p : stateAt(cell, result.trace, result.trace.duration).parts) {
+        if (p.part == tile.id) QVERIFY(p.carried);
+        if (p.part == other) QVERIFY(!p.carried);
+    }
+    const auto own = result.ofStep(outcome.step);
+    QCOMPARE(own.size(), size_t(1));
+    const QString words = QString::fromStdString(findingText(cell, *own[0]).line());
+    QVERIFY2(own[0]->rule == Rule::Grip && words.contains("still carries") && words.contains("Tile 1"),
+             qPrintable(words));
+}
+
+void RunTest::axisIsMovedByOneArmAtATime()
+{
+    Cell cell = example("tile-glazing-line");
+    device(cell, Device::Kind::Turntable, "Table", translated({2, 0, 0.2}));
+    const ArmId first = cell.arms.front().id;
+    cell = withSteps(cell, {"move Table to 90°", "wait 1 s"});
+    ArmId second;
+    cell = addArm(cell, "Loader", catalogueArm("cobot-900"), {}, &second).value();
+    cell = withSteps(cell, {"wait 0.2 s", "move Table to 10°", "joint to Loader home"});
+    const CheckResult result = check(cell);
+    const ArmTrace& own = *findArmTrace(result.trace, second);
+    QVERIFY(own.blockedAt && *own.blockedAt == 1);
+    QCOMPARE(int(own.outcomes[1].problem), int(StepOutcome::Problem::AxisBusy));
+    QVERIFY(own.outcomes[1].other == first);
+    QVERIFY(!findArmTrace(result.trace, first)->blockedAt);
+    QVERIFY(std::abs(axesAt(result.trace, 100)[0].value - 90 * kDegree) < 1e-12);
+    QCOMPARE(result.count(Severity::Blocked), 1);
+    const QString words = QString::fromStdString(findingText(cell, result.findings[0]).line());
+    QVERIFY2(words.contains("cannot move Table plate") && words.contains("still moving it"), qPrintable(words));
+    // One after the other is fine.
+    Cell patient = withSteps(cell, {"wait 10 s", "move Table to 10°"});
+    QVERIFY(!simulate(patient).blocked());
+}
+
+void RunTest::blendsKeepJointAccelerations()
+{
+    // Random corners between joint moves of every length: never above the limit by more than a named constant.
+    std::mt19937_64 random(8);
+    const auto real = [&](double low, double high) { return low + (high - low) * double(random() >> 11) * 0x1p-53; };
+    int cut = 0, kept = 0;
+    for (int n = 0; n < 25; ++n) {
+        Cell cell = thereAndBack(real(0.01, 0.3));
+        // Every other corner goes straight on, so that there is something to keep.
+        const JointVector home = homePosture(cell, cell.arms.front());
+        JointVector way = home;
+        for (int i = 0; i < 6; ++i)
+            way[i] = real(-0.3, 0.3);
+        for (Target& t : cell.targets.edits())
+            if (t.name == "Left") t.posture = home + way;
+            else if (t.name == "Right")
+                for (int i = 0; i < 6; ++i)
+                    t.posture[i] = n % 2 ? home[i] + real(1.5, 2.5) * way[i] : home[i] + real(-0.3, 0.3);
+        const Trace trace = simulate(cell);
+        if (trace.blocked()) continue;
+        const double most = largestAcceleration(cell, trace, 0, trace.duration);
+        QVERIFY2(most < 1.01, qPrintable(QString("%1 times the limit").arg(most)));
+        for (size_t i = 0; i < 2; ++i) {
+            const auto& spans = trace.arms[0].spans;
+            cut += trace.arms[0].outcomes[i].corner.has_value();
+            kept += spans[i].end - spans[i + 1].start > 1e-3;
+        }
+    }
+    QVERIFY2(cut > 5 && kept > 2, qPrintable(QString("%1 cut, %2 kept").arg(cut).arg(kept)));
+}
+
+void RunTest::cutCornerSaysByHowMuch()
+{
+    const Cell cell = thereAndBack(0.1);
+    const CheckResult result = check(cell);
+    const StepOutcome& outcome = result.trace.arms[0].outcomes[0];
+    QVERIFY(outcome.corner && outcome.corner->joint >= 0);
+    QVERIFY(outcome.corner->ratio > 1.5 && outcome.corner->ratio < 2.01);
+    QVERIFY(outcome.corner->kept < outcome.corner->asked && outcome.corner->asked <= 0.1 + 1e-9);
+    const auto own = result.ofStep(outcome.step);
+    QCOMPARE(own.size(), size_t(1));
+    QVERIFY(own[0]->rule == Rule::Corner && own[0]->severity == Severity::Advice);
+    const Measure m = measureOf(cell, *own[0]);
+    QCOMPARE(m.measured, outcome.corner->kept);
+    QCOMPARE(m.limit, outcome.corner->asked);
+    QVERIFY(QString::fromStdString(findingText(cell, *own[0]).detail).contains("times what it can do"));
+}
+
+void RunTest::cyclesAreRunOneAfterTheOther()
+{
+    // Three tiles by hand would be gripped one after the other; here there is one, and the second cycle finds none.
+    const Cell cell = example("tile-glazing-line");
+    RunOptions options;
+    options.cycles = 3;
+    const Trace one = simulate(cell), three = simulate(cell, options);
+    const ArmTrace& own = three.arms[0];
+    QCOMPARE(own.outcomes.size(), 3 * one.arms[0].outcomes.size());
+    QVERIFY(std::abs(three.duration - 3 * one.duration) < 1e-9);
+    QCOMPARE(three.partEvents.size(), size_t(2));
+    for (size_t i = 0; i < own.outcomes.size(); ++i)
+        QCOMPARE(own.outcomes[i].pass, int(i / one.arms[0].outcomes.size()));
+    QCOMPARE(int(own.outcomes[3].problem), int(StepOutcome::Problem::None));
+    QCOMPARE(int(own.outcomes[13].problem), int(StepOutcome::Problem::NothingGripped));
+    // The line with a source goes on as long as it has parts.
+    const Cell line = example("glazing-line-on-a-rail");
+    options.cycles = 2;
+    const Trace twice = simulate(line, options);
+    QVERIFY(!twice.blocked());
+    QVERIFY(twice.made.size() > simulate(line).made.size());
+}
+
+void RunTest::runEndsInTime()
+{
+    const Cell cell = example("tile-glazing-line");
+    RunOptions options;
+    options.cycles = 1000000;
+    options.until = 3600;
+    const Trace hour = simulate(cell, options);
+    QCOMPARE(hour.duration, 3600.0);
+    QVERIFY(hour.arms[0].outcomes.size() > 6000);
+}
+
+void RunTest::shortGlimpsesAreSeen_data()
+{
+    QTest::addColumn<double>("thickness");
+    QTest::newRow("2 mm: 10 ms") << 2e-3;
+    QTest::newRow("0.5 mm: 2.5 ms") << 5e-4;
+    QTest::newRow("0.05 mm: 0.25 ms") << 5e-5;
+}
+
+void RunTest::shortGlimpsesAreSeen()
+{
+    // A thin sheet rides through a beam at 200 mm/s.
+    QFETCH(double, thickness);
+    FrameId belt;
+    Cell cell = beltBeside({0.2}, belt);
+    PartKind sheet = cell.partKinds.front();
+    sheet.solids = {Solid{Solid::Kind::Box, {}, {thickness, 0.1, 0.1}}};
+    cell = changePartKind(cell, sheet).value();
+    const FrameId sensor = device(cell, Device::Kind::Sensor, "Eye", translated({1.0, -0.2, 0.05})
+                                      * Pose{Vec3::Zero(), Quat(Eigen::AngleAxisd(90 * kDegree, Vec3::UnitZ()))}, belt);
+    cell = withSteps(cell, {"wait 8 s"});
+    const Trace trace = simulate(cell);
+    const auto& seen = trace.signalEvents.of(outputOf(cell, sensor));
+    QCOMPARE(seen.size(), size_t(2));
+    // 200 mm/s, reached at 1 m/s^2: exact to rounding.
+    const double front = (0.8 - thickness / 2 - 0.02) / 0.2 + 0.2;
+    QVERIFY(std::abs(trace.signalEvents[seen[0]].time - front) < 1e-9);
+    QVERIFY(std::abs(trace.signalEvents[seen[1]].time - front - thickness / 0.2) < 1e-9);
+}
+
+void RunTest::carriedPartIsSeenWhenItPasses()
+{
+    // The arm swings a thin sheet through a beam; when it comes and goes is known from the posture.
+    Cell cell = example("tile-glazing-line");
+    PartKind tile = *findPartKind(cell, cell.parts.front().kind);
+    tile.solids = {Solid{Solid::Kind::Box, {}, {0.004, 0.004, 0.004}}};
+    cell = changePartKind(cell, tile).value();
+    JointVector q = chosenWay(*cell.arms.front().model, cell.targets[1], waysTo(cell, cell.targets[1]).items)->joints;
+    q[0] += 1.0;
+    cell = takePostureTarget(cell, cell.arms.front().id, q, "Away").value();
+    cell = withSteps(cell, {"joint to Tile pick", "grip", "joint to Away"});
+    const Trace plain = simulate(cell);
+    // Where the part is half-way, a beam from above.
+    const ArmTrace& own = plain.arms[0];
+    const double middle = 0.5 * (own.spans[2].start + own.spans[2].end);
+    const PartId part = plain.partEvents[0].part;
+    const auto placeAt = [&](const Cell& c, const Trace& trace, double t) {
+        for (const PlacedPart& p : stateAt(c, trace, t).parts)
+            if (p.part == part) return p.worldFromPart;
+        return Pose{};
+    };
+    const Vec3 at = placeAt(cell, plain, middle).translation;
+    const Pose down{at + Vec3(0, 0, 0.3), Quat(Eigen::AngleAxisd(90 * kDegree, Vec3::UnitY()))};
+    const FrameId sensor = device(cell, Device::Kind::Sensor, "Eye", down);
+    const Trace trace = simulate(cell);
+    std::vector<double> times;
+    for (const std::uint32_t i : trace.signalEvents.of(outputOf(cell, sensor)))
+        times.push_back(trace.signalEvents[i].time);
+    QCOMPARE(times.size(), size_t(2));
+    QVERIFY2(times[1] - times[0] < 0.01 && times[0] < middle && middle < times[1],
+             qPrintable(QString("%1 s to %2 s around %3 s").arg(times[0]).arg(times[1]).arg(middle)));
+}
+
+void RunTest::axisBelowABeltIsRefused()
+{
+    // A carriage that hangs below a belt used to keep checks busy for ever.
+    Cell cell = example("glazing-line-on-a-rail");
+    const auto belt = std::find_if(cell.frames.begin(), cell.frames.end(), [](const Frame& f) {
+        return f.device && f.device->kind == Device::Kind::Belt;
+    });
+    const auto axis = std::find_if(cell.frames.begin(), cell.frames.end(),
+                                   [](const Frame& f) { return f.axis.has_value(); });
+    cell.frames.edit(axis->id)->parent = belt->id;
+    const Result<Cell> read = readCell(writeCell(cell), "cell");
+    QVERIFY(!read.ok());
+    QVERIFY2(read.error().message.find("which has none") != std::string::npos, read.error().line().c_str());
+}
+
+void RunTest::endlessInstantIsFound()
+{
+    // A routine without any time in it, again and again: the run says that it does not get on, and ends.
+    Cell cell = example("tile-glazing-line");
+    SignalId signal;
+    cell = addSignal(cell, "Flip", Signal::Kind::Digital, &signal).value();
+    cell = withSteps(cell, {"set Flip on", "set Flip off"});
+    RunOptions options;
+    options.cycles = 1000000000;
+    const Trace trace = simulate(cell, options);
+    QVERIFY(trace.stuck.has_value());
+    QCOMPARE(*trace.stuck, 0.0);
+}
+
+void RunTest::runCanBeStopped()
+{
+    const Cell cell = example("glazing-line-on-a-rail");
+    std::stop_source source;
+    source.request_stop();
+    RunOptions options;
+    options.stop = source.get_token();
+    const Trace trace = simulate(cell, options);
+    QVERIFY(trace.stopped);
+    QVERIFY(trace.duration < simulate(cell).duration);
+    CheckOptions checked;
+    checked.stop = source.get_token();
+    QVERIFY(!check(cell, checked).complete);
+    QVERIFY(check(cell).complete);
+}
+
+void RunTest::scannerNumbersDoNotHangOnTheFile()
+{
+    FrameId belt;
+    Cell cell = beltBeside({0.3}, belt);
+    cell = addPart(cell, "Sample", {}, translated({0, 3, 0})).value();
+    const FrameId scanner = device(cell, Device::Kind::Scanner, "Reader", translated({0.8, 0, 0.05}), belt);
+    SignalId code;
+    cell = addSignal(cell, "Code", Signal::Kind::Number, &code).value();
+    change(cell, scanner, [&](Device& d) { d.number = code; });
+    cell = withSteps(cell, {"wait 5 s"});
+    const auto read = [&](const Cell& c) {
+        const Trace trace = simulate(c);
+        return trace.signalEvents[trace.signalEvents.of(code).at(0)].value;
+    };
+    const double number = read(cell);
+    QVERIFY(number >= 1);
+    Cell other = cell;
+    other.partKinds.move(0, 1);
+    QCOMPARE(read(other), number);
+}
+
+TOPIKOS_TEST(RunTest)
+#include "run_test.moc"
