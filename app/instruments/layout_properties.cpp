@@ -400,7 +400,7 @@ void Properties::addSolids(const std::vector<Solid>& solids,
             rebuild();
         });
         if (s.kind == Solid::Kind::Mesh) {
-            addText("Surface", QString("%1 triangles; %2 for contact")
+            addText("Surface", QString("%1 triangles; %2 in the lighter copy")
                                    .arg(s.surface.drawn->faces.size())
                                    .arg(s.surface.light->faces.size()));
         } else {

@@ -173,10 +173,18 @@ RoutePanel::RoutePanel(Session& session, QWidget* parent) : QWidget(parent), m_s
     top->addWidget(m_title);
     m_routines = new QComboBox(this);
     m_routines->setObjectName("routineChoice");
-    m_routines->setToolTip("The routine that its arm runs; a routine of another arm takes that arm in hand");
+    m_routines->setToolTip("The routine that is looked at, with its arm in hand; nothing of the cell changes");
     m_routines->setSizeAdjustPolicy(QComboBox::AdjustToContents);
     connect(m_routines, &QComboBox::activated, this, &RoutePanel::chooseRoutine);
     top->addWidget(m_routines);
+    m_makeMain = new QPushButton("Run this one", this);
+    m_makeMain->setObjectName("makeMain");
+    m_makeMain->setToolTip("The arm runs this routine from now on, in place of the one marked as running");
+    connect(m_makeMain, &QPushButton::clicked, this, [this] {
+        const Routine& routine = m_session.routine();
+        m_session.edit("Run " + text(routine.name), [id = routine.id](const Cell& c) { return setMainRoutine(c, id); });
+    });
+    top->addWidget(m_makeMain);
     top->addStretch();
     top->addWidget(m_time);
     column->addLayout(top);
@@ -276,6 +284,7 @@ void RoutePanel::showEmpty()
                             r.id.value);
         if (r.id == m_session.routine().id) m_routines->setCurrentIndex(m_routines->count() - 1);
     }
+    m_makeMain->setVisible(m_session.station().main != m_session.routine().id);
     const bool empty = m_session.routine().steps.empty();
     m_list->setVisible(!empty);
     m_empty->setVisible(empty);

@@ -36,6 +36,7 @@ private:
     RouteModel* m_model;
     QListView* m_list;
     QComboBox* m_routines;
+    QPushButton* m_makeMain;
     QLabel *m_title, *m_time, *m_empty, *m_verdict;
     QLineEdit* m_type;
 };

@@ -76,7 +76,7 @@ ContactMatrix::ContactMatrix(Session& session, QWidget* parent) : QWidget(parent
         for (const ContactPair& p : m_session.cell().contact.pairs)
             if (p.a == a && p.b == b) {
                 const bool checked = !p.checked;
-                m_session.edit(QString(checked ? "Check %1 against %2" : "Leave %1 against %2 out")
+                m_session.edit(QString(checked ? "Mark %1 against %2" : "Leave %1 against %2 out")
                                    .arg(text(memberName(m_session.cell(), a)), text(memberName(m_session.cell(), b))),
                                [=](const Cell& cell) { return setPairChecked(cell, a, b, checked); });
                 return;
@@ -145,13 +145,14 @@ void ContactMatrix::fill()
     const ContactPairs& contact = cell.contact;
     m_members = contact.pairs.empty() ? std::vector<ContactMember>() : contactMembers(cell);
     if (contact.pairs.empty()) {
-        m_counts->setText("Which bodies may touch is not known yet. Find pairs tries random postures and sorts them "
-                          "into adjacent, always, never and sometimes.");
+        m_counts->setText("<b>Contact is not checked yet.</b> Find pairs tries random postures and sorts which bodies may touch "
+                          "into adjacent, always, never and sometimes, ready for when it is.");
     } else {
         const auto checked =
             std::count_if(contact.pairs.begin(), contact.pairs.end(), [](const ContactPair& p) { return p.checked; });
         m_counts->setText(
-            QString("<b>Contact is not checked yet.</b> %1 of %2 pairs are marked to be checked. %3, in %4 samples with seed %5. Click a pair to switch it.")
+            QString("<b>Contact is not checked yet.</b> %1 of %2 pairs are marked for it: %3, in %4 samples with seed "
+                    "%5. Click a pair to mark it or leave it out.")
                 .arg(checked)
                 .arg(contact.pairs.size())
                 .arg(text(pairCounts(contact)))
@@ -184,7 +185,7 @@ void ContactMatrix::fill()
                                  .arg(names[i], names[k], reasonText(p.reason))
                                  .arg(p.touched)
                                  .arg(contact.samples)
-                                 .arg(p.checked ? "Checked for contact." : "Not checked."));
+                                 .arg(p.checked ? "Marked for contact checks, which are not made yet." : "Left out."));
             m_table->setItem(r, c, item);
         }
     }

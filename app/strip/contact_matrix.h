@@ -12,7 +12,7 @@
 
 namespace topikos {
 
-/// Which pairs of bodies are checked for contact: found by sampling, then switched by hand, each with its reason.
+/// Which pairs of bodies are marked for contact checks, which are not made yet: found by sampling, then switched by hand, each with its reason.
 class ContactMatrix : public QWidget {
     Q_OBJECT
 public:

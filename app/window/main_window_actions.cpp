@@ -246,7 +246,7 @@ void MainWindow::buildActions()
     action(route, "Move step down", "", QKeySequence("Alt+Down"), [this] { m_route->moveSelected(1); });
     action(route, "Switch step off or on", "Space in the route", {}, [this] { m_route->switchSelected(); });
 
-    action(route, "Add routine", "A new one for the arm in hand, which it runs from now on", {},
+    action(route, "Add routine", "A new one for the arm in hand, beside the one that runs", {},
            [this] { addRoutineForArm(*m_session); });
     action(route, "Find the best ways", "The chain of ways with the fewest cautions and the least joint travel",
            QKeySequence("Ctrl+B"), [this] { m_bestWays->search(); });
@@ -265,7 +265,7 @@ void MainWindow::buildActions()
 
     action(check, "Signals", "Names, values, who writes and who reads them", QKeySequence("Alt+6"),
            [this] { m_bottom->setCurrentIndex(3); });
-    action(check, "Contact pairs", "Which bodies are checked against each other, and why", QKeySequence("Alt+5"),
+    action(check, "Contact pairs", "Which bodies may touch each other, and why; contact is not checked yet", QKeySequence("Alt+5"),
            [this] { m_bottom->setCurrentIndex(2); });
 
     QMenu* run = bar->addMenu("R&un");

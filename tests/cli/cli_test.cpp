@@ -79,7 +79,7 @@ void CliTest::armListAndInfo()
 void CliTest::forwardAndJacobianFollowTheReference_data()
 {
     QTest::addColumn<std::string>("name");
-    for (const char* name : {"sixaxis-1400", "cobot-900", "scara-600", "fiveaxis-500", "redundant-820"})
+    for (const char* name : {"sixaxis-1400", "parallel-960", "scara-600", "fiveaxis-500", "sevenaxis-930"})
         QTest::newRow(name) << std::string(name);
 }
 
@@ -120,7 +120,7 @@ void CliTest::inverseFollowsTheReference_data()
 {
     QTest::addColumn<std::string>("name");
     QTest::newRow("spherical wrist") << std::string("sixaxis-1400");
-    QTest::newRow("three parallel axes") << std::string("cobot-900");
+    QTest::newRow("three parallel axes") << std::string("parallel-960");
     QTest::newRow("four-axis horizontal arm") << std::string("scara-600");
     QTest::newRow("five axes") << std::string("fiveaxis-500");
 }
@@ -161,16 +161,16 @@ void CliTest::inverseFollowsTheReference()
 
 void CliTest::sevenAxesReachTheReference()
 {
-    const Json& robot = reference("ik")["robots"]["redundant-820"];
+    const Json& robot = reference("ik")["robots"]["sevenaxis-930"];
     std::string input;
     for (const char* part : {"reachable", "unreachable"})
         for (const Json& c : robot[part])
             input += Json{{"pose", c["pose"]}}.dump() + "\n";
-    const RunResult r = run({"arm", "ik", urdf("redundant-820")}, QByteArray::fromStdString(input));
+    const RunResult r = run({"arm", "ik", urdf("sevenaxis-930")}, QByteArray::fromStdString(input));
     QCOMPARE(r.code, 0);
     const QList<QByteArray> lines = r.lines();
     QCOMPARE(lines.size(), 90);
-    const ArmPtr arm = urdfArm("redundant-820");
+    const ArmPtr arm = urdfArm("sevenaxis-930");
     for (int i = 0; i < 90; ++i) {
         const Json answer = Json::parse(lines[i].toStdString());
         QCOMPARE(answer["solutions"].empty(), i >= 60);
@@ -184,8 +184,14 @@ void CliTest::sevenAxesReachTheReference()
 
 void CliTest::turnsAndLocksOnRequest()
 {
-    const QByteArray pose =
-        "\"pose\":" + QByteArray::fromStdString(reference("ik")["robots"]["cobot-900"]["reachable"][0]["pose"].dump());
+    // An arm whose axes turn further than once round.
+    JointVector posture(6);
+    posture << 0.4, -1.2, 1.1, 0.3, 0.9, -0.5;
+    const Eigen::Matrix4d there = homogeneous(forward(*catalogueArm("cobot-900"), posture));
+    Json rows;
+    for (int i = 0; i < 4; ++i)
+        rows.push_back(std::vector<double>{there(i, 0), there(i, 1), there(i, 2), there(i, 3)});
+    const QByteArray pose = "\"pose\":" + QByteArray::fromStdString(rows.dump());
     const RunResult r = run({"arm", "ik", "cobot-900"}, "{" + pose + "}\n{" + pose + ",\"turns\":\"all\"}\n{" + pose
                                                             + ",\"locked\":[null,null,null,null,null,9]}\n");
     QCOMPARE(r.code, 2);
@@ -196,7 +202,7 @@ void CliTest::turnsAndLocksOnRequest()
     QVERIFY(all >= 16 * plain);
     QVERIFY(lines[2].contains("outside its range"));
     // With joint 3 held at 0 the seven-axis arm has a spherical wrist and every branch is listed.
-    const ArmPtr arm = urdfArm("redundant-820");
+    const ArmPtr arm = urdfArm("sevenaxis-930");
     JointVector q(7);
     q << 0.3, 0.6, 0, -1.1, 0.4, 0.9, -0.2;
     Json line{{"pose", Json::array()}, {"locked", {nullptr, nullptr, 0, nullptr, nullptr, nullptr, nullptr}}};
@@ -204,7 +210,7 @@ void CliTest::turnsAndLocksOnRequest()
     for (int i = 0; i < 4; ++i)
         line["pose"].push_back({m(i, 0), m(i, 1), m(i, 2), m(i, 3)});
     const Json held = Json::parse(
-        run({"arm", "ik", urdf("redundant-820")}, QByteArray::fromStdString(line.dump() + "\n")).out.toStdString());
+        run({"arm", "ik", urdf("sevenaxis-930")}, QByteArray::fromStdString(line.dump() + "\n")).out.toStdString());
     QVERIFY(held["solutions"].size() >= 4);
     for (const Json& s : held["solutions"])
         QCOMPARE(s[2].get<double>(), 0.0);
@@ -230,7 +236,7 @@ void CliTest::singularFollowsTheReference_data()
 {
     QTest::addColumn<std::string>("name");
     QTest::newRow("spherical wrist") << std::string("sixaxis-1400");
-    QTest::newRow("three parallel axes") << std::string("cobot-900");
+    QTest::newRow("three parallel axes") << std::string("parallel-960");
 }
 
 void CliTest::singularFollowsTheReference()

@@ -28,7 +28,7 @@ private:
 void ForwardTest::arms()
 {
     QTest::addColumn<std::string>("name");
-    for (const char* name : {"sixaxis-1400", "cobot-900", "scara-600", "fiveaxis-500", "redundant-820"})
+    for (const char* name : {"sixaxis-1400", "parallel-960", "scara-600", "fiveaxis-500", "sevenaxis-930"})
         QTest::newRow(name) << std::string(name);
 }
 

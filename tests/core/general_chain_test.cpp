@@ -145,7 +145,7 @@ void GeneralChainTest::sevenAxesSolveEveryReachablePose_data()
 void GeneralChainTest::sevenAxesSolveEveryReachablePose()
 {
     QFETCH(int, kind);
-    ArmDescription d = urdfArm("redundant-820")->description();
+    ArmDescription d = urdfArm("sevenaxis-930")->description();
     if (kind == 1) {
         d.joints[3].parentFromJoint.translation += Vec3(0.04, 0, 0);
         d.joints[4].parentFromJoint.translation += Vec3(-0.04, 0, 0);
@@ -176,7 +176,7 @@ void GeneralChainTest::sevenAxesSolveEveryReachablePose()
         // Asked for near a posture, its own swivel comes back.
         if (near) QVERIFY2(nearest < 1e-6, qPrintable(QString("pose %1: %2").arg(n).arg(nearest)));
     }
-    for (const Json& c : reference("ik")["robots"]["redundant-820"]["unreachable"])
+    for (const Json& c : reference("ik")["robots"]["sevenaxis-930"]["unreachable"])
         if (kind == 0) QVERIFY(inverseKinematics(*arm, poseOf(c["pose"])).items.empty());
 }
 
@@ -237,7 +237,7 @@ void GeneralChainTest::numericSolvesOtherChains_data()
 void GeneralChainTest::numericSolvesOtherChains()
 {
     QFETCH(int, kind);
-    ArmDescription d = urdfArm("redundant-820")->description();
+    ArmDescription d = urdfArm("sevenaxis-930")->description();
     if (kind == 0) d.joints[5].parentFromJoint.translation += Vec3(0.05, 0, 0.02);
     if (kind == 1) {
         Joint rail;
@@ -276,7 +276,7 @@ void GeneralChainTest::numericSolvesOtherChains()
 
 void GeneralChainTest::sameAnswerOnEveryRun()
 {
-    ArmDescription d = urdfArm("redundant-820")->description();
+    ArmDescription d = urdfArm("sevenaxis-930")->description();
     d.joints[5].parentFromJoint.translation += Vec3(0.05, 0, 0.02);
     std::mt19937_64 random(59);
     for (const ArmPtr& arm : {Arm::make(d).value(), Arm::make(randomChain(2)).value()}) {

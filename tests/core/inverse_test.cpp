@@ -40,7 +40,7 @@ void InverseTest::families(bool fewAxes)
 {
     QTest::addColumn<std::string>("name");
     QTest::newRow("spherical wrist") << std::string("sixaxis-1400");
-    QTest::newRow("three parallel axes") << std::string("cobot-900");
+    QTest::newRow("three parallel axes") << std::string("parallel-960");
     if (!fewAxes) return;
     QTest::newRow("four-axis horizontal arm") << std::string("scara-600");
     QTest::newRow("five axes") << std::string("fiveaxis-500");
@@ -51,7 +51,7 @@ void InverseTest::solutionSetsFollowTheReference()
     QFETCH(std::string, name);
     const ArmPtr arm = urdfArm(name);
     QCOMPARE(std::string(familyName(arm->family())), name == "sixaxis-1400" ? "spherical-wrist"
-                                                     : name == "cobot-900"  ? "parallel-axes"
+                                                     : name == "parallel-960"  ? "parallel-axes"
                                                      : name == "scara-600"  ? "horizontal-arm"
                                                                             : "five-axis");
     int cases = 0;
@@ -103,7 +103,7 @@ void InverseTest::unreachablePosesSayWhy()
 ArmPtr InverseTest::variant(int kind)
 {
     ArmDescription d = urdfArm(kind < 10    ? "sixaxis-1400"
-                               : kind < 20  ? "cobot-900"
+                               : kind < 20  ? "parallel-960"
                                : kind == 20 ? "scara-600"
                                             : "fiveaxis-500")
                            ->description();
@@ -310,7 +310,7 @@ void InverseTest::singularPosturesFollowTheReference()
 void InverseTest::alignedParallelWristFindsAWay()
 {
     // Axis 6 along axes 2, 3 and 4: joint 6 is free, and its own value is among the ways when asked for.
-    const ArmPtr arm = urdfArm("cobot-900");
+    const ArmPtr arm = urdfArm("parallel-960");
     std::mt19937_64 random(83);
     for (int n = 0; n < 300; ++n) {
         JointVector q = randomPosture(*arm, random);
@@ -417,7 +417,7 @@ void InverseTest::cornersOfTheRangesAreReached()
 
 void InverseTest::everyTurnOnRequest()
 {
-    const ArmPtr arm = urdfArm("cobot-900");
+    const ArmPtr arm = catalogueArm("cobot-900");
     JointVector q(6);
     q << 0.4, -1.2, 1.1, 0.3, 0.9, -0.5;
     const Solutions found = inverseKinematics(*arm, forward(*arm, q), &q);
