@@ -208,7 +208,7 @@ void checkThousandMoves(benchmark::State& state)
 }
 BENCHMARK(checkThousandMoves)->Unit(benchmark::kMillisecond);
 
-/// With a rail, a belt, a source and a sensor, which is asked every 10 ms.
+/// With a rail, a belt, a source and a sensor.
 void checkLineOnARail(benchmark::State& state)
 {
     const Cell cell = openCell(TOPIKOS_EXAMPLES "/glazing-line-on-a-rail.topikos").value();

@@ -13,10 +13,7 @@ using namespace topikos;
 
 namespace {
 
-Cell example(const char* name)
-{
-    return openCell(std::string(TOPIKOS_EXAMPLES "/") + name + ".topikos").value();
-}
+Cell example(const char* name) { return openCell(std::string(TOPIKOS_EXAMPLES "/") + name + ".topikos").value(); }
 
 /// The routine of a cell again and again, as often as `times`; each pass a little slower, so that each move is its own.
 Cell repeated(Cell cell, size_t times)
@@ -133,9 +130,10 @@ void linksOfAnUrdfFile(benchmark::State& state)
     for (int n = 0; n <= state.range(0); ++n)
         text += fmt::format("<link name=\"l{}\"/>\n", n);
     for (int n = 0; n < state.range(0); ++n)
-        text += fmt::format("<joint name=\"j{0}\" type=\"{2}\"><parent link=\"l{0}\"/><child link=\"l{1}\"/><axis xyz=\"0 0 "
-                            "1\"/><limit lower=\"-1\" upper=\"1\" effort=\"1\" velocity=\"1\"/></joint>\n",
-                            n, n + 1, n < 6 ? "revolute" : "fixed");
+        text += fmt::format(
+            "<joint name=\"j{0}\" type=\"{2}\"><parent link=\"l{0}\"/><child link=\"l{1}\"/><axis xyz=\"0 0 "
+            "1\"/><limit lower=\"-1\" upper=\"1\" effort=\"1\" velocity=\"1\"/></joint>\n",
+            n, n + 1, n < 6 ? "revolute" : "fixed");
     text += "</robot>\n";
     for (auto _ : state)
         benchmark::DoNotOptimize(readUrdf(text, "links"));

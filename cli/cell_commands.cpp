@@ -49,8 +49,8 @@ std::string junitText(const Cell& cell, const CheckResult& result)
     for (const Finding* f : withFollowUps(result.findings))
         if (f->step && f->severity == Severity::Blocked) {
             const FindingText text = findingText(cell, *f);
-            ofSteps[f->step] += fmt::format("<failure message=\"{}\">{}</failure>", escaped(text.headline),
-                                            escaped(text.detail));
+            ofSteps[f->step] +=
+                fmt::format("<failure message=\"{}\">{}</failure>", escaped(text.headline), escaped(text.detail));
         }
     const auto add = [&](const std::string& group, const std::string& name, const std::string& failure) {
         ++count;
@@ -113,8 +113,9 @@ int checkCell(const std::string& file, bool json, const std::string& junit)
         Json list = Json::array();
         for (const Finding& f : result.findings)
             list.push_back(findingJson(*cell, f));
-        std::cout << Json{{"cell", cell->name},    {"looked_at", lookedAt(result)}, {"blocked", blocked},
-                          {"cautions", cautions},  {"advice", advice},              {"findings", list}}
+        std::cout << Json{{"cell", cell->name}, {"looked_at", lookedAt(result)},
+                          {"blocked", blocked}, {"cautions", cautions},
+                          {"advice", advice},   {"findings", list}}
                          .dump()
                   << '\n';
         return blocked ? 1 : 0;
@@ -201,11 +202,11 @@ int simulateCell(const std::string& file, bool json, int cycles, double until, c
     const int done = passesDone(*cell, trace);
     const std::string ends = whatEnds(*cell, trace);
     const double each = done > 0 ? trace.duration / done : 0;
-    Json out{{"cycle_time", !ends.empty() || done == 0 ? Json() : Json(each)},
-             {"parts_per_hour", partsPerHour(trace)},
-             {"steps", steps},
-             {"counters",
-              {{"cycles", done}, {"gripped", gripped}, {"released", released}, {"made", trace.made.size()}}}};
+    Json out{
+        {"cycle_time", !ends.empty() || done == 0 ? Json() : Json(each)},
+        {"parts_per_hour", partsPerHour(trace)},
+        {"steps", steps},
+        {"counters", {{"cycles", done}, {"gripped", gripped}, {"released", released}, {"made", trace.made.size()}}}};
     if (!ends.empty()) {
         out["blocked"] = ends;
         text += ends + "\n";
@@ -243,10 +244,9 @@ int exportCell(const std::string& file, const std::string& out)
                                  p.reason == ContactPair::Reason::Always  ? "Always"
                                  : p.reason == ContactPair::Reason::Never ? "Never"
                                                                           : "User"});
-        Result<Exported> arm =
-            out.ends_with(".srdf")
-                ? Result<Exported>(Exported{writeSrdf(*station.model, postures, apart), {}, {}})
-                : exportArm(*station.model, postures, out);
+        Result<Exported> arm = out.ends_with(".srdf")
+                                   ? Result<Exported>(Exported{writeSrdf(*station.model, postures, apart), {}, {}})
+                                   : exportArm(*station.model, postures, out);
         if (!arm) {
             Error error = arm.error();
             if (error.code == "export.ending") error.remedy = "End it in .csv, .urdf, .srdf or .topikos-arm.";

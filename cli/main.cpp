@@ -69,7 +69,8 @@ int main(int argc, char** argv)
     simulateCommand->add_flag("--json", json, "One JSON object instead of text");
     simulateCommand->add_option("--cycles", cycles, "How often each arm goes through its routine (1)")
         ->check(CLI::Range(1, 100000));
-    simulateCommand->add_option("--until", until, "End the run after so many seconds; without --cycles it goes on so long")
+    simulateCommand
+        ->add_option("--until", until, "End the run after so many seconds; without --cycles it goes on so long")
         ->check(CLI::Range(0.001, 86400.0));
     simulateCommand->add_option("--trace", trace, "Write time, joints, gripper and TCP to this CSV file");
     simulateCommand->callback([&] { code = simulateCell(file, json, cycles, until, trace); });

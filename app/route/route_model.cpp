@@ -100,8 +100,7 @@ QVariant RouteModel::data(const QModelIndex& index, int role) const
     case SeverityRole: {
         const auto verdict = m_verdicts.find(step.id);
         if (verdict == m_verdicts.end()) return {};
-        if (role == SeverityRole)
-            return verdict->second.severity ? QVariant(*verdict->second.severity) : QVariant();
+        if (role == SeverityRole) return verdict->second.severity ? QVariant(*verdict->second.severity) : QVariant();
         return verdict->second.seconds ? QVariant(*verdict->second.seconds) : QVariant();
     }
     case HereRole: {

@@ -74,7 +74,8 @@ public:
     bool checkIsFresh() const { return m_checked && m_checked->revision == m_history.revision(); }
     /// The newest run, nullptr until the first check of this cell is in.
     const Trace* trace() const;
-    /// What the arm in hand does in it, in the routine looked at: in the run, or when that routine does not run, by itself.
+    /// What the arm in hand does in it, in the routine looked at: in the run, or when that routine does not run, by
+    /// itself.
     const ArmTrace* armTrace() const;
 
     // The arm by hand. Refusals are told and name the joint or the distance.
@@ -144,7 +145,7 @@ public:
     void say(const QString& text, bool alert = false) { Q_EMIT said(text, alert); }
 
 Q_SIGNALS:
-    void cellChanged();     ///< or which arm of it is in hand, or which routine is looked at
+    void cellChanged();  ///< or which arm of it is in hand, or which routine is looked at
     void saveStateChanged();
     void selectionChanged();
     void postureChanged();  ///< arm, gripper or parts are shown elsewhere

@@ -58,6 +58,7 @@ ContactMatrix::ContactMatrix(Session& session, QWidget* parent) : QWidget(parent
     m_counts = new QLabel(this);
     m_counts->setObjectName("contactCounts");
     m_counts->setWordWrap(true);
+    m_counts->setToolTip("Click a pair in the table to mark it or to leave it out");
     right->addWidget(m_counts);
     m_table = new QTableWidget(this);
     m_table->setObjectName("contactTable");
@@ -145,14 +146,14 @@ void ContactMatrix::fill()
     const ContactPairs& contact = cell.contact;
     m_members = contact.pairs.empty() ? std::vector<ContactMember>() : contactMembers(cell);
     if (contact.pairs.empty()) {
-        m_counts->setText("<b>Contact is not checked yet.</b> Find pairs tries random postures and sorts which bodies may touch "
-                          "into adjacent, always, never and sometimes, ready for when it is.");
+        m_counts->setText(
+            "<b>Contact is not checked yet.</b> Find pairs tries random postures and sorts which bodies may touch "
+            "into adjacent, always, never and sometimes, ready for when it is.");
     } else {
         const auto checked =
             std::count_if(contact.pairs.begin(), contact.pairs.end(), [](const ContactPair& p) { return p.checked; });
         m_counts->setText(
-            QString("<b>Contact is not checked yet.</b> %1 of %2 pairs are marked for it: %3, in %4 samples with seed "
-                    "%5. Click a pair to mark it or leave it out.")
+            QString("<b>Contact is not checked yet.</b> %1 of %2 pairs are marked for it: %3; %4 samples, seed %5.")
                 .arg(checked)
                 .arg(contact.pairs.size())
                 .arg(text(pairCounts(contact)))

@@ -56,8 +56,8 @@ void FindingsList::fill()
     const auto add = [&](const Finding& f, bool follows) {
         const FindingText words = findingText(*checked->cell, f);
         const QString lead = follows ? QString(6, QChar(0x2002)) + "follows: " : QString();
-        auto* item = new QListWidgetItem(severityIcon(f.severity),
-                                         lead + text(words.headline + "  ·  " + words.detail), m_list);
+        auto* item =
+            new QListWidgetItem(severityIcon(f.severity), lead + text(words.headline + "  ·  " + words.detail), m_list);
         item->setData(Qt::UserRole, i++);
         item->setToolTip(text(words.line()));
     };

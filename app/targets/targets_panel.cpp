@@ -172,8 +172,9 @@ void TargetsPanel::takePose()
     const FrameId frame = m_session.readingFrame();
     const JointVector posture = m_session.shownPosture();
     const AxisValues axes = m_session.shownAxes();
-    if (m_session.edit("Take target",
-                       [&](const Cell& cell) { return takePoseTarget(cell, m_session.station().id, frame, posture, name, &created, axes); })) {
+    if (m_session.edit("Take target", [&](const Cell& cell) {
+            return takePoseTarget(cell, m_session.station().id, frame, posture, name, &created, axes);
+        })) {
         m_session.select(created);
         m_session.say(QString("Took %1 in %2").arg(text(name), text(frameName(m_session.cell(), frame))));
     }
@@ -184,8 +185,9 @@ void TargetsPanel::takePosture()
     TargetId created;
     const std::string name = freeTargetName(m_session.cell(), "Posture");
     const JointVector posture = m_session.shownPosture();
-    if (m_session.edit("Take posture",
-                       [&](const Cell& cell) { return takePostureTarget(cell, m_session.station().id, posture, name, &created); })) {
+    if (m_session.edit("Take posture", [&](const Cell& cell) {
+            return takePostureTarget(cell, m_session.station().id, posture, name, &created);
+        })) {
         m_session.select(created);
         m_session.say("Took " + text(name));
     }

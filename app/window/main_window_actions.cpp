@@ -70,7 +70,8 @@ void MainWindow::buildActions()
                    .arg(lengthText(arm->reach(), 0))
                    .arg(arm->description().payload),
                {}, [this, arm, name] {
-                   if (m_session->edit("Use " + name, [&](const Cell& c) { return setArmModel(c, m_session->station().id, arm); }))
+                   if (m_session->edit("Use " + name,
+                                       [&](const Cell& c) { return setArmModel(c, m_session->station().id, arm); }))
                        m_session->say("The arm is now the " + name);
                });
     }
@@ -210,20 +211,20 @@ void MainWindow::buildActions()
     });
     action(teach, "Move home", "Send the arm to its home posture", QKeySequence("Ctrl+H"),
            [this] { m_session->goToTarget(m_session->station().home); });
-    action(
-        teach, "Lock or free the jogged axis",
-        "Holds the axis chosen for jogging where it is; ways to reach leave it out", {}, [this] {
-            const int joint = m_session->jogJointIndex();
-            const bool locked = m_session->arm().description().joints[size_t(joint)].locked.has_value();
-            const double value = m_session->posture()[joint];
-            if (m_session->edit(QString(locked ? "Free axis %1" : "Lock axis %1").arg(joint + 1), [=, arm = m_session->station().id](const Cell& c) {
-                    return setAxisLock(c, arm, joint, locked ? std::nullopt : std::optional(value));
-                }))
-                m_session->say(locked ? QString("Axis %1 is free").arg(joint + 1)
-                                      : QString("Axis %1 is locked at %2")
-                                            .arg(joint + 1)
-                                            .arg(jointText(m_session->arm().joints()[size_t(joint)], value)));
-        });
+    action(teach, "Lock or free the jogged axis",
+           "Holds the axis chosen for jogging where it is; ways to reach leave it out", {}, [this] {
+               const int joint = m_session->jogJointIndex();
+               const bool locked = m_session->arm().description().joints[size_t(joint)].locked.has_value();
+               const double value = m_session->posture()[joint];
+               if (m_session->edit(QString(locked ? "Free axis %1" : "Lock axis %1").arg(joint + 1),
+                                   [=, arm = m_session->station().id](const Cell& c) {
+                                       return setAxisLock(c, arm, joint, locked ? std::nullopt : std::optional(value));
+                                   }))
+                   m_session->say(locked ? QString("Axis %1 is free").arg(joint + 1)
+                                         : QString("Axis %1 is locked at %2")
+                                               .arg(joint + 1)
+                                               .arg(jointText(m_session->arm().joints()[size_t(joint)], value)));
+           });
     teach->addSeparator();
     static const char* spaces[] = {"Jog joints", "Jog in the world", "Jog in the tool", "Jog in the frame"};
     for (int i = 0; i < 4; ++i)
@@ -265,8 +266,8 @@ void MainWindow::buildActions()
 
     action(check, "Signals", "Names, values, who writes and who reads them", QKeySequence("Alt+6"),
            [this] { m_bottom->setCurrentIndex(3); });
-    action(check, "Contact pairs", "Which bodies may touch each other, and why; contact is not checked yet", QKeySequence("Alt+5"),
-           [this] { m_bottom->setCurrentIndex(2); });
+    action(check, "Contact pairs", "Which bodies may touch each other, and why; contact is not checked yet",
+           QKeySequence("Alt+5"), [this] { m_bottom->setCurrentIndex(2); });
 
     QMenu* run = bar->addMenu("R&un");
     action(run, "Run or pause", "Once from the top", QKeySequence("F5"), [this] { m_run->click(); });

@@ -88,9 +88,8 @@ Result<Cell> deleteRoutine(const Cell& cell, RoutineId id)
 {
     const Routine* routine = findRoutine(cell, id);
     if (!routine) return missing("routine");
-    const auto other = std::find_if(cell.routines.begin(), cell.routines.end(), [&](const Routine& r) {
-        return r.arm == routine->arm && r.id != id;
-    });
+    const auto other = std::find_if(cell.routines.begin(), cell.routines.end(),
+                                    [&](const Routine& r) { return r.arm == routine->arm && r.id != id; });
     if (other == cell.routines.end())
         return Error{"edit.last-routine",
                      fmt::format("\"{}\" is the only routine of \"{}\"", routine->name, armOf(cell, *routine).name), "",

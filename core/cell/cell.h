@@ -184,10 +184,10 @@ struct ArmStation {
     ArmId id;
     std::string name;
     ArmPtr model;
-    FrameId mount;  ///< arm base = this frame
-    ToolId tool;    ///< the tool in force
-    TargetId home;  ///< a posture target; runs start here
-    TcpId tcp{};    ///< the point of the tool in force
+    FrameId mount;     ///< arm base = this frame
+    ToolId tool;       ///< the tool in force
+    TargetId home;     ///< a posture target; runs start here
+    TcpId tcp{};       ///< the point of the tool in force
     RoutineId main{};  ///< the routine of the arm that runs
     /// Models count as equal when their descriptions are.
     bool operator==(const ArmStation& other) const;

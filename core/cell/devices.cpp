@@ -237,8 +237,9 @@ Status checkDevice(const Cell& cell, const Frame& frame, const SignalWriters* wr
         if (writes && writers) {
             for (const FrameId other : writers->at(id.value))
                 if (other != frame.id)
-                    return fail(fmt::format("\"{}\" is written by \"{}\" already", signal->name, frameName(cell, other)),
-                                "Choose another signal.");
+                    return fail(
+                        fmt::format("\"{}\" is written by \"{}\" already", signal->name, frameName(cell, other)),
+                        "Choose another signal.");
         } else if (writes) {
             for (const SignalUse& use : usesOf(cell, id))
                 if (use.writes && use.device != frame.id)

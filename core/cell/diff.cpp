@@ -5,7 +5,8 @@ namespace topikos {
 namespace {
 
 template <class T>
-void compare(const Table<T>& before, const Table<T>& after, std::vector<typename Table<T>::IdType>& changed, bool& order)
+void compare(const Table<T>& before, const Table<T>& after, std::vector<typename Table<T>::IdType>& changed,
+             bool& order)
 {
     if (before.isShared(after)) return;
     for (size_t i = 0; i < after.size(); ++i) {

@@ -25,10 +25,10 @@ Result<Cell> setAxisLock(const Cell& cell, ArmId arm, int joint, std::optional<d
 /// Chooses ways for several pose targets at once.
 Result<Cell> setTargetWays(const Cell& cell, const std::vector<std::pair<TargetId, Solution>>& ways);
 
-/// A pose target of an arm where its tool in force stands at `posture`, in `frame`, with the configuration of `posture`.
-/// Device axes between the arm and the frame stand at `axes` and come along with the target.
-Result<Cell> takePoseTarget(const Cell& cell, ArmId arm, FrameId frame, const JointVector& posture, const std::string& name,
-                            TargetId* created = nullptr, const AxisValues& axes = {});
+/// A pose target of an arm where its tool in force stands at `posture`, in `frame`, with the configuration of
+/// `posture`. Device axes between the arm and the frame stand at `axes` and come along with the target.
+Result<Cell> takePoseTarget(const Cell& cell, ArmId arm, FrameId frame, const JointVector& posture,
+                            const std::string& name, TargetId* created = nullptr, const AxisValues& axes = {});
 Result<Cell> takePostureTarget(const Cell& cell, ArmId arm, const JointVector& posture, const std::string& name,
                                TargetId* created = nullptr);
 /// Takes the target anew at `posture`, keeping its kind, frame and place in the program. The tool becomes the one in

@@ -22,8 +22,7 @@ template <class List> using IdOf = decltype(List::value_type::id);
 
 /// The object of another id that has this name, letter case not counted; nullptr if there is none.
 template <class List>
-auto findNamed(const List& objects, const std::string& name, IdOf<List> except = {})
-    -> const typename List::value_type*
+auto findNamed(const List& objects, const std::string& name, IdOf<List> except = {}) -> const typename List::value_type*
 {
     const std::string wanted = lowered(name);
     for (const auto& o : objects)
@@ -32,8 +31,7 @@ auto findNamed(const List& objects, const std::string& name, IdOf<List> except =
 }
 
 /// A name as above that no other object of the list has; letter case does not count.
-template <class List>
-Status checkNewName(const List& objects, const std::string& name, IdOf<List> self = {})
+template <class List> Status checkNewName(const List& objects, const std::string& name, IdOf<List> self = {})
 {
     if (Status bad = checkName(name)) return bad;
     if (const auto* other = findNamed(objects, name, self)) return nameTaken(other->name);
@@ -54,8 +52,8 @@ template <class Object> Status checkNoMember(const Cell& cell, const Object& obj
 }
 
 template <class Object>
-Result<Cell> renamed(const Cell& cell, Table<Object> Cell::*objects, decltype(Object::id) id,
-                     const std::string& name, const char* what)
+Result<Cell> renamed(const Cell& cell, Table<Object> Cell::*objects, decltype(Object::id) id, const std::string& name,
+                     const char* what)
 {
     if (Status bad = checkNewName(cell.*objects, name, id)) return *bad;
     Cell next = cell;

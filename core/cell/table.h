@@ -12,9 +12,9 @@
 
 namespace topikos {
 
-/// Objects of one kind in an order, each with an id of its own (member `id`). Copies share what they have in common down
-/// to the single object, so a copy costs next to nothing, and two tables tell by their pointers what differs. Reading
-/// goes through const references; changing takes the object apart from other tables first.
+/// Objects of one kind in an order, each with an id of its own (member `id`). Copies share what they have in common
+/// down to the single object, so a copy costs next to nothing, and two tables tell by their pointers what differs.
+/// Reading goes through const references; changing takes the object apart from other tables first.
 template <class T> class Table {
 public:
     using IdType = decltype(T::id);

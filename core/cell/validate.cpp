@@ -23,8 +23,7 @@ Error fault(std::string message, std::string where)
 }
 
 template <class List>
-Status checkIds(const List& objects, const char* list, std::unordered_set<std::uint32_t>& used,
-                std::uint32_t nextId)
+Status checkIds(const List& objects, const char* list, std::unordered_set<std::uint32_t>& used, std::uint32_t nextId)
 {
     for (size_t i = 0; i < objects.size(); ++i) {
         const std::uint32_t id = objects[i].id.value;
@@ -133,7 +132,8 @@ Status checkContent(const Cell& cell)
             if (Status bad = checkAxis(*frame.axis)) return fault(bad->message, where + ".axis");
         if (frame.axis) {
             const Frame* device = findFrame(cell, deviceOfAxis(cell, frame.id));
-            if (!device) return fault(fmt::format("\"{}\" has an axis, but hangs below no device", frame.name), where + ".axis");
+            if (!device)
+                return fault(fmt::format("\"{}\" has an axis, but hangs below no device", frame.name), where + ".axis");
             if (!hasAxes(device->device->kind))
                 return fault(fmt::format("\"{}\" has an axis, but the device above it is the {} \"{}\", which has none",
                                          frame.name, deviceWord(device->device->kind), device->name),

@@ -47,8 +47,8 @@ const StepOutcome* outcomeOf(const CheckResult& result, const Finding& finding);
 /// The first sentence about what ends the run of the routines that run; nullptr when nothing does.
 const Finding* whatEndsTheRun(const CheckResult& result);
 
-/// What a check has looked at, and what it has not: "1 routine that runs, 2 others each by itself, 12 targets; contact is
-/// not checked".
+/// What a check has looked at, and what it has not: "1 routine that runs, 2 others each by itself, 12 targets; contact
+/// is not checked".
 std::string lookedAt(const CheckResult& result);
 
 /// Verdict on one target with device axes where they stand.

@@ -113,9 +113,8 @@ std::optional<ContactPairs> sampleContactPairs(const Cell& cell, const SamplingO
         links.push_back(armBodies(*arm.model));
     std::vector<ContactBody> bodies;
     for (const ContactMember& m : members)
-        bodies.push_back(bodyOf(cell, m,
-                                m.kind == Kind::Frame ? std::vector<Mesh>()
-                                                      : links[*cell.arms.placeOf(m.arm)]));
+        bodies.push_back(
+            bodyOf(cell, m, m.kind == Kind::Frame ? std::vector<Mesh>() : links[*cell.arms.placeOf(m.arm)]));
 
     ContactPairs out{options.samples, options.seed, {}};
     std::vector<std::pair<size_t, size_t>> places;

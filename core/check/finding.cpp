@@ -135,7 +135,10 @@ struct Measurer {
         return {fact.value, fact.limit, f.rule == Rule::JointSpeed ? speed : acceleration};
     }
     Measure operator()(const CornerFact& fact) const { return {fact.corner.kept, fact.corner.asked, Unit::Metre}; }
-    Measure operator()(const GripFact& fact) const { return {0, fact.grasp, fact.grasp > 0 ? Unit::Metre : Unit::None}; }
+    Measure operator()(const GripFact& fact) const
+    {
+        return {0, fact.grasp, fact.grasp > 0 ? Unit::Metre : Unit::None};
+    }
     Measure operator()(const SignalFact& fact) const
     {
         if (!fact.signal) return {fact.time, 0, Unit::Second};
@@ -163,7 +166,8 @@ std::string blockedHeadline(const Wording& words, int otherWays)
 {
     const Finding& f = words.finding;
     if (f.onLine) {
-        const std::string left = f.remaining >= 5e-5 ? mm(f.remaining) + " short" : deg(f.turnLeft) + " of its turn short";
+        const std::string left =
+            f.remaining >= 5e-5 ? mm(f.remaining) + " short" : deg(f.turnLeft) + " of its turn short";
         return fmt::format("{} stops {}", words.subject, left);
     }
     const char* how = otherWays > 0 ? " that way" : "";

@@ -45,8 +45,8 @@ struct RangeFact {
 };
 struct SingularFact {
     SingularityKind kind = SingularityKind::Wrist;
-    double distance = 0, limit = 0;  ///< [rad, m or none]
-    JointVector posture;             ///< kind Direction: where it is met [rad or m]
+    double distance = 0, limit = 0;        ///< [rad, m or none]
+    JointVector posture;                   ///< kind Direction: where it is met [rad or m]
     NoSolution beyond = NoSolution::None;  ///< why the line would leave the arm's reach further on
     double shortfall = 0;                  ///< by how much at its end [m]
     /// The line ends here since this joint would have to jump by so much [rad or m]; -1: it comes too near.
@@ -94,7 +94,7 @@ using Fact = std::variant<ReachFact, RangeFact, SingularFact, ConfigurationFact,
 struct Finding {
     Rule rule = Rule::Reach;
     Severity severity = Severity::Caution;
-    RoutineId routine;     ///< none for findings about a target itself or a device
+    RoutineId routine;  ///< none for findings about a target itself or a device
     StepId step;
     size_t stepIndex = 0;  ///< from 0
     TargetId target;

@@ -18,9 +18,9 @@ struct CheckedCell {
     std::string failure;  ///< why there is no result, should the check itself break down; empty otherwise
 };
 
-/// Checks in the background. Only the newest cell submitted matters: a check of an older one is stopped, and nothing of it
-/// is delivered any more. `deliver` is called on the worker thread; of cells with routines that do not run first with what
-/// is known of those that do, then with everything.
+/// Checks in the background. Only the newest cell submitted matters: a check of an older one is stopped, and nothing of
+/// it is delivered any more. `deliver` is called on the worker thread; of cells with routines that do not run first
+/// with what is known of those that do, then with everything.
 class LiveChecker {
 public:
     explicit LiveChecker(std::function<void(std::shared_ptr<const CheckedCell>)> deliver);
@@ -44,7 +44,7 @@ private:
     std::condition_variable_any m_wake;
     std::optional<Job> m_job;
     std::stop_source m_running;  ///< stops the check under way
-    std::jthread m_thread;  ///< last, so that it starts when all else is there
+    std::jthread m_thread;       ///< last, so that it starts when all else is there
 };
 
 }  // namespace topikos

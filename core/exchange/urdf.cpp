@@ -82,8 +82,7 @@ int tooDeepAt(const std::string& text)
             const size_t begin = at;
             for (; at < text.size() && (quote || text[at] != '>'); ++at) {
                 if (text[at] == '\n') ++row;
-                if (quote ? text[at] == quote : text[at] == '"' || text[at] == '\'')
-                    quote = quote ? 0 : text[at];
+                if (quote ? text[at] == quote : text[at] == '"' || text[at] == '\'') quote = quote ? 0 : text[at];
             }
             const bool closed = at > begin && at < text.size() && text[at - 1] == '/';
             if (!closed && ++depth > kDeepestXml) return row;

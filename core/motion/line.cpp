@@ -1,4 +1,4 @@
-#include "core/motion/in_step.h"
+#include "core/motion/line_walk.h"
 #include "core/robot/branches.h"
 #include "core/spatial/rotation.h"
 
@@ -12,272 +12,16 @@ namespace topikos {
 
 namespace {
 
-constexpr double kSampleLength = 4e-3;         // [m]
-constexpr double kSampleAngle = 1 * kDegree;   // [rad]
-constexpr double kSmoothStep = 20 * kDegree;   // of a joint between neighbouring samples; above it they come closer
-constexpr double kSmallestStep = 1e-7;         // of the line, below which a step that is still too large is a jump
-constexpr int kSamplesPerPiece = 3;            // samples from knot to knot of the way
-constexpr int kMostHalvings = 16;              // of such a piece
-constexpr double kSmallestPiece = 1e-9;         // of the line
-constexpr double kFarGuess = 5 * kDegree;      // by which a polynomial may be off a straight guess between knots
-constexpr double kKinkError = 1e-6;            // [m and rad] where a joint comes to its range end, over a millionth of
-                                               // the line
-constexpr double kAboveLimit = 1.001;          // ratios from which a joint counts as above its limit
+constexpr int kSamplesPerPiece = 3;        // samples from knot to knot of the way
+constexpr int kMostHalvings = 16;          // of such a piece
+constexpr double kSmallestPiece = 1e-9;    // of the line
+constexpr double kFarGuess = 5 * kDegree;  // by which a polynomial may be off a straight guess between knots
+constexpr double kKinkError = 1e-6;        // [m and rad] where a joint comes to its range end, over a millionth of
+                                           // the line
+constexpr double kAboveLimit = 1.001;      // ratios from which a joint counts as above its limit
 
 using Twist = Eigen::Matrix<double, 6, 1>;
-
-struct Sample {
-    double fraction;
-    JointVector posture;
-};
-
-int sampleCount(const LinePath& path)
-{
-    double wanted = std::max(path.length() / kSampleLength, path.angle() / kSampleAngle);
-    if (path.baseFromFrame)
-        for (const PlaceMotion::Piece& p : path.baseFromFrame->pieces)
-            wanted += std::abs(p.to - p.from) / (p.kind == JointKind::Revolute ? kSampleAngle : kSampleLength);
-    return int(std::clamp(std::ceil(wanted), 16.0, 4000.0));
-}
-
-bool closer(const Arm& arm, const Closest& a, const Closest& b)
-{
-    if (b.joint < 0) return true;
-    const auto weighed = [&](const Closest& c) { return weighedMargin(arm.joints()[size_t(c.joint)], c.value); };
-    return weighed(a) < weighed(b);
-}
-
-/// Last fraction in [low, high] for which `holds` is true, given that it holds at `low` and not at `high`.
-template <class Predicate> double lastHolding(double low, double high, Predicate holds)
-{
-    for (int i = 0; i < 50 && high - low > 1e-15; ++i) {
-        const double middle = 0.5 * (low + high);
-        (holds(middle) ? low : high) = middle;
-    }
-    return low;
-}
-
-/// Follows one branch along a line, and finds where that ends.
-class LineWalk {
-public:
-    LineWalk(const Arm& arm, Move& move, const SingularityBounds& bounds, const SingularityBounds& watch) :
-        m_arm(arm), m_move(move), m_bounds(bounds), m_watch(watch), m_samples{{0, move.from}}
-    {
-    }
-
-    void go()
-    {
-        walk();
-        std::vector<SingularityMargins> margins;
-        margins.reserve(m_samples.size());
-        for (const Sample& s : m_samples)
-            margins.push_back(singularityMargins(m_arm, s.posture));
-        for (const SingularityKind kind : kSingularityKinds)
-            if (hasKind(m_arm, kind)) judgeSingularity(margins, kind);
-        const double end = m_move.stop ? m_move.stop->fraction : 1;
-        for (const Sample& s : m_samples) {
-            if (s.fraction > end) break;
-            Closest margin = rangeMargin(m_arm, s.posture);
-            margin.fraction = s.fraction;
-            if (s.fraction > 0 && margin.joint >= 0 && closer(m_arm, margin, m_move.jointMargin))
-                m_move.jointMargin = margin;
-        }
-    }
-
-    const std::vector<Sample>& samples() const { return m_samples; }
-
-    /// Posture at `fraction`, near `previous`.
-    std::optional<JointVector> at(double fraction, const JointVector& previous) const
-    {
-        return followBranch(m_arm, m_move.line.flangeAt(fraction), m_move.branch, previous);
-    }
-
-private:
-    double singularDistance(double fraction, const JointVector& near, SingularityKind kind) const
-    {
-        const auto q = at(fraction, near);
-        return q ? singularityMargins(m_arm, *q).distance(kind) : 0;
-    }
-
-    void stopAt(LineStop stop)
-    {
-        if (m_move.stop && m_move.stop->fraction <= stop.fraction) return;
-        stop.remaining = (1 - stop.fraction) * m_move.line.length();
-        stop.turnLeft = (1 - stop.fraction) * m_move.line.angle();
-        if (m_move.stop && m_move.stop->reach != NoSolution::None && stop.reach == NoSolution::None) {
-            // What lies beyond is worth knowing, too.
-            stop.reach = m_move.stop->reach;
-            stop.shortfall = m_move.stop->shortfall;
-        }
-        m_move.stop = stop;
-    }
-
-    void walk()
-    {
-        const double whole = 1.0 / sampleCount(m_move.line);
-        double step = whole;
-        while (m_samples.back().fraction < 1) {
-            const Sample& before = m_samples.back();
-            // A step that would leave less than a hundredth of itself goes to the end.
-            const double fraction = before.fraction + 1.01 * step >= 1 ? 1 : before.fraction + step;
-            const auto q = at(fraction, before.posture);
-            if (!q) {
-                outOfReach(before, fraction);
-                return;
-            }
-            const Eigen::ArrayXd difference = (*q - before.posture).array().abs();
-            Eigen::Index joint = 0;
-            if (difference.maxCoeff(&joint) > kSmoothStep) {
-                if (step > kSmallestStep) {
-                    step /= 2;
-                    continue;
-                }
-                jump(before, *q, int(joint));
-                return;
-            }
-            judgeRange(before, fraction, *q);
-            m_samples.push_back({fraction, *q});
-            step = std::min(whole, 2 * step);
-        }
-    }
-
-    void outOfReach(const Sample& before, double fraction)
-    {
-        LineStop stop;
-        stop.why = LineStop::Why::OutOfReach;
-        JointVector last = before.posture;
-        stop.fraction = lastHolding(before.fraction, fraction, [&](double f) {
-            const auto q = at(f, last);
-            if (q) last = *q;
-            return q.has_value();
-        });
-        const Solutions atEnd = inverseKinematics(m_arm, m_move.line.flangeAt(1));
-        const Solutions here =
-            atEnd.shortfall > 0 ? atEnd : inverseKinematics(m_arm, m_move.line.flangeAt(fraction));
-        stop.shortfall = here.shortfall;
-        stop.reach = here.reason;
-        stop.excessTurn = here.excessTurn;
-        // The last posture in reach is where a singularity is nearest.
-        if (stop.fraction > before.fraction) {
-            judgeRange(before, stop.fraction, last);
-            m_samples.push_back({stop.fraction, last});
-        }
-        stopAt(stop);
-    }
-
-    void jump(const Sample& before, const JointVector& after, int joint)
-    {
-        LineStop stop;
-        stop.why = LineStop::Why::Jump;
-        stop.fraction = before.fraction;
-        stop.range = {joint, std::abs(after[joint] - before.posture[joint])};
-        double least = INFINITY;
-        for (const JointVector* side : {&before.posture, &after}) {
-            const SingularityMargins m = singularityMargins(m_arm, *side);
-            for (const SingularityKind kind : kSingularityKinds) {
-                if (!hasKind(m_arm, kind)) continue;
-                const bool length = kind == SingularityKind::Elbow || kind == SingularityKind::Shoulder;
-                const double relative = m.distance(kind) / (length ? m_arm.reach() : 1);
-                if (relative >= least) continue;
-                least = relative;
-                stop.kind = kind;
-                stop.distance = m.distance(kind);
-            }
-        }
-        if (stop.distance < m_bounds.of(stop.kind)) stop.why = LineStop::Why::Singularity;
-        stopAt(stop);
-    }
-
-    void judgeRange(const Sample& before, double fraction, const JointVector& q)
-    {
-        if (!m_move.stop) {
-            const RangeExcess excess = rangeExcess(m_arm, q);
-            if (excess.joint < 0) return;
-            LineStop stop;
-            stop.why = LineStop::Why::JointRange;
-            stop.fraction = lastHolding(before.fraction, fraction, [&](double f) {
-                const auto there = at(f, before.posture);
-                return there && withinRange(m_arm, *there);
-            });
-            stop.range = excess;
-            stopAt(stop);
-        } else if (m_move.stop->why == LineStop::Why::JointRange) {
-            const int i = m_move.stop->range.joint;
-            const Joint& joint = m_arm.joints()[size_t(i)];
-            double& excess = m_move.stop->range.excess;
-            excess = std::max({excess, joint.lower - q[i], q[i] - joint.upper});
-        }
-    }
-
-    /// Finds how close the line comes to a singularity, between its samples too, and stops it where the bound is
-    /// passed.
-    void judgeSingularity(const std::vector<SingularityMargins>& margins, SingularityKind kind)
-    {
-        const size_t last = m_samples.size() - 1;
-        std::vector<double> distances(last + 1);
-        for (size_t i = 0; i <= last; ++i)
-            distances[i] = margins[i].distance(kind);
-        const double bound = m_bounds.of(kind);
-        const double room = kind == SingularityKind::Wrist ? 5 * kDegree : kind == SingularityKind::Direction ? 0.002 : 0.02;
-        const double interest = 1.5 * std::max(bound, m_watch.of(kind)) + room;
-        Closest& closest = m_move.singularity[size_t(kind)];
-        for (size_t i = 0; i <= last; ++i) {
-            const bool valley =
-                (i == 0 || distances[i] <= distances[i - 1]) && (i == last || distances[i] <= distances[i + 1]);
-            if (!valley) continue;
-            Closest lowest{distances[i], m_samples[i].fraction, -1};
-            if (lowest.value <= interest) lowest = bottom(i, kind, lowest);
-            if (lowest.value < closest.value) closest = lowest;
-            if (lowest.value >= bound) continue;
-            size_t before = i;
-            while (before > 0 && (distances[before] < bound || m_samples[before].fraction > lowest.fraction))
-                --before;
-            LineStop stop;
-            stop.why = LineStop::Why::Singularity;
-            stop.kind = kind;
-            stop.distance = lowest.value;
-            if (distances[before] >= bound) {
-                const JointVector& near = m_samples[before].posture;
-                stop.fraction = lastHolding(m_samples[before].fraction, lowest.fraction,
-                                            [&](double f) { return singularDistance(f, near, kind) >= bound; });
-            }
-            stopAt(stop);
-        }
-    }
-
-    /// Lowest distance between the neighbours of sample `i`, by golden section.
-    Closest bottom(size_t i, SingularityKind kind, Closest lowest) const
-    {
-        const JointVector& near = m_samples[i].posture;
-        double a = m_samples[i > 0 ? i - 1 : 0].fraction, b = m_samples[std::min(i + 1, m_samples.size() - 1)].fraction;
-        constexpr double golden = 0.6180339887498949;
-        double c = b - golden * (b - a), d = a + golden * (b - a);
-        double atC = singularDistance(c, near, kind), atD = singularDistance(d, near, kind);
-        for (int k = 0; k < 40; ++k) {
-            if (atC < lowest.value) lowest = {atC, c, -1};
-            if (atD < lowest.value) lowest = {atD, d, -1};
-            if (atC < atD) {
-                b = d;
-                d = c;
-                atD = atC;
-                c = b - golden * (b - a);
-                atC = singularDistance(c, near, kind);
-            } else {
-                a = c;
-                c = d;
-                atC = atD;
-                d = a + golden * (b - a);
-                atD = singularDistance(d, near, kind);
-            }
-        }
-        return lowest;
-    }
-
-    const Arm& m_arm;
-    Move& m_move;
-    const SingularityBounds &m_bounds, &m_watch;
-    std::vector<Sample> m_samples;
-};
+using Sample = LineWalk::Sample;
 
 /// First and second derivative of the flange pose by the fraction of a line, at the flange origin, in base.
 struct Flow {
@@ -296,7 +40,8 @@ Flow flowOf(const LinePath& path, double fraction, const Vec3& flange, const Vec
     }
     // The frame moves as well: by central differences.
     constexpr double h = 1e-4;
-    const Pose before = path.flangeAt(fraction - h), here = path.flangeAt(fraction), after = path.flangeAt(fraction + h);
+    const Pose before = path.flangeAt(fraction - h), here = path.flangeAt(fraction),
+               after = path.flangeAt(fraction + h);
     const auto turned = [](const Pose& from, const Pose& to) -> Vec3 {
         const AxisAngle turn = axisAngleOf(to.rotation * from.rotation.conjugate());
         return turn.axis * turn.angle;
@@ -389,7 +134,7 @@ public:
         m_move.wayIsExact = true;
         std::vector<Sample> samples;
         for (const Sample& s : m_walk.samples())
-            if (s.fraction < m_end || samples.empty()) samples.push_back(s);
+            if (s.fraction <= m_end || samples.empty()) samples.push_back(s);
         if (samples.back().fraction < m_end) {
             const auto last = m_walk.at(m_end, samples.back().posture);
             samples.push_back({m_end, last.value_or(samples.back().posture)});
@@ -437,7 +182,8 @@ private:
             const JointVector straight = 0.5 * (a.posture + b.posture);
             const bool wild = !((curved - straight).cwiseAbs().maxCoeff() < kFarGuess);
             const JointVector& guess = wild ? straight : curved;
-            const bool halves = halvings < kMostHalvings && b.fraction - a.fraction > kSmallestPiece && m_move.wayIsExact;
+            const bool halves =
+                halvings < kMostHalvings && b.fraction - a.fraction > kSmallestPiece && m_move.wayIsExact;
             const auto q = halves ? m_walk.at(middle, guess) : std::nullopt;
             if (q) {
                 const JointWay::Knot habit{middle, guess, piece.rate(middle), piece.bend(middle)};
@@ -462,7 +208,7 @@ private:
 };
 
 /// The ratio of the largest value to its joint's limit.
-Peak peakOf(const Arm& arm, const JointVector& values, double Joint::* limit, double fraction)
+Peak peakOf(const Arm& arm, const JointVector& values, double Joint::*limit, double fraction)
 {
     Peak peak;
     for (int i = 0; i < arm.jointCount(); ++i) {
@@ -562,8 +308,7 @@ Move planLine(const Arm& arm, const JointVector& from, const LinePath& path, con
     move.from = from;
     move.line = path;
     move.branch = configurationOf(arm, from);
-    LineWalk walk(arm, move, bounds, watch);
-    walk.go();
+    const LineWalk walk(arm, move, bounds, watch);
     WayMaker(arm, move, walk, move.stop ? move.stop->fraction : 1).make();
     move.to = move.stop ? move.at(arm, move.stop->fraction) : walk.samples().back().posture;
     timeLine(arm, move, limits);

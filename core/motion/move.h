@@ -69,12 +69,13 @@ struct LineStop {
     double remaining = 0;  ///< way left [m]
     double turnLeft = 0;   ///< turn left [rad]
     double shortfall = 0;  ///< of the wrist centre at the end of the line [m]
-    NoSolution reach = NoSolution::None;  ///< why the line leaves the arm's reach, here or further on; None: it does not
+    NoSolution reach =
+        NoSolution::None;  ///< why the line leaves the arm's reach, here or further on; None: it does not
     /// JointRange: the joint that ends the line, and the largest excess it would need further on. Jump: the joint that
     /// would have to move most, and by how much [rad or m].
     RangeExcess range;
     SingularityKind kind = SingularityKind::Wrist;  ///< Singularity; Jump: the nearest one
-    double distance = 0;  ///< Singularity: smallest distance met; Jump: there [rad, m or none]
+    double distance = 0;             ///< Singularity: smallest distance met; Jump: there [rad, m or none]
     Vec3 excessTurn = Vec3::Zero();  ///< OutOfReach by Orientation: see Solutions [rad]
 };
 
@@ -101,7 +102,7 @@ struct Move {
     Profile profile;       ///< of the fraction of the way, 0 to 1
 
     LinePath line;
-    JointWay way;           ///< along a line, up to where it ends
+    JointWay way;             ///< along a line, up to where it ends
     bool wayIsExact = false;  ///< the way holds the line to kWayError everywhere; else it is a guess to start from
     std::optional<LineStop> stop;
     std::array<Closest, 4> singularity;  ///< by SingularityKind

@@ -1,38 +1,55 @@
 #include "core/robot/forward.h"
 
+#include "core/robot/turns.h"
+
+#include <algorithm>
 #include <cmath>
 
 namespace topikos {
 
 void chainFrames(const Arm& arm, const JointVector& posture, ChainFrames& out)
 {
-    const auto& segments = arm.segments();
-    Mat3 r = Mat3::Identity();
-    Vec3 p = Vec3::Zero();
-    for (size_t i = 0; i < segments.size(); ++i) {
+    const std::vector<Arm::Segment>& segments = arm.segments();
+    const size_t n = segments.size();
+    const double* q = posture.data();
+    double sines[kMaxJoints], cosines[kMaxJoints];
+    for (size_t i = 0; i < n; ++i) {
+        const SineCosine turn = sineCosine(q[i]);
+        sines[i] = turn.sine;
+        cosines[i] = turn.cosine;
+    }
+    for (size_t i = 0; i < n; ++i)
+        if (!(std::abs(q[i]) <= kLargestTurn)) sines[i] = std::sin(q[i]), cosines[i] = std::cos(q[i]);
+    // Columns of the rotation and the place, in plain numbers: nothing of them has to go through memory on the way.
+    double r[9] = {1, 0, 0, 0, 1, 0, 0, 0, 1}, p[3] = {0, 0, 0};
+    for (size_t i = 0; i < n; ++i) {
         const Arm::Segment& s = segments[i];
-        AxisFrame& f = out.joints[i];
-        if (i == 0) {
-            r = s.rotation;
-            p = s.translation;
-        } else {
-            p += r * s.translation;
-            const Mat3 turned = r * s.rotation;
-            r = turned;
+        const double* m = s.rotation.data();
+        const double* t = s.translation.data();
+        double a[9];
+        for (int k = 0; k < 3; ++k) {
+            p[k] += r[k] * t[0] + r[3 + k] * t[1] + r[6 + k] * t[2];
+            for (int c = 0; c < 3; ++c)
+                a[3 * c + k] = r[k] * m[3 * c] + r[3 + k] * m[3 * c + 1] + r[6 + k] * m[3 * c + 2];
         }
         if (s.prismatic) {
-            p += r.col(2) * posture[Eigen::Index(i)];
+            for (int k = 0; k < 3; ++k)
+                p[k] += a[6 + k] * q[i];
+            std::copy(a, a + 9, r);
         } else {
-            const double sine = std::sin(posture[Eigen::Index(i)]), cosine = std::cos(posture[Eigen::Index(i)]);
-            const Vec3 x = r.col(0), y = r.col(1);
-            r.col(0) = cosine * x + sine * y;
-            r.col(1) = cosine * y - sine * x;
+            for (int k = 0; k < 3; ++k) {
+                r[k] = cosines[i] * a[k] + sines[i] * a[3 + k];
+                r[3 + k] = cosines[i] * a[3 + k] - sines[i] * a[k];
+                r[6 + k] = a[6 + k];
+            }
         }
-        f.rotation = r;
-        f.origin = p;
+        AxisFrame& f = out.joints[i];
+        std::copy(r, r + 9, f.rotation.data());
+        std::copy(p, p + 3, f.origin.data());
     }
-    out.flange.rotation = r * arm.flangeRotation();
-    out.flange.origin = p + r * arm.flangeTranslation();
+    const Eigen::Map<const Mat3> last(r);
+    out.flange.rotation.noalias() = last * arm.flangeRotation();
+    out.flange.origin.noalias() = Eigen::Map<const Vec3>(p) + last * arm.flangeTranslation();
 }
 
 Pose forward(const Arm& arm, const JointVector& posture)

@@ -50,6 +50,47 @@ inline double arcTangent(double y, double x)
     return std::copysign(angle, y);
 }
 
+inline constexpr double kLargestTurn = 1000;  // [rad]
+struct SineCosine {
+    double sine, cosine;
+};
+/// Both to 2e-16 for angles up to kLargestTurn, faster than the library's and the same on every machine. Method:
+/// reduction to the nearest quarter turn in two parts, then the polynomials of fdlibm (Sun Microsystems, 1993).
+inline SineCosine sineCosine(double angle)
+{
+    constexpr double perQuarter = 0.63661977236758134308, quarter = 1.57079632673412561417,
+                     quarterRest = 6.07710050650619224932e-11, round = 6755399441055744.0;
+    const double turns = angle * perQuarter + round - round;
+    const double r = (angle - turns * quarter) - turns * quarterRest, z = r * r;
+    const double sine =
+        r
+        + r * z
+              * (-1.66666666666666324348e-01
+                 + z
+                       * (8.33333333332248946124e-03
+                          + z
+                                * (-1.98412698298579493134e-04
+                                   + z
+                                         * (2.75573137070700676789e-06
+                                            + z * (-2.50507602534068634195e-08 + z * 1.58969099521155010221e-10)))));
+    const double cosine =
+        1 - 0.5 * z
+        + z * z
+              * (4.16666666666666019037e-02
+                 + z
+                       * (-1.38888888888741095749e-03
+                          + z
+                                * (2.48015872894767294178e-05
+                                   + z
+                                         * (-2.75573143513906633035e-07
+                                            + z * (2.08757232129817482790e-09 + z * -1.13596475577881948265e-11)))));
+    // Quarter turns left over, -2 to 2, swap the two and turn signs; written so that several can be done at once.
+    const double left = turns - 4 * (turns * 0.25 + round - round);
+    const bool odd = std::abs(left) == 1;
+    const double s = odd ? cosine : sine, c = odd ? sine : cosine;
+    return {left == 0 || left == 1 ? s : -s, left == 0 || left == -1 ? c : -c};
+}
+
 /// Rotation of v about unit axis h by the angle whose sine and cosine are given.
 inline Vec3 turned(const Vec3& h, double sine, double cosine, const Vec3& v)
 {

@@ -13,9 +13,9 @@ struct Box {
 std::optional<Box> boxAround(const std::vector<Solid>& solids);
 /// The boxes around the links of an arm, each in its link's frame (0 the base, i moves with joint i).
 std::vector<std::optional<Box>> linkBoxes(const Arm& arm);
-/// How far two boxes are from touching, or, negative, from parting: neither happens before one of them has moved by that
-/// much against the other. Zero or less when they share a point. Method: separating axes; the axis on which the gap is
-/// largest counts. [m]
+/// How far two boxes are from touching, or, negative, from parting: neither happens before one of them has moved by
+/// that much against the other. Zero or less when they share a point. Method: separating axes; the axis on which the
+/// gap is largest counts. [m]
 double gap(const Pose& worldFromA, const Box& a, const Pose& worldFromB, const Box& b);
 /// The same of a point and a box. [m]
 double gap(const Pose& worldFromBox, const Box& box, const Vec3& point);

@@ -28,7 +28,7 @@ private:
         ArmTrace* trace;
         JointVector posture;
         double opening;
-        size_t next = 0;   ///< step
+        size_t next = 0;  ///< step
         int pass = 0;
         double ready = 0;  ///< when the next step may begin; infinite while it waits for a signal
         bool done = false, waits = false;
@@ -90,9 +90,9 @@ private:
     /// What a light barrier sees of an arm.
     struct ArmBody {
         const ArmStation* station;
-        const ArmRun* run;  ///< null: it stands at home
+        const ArmRun* run;                      ///< null: it stands at home
         std::vector<std::optional<Box>> links;  ///< boxes around links, the tool last
-        double size = 0;  ///< most that a point of them is away from the origin of its link [m]
+        double size = 0;                        ///< most that a point of them is away from the origin of its link [m]
     };
 
     // Arms (run.cpp).
@@ -178,9 +178,9 @@ private:
     std::unordered_map<std::uint32_t, double> m_signals;
     std::deque<std::pair<size_t, double>> m_reactions;  ///< devices and the values they are to react to
     bool m_reacting = false;
-    std::set<std::pair<double, size_t>> m_due;     ///< devices by `due`
-    std::vector<size_t> m_belts, m_watchers;       ///< devices
-    std::vector<ArmBody> m_bodies;                 ///< if there is a light barrier
+    std::set<std::pair<double, size_t>> m_due;  ///< devices by `due`
+    std::vector<size_t> m_belts, m_watchers;    ///< devices
+    std::vector<ArmBody> m_bodies;              ///< if there is a light barrier
     std::map<FrameId, AxisRun> m_axisRuns;
     AxisValues m_axes;                             ///< where axes stand when what is under way has ended
     std::set<std::pair<size_t, size_t>> m_inLine;  ///< belts and watchers that never move against each other

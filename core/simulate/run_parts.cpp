@@ -8,10 +8,10 @@ namespace topikos {
 
 namespace {
 
-constexpr double kBeltHeight = 0.5;   // parts of a belt's frame this far above or below it do not ride on it [m]
-constexpr double kSetDown = 0.02;     // parts released this near to a belt ride on it, whatever frame they are in [m]
-constexpr double kOnTheSpot = 1e-9;   // [m]
-constexpr double kFreeAgain = 1e-6;   // way from which a part that waited goes on [m]
+constexpr double kBeltHeight = 0.5;  // parts of a belt's frame this far above or below it do not ride on it [m]
+constexpr double kSetDown = 0.02;    // parts released this near to a belt ride on it, whatever frame they are in [m]
+constexpr double kOnTheSpot = 1e-9;  // [m]
+constexpr double kFreeAgain = 1e-6;  // way from which a part that waited goes on [m]
 
 bool apart(const Extent& a, const Extent& b) { return a.low >= b.high || a.high <= b.low; }
 
@@ -19,9 +19,8 @@ bool apart(const Extent& a, const Extent& b) { return a.low >= b.high || a.high 
 
 Pose Run::worldOf(FrameId frame, double time) const
 {
-    return m_places.world(frame, [&](const Frame& f) {
-        return m_axisRuns.at(f.id).track->at(time).value_or(f.axis->value);
-    });
+    return m_places.world(frame,
+                          [&](const Frame& f) { return m_axisRuns.at(f.id).track->at(time).value_or(f.axis->value); });
 }
 
 Pose Run::worldOfTcp(const ArmStation& arm, double time) const
@@ -77,9 +76,7 @@ bool Run::mount(size_t i, DeviceRun& belt, double above)
     PartRun& part = m_parts[i];
     const Pose place = inverse(worldOf(belt.frame, m_now)) * worldOf(part, m_now);
     const Vec3& p = place.translation;
-    const auto reach = [&](int axis) {
-        return part.box ? extentAlong(place, *part.box, Vec3::Unit(axis)) : Extent{};
-    };
+    const auto reach = [&](int axis) { return part.box ? extentAlong(place, *part.box, Vec3::Unit(axis)) : Extent{}; };
     const Vec3& size = belt.device->size;
     if (p[0] < -1e-9 || p[0] > size[0] || std::abs(p[1]) > 0.5 * size[1] || std::abs(p[2] + reach(2).low) > above)
         return false;

@@ -14,9 +14,9 @@ namespace topikos {
 
 namespace {
 
-constexpr double kSightExact = 1e-6;     // changes are found to this [s]
-constexpr double kShortestLook = 1e-4;   // near the edge of sight looks come no closer than this [s]
-constexpr double kSpeedSlack = 1.02;     // speeds of joints along lines are known at knots only
+constexpr double kSightExact = 1e-6;    // changes are found to this [s]
+constexpr double kShortestLook = 1e-4;  // near the edge of sight looks come no closer than this [s]
+constexpr double kSpeedSlack = 1.02;    // speeds of joints along lines are known at knots only
 
 /// Where a device looks, in its frame.
 Box regionOf(const Device& d)
@@ -68,7 +68,8 @@ JointVector fastest(const Arm& arm, const ArmTrace& trace, double from, double t
 void Run::makeBodies()
 {
     for (const ArmStation& station : m_cell.arms) {
-        const auto run = std::find_if(m_arms.begin(), m_arms.end(), [&](const ArmRun& a) { return a.station == &station; });
+        const auto run =
+            std::find_if(m_arms.begin(), m_arms.end(), [&](const ArmRun& a) { return a.station == &station; });
         ArmBody body{&station, run == m_arms.end() ? nullptr : &*run, linkBoxes(*station.model)};
         body.links.push_back(boxAround(toolInForce(m_cell, station).body));
         for (const std::optional<Box>& box : body.links)
@@ -94,8 +95,7 @@ void Run::makeSights()
 
 bool Run::passesInLine(const DeviceRun& belt, const DeviceRun& watcher) const
 {
-    return m_allInLine
-           || m_inLine.contains({size_t(&belt - m_devices.data()), size_t(&watcher - m_devices.data())});
+    return m_allInLine || m_inLine.contains({size_t(&belt - m_devices.data()), size_t(&watcher - m_devices.data())});
 }
 
 /// Whether a device takes notice of a part at all.
@@ -122,8 +122,8 @@ double Run::gapToArms(const DeviceRun& device, double time) const
     for (const ArmBody& body : m_bodies) {
         const ArmStation& station = *body.station;
         ChainFrames frames;
-        chainFrames(*station.model,
-                    body.run ? postureAt(m_cell, *body.run->trace, time) : homePosture(m_cell, station), frames);
+        chainFrames(*station.model, body.run ? postureAt(m_cell, *body.run->trace, time) : homePosture(m_cell, station),
+                    frames);
         const Pose base = worldOf(station.mount, time);
         for (size_t k = 0; k < body.links.size(); ++k) {
             if (!body.links[k]) continue;
@@ -234,7 +234,8 @@ double Run::speedOf(const ArmRun& arm, double from, double to, double size) cons
     const JointVector speeds = fastest(model, *arm.trace, from, to);
     double speed = speedOf(arm.station->mount, from, to, arm.lengths.front() + size);
     for (int i = 0; i < model.jointCount(); ++i)
-        speed += speeds[i] * (model.joints()[size_t(i)].kind == JointKind::Revolute ? arm.lengths[size_t(i)] + size : 1);
+        speed +=
+            speeds[i] * (model.joints()[size_t(i)].kind == JointKind::Revolute ? arm.lengths[size_t(i)] + size : 1);
     return speed;
 }
 
@@ -244,7 +245,8 @@ double Run::speedOf(const PartRun& part, double from, double to) const
     const PartEvent& at = part.at;
     const double size = part.size + at.pose.translation.norm();
     if (at.kind == PartEvent::Kind::Carried) {
-        const auto arm = std::find_if(m_arms.begin(), m_arms.end(), [&](const ArmRun& a) { return a.station->id == at.arm; });
+        const auto arm =
+            std::find_if(m_arms.begin(), m_arms.end(), [&](const ArmRun& a) { return a.station->id == at.arm; });
         return speedOf(*arm, from, to, size + flangeFromTcp(m_cell, *arm->station).translation.norm());
     }
     if (at.kind == PartEvent::Kind::Lies) return speedOf(at.frame, from, to, size);
@@ -314,9 +316,10 @@ double Run::nextSight(double until)
         if (device.device->kind == Device::Kind::LightBarrier) {
             double speed = own;
             for (const ArmBody& body : m_bodies)
-                speed = std::max(speed, own
-                                            + (body.run ? speedOf(*body.run, m_now, horizon, body.size)
-                                                        : speedOf(body.station->mount, m_now, horizon, 10 + body.size)));
+                speed =
+                    std::max(speed, own
+                                        + (body.run ? speedOf(*body.run, m_now, horizon, body.size)
+                                                    : speedOf(body.station->mount, m_now, horizon, 10 + body.size)));
             if (speed > 0) follow({&device, std::nullopt, speed, 0});
         }
         for (const size_t i : parts) {

@@ -1,6 +1,5 @@
 #include "core/simulate/trace.h"
 
-
 namespace topikos {
 
 namespace {

@@ -99,7 +99,7 @@ struct AxisTrack {
 
 /// From `start` on the belt has gone `travel` and goes on at constant acceleration, until its next stretch.
 struct BeltStretch {
-    double start = 0;                            ///< [s]
+    double start = 0;                                ///< [s]
     double travel = 0, speed = 0, acceleration = 0;  ///< at the start [m, m/s, m/s^2]
 };
 /// How far a belt has gone, and how fast it goes.
@@ -136,7 +136,7 @@ struct SignalEvent {
 };
 
 /// Events of all subjects in the order of time, each subject's own found without looking at the others.
-template <class Event, class SubjectId, SubjectId Event::* subject> class Timeline {
+template <class Event, class SubjectId, SubjectId Event::*subject> class Timeline {
 public:
     void push_back(const Event& event)
     {
@@ -171,18 +171,19 @@ private:
     std::unordered_map<std::uint32_t, std::vector<std::uint32_t>> m_of;
 };
 
-/// What happens in a run. Exact at any time, except for when sensors see what does not ride past them on a belt: that is
-/// found to 1 µs.
+/// What happens in a run. Exact at any time, except for when sensors see what does not ride past them on a belt: that
+/// is found to 1 µs.
 struct Trace {
-    std::vector<ArmTrace> arms;     ///< by id
-    std::vector<AxisTrack> axes;    ///< that moved, by id
-    std::vector<BeltTrack> belts;   ///< that ran, by id
+    std::vector<ArmTrace> arms;    ///< by id
+    std::vector<AxisTrack> axes;   ///< that moved, by id
+    std::vector<BeltTrack> belts;  ///< that ran, by id
     Timeline<PartEvent, PartId, &PartEvent::part> partEvents;
     Timeline<SignalEvent, SignalId, &SignalEvent::signal> signalEvents;
-    std::vector<Part> made;       ///< by sources; their ids are above those of the cell
-    double duration = 0;          ///< of the longest arm [s]
-    bool stopped = false;         ///< it was told to stop; what comes later is missing
-    std::optional<double> stuck;  ///< the time that it never got past, since devices and routines go on without end there
+    std::vector<Part> made;  ///< by sources; their ids are above those of the cell
+    double duration = 0;     ///< of the longest arm [s]
+    bool stopped = false;    ///< it was told to stop; what comes later is missing
+    std::optional<double>
+        stuck;  ///< the time that it never got past, since devices and routines go on without end there
 
     bool blocked() const;
 };
@@ -234,8 +235,8 @@ struct CellState {
 };
 CellState stateAt(const Cell& cell, const Trace& trace, double time);
 
-/// The authored cell with one arm at `posture` and device axes at `axes`, other arms at home, grippers open, parts where
-/// they start.
+/// The authored cell with one arm at `posture` and device axes at `axes`, other arms at home, grippers open, parts
+/// where they start.
 CellState authoredState(const Cell& cell, ArmId arm, const JointVector& posture, const AxisValues& axes = {});
 
 /// Parts that arms set down per hour of going on like this run without pause; 0 when it is blocked or moves no part.

@@ -51,8 +51,8 @@ void CellTest::randomEditsUndoToTheSameBytes()
             break;
         case 3:
             refused = history.apply("take", [&](const Cell& c) {
-                return takePoseTarget(c, c.arms.front().id, c.frames[pick(c.frames.size())].id, randomPosture(*c.arms.front().model, random),
-                                      freeTargetName(c, "Target"));
+                return takePoseTarget(c, c.arms.front().id, c.frames[pick(c.frames.size())].id,
+                                      randomPosture(*c.arms.front().model, random), freeTargetName(c, "Target"));
             });
             break;
         case 4:
@@ -290,9 +290,9 @@ void CellTest::takenTargetIsWhereTheArmStands()
                 < 1e-12);
         const JointVector other = randomPosture(*cell.arms.front().model, random);
         const Cell again = retakeTarget(taken, id, other).value();
-        QVERIFY(
-            deviation(baseFromTarget(again, *findTarget(again, id)), baseFromTcp(again, again.arms.front(), other)).metres
-            < 1e-12);
+        QVERIFY(deviation(baseFromTarget(again, *findTarget(again, id)), baseFromTcp(again, again.arms.front(), other))
+                    .metres
+                < 1e-12);
     }
 }
 

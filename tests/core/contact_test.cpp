@@ -91,7 +91,9 @@ void ContactTest::pairsAreSortedByWhatTheyDo()
             if (p.a == a && p.b == b) return p;
         qFatal("no such pair");
     };
-    const auto link = [&](std::uint32_t i) { return ContactMember{ContactMember::Kind::Link, i, cell.arms.front().id}; };
+    const auto link = [&](std::uint32_t i) {
+        return ContactMember{ContactMember::Kind::Link, i, cell.arms.front().id};
+    };
     const auto frame = [](FrameId id) { return ContactMember{ContactMember::Kind::Frame, id.value}; };
     for (std::uint32_t i = 0; i < 6; ++i) {
         QCOMPARE(int(pair(link(i), link(i + 1)).reason), int(ContactPair::Reason::Adjacent));

@@ -6,12 +6,13 @@
 #include "core/check/contact_pairs.h"
 #include "core/program/step_text.h"
 #include "core/exchange/trace_csv.h"
-#include "tests/core/support.h"
+#include "tests/core/device_cells.h"
 #include "tests/run.h"
 
 using namespace topikos;
 using namespace topikos::test;
 
+/// Devices with axes: what moves with them, and what edits and files keep of them.
 class DeviceTest : public QObject {
     Q_OBJECT
 private Q_SLOTS:
@@ -19,102 +20,12 @@ private Q_SLOTS:
     void axisMovesTakeTheirTime();
     void linesAreStraightAsSeenFromTheirFrame_data();
     void linesAreStraightAsSeenFromTheirFrame();
-    void beltCarriesAndAccumulates();
-    void beltWithoutAStopLosesParts();
-    void beltIndexesByItsPitch();
-    void beltRampsAndStops();
-    void sourceAndSinkCount();
-    void beamIsBrokenWhenTheEdgeArrives();
-    void lightBarrierSeesTheArm();
-    void clampHoldsThePart();
-    void scannerReadsTheKind();
-    void releasedPartRides();
     void axisIsCopiedAsAFrame();
-    void armsWaitForEachOther();
-    void partIsHandedOver();
-    void waitThatNeverEndsIsFound();
-    void signalsKnowWhoUsesThem();
     void refusals_data();
     void refusals();
-    void armsComeAndGo();
     void devicesSurviveTheFile();
     void turntableMakesPairsThatCanTouch();
-    void anyWiringComesToAnEnd();
 };
-
-namespace {
-
-using Do = std::function<Result<Cell>(const Cell&, FrameId, FrameId)>;
-
-/// The demo cell with a device; `id` is its frame.
-Cell with(const Cell& cell, Device::Kind kind, const std::string& name, const Pose& pose, FrameId& id,
-          FrameId parent = {})
-{
-    return addDevice(cell, kind, name, parent, pose, &id).value();
-}
-
-Cell withoutParts(Cell cell)
-{
-    while (!cell.parts.empty())
-        cell = deletePart(cell, cell.parts.back().id).value();
-    return cell;
-}
-
-/// The arm on a rail along Y of the world.
-Cell onRail(FrameId& rail, FrameId& carriage)
-{
-    Cell cell = example("tile-glazing-line");
-    cell = with(cell, Device::Kind::Rail, "Rail",
-                Pose{Vec3(0, -0.5, 0.1), Quat(Eigen::AngleAxisd(90 * kDegree, Vec3::UnitZ()))}, rail);
-    carriage = axesOf(cell, rail).front();
-    return setArmMount(cell, cell.arms.front().id, carriage).value();
-}
-
-Pose partAt(const Cell& cell, const Trace& trace, PartId part, double time)
-{
-    for (const PlacedPart& p : stateAt(cell, trace, time).parts)
-        if (p.part == part) return p.worldFromPart;
-    return translated({NAN, NAN, NAN});
-}
-
-double timeOf(double distance, double speed, double acceleration)
-{
-    if (distance >= speed * speed / acceleration) return distance / speed + speed / acceleration;
-    return 2 * std::sqrt(distance / acceleration);
-}
-
-SignalId signalNamed(const Cell& cell, const std::string& name)
-{
-    for (const Signal& s : cell.signals)
-        if (s.name == name) return s.id;
-    return {};
-}
-
-/// When a signal first takes a value, NaN for never.
-double firstTime(const Trace& trace, SignalId id, double value)
-{
-    for (const SignalEvent& e : trace.signalEvents)
-        if (e.signal == id && e.value == value) return e.time;
-    return NAN;
-}
-
-/// A belt along X of the world with a running time of 60 s beside it, and parts of 150 mm on it at these places.
-Cell beltCell(std::initializer_list<double> places, FrameId& belt)
-{
-    Cell cell = withoutParts(example("tile-glazing-line"));
-    cell = with(cell, Device::Kind::Belt, "Belt", translated({-3, 2, 0.5}), belt);
-    int n = 0;
-    for (const double x : places) {
-        PartId id;
-        cell = addPart(cell, "Slab " + std::to_string(++n), belt, translated({x, 0, 0.05}), &id).value();
-        PartKind kind = *findPartKind(cell, findPart(cell, id)->kind);
-        kind.solids = {Solid{Solid::Kind::Box, {}, {0.15, 0.1, 0.1}}};
-        cell = changePartKind(cell, kind).value();
-    }
-    return withSteps(cell, {"wait 60 s"});
-}
-
-}  // namespace
 
 void DeviceTest::railTakesTheArmAlong()
 {
@@ -263,258 +174,6 @@ void DeviceTest::linesAreStraightAsSeenFromTheirFrame()
     QVERIFY(trace.duration >= std::max(0.15 / 0.1, std::abs(goal) / axis.speed));
 }
 
-void DeviceTest::beltCarriesAndAccumulates()
-{
-    FrameId belt;
-    const Cell cell = beltCell({0.1, 0.4, 0.6}, belt);
-    const Trace trace = simulate(cell);
-    // 200 mm/s, reached at 1 m/s^2.
-    const auto x = [&](size_t part, double t) {
-        return partAt(cell, trace, cell.parts[part].id, t).translation[0] + 3;
-    };
-    for (const double t : {0.05, 0.2, 1.0, 2.0}) {
-        const double way = t < 0.2 ? 0.5 * t * t : 0.02 + 0.2 * (t - 0.2);
-        for (size_t i = 0; i < 3; ++i)
-            QVERIFY2(std::abs(x(i, t) - std::array{0.1, 0.4, 0.6}[i] - way) < 1e-12, qPrintable(QString::number(t)));
-    }
-    // The first one meets the end of 1.4 m with its front, the others queue behind it without gaps.
-    QVERIFY(std::abs(x(2, 60) - (1.4 - 0.075)) < 1e-9);
-    QVERIFY(std::abs(x(1, 60) - (1.4 - 0.225)) < 1e-9);
-    QVERIFY(std::abs(x(0, 60) - (1.4 - 0.375)) < 1e-9);
-    const auto stops = std::count_if(trace.partEvents.begin(), trace.partEvents.end(),
-                                     [](const PartEvent& e) { return e.kind == PartEvent::Kind::Lies; });
-    QCOMPARE(int(stops), 3);
-    for (const PartEvent& e : trace.partEvents)
-        if (e.kind == PartEvent::Kind::Lies && e.part == cell.parts[2].id)
-            QVERIFY(std::abs(e.time - ((1.4 - 0.075 - 0.6 - 0.02) / 0.2 + 0.2)) < 1e-9);
-}
-
-void DeviceTest::beltWithoutAStopLosesParts()
-{
-    FrameId belt;
-    Cell cell = beltCell({1.0}, belt);
-    Device device = *findFrame(cell, belt)->device;
-    device.accumulates = false;
-    cell = changeDevice(cell, belt, device).value();
-    const CheckResult result = check(cell);
-    QVERIFY(stateAt(cell, result.trace, 60).parts.empty());
-    const auto lost = std::find_if(result.findings.begin(), result.findings.end(),
-                                   [](const Finding& f) { return f.rule == Rule::Belt; });
-    QVERIFY(lost != result.findings.end());
-    QVERIFY(std::abs(measureOf(cell, *lost).measured - (0.38 / 0.2 + 0.2)) < 1e-9);
-    QVERIFY(QString::fromStdString(findingText(cell, *lost).headline).contains("runs off the end of Belt"));
-}
-
-void DeviceTest::beltIndexesByItsPitch()
-{
-    FrameId belt;
-    Cell cell = beltCell({0.1}, belt);
-    SignalId next, moving;
-    cell = addSignal(cell, "Next tile", Signal::Kind::Digital, &next).value();
-    cell = addSignal(cell, "Belt moves", Signal::Kind::Digital, &moving).value();
-    Device device = *findFrame(cell, belt)->device;
-    device.indexing = true;
-    device.pitch = 0.3;
-    device.input = next;
-    device.output = moving;
-    cell = changeDevice(cell, belt, device).value();
-    cell = withSteps(cell, {"wait 1 s", "set Next tile on", "wait for Belt moves off", "set Next tile off",
-                            "set Next tile on", "set Next tile off", "set Next tile on", "wait 10 s"});
-    const Trace trace = simulate(cell);
-    QVERIFY(!trace.blocked());
-    const double index = timeOf(0.3, 0.2, 1);
-    const auto x = [&](double t) { return partAt(cell, trace, cell.parts[0].id, t).translation[0] + 3; };
-    QVERIFY(std::abs(x(1) - 0.1) < 1e-12);
-    QVERIFY(std::abs(x(1 + index) - 0.4) < 1e-12);
-    // Two edges at once are two indexes, one after the other.
-    QVERIFY(std::abs(x(1 + 2 * index) - 0.7) < 1e-9);
-    QVERIFY(std::abs(x(1 + 3 * index + 0.1) - 1.0) < 1e-9);
-    QVERIFY(std::abs(trace.arms[0].outcomes[2].duration - index) < 1e-9);
-}
-
-void DeviceTest::beltRampsAndStops()
-{
-    FrameId belt;
-    Cell cell = beltCell({0.1}, belt);
-    SignalId run;
-    cell = addSignal(cell, "Run", Signal::Kind::Digital, &run).value();
-    Device device = *findFrame(cell, belt)->device;
-    device.input = run;
-    cell = changeDevice(cell, belt, device).value();
-    cell = withSteps(cell, {"wait 2 s", "set Run on", "wait 1 s", "set Run off", "wait 1 s"});
-    const Trace trace = simulate(cell);
-    QVERIFY(beltAt(trace, belt, 1.9).travel == 0);
-    QVERIFY(std::abs(beltAt(trace, belt, 2.1).speed - 0.1) < 1e-12);
-    // 1 s of running with a ramp of 0.2 s, then the same ramp down.
-    QVERIFY(std::abs(beltAt(trace, belt, 4).travel - (0.02 + 0.2 * 0.8 + 0.02)) < 1e-12);
-    QVERIFY(beltAt(trace, belt, 4).speed == 0);
-}
-
-void DeviceTest::sourceAndSinkCount()
-{
-    FrameId belt, source, sink;
-    Cell cell = beltCell({1.0}, belt);
-    cell = with(cell, Device::Kind::Source, "Press", translated({0.2, 0, 0.05}), source, belt);
-    cell = with(cell, Device::Kind::Sink, "Crate", translated({1.2, 0, 0.05}), sink, belt);
-    SignalId made, taken;
-    cell = addSignal(cell, "Made", Signal::Kind::Number, &made).value();
-    cell = addSignal(cell, "Taken", Signal::Kind::Number, &taken).value();
-    Device d = *findFrame(cell, source)->device;
-    d.makes = cell.parts[0].kind;
-    d.interval = 4;
-    d.most = 5;
-    d.number = made;
-    cell = changeDevice(cell, source, d).value();
-    d = *findFrame(cell, sink)->device;
-    d.number = taken;
-    cell = changeDevice(cell, sink, d).value();
-    const Trace trace = simulate(cell);
-    QCOMPARE(trace.made.size(), size_t(5));
-    QCOMPARE(signalAt(cell, trace, made, 60), 5.0);
-    QCOMPARE(signalAt(cell, trace, taken, 60), 6.0);
-    QVERIFY(stateAt(cell, trace, 60).parts.empty());
-    for (int i = 0; i < 5; ++i)
-        QVERIFY(std::abs(firstTime(trace, made, i + 1) - 4.0 * i) < 1e-9);
-    // From the middle of the source to the near side of the sink, 100 mm before its middle, at the speed the belt has
-    // by then.
-    QVERIFY(std::abs(firstTime(trace, taken, 3) - (4 + (1.1 - 0.2) / 0.2)) < 2e-6);
-    // The authored cell knows nothing of it.
-    QCOMPARE(cell.parts.size(), size_t(1));
-    for (const Part& p : trace.made)
-        QVERIFY(!findPart(cell, p.id) && p.id.value >= cell.nextId);
-}
-
-void DeviceTest::beamIsBrokenWhenTheEdgeArrives()
-{
-    FrameId belt, sensor;
-    Cell cell = beltCell({0.1}, belt);
-    // Across the belt at 700 mm, from one side to the other.
-    cell = with(cell, Device::Kind::Sensor, "Eye",
-                Pose{Vec3(0.7, -0.2, 0.06), Quat(Eigen::AngleAxisd(90 * kDegree, Vec3::UnitZ()))}, sensor, belt);
-    const SignalId seen = findFrame(cell, sensor)->device->output;
-    QVERIFY(seen);
-    const Trace trace = simulate(cell);
-    // The front edge is 75 mm ahead of the origin, the back edge as far behind.
-    QVERIFY(std::abs(firstTime(trace, seen, 1) - ((0.7 - 0.175 - 0.02) / 0.2 + 0.2)) < 2e-6);
-    QVERIFY(std::abs(firstTime(trace, seen, 0) - ((0.7 - 0.025 - 0.02) / 0.2 + 0.2)) < 2e-6);
-    // A beam above the part sees nothing.
-    Cell above = setFramePose(cell, sensor, Pose{Vec3(0.7, -0.2, 0.3), findFrame(cell, sensor)->pose.rotation}).value();
-    QVERIFY(std::isnan(firstTime(simulate(above), seen, 1)));
-}
-
-void DeviceTest::lightBarrierSeesTheArm()
-{
-    FrameId barrier;
-    Cell cell = example("tile-glazing-line");
-    // A curtain across the way to the rack.
-    cell = with(cell, Device::Kind::LightBarrier, "Curtain", translated({0.2, 0.35, 0}), barrier);
-    Device device = *findFrame(cell, barrier)->device;
-    device.size = {1.2, 0, 2.5};
-    cell = changeDevice(cell, barrier, device).value();
-    const Trace trace = simulate(cell);
-    const double entered = firstTime(trace, device.output, 1);
-    QVERIFY(!std::isnan(entered));
-    // The TCP is on the far side at the rack, so it went through; it was not inside before.
-    const ArmTrace& own = trace.arms[0];
-    const auto y = [&](double t) {
-        return worldFromTcp(cell, cell.arms.front(), postureAt(cell, own, t)).translation[1];
-    };
-    double crossed = 0;
-    while (crossed < trace.duration && y(crossed) < 0.35)
-        crossed += 1e-3;
-    QVERIFY(crossed < trace.duration);
-    QVERIFY(entered <= crossed && entered > crossed - 1.5);
-    // Out of the way it sees nothing.
-    const Cell away = setFramePose(cell, barrier, translated({-4, 0, 0})).value();
-    QVERIFY(std::isnan(firstTime(simulate(away), device.output, 1)));
-}
-
-void DeviceTest::clampHoldsThePart()
-{
-    FrameId clamp;
-    Cell cell = example("tile-glazing-line");
-    const Part tile = cell.parts.front();
-    cell = with(cell, Device::Kind::Clamp, "Clamp", tile.pose, clamp, tile.frame);
-    SignalId close, closed;
-    cell = addSignal(cell, "Close", Signal::Kind::Digital, &close).value();
-    cell = addSignal(cell, "Closed", Signal::Kind::Digital, &closed).value();
-    Device device = *findFrame(cell, clamp)->device;
-    device.input = close;
-    device.output = closed;
-    cell = changeDevice(cell, clamp, device).value();
-    cell = withSteps(cell, {"set Close on", "wait for Closed", "joint to Tile pick", "grip", "release", "set Close off",
-                            "grip", "line over Tile pick 100"});
-    const CheckResult result = check(cell);
-    const ArmTrace& own = result.trace.arms[0];
-    QVERIFY(std::abs(own.outcomes[1].duration - timeOf(0.03, 0.1, 2)) < 1e-9);
-    QCOMPARE(int(own.outcomes[3].problem), int(StepOutcome::Problem::PartHeld));
-    QCOMPARE(int(own.outcomes[6].problem), int(StepOutcome::Problem::None));
-    const auto held = std::find_if(result.findings.begin(), result.findings.end(),
-                                   [](const Finding& f) { return f.rule == Rule::Grip; });
-    QVERIFY(held != result.findings.end());
-    QVERIFY(QString::fromStdString(findingText(cell, *held).detail).contains("Clamp holds it"));
-    // Its jaw went to the part and back.
-    const FrameId jaw = axesOf(cell, clamp).front();
-    QVERIFY(std::abs(axisValue(*findFrame(cell, jaw), axesAt(result.trace, own.spans[2].start)) - 0.03) < 1e-12);
-    QVERIFY(std::abs(axisValue(*findFrame(cell, jaw), axesAt(result.trace, result.trace.duration))) < 1e-12);
-}
-
-void DeviceTest::scannerReadsTheKind()
-{
-    FrameId belt, scanner;
-    Cell cell = beltCell({0.1, 0.5}, belt);
-    cell = with(cell, Device::Kind::Scanner, "Reader", translated({0.9, 0, 0.05}), scanner, belt);
-    SignalId code, well, ask;
-    cell = addSignal(cell, "Code", Signal::Kind::Number, &code).value();
-    cell = addSignal(cell, "Well read", Signal::Kind::Digital, &well).value();
-    cell = addSignal(cell, "Read now", Signal::Kind::Digital, &ask).value();
-    Device device = *findFrame(cell, scanner)->device;
-    device.number = code;
-    device.output = well;
-    cell = changeDevice(cell, scanner, device).value();
-    const auto kindOf = [&](size_t part) {
-        for (size_t i = 0; i < cell.partKinds.size(); ++i)
-            if (cell.partKinds[i].id == cell.parts[part].kind) return double(i + 1);
-        return 0.0;
-    };
-    const Trace trace = simulate(cell);
-    // The second one comes first: its origin enters the box 100 mm before the middle.
-    QVERIFY(std::abs(firstTime(trace, code, kindOf(1)) - ((0.8 - 0.5 - 0.02) / 0.2 + 0.2)) < 2e-6);
-    QVERIFY(std::abs(firstTime(trace, code, kindOf(0)) - ((0.8 - 0.1 - 0.02) / 0.2 + 0.2)) < 2e-6);
-    // Asked when there is nothing, it says so.
-    device.input = ask;
-    cell = changeDevice(cell, scanner, device).value();
-    cell = withSteps(cell, {"set Read now on", "wait 2.5 s", "set Read now off", "set Read now on"});
-    const Trace asked = simulate(cell);
-    QCOMPARE(signalAt(cell, asked, code, 2), 0.0);
-    QCOMPARE(signalAt(cell, asked, well, 2), 0.0);
-    QCOMPARE(signalAt(cell, asked, code, 2.5), kindOf(1));
-    QCOMPARE(signalAt(cell, asked, well, 2.5), 1.0);
-}
-
-void DeviceTest::releasedPartRides()
-{
-    // A belt under the place in the rack, along X; the target stays in the rack's frame.
-    Cell cell = example("tile-glazing-line");
-    const Target place = cell.targets.back();
-    const Pose world = worldFromFrame(cell, place.frame) * place.pose;
-    FrameId belt;
-    cell = with(cell, Device::Kind::Belt, "Outfeed", translated(world.translation - Vec3(0.3, 0, 0.006)), belt);
-    cell = insertStep(cell, cell.routines[0].id, cell.routines[0].steps.size(), parseStep(cell, "wait 3 s").value())
-               .value();
-    const Trace trace = simulate(cell);
-    const PartEvent& ride = trace.partEvents.back();
-    QVERIFY(ride.part == cell.parts[0].id
-            && (ride.kind == PartEvent::Kind::Rides || ride.kind == PartEvent::Kind::Lies));
-    const auto released = std::find_if(trace.partEvents.begin(), trace.partEvents.end(), [&](const PartEvent& e) {
-        return e.part == ride.part && e.kind == PartEvent::Kind::Rides;
-    });
-    QVERIFY(released != trace.partEvents.end() && released->frame == belt);
-    // The belt has been running for long: 200 mm/s.
-    const double x = partAt(cell, trace, ride.part, released->time + 1).translation[0];
-    QVERIFY2(std::abs(x - world.translation[0] - 0.2) < 1e-6, qPrintable(QString::number(x)));
-}
-
 void DeviceTest::axisIsCopiedAsAFrame()
 {
     FrameId rail, carriage, table;
@@ -536,8 +195,9 @@ void DeviceTest::axisIsCopiedAsAFrame()
     cell = with(cell, Device::Kind::Positioner, "Table", translated({0.7, 0.3, 0}), table);
     const FrameId plate = axesOf(cell, table).back();
     TargetId there;
-    cell =
-        takePoseTarget(cell, cell.arms.front().id, plate, homePosture(cell, cell.arms.front()), "On the plate", &there, {{plate, 0.4}}).value();
+    cell = takePoseTarget(cell, cell.arms.front().id, plate, homePosture(cell, cell.arms.front()), "On the plate",
+                          &there, {{plate, 0.4}})
+               .value();
     QCOMPARE(findTarget(cell, there)->axes.size(), size_t(3));  // rail, cradle, plate
     FrameId second;
     cell = copyFixture(cell, table, &second).value();
@@ -548,107 +208,6 @@ void DeviceTest::axisIsCopiedAsAFrame()
     for (const AxisValue& a : other.axes)
         QVERIFY(a.frame == carriage || a.frame == copied[0] || a.frame == copied[1]);
     QVERIFY(readCell(writeCell(cell), "copied").ok());
-}
-
-void DeviceTest::armsWaitForEachOther()
-{
-    Cell cell = example("tile-glazing-line");
-    const ArmId first = cell.arms.front().id;
-    SignalId free, full;
-    cell = addSignal(cell, "Rack free", Signal::Kind::Digital, &free).value();
-    cell = addSignal(cell, "Count", Signal::Kind::Number, &full).value();
-    cell = withSteps(cell, {"wait 2 s", "set Rack free on", "wait for Count at least 3", "wait 1 s"});
-    ArmId second;
-    cell = addArm(cell, "Loader", catalogueArm("cobot-900"), {}, &second).value();
-    cell = withSteps(cell, {"wait for Rack free", "joint to Loader home", "wait 0.5 s", "set Count to 3"});
-    QVERIFY(cell.arms.size() == 2 && findArm(cell, second));
-    const Trace trace = simulate(cell);
-    QVERIFY(!trace.blocked());
-    const ArmTrace &a = *findArmTrace(trace, first), &b = *findArmTrace(trace, second);
-    QVERIFY(std::abs(b.outcomes[0].duration - 2) < 1e-12);
-    QVERIFY(std::abs(a.outcomes[2].duration - 0.5) < 1e-12);
-    QVERIFY(std::abs(a.duration - 3.5) < 1e-12 && std::abs(b.duration - 2.5) < 1e-12 && trace.duration == a.duration);
-    const CellState state = stateAt(cell, trace, 1);
-    QCOMPARE(state.arms.size(), size_t(2));
-    QCOMPARE(state.of(second).posture.size(), findArm(cell, second)->model->jointCount());
-    // A routine of its own goes on where the other one is alone.
-    QCOMPARE(simulate(cell, routineOf(cell, *findArm(cell, first))).arms.size(), size_t(1));
-    // Every finding of several arms says whose step it is.
-    const Cell bad = withSteps(cell, {"wait for Count at most -1"});
-    const CheckResult result = check(bad);
-    QCOMPARE(result.count(Severity::Blocked), 2);
-    QVERIFY(QString::fromStdString(findingText(bad, result.findings.back()).headline)
-                .startsWith("Loader: step 1 waits for ever"));
-}
-
-void DeviceTest::partIsHandedOver()
-{
-    // Two arms of the same model on the same spot can both reach the tile: the second one takes it from the first.
-    Cell cell = example("tile-glazing-line");
-    const ArmStation first = cell.arms.front();
-    SignalId held, taken;
-    cell = addSignal(cell, "Held", Signal::Kind::Digital, &held).value();
-    cell = addSignal(cell, "Taken", Signal::Kind::Digital, &taken).value();
-    cell = withSteps(cell, {"joint to Tile pick", "grip", "set Held on", "wait for Taken", "release"});
-    const Target pick = cell.targets[1];
-    ArmId second;
-    cell = addArm(cell, "Helper", first.model, first.mount, &second).value();
-    const JointVector q = chosenWay(*first.model, pick, waysTo(cell, pick).items)->joints;
-    Tool tool = *findTool(cell, first.tool);
-    tool.id = cell.arms.back().tool;
-    tool.name = "Helper jaws";
-    cell = changeTool(cell, tool).value();
-    cell = takePostureTarget(cell, second, q, "Tile too").value();
-    cell = withSteps(cell, {"wait for Held", "joint to Tile too", "grip", "set Taken on", "wait 1 s", "release"});
-    const CheckResult result = check(cell);
-    QVERIFY(!result.trace.blocked());
-    std::vector<std::pair<PartEvent::Kind, ArmId>> story;
-    for (const PartEvent& e : result.trace.partEvents)
-        story.push_back({e.kind, e.arm});
-    const std::vector<std::pair<PartEvent::Kind, ArmId>> wanted{
-        {PartEvent::Kind::Carried, first.id}, {PartEvent::Kind::Carried, second}, {PartEvent::Kind::Lies, second}};
-    QVERIFY(story == wanted);
-    QVERIFY(
-        deviation(partAt(cell, result.trace, result.trace.partEvents[0].part, 1e9), worldFromPart(cell, cell.parts[0]))
-            .metres
-        < 1e-6);
-}
-
-void DeviceTest::waitThatNeverEndsIsFound()
-{
-    FrameId belt;
-    Cell cell = beltCell({0.1}, belt);
-    SignalId never;
-    cell = addSignal(cell, "Never", Signal::Kind::Digital, &never).value();
-    cell = withSteps(cell, {"wait 1 s", "wait for Never", "joint to Home"});
-    const CheckResult result = check(cell);
-    const ArmTrace& own = result.trace.arms[0];
-    QVERIFY(own.blockedAt && *own.blockedAt == 1);
-    QCOMPARE(own.outcomes.size(), size_t(3));
-    QCOMPARE(result.count(Severity::Blocked), 1);
-    QVERIFY(result.findings[0].rule == Rule::Signal && result.findings[0].as<SignalFact>()->signal == never);
-    QVERIFY(std::abs(own.duration - 1) < 1e-12);
-}
-
-void DeviceTest::signalsKnowWhoUsesThem()
-{
-    FrameId sensor;
-    Cell cell = with(example("tile-glazing-line"), Device::Kind::Sensor, "Eye", {}, sensor);
-    const SignalId seen = signalNamed(cell, "Eye part seen");
-    QVERIFY(seen);
-    cell = withSteps(cell, {"wait for Eye part seen", "wait for Eye part seen off"});
-    const std::vector<SignalUse> uses = usesOf(cell, seen);
-    QCOMPARE(uses.size(), size_t(3));
-    QVERIFY(uses[0].writes && uses[0].device == sensor && uses[0].words == "Eye: part seen");
-    QVERIFY(!uses[2].writes && uses[2].words == "Set one tile, step 2");
-    QVERIFY(!deleteSignal(cell, seen).ok());
-    Signal s = *findSignal(cell, seen);
-    s.kind = Signal::Kind::Number;
-    QVERIFY(!changeSignal(cell, s).ok());  // the sensor needs a digital one
-    s.kind = Signal::Kind::Digital;
-    s.name = "Tile there";
-    cell = changeSignal(cell, s).value();
-    QCOMPARE(stepText(cell, cell.routines[0].steps[1]), std::string("wait for Tile there off"));
 }
 
 void DeviceTest::refusals_data()
@@ -739,34 +298,6 @@ void DeviceTest::refusals()
     QVERIFY2(QString::fromStdString(refused.error().line()).contains(said), refused.error().line().c_str());
 }
 
-void DeviceTest::armsComeAndGo()
-{
-    const Cell cell = example("tile-glazing-line");
-    ArmId second;
-    Cell two = addArm(cell, "Loader", catalogueArm("scara-600"), cell.frames.back().id, &second).value();
-    QCOMPARE(two.routines.size(), size_t(2));
-    const ArmStation loader = *findArm(two, second);
-    QVERIFY(loader.tool != cell.arms.front().tool);
-    // Targets are taken with the arm in hand, in its own posture.
-    TargetId taken;
-    const JointVector q = homePosture(two, loader);
-    two = takePoseTarget(two, second, {}, q, "Loader place", &taken).value();
-    QVERIFY(findTarget(two, taken)->arm == second);
-    QVERIFY(deviation(worldFromBase(two, loader) * baseFromTarget(two, *findTarget(two, taken)),
-                      worldFromTcp(two, loader, q))
-                .metres
-            < 1e-12);
-    const Cell& other = two;
-    // Another model for one arm leaves the other one's targets alone.
-    const Cell swapped = setArmModel(other, other.arms.front().id, catalogueArm("cobot-900")).value();
-    QCOMPARE(findTarget(swapped, taken)->posture, findTarget(two, taken)->posture);
-    QVERIFY(findTarget(swapped, taken)->configuration == findTarget(two, taken)->configuration);
-    const Cell gone = deleteArm(two, second).value();
-    QCOMPARE(gone.arms.size(), size_t(1));
-    QVERIFY(gone.arms.front().id == cell.arms.front().id && !findTarget(gone, taken) && gone.routines.size() == 1);
-    QCOMPARE(readCell(writeCell(gone), "gone").ok(), true);
-}
-
 void DeviceTest::devicesSurviveTheFile()
 {
     FrameId rail, carriage;
@@ -794,7 +325,9 @@ void DeviceTest::devicesSurviveTheFile()
         cell = changeDevice(cell, id, d).value();
     }
     TargetId there;
-    cell = takePoseTarget(cell, cell.arms.front().id, {}, homePosture(cell, cell.arms.front()), "There", &there, {{carriage, 0.5}}).value();
+    cell = takePoseTarget(cell, cell.arms.front().id, {}, homePosture(cell, cell.arms.front()), "There", &there,
+                          {{carriage, 0.5}})
+               .value();
     cell = withSteps(cell, {"joint to There", "move Rail to 250 at 20 %", "move Device 2 to 10 -20.5",
                             "set Device 3 run on", "wait for Device 4 parts made at least 2"});
     cell = addArm(cell, "Loader", catalogueArm("cobot-900"), rail).value();
@@ -832,51 +365,6 @@ void DeviceTest::turntableMakesPairsThatCanTouch()
     };
     QVERIFY(pair(table, plate));
     QVERIFY(!pair(cell.frames[0].id, table));  // both stand still
-}
-
-void DeviceTest::anyWiringComesToAnEnd()
-{
-    // Devices wired at random, in circles too, with arms that set and wait for anything: every run ends, in order, and
-    // can be read at any time.
-    std::mt19937_64 random(11);
-    int runs = 0, waits = 0, rides = 0;
-    for (int n = 0; n < 150; ++n) {
-        const Cell cell = randomWiring(random);
-        const Result<Cell> read = readCell(writeCell(cell), "random");
-        QVERIFY2(read.ok(), read.ok() ? "" : read.error().line().c_str());
-        const CheckResult result = check(*read);
-        const Trace& trace = result.trace;
-        ++runs;
-        QVERIFY(std::isfinite(trace.duration) && trace.duration >= 0);
-        QVERIFY(std::is_sorted(trace.partEvents.begin(), trace.partEvents.end(),
-                               [](const PartEvent& a, const PartEvent& b) { return a.time < b.time; }));
-        QVERIFY(std::is_sorted(trace.signalEvents.begin(), trace.signalEvents.end(),
-                               [](const SignalEvent& a, const SignalEvent& b) { return a.time < b.time; }));
-        for (const AxisTrack& axis : trace.axes)
-            QVERIFY(std::is_sorted(axis.spans.begin(), axis.spans.end(),
-                                   [](const AxisSpan& a, const AxisSpan& b) { return a.start < b.start; }));
-        for (const ArmTrace& arm : trace.arms) {
-            QCOMPARE(arm.outcomes.size(), findRoutine(*read, arm.routine)->steps.size());
-            for (size_t i = 0; i + 1 < arm.spans.size(); ++i)
-                QVERIFY(arm.spans[i].start <= arm.spans[i + 1].start);
-            waits += arm.blockedAt && arm.outcomes[*arm.blockedAt].problem == StepOutcome::Problem::WaitsForEver;
-        }
-        for (const PartEvent& e : trace.partEvents)
-            rides += e.kind == PartEvent::Kind::Rides;
-        for (int i = 0; i <= 100; ++i) {
-            const CellState state = stateAt(*read, trace, trace.duration * i / 100);
-            for (const PlacedPart& p : state.parts)
-                QVERIFY(p.worldFromPart.translation.allFinite());
-            for (const AxisValue& a : state.axes) {
-                const FrameAxis& axis = *findFrame(*read, a.frame)->axis;
-                QVERIFY(a.value >= axis.lowest - 1e-9 && a.value <= axis.highest + 1e-9);
-            }
-        }
-        // The same again, to the last event.
-        QCOMPARE(storyOf(simulate(*read)), storyOf(trace));
-    }
-    QCOMPARE(runs, 150);
-    QVERIFY2(waits > 10 && rides > 100, qPrintable(QString("%1 endless waits, %2 rides").arg(waits).arg(rides)));
 }
 
 TOPIKOS_TEST(DeviceTest)

@@ -309,9 +309,9 @@ void GeneralChainTest::lostDirectionHasWords()
     ChainFrames frames;
     chainFrames(*horizontal, bent, frames);
     const Vec3 fore = frames.joints[3].origin - frames.joints[1].origin;
-    QVERIFY(std::abs(singularityMargins(*horizontal, bent).distance(SingularityKind::Elbow)
-                     - std::hypot(fore[0], fore[1]))
-            < 1e-9);
+    QVERIFY(
+        std::abs(singularityMargins(*horizontal, bent).distance(SingularityKind::Elbow) - std::hypot(fore[0], fore[1]))
+        < 1e-9);
 }
 
 TOPIKOS_TEST(GeneralChainTest)

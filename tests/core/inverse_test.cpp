@@ -50,10 +50,10 @@ void InverseTest::solutionSetsFollowTheReference()
 {
     QFETCH(std::string, name);
     const ArmPtr arm = urdfArm(name);
-    QCOMPARE(std::string(familyName(arm->family())), name == "sixaxis-1400" ? "spherical-wrist"
-                                                     : name == "parallel-960"  ? "parallel-axes"
-                                                     : name == "scara-600"  ? "horizontal-arm"
-                                                                            : "five-axis");
+    QCOMPARE(std::string(familyName(arm->family())), name == "sixaxis-1400"   ? "spherical-wrist"
+                                                     : name == "parallel-960" ? "parallel-axes"
+                                                     : name == "scara-600"    ? "horizontal-arm"
+                                                                              : "five-axis");
     int cases = 0;
     for (const Json& c : reference("ik")["robots"][name]["reachable"]) {
         const Pose pose = poseOf(c["pose"]);

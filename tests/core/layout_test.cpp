@@ -392,7 +392,8 @@ void LayoutTest::refusalsSayWhy()
             TcpId tip;
             cell = addToolPoint(cell, tool.id, "Tip", tool.flangeFromTcp, &tip).value();
             cell = setToolInForce(cell, cell.arms.front().id, tool.id, tip).value();
-            cell = takePoseTarget(cell, cell.arms.front().id, rack, homePosture(cell, cell.arms.front()), "By the tip").value();
+            cell = takePoseTarget(cell, cell.arms.front().id, rack, homePosture(cell, cell.arms.front()), "By the tip")
+                       .value();
             return changeTool(cell, tool);
         }
         }

@@ -156,8 +156,9 @@ void RunTest::waitingArmIsAskedAfterASensorSaw()
     const FrameId sink = device(cell, Device::Kind::Sink, "Sink", translated({1.0, 0, 0.05}), belt);
     change(cell, sink, [](Device& d) { d.size = {0.1, 0.1, 0.1}; });
     // Its beam is met by the front of the slab when the middle comes into the sink.
-    const FrameId sensor = device(cell, Device::Kind::Sensor, "Eye", translated({1.0, -0.2, 0.05})
-                                      * Pose{Vec3::Zero(), Quat(Eigen::AngleAxisd(90 * kDegree, Vec3::UnitZ()))}, belt);
+    const FrameId sensor = device(
+        cell, Device::Kind::Sensor, "Eye",
+        translated({1.0, -0.2, 0.05}) * Pose{Vec3::Zero(), Quat(Eigen::AngleAxisd(90 * kDegree, Vec3::UnitZ()))}, belt);
     cell = renameFrame(cell, sensor, "Eye at the end").value();
     const std::string name = findSignal(cell, outputOf(cell, sensor))->name;
     cell = withSteps(cell, {("wait for " + name).c_str(), "wait 1 s"});
@@ -238,8 +239,8 @@ void RunTest::gripWhileCarryingKeepsThePart()
     cell = withSteps(cell, {"joint to Tile pick", "grip", "joint to Rack place", "grip", "joint to Home"});
     const Trace alone = simulate(cell);
     QCOMPARE(int(alone.arms[0].outcomes[3].problem), int(StepOutcome::Problem::None));  // gripping on is nothing new
-    const Target place = *std::find_if(cell.targets.begin(), cell.targets.end(),
-                                       [](const Target& t) { return t.name == "Rack place"; });
+    const Target place =
+        *std::find_if(cell.targets.begin(), cell.targets.end(), [](const Target& t) { return t.name == "Rack place"; });
     PartId other;
     cell = addPart(cell, "Tile beside", place.frame, place.pose, &other).value();
     const CheckResult result = check(cell);
@@ -380,8 +381,9 @@ void RunTest::shortGlimpsesAreSeen()
     PartKind sheet = cell.partKinds.front();
     sheet.solids = {Solid{Solid::Kind::Box, {}, {thickness, 0.1, 0.1}}};
     cell = changePartKind(cell, sheet).value();
-    const FrameId sensor = device(cell, Device::Kind::Sensor, "Eye", translated({1.0, -0.2, 0.05})
-                                      * Pose{Vec3::Zero(), Quat(Eigen::AngleAxisd(90 * kDegree, Vec3::UnitZ()))}, belt);
+    const FrameId sensor = device(
+        cell, Device::Kind::Sensor, "Eye",
+        translated({1.0, -0.2, 0.05}) * Pose{Vec3::Zero(), Quat(Eigen::AngleAxisd(90 * kDegree, Vec3::UnitZ()))}, belt);
     cell = withSteps(cell, {"wait 8 s"});
     const Trace trace = simulate(cell);
     const auto& seen = trace.signalEvents.of(outputOf(cell, sensor));
@@ -429,11 +431,10 @@ void RunTest::axisBelowABeltIsRefused()
 {
     // A carriage that hangs below a belt used to keep checks busy for ever.
     Cell cell = example("glazing-line-on-a-rail");
-    const auto belt = std::find_if(cell.frames.begin(), cell.frames.end(), [](const Frame& f) {
-        return f.device && f.device->kind == Device::Kind::Belt;
-    });
-    const auto axis = std::find_if(cell.frames.begin(), cell.frames.end(),
-                                   [](const Frame& f) { return f.axis.has_value(); });
+    const auto belt = std::find_if(cell.frames.begin(), cell.frames.end(),
+                                   [](const Frame& f) { return f.device && f.device->kind == Device::Kind::Belt; });
+    const auto axis =
+        std::find_if(cell.frames.begin(), cell.frames.end(), [](const Frame& f) { return f.axis.has_value(); });
     cell.frames.edit(axis->id)->parent = belt->id;
     const Result<Cell> read = readCell(writeCell(cell), "cell");
     QVERIFY(!read.ok());

@@ -108,9 +108,10 @@ void SimulateTest::blendsSaveTheTimeTheyOverlap()
                 .translation;
         for (int k = 0; k <= 20; ++k) {
             const double t = with.arms[0].spans[i + 1].start + overlap * k / 20;
-            QVERIFY((baseFromTcp(blended, blended.arms.front(), postureAt(blended, with.arms[0], t)).translation - corner)
-                        .norm()
-                    <= step.blend * 1.05);
+            QVERIFY(
+                (baseFromTcp(blended, blended.arms.front(), postureAt(blended, with.arms[0], t)).translation - corner)
+                    .norm()
+                <= step.blend * 1.05);
         }
     }
     QVERIFY(overlaps > 0.1);
@@ -262,8 +263,8 @@ void SimulateTest::armWithParallelAxesRunsACycle()
         if (!outcome.move || outcome.move->kind != Move::Kind::Line) continue;
         const Move& move = *outcome.move;
         for (int i = 0; i <= 20; ++i) {
-            const Pose tcp =
-                forward(*cell.arms.front().model, move.at(*cell.arms.front().model, i / 20.0)) * move.line.flangeFromTcp;
+            const Pose tcp = forward(*cell.arms.front().model, move.at(*cell.arms.front().model, i / 20.0))
+                             * move.line.flangeFromTcp;
             QVERIFY(deviation(tcp, interpolate(move.line.start, move.line.end, i / 20.0)).metres < 1e-9);
         }
     }

@@ -124,8 +124,7 @@ Cell randomWiring(std::mt19937_64& random)
     const auto real = [&](double low, double high) { return low + (high - low) * double(random() >> 11) * 0x1p-53; };
     Cell cell = example("tile-glazing-line");
     for (int k = 0; k < 4; ++k)
-        cell =
-            addSignal(cell, "S" + std::to_string(k), k < 3 ? Signal::Kind::Digital : Signal::Kind::Number).value();
+        cell = addSignal(cell, "S" + std::to_string(k), k < 3 ? Signal::Kind::Digital : Signal::Kind::Number).value();
     if (pick(2)) cell = addArm(cell, "Second", catalogueArm("cobot-900"), {}).value();
     FrameId belt;
     for (int k = 0; k < 6; ++k) {
@@ -207,8 +206,8 @@ std::string storyOf(const Trace& trace)
         out += fmt::format("arm {} {:a}\n", arm.arm.value, arm.duration);
         for (const ArmTrace::Span& s : arm.spans) {
             const StepOutcome& o = arm.outcomes[s.outcome];
-            out += fmt::format("step {} pass {} problem {} {:a} {:a}{}\n", o.step.value, o.pass, int(o.problem), s.start,
-                               s.end, values(o.arrival));
+            out += fmt::format("step {} pass {} problem {} {:a} {:a}{}\n", o.step.value, o.pass, int(o.problem),
+                               s.start, s.end, values(o.arrival));
         }
     }
     for (const AxisTrack& axis : trace.axes)

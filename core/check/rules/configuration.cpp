@@ -11,8 +11,7 @@ void judgeConfiguration(const JudgedStep& step, Findings& out)
     if (plan->otherConfiguration)
         out.push_back(step.findingAt(Rule::Configuration, Severity::Caution, ConfigurationFact{}, 1));
     else if (plan->otherPosture.joint >= 0)
-        out.push_back(
-            step.findingAt(Rule::Configuration, Severity::Caution, ConfigurationFact{plan->otherPosture}, 1));
+        out.push_back(step.findingAt(Rule::Configuration, Severity::Caution, ConfigurationFact{plan->otherPosture}, 1));
 }
 
 FindingText textOf(const ConfigurationFact& fact, const Wording& words)

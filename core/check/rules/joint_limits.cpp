@@ -9,12 +9,12 @@ namespace {
 
 constexpr double kSilent = 1.01;  // ratio to the limit up to which nothing is said
 
-void judge(const JudgedStep& step, Rule rule, const Peak& peak, double Joint::* limitOf, Findings& out)
+void judge(const JudgedStep& step, Rule rule, const Peak& peak, double Joint::*limitOf, Findings& out)
 {
     if (peak.joint < 0 || peak.ratio <= kSilent) return;
     const double limit = step.arm().joints()[size_t(peak.joint)].*limitOf;
-    out.push_back(step.findingAt(rule, Severity::Caution, JointLimitFact{peak.joint, peak.ratio * limit, limit},
-                                 peak.fraction));
+    out.push_back(
+        step.findingAt(rule, Severity::Caution, JointLimitFact{peak.joint, peak.ratio * limit, limit}, peak.fraction));
 }
 
 }  // namespace

@@ -47,10 +47,10 @@ FindingText textOf(const RangeFact& fact, const Wording& words)
                 fmt::format("Joint {} is {} past its range ({}).", fact.joint + 1, jointAmount(joint, fact.amount),
                             rangeText(joint))
                     + otherWaysText(fact.otherWays)};
-    return {fmt::format("{} comes within {} of a range end", words.subject,
-                        jointAmount(joint, std::max(0.0, fact.amount))),
-            fmt::format("Joint {} ({}){}; the margin asked for is {}.", fact.joint + 1, rangeText(joint), words.place,
-                        jointAmount(joint, fact.limit))};
+    return {
+        fmt::format("{} comes within {} of a range end", words.subject, jointAmount(joint, std::max(0.0, fact.amount))),
+        fmt::format("Joint {} ({}){}; the margin asked for is {}.", fact.joint + 1, rangeText(joint), words.place,
+                    jointAmount(joint, fact.limit))};
 }
 
 }  // namespace topikos

@@ -47,10 +47,10 @@ void singularCautions(const Cell& cell, const Arm& arm, const JointVector& postu
 struct Wording {
     const Cell& cell;
     const Finding& finding;
-    const ArmStation& arm;    ///< that it is about
-    std::string subject;      ///< "Step 7", "Arm B: step 7", "Target Rack 3"
-    std::string target;       ///< name, may be empty
-    std::string place;        ///< " at 41 % of the line", or nothing
+    const ArmStation& arm;  ///< that it is about
+    std::string subject;    ///< "Step 7", "Arm B: step 7", "Target Rack 3"
+    std::string target;     ///< name, may be empty
+    std::string place;      ///< " at 41 % of the line", or nothing
 
     bool blocked() const { return finding.severity == Severity::Blocked; }
     const Joint& joint(int i) const { return arm.model->joints()[size_t(i)]; }

@@ -89,9 +89,10 @@ FindingText textOf(const SingularFact& fact, const Wording& words)
 {
     const std::string name = singularityName(fact.kind), cause = singularityCause(*words.arm.model, fact.kind);
     if (fact.jump.joint >= 0) {
-        const std::string near = fact.kind == SingularityKind::Direction
-                                     ? fmt::format("smallest singular value {}", amount(fact.kind, fact.distance))
-                                     : fmt::format("{} from the {} singularity", amount(fact.kind, fact.distance), name);
+        const std::string near =
+            fact.kind == SingularityKind::Direction
+                ? fmt::format("smallest singular value {}", amount(fact.kind, fact.distance))
+                : fmt::format("{} from the {} singularity", amount(fact.kind, fact.distance), name);
         return {blockedHeadline(words, 0),
                 fmt::format("Joint {} would have to turn by {} at one place ({}).", fact.jump.joint + 1,
                             jointAmount(words.joint(fact.jump.joint), fact.jump.excess), near)};
