@@ -17,6 +17,7 @@ FindingsList::FindingsList(Session& session, QWidget* parent) : QWidget(parent),
     m_list = new QListWidget(this);
     m_list->setObjectName("findingsList");
     m_list->setIconSize({14, 14});
+    m_list->setHorizontalScrollBarPolicy(Qt::ScrollBarAlwaysOff);  // long ones are cut, whole in their tips
     column->addWidget(m_list);
     m_empty = new QLabel("Nothing to report: every step can be done and keeps its margins.", this);
     m_empty->setAlignment(Qt::AlignCenter);

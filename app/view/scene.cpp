@@ -272,12 +272,17 @@ void Scene::addSelected(DrawList& list, const CellState& state) const
 const std::vector<Scene::Path>& Scene::paths() const
 {
     const std::shared_ptr<const CheckedCell>& checked = m_session.checkedPointer();
-    if (m_pathsFor == checked) return m_paths;
+    const RoutineId looked = m_session.routine().id;
+    if (m_pathsFor == checked && m_pathsOf == looked) return m_paths;
     m_pathsFor = checked;
+    m_pathsOf = looked;
     m_paths.clear();
     if (!checked) return m_paths;
     const Cell& cell = *checked->cell;
-    for (const ArmTrace& trace : checked->result.trace.arms)
+    for (const ArmTrace& running : checked->result.trace.arms) {
+        // Of the arm in hand the routine that is looked at, which may be one that does not run.
+        const ArmTrace* shown = running.arm == m_session.station().id ? m_session.armTrace() : nullptr;
+        const ArmTrace& trace = shown ? *shown : running;
         for (const StepOutcome& outcome : trace.outcomes) {
             const ArmStation& arm = *findArm(cell, trace.arm);
             Path path{outcome.step, outcome.kind, {}, {}};
@@ -300,6 +305,7 @@ const std::vector<Scene::Path>& Scene::paths() const
             }
             if (path.points.size() > 1) m_paths.push_back(std::move(path));
         }
+    }
     return m_paths;
 }
 

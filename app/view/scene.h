@@ -93,6 +93,7 @@ private:
     mutable std::map<ArmPtr, std::vector<Shape>> m_armShapes;
 
     mutable std::shared_ptr<const CheckedCell> m_pathsFor;
+    mutable RoutineId m_pathsOf;
     mutable std::vector<Path> m_paths;
 };
 

@@ -187,7 +187,12 @@ FindingText findingText(const Cell& cell, const Finding& f)
     const Target* target = findTarget(cell, f.target);
     Wording words{cell, f, arm, "", target ? target->name : "", ""};
     if (f.step) {
-        const std::string whose = cell.arms.size() > 1 ? arm.name + ": step" : "Step";
+        // A step that does not run says of which routine it is.
+        const Routine* routine = findRoutine(cell, f.routine);
+        const bool runs = !routine || arm.main == routine->id;
+        const std::string whose = !runs                  ? routine->name + ": step"
+                                  : cell.arms.size() > 1 ? arm.name + ": step"
+                                                         : "Step";
         words.subject = fmt::format("{} {}", whose, f.stepIndex + 1);
     } else if (target) {
         words.subject = "Target " + words.target;

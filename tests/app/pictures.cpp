@@ -6,6 +6,8 @@
 #include "app/view/surface.h"
 #include "app/view/viewport.h"
 #include "app/window/main_window.h"
+#include "core/cell/arms.h"
+#include "core/program/step_text.h"
 #include "core/robot/catalogue.h"
 
 #include <QApplication>
@@ -122,6 +124,23 @@ int main(int argc, char** argv)
     bottom->setCurrentIndex(0);
     good = shoot(window, folder.filePath("blocked.png")) && good;
 
+    // A second routine that is looked at while the first one runs, with a target out of reach.
+    session.leaveRun();
+    RoutineId service;
+    session.edit("Add routine",
+                 [&](const Cell& c) { return addRoutine(c, c.arms.front().id, "Fetch from the shelf", &service); });
+    session.showRoutine(service);
+    for (const char* words : {"joint over Far shelf 50 mm", "line to Far shelf at 100 mm/s", "grip",
+                              "line over Far shelf 50 mm at 100 mm/s", "joint to Home"})
+        session.edit("Add a step", [&](const Cell& c) {
+            return insertStep(c, service, findRoutine(c, service)->steps.size(), parseStep(c, words).value());
+        });
+    while (!session.checkIsFresh() || !session.checked()->result.complete)
+        QTest::qWait(20);
+    bottom->setCurrentIndex(1);
+    session.select(stepAt(session, 0));
+    good = shoot(window, folder.filePath("routines.png")) && good;
+
     window.openExample("glazing-line-on-a-rail");
     while (!session.checkIsFresh())
         QTest::qWait(20);
@@ -154,7 +173,8 @@ int main(int argc, char** argv)
     good = shoot(window, folder.filePath("data-sheet.png")) && good;
     window.showArms(false);
 
-    session.edit("Use the seven-axis arm", [](const Cell& c) { return setArmModel(c, c.arms.front().id, catalogueArm("redundant-820")); });
+    session.edit("Use the seven-axis arm",
+                 [](const Cell& c) { return setArmModel(c, c.arms.front().id, catalogueArm("redundant-820")); });
     session.goToTarget(session.station().home);
     window.viewport().fitAll();
     good = shoot(window, folder.filePath("seven-axes.png")) && good;
