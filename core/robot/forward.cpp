@@ -12,14 +12,6 @@ void chainFrames(const Arm& arm, const JointVector& posture, ChainFrames& out)
     const std::vector<Arm::Segment>& segments = arm.segments();
     const size_t n = segments.size();
     const double* q = posture.data();
-    double sines[kMaxJoints], cosines[kMaxJoints];
-    for (size_t i = 0; i < n; ++i) {
-        const SineCosine turn = sineCosine(q[i]);
-        sines[i] = turn.sine;
-        cosines[i] = turn.cosine;
-    }
-    for (size_t i = 0; i < n; ++i)
-        if (!(std::abs(q[i]) <= kLargestTurn)) sines[i] = std::sin(q[i]), cosines[i] = std::cos(q[i]);
     // Columns of the rotation and the place, in plain numbers: nothing of them has to go through memory on the way.
     double r[9] = {1, 0, 0, 0, 1, 0, 0, 0, 1}, p[3] = {0, 0, 0};
     for (size_t i = 0; i < n; ++i) {
@@ -37,9 +29,11 @@ void chainFrames(const Arm& arm, const JointVector& posture, ChainFrames& out)
                 p[k] += a[6 + k] * q[i];
             std::copy(a, a + 9, r);
         } else {
+            const SineCosine turn =
+                std::abs(q[i]) <= kLargestTurn ? sineCosine(q[i]) : SineCosine{std::sin(q[i]), std::cos(q[i])};
             for (int k = 0; k < 3; ++k) {
-                r[k] = cosines[i] * a[k] + sines[i] * a[3 + k];
-                r[3 + k] = cosines[i] * a[3 + k] - sines[i] * a[k];
+                r[k] = turn.cosine * a[k] + turn.sine * a[3 + k];
+                r[3 + k] = turn.cosine * a[3 + k] - turn.sine * a[k];
                 r[6 + k] = a[6 + k];
             }
         }
