@@ -278,10 +278,13 @@ void CycleStrip::mousePressEvent(QMouseEvent* event)
     m_scrubbing = true;
     const double time = timeAt(event->position().x());
     const Block* block = blockUnder(event->position());
-    if (block && block->step) {
-        m_session.select(block->step);
-    } else if (const ArmTrace* own = m_session.armTrace()) {
-        if (const ArmTrace::Span* span = spanAt(*own, time)) m_session.select(own->outcomes[span->outcome].step);
+    const Trace* trace = m_session.trace();
+    if (const ArmTrace* own = trace ? findArmTrace(*trace, m_session.station().id) : nullptr) {
+        // The strip shows what runs, so that is what the route shows, too.
+        m_session.showRoutine(own->routine);
+        const ArmTrace::Span* span = spanAt(*own, time);
+        if (block && block->step) m_session.select(block->step);
+        else if (span) m_session.select(own->outcomes[span->outcome].step);
     }
     m_session.scrub(time);
 }

@@ -275,7 +275,9 @@ void MainWindow::buildActions()
     action(run, "Back to the authored cell", "Ends the run; parts and arm are where they were", QKeySequence("F7"),
            [this] { m_session->leaveRun(); });
     action(run, "Run from selected step", "Starts where the selected step begins", QKeySequence("Shift+F5"), [this] {
-        const ArmTrace* trace = m_session->armTrace();
+        // Of what runs, whatever routine is looked at.
+        const Trace* running = m_session->trace();
+        const ArmTrace* trace = running ? findArmTrace(*running, m_session->station().id) : nullptr;
         const StepId step = m_session->selected<StepId>();
         if (!trace || !step) return m_session->say("Select the step to start from.", true);
         for (const ArmTrace::Span& span : trace->spans)

@@ -4,6 +4,7 @@
 #include "app/strip/cycle_strip.h"
 #include "app/view/viewport.h"
 #include "app/window/main_window.h"
+#include "core/cell/arms.h"
 #include "core/exchange/cell_file.h"
 #include "core/program/step_text.h"
 #include "tests/app/window_fixture.h"
@@ -53,6 +54,7 @@ private Q_SLOTS:
     void frameMovesByItsProperties();
     void waysChooseAConfiguration();
     void selectionLightsUpEverywhere();
+    void stripSelectsWhatRunsWhateverIsLookedAt();
     void clickInTheViewSelects();
     void runsScrubsAndComesBack();
     void blockedRunStopsAndSaysWhy();
@@ -462,6 +464,22 @@ void WindowTest::selectionLightsUpEverywhere()
     QCOMPARE(list->currentIndex().row(), 6);
     QVERIFY(session().inRun());
     QVERIFY(std::abs(session().time() - (span.start + span.end) / 2) < 0.02);
+}
+
+void WindowTest::stripSelectsWhatRunsWhateverIsLookedAt()
+{
+    const RoutineId main = session().routine().id;
+    const StepId wanted = session().routine().steps[6].id;
+    RoutineId other;
+    QVERIFY(session().edit("Add", [&](const Cell& c) { return addRoutine(c, c.arms.front().id, "Wait", &other); }));
+    QVERIFY(session().edit("Add", [&](const Cell& c) { return insertStep(c, other, 0, *parseStep(c, "wait 20 s")); }));
+    session().showRoutine(other);
+    QTRY_VERIFY(session().checkIsFresh() && session().checked()->result.complete);
+    auto* strip = child<CycleStrip>("cycleStrip");
+    const ArmTrace::Span& span = session().trace()->arms[0].spans[6];
+    QTest::mouseClick(strip, Qt::LeftButton, {}, QPoint(int(strip->xOf((span.start + span.end) / 2)), 30));
+    QVERIFY(session().routine().id == main);
+    QVERIFY(session().selected<StepId>() == wanted);
 }
 
 void WindowTest::clickInTheViewSelects()
