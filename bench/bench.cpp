@@ -115,21 +115,27 @@ void inverseAllBranches(benchmark::State& state)
 }
 BENCHMARK(inverseAllBranches);
 
-/// Inverse kinematics of random reachable poses, one after the other.
-void inverseOf(benchmark::State& state, const ArmPtr& arm, bool near)
+/// Poses reached from random postures, each with a posture 0.02 rad beside that one.
+std::vector<std::pair<Pose, JointVector>> posesNear(const Arm& arm)
 {
     std::mt19937_64 random(2);
     std::vector<std::pair<Pose, JointVector>> poses;
     for (int n = 0; n < 1024; ++n) {
-        JointVector q(arm->jointCount());
+        JointVector q(arm.jointCount());
         for (int i = 0; i < q.size(); ++i)
-            q[i] =
-                std::uniform_real_distribution(arm->joints()[size_t(i)].lower, arm->joints()[size_t(i)].upper)(random);
-        const Pose pose = forward(*arm, q);
+            q[i] = std::uniform_real_distribution(arm.joints()[size_t(i)].lower, arm.joints()[size_t(i)].upper)(random);
+        const Pose pose = forward(arm, q);
         for (double& v : q)
             v += 0.02;
-        poses.push_back({pose, clampedToRange(*arm, q)});
+        poses.push_back({pose, clampedToRange(arm, q)});
     }
+    return poses;
+}
+
+/// Inverse kinematics of random reachable poses, one after the other.
+void inverseOf(benchmark::State& state, const ArmPtr& arm, bool near)
+{
+    const auto poses = posesNear(*arm);
     size_t n = 0;
     for (auto _ : state) {
         const auto& [pose, seed] = poses[n++ & 1023];
@@ -142,6 +148,18 @@ BENCHMARK_CAPTURE(inverseOf, five_axes, catalogueArm("fiveaxis-500"), false);
 BENCHMARK_CAPTURE(inverseOf, gantry, catalogueArm("gantry-2400"), false);
 BENCHMARK_CAPTURE(inverseOf, seven_axes, catalogueArm("redundant-820"), false);
 BENCHMARK_CAPTURE(inverseOf, seven_axes_near, catalogueArm("redundant-820"), true);
+
+/// The one posture that goes on from a near one: what lines and jogging ask for.
+void followedTo(benchmark::State& state, const ArmPtr& arm)
+{
+    const auto poses = posesNear(*arm);
+    size_t n = 0;
+    for (auto _ : state) {
+        const auto& [pose, seed] = poses[n++ & 1023];
+        benchmark::DoNotOptimize(followBranch(*arm, pose, {}, seed));
+    }
+}
+BENCHMARK_CAPTURE(followedTo, seven_axes, catalogueArm("redundant-820"));
 
 /// The six-axis arm with its wrist pulled apart, so that no closed form is left.
 ArmPtr offsetWrist()

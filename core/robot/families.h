@@ -22,7 +22,8 @@ struct SphericalWrist {
     double foreSine, foreCosine;   ///< of foreAngle
     double lateral;                ///< wrist centre along h2 from o1 [m]
     Vec3 flangeFromWrist;          ///< wrist centre in flange coordinates [m]
-    Mat3 zeroRotation;             ///< baseFromFlange rotation at the zero posture
+    Mat3 lastLed;                  ///< transpose of the flange's rotation at the zero posture, times wrist.right
+    std::array<Mat3, 3> turnLed;   ///< wrist.left * turn about h2 by q = [0] + cos q [1] + sin q [2]
     double shoulderCosine;         ///< h1 . h2
     Vec3 front;  ///< h1 x h2 or its opposite: the side of axis 1 on which axis 2 lies (wrist centre, if axis 2 meets
                  ///< axis 1)

@@ -7,11 +7,32 @@
 
 namespace topikos {
 
+namespace {
+
+/// Sines and cosines of `n` angles, two at a time.
+void sineCosines(const double* angles, size_t n, std::array<double, kMaxJoints>& sines,
+                 std::array<double, kMaxJoints>& cosines)
+{
+    for (size_t i = 0; i < n; i += 2) {
+        const Two pair{angles[i], i + 1 < n ? angles[i + 1] : 0.0};
+        const SineCosineOf<Two> turn = sineCosine(pair);
+        for (const int k : {0, 1}) {
+            const bool small = std::abs(pair[k]) <= kLargestTurn;
+            sines[i + size_t(k)] = small ? turn.sine[k] : std::sin(pair[k]);
+            cosines[i + size_t(k)] = small ? turn.cosine[k] : std::cos(pair[k]);
+        }
+    }
+}
+
+}  // namespace
+
 void chainFrames(const Arm& arm, const JointVector& posture, ChainFrames& out)
 {
     const std::vector<Arm::Segment>& segments = arm.segments();
     const size_t n = segments.size();
     const double* q = posture.data();
+    std::array<double, kMaxJoints> sines, cosines;
+    sineCosines(q, n, sines, cosines);
     // Columns of the rotation and the place, in plain numbers: nothing of them has to go through memory on the way.
     double r[9] = {1, 0, 0, 0, 1, 0, 0, 0, 1}, p[3] = {0, 0, 0};
     for (size_t i = 0; i < n; ++i) {
@@ -29,11 +50,9 @@ void chainFrames(const Arm& arm, const JointVector& posture, ChainFrames& out)
                 p[k] += a[6 + k] * q[i];
             std::copy(a, a + 9, r);
         } else {
-            const SineCosine turn =
-                std::abs(q[i]) <= kLargestTurn ? sineCosine(q[i]) : SineCosine{std::sin(q[i]), std::cos(q[i])};
             for (int k = 0; k < 3; ++k) {
-                r[k] = turn.cosine * a[k] + turn.sine * a[3 + k];
-                r[3 + k] = turn.cosine * a[3 + k] - turn.sine * a[k];
+                r[k] = cosines[i] * a[k] + sines[i] * a[3 + k];
+                r[3 + k] = cosines[i] * a[3 + k] - sines[i] * a[k];
                 r[6 + k] = a[6 + k];
             }
         }

@@ -59,8 +59,8 @@ struct PlanarWay {
         const double l2 = arm.upperLength, l3 = arm.foreLength;
         const double cosine = std::clamp((distance * distance - l2 * l2 - l3 * l3) / (2 * l2 * l3), -1.0, 1.0);
         const double sine = bend * std::sqrt((1 - cosine) * (1 + cosine));
-        const double theta3 = arcTangent(sine, cosine) - arm.foreAngle;
-        const double theta2 = arcTangent(xn, xu) - arcTangent(l3 * sine, l2 + l3 * cosine);
+        const auto [turn, towards, lead] = arcTangents<3>({sine, xn, l3 * sine}, {cosine, xu, l2 + l3 * cosine});
+        const double theta3 = turn - arm.foreAngle, theta2 = towards - lead;
         return {wrapped(theta2), wrapped(arm.sigma * theta3), theta2 + theta3, sine};
     }
 };

@@ -10,8 +10,7 @@
 
 namespace topikos {
 
-void shareAlignedWrist(const ThreeAxes& wrist, const Joint& j4, const Joint& j6, double& q4, double q5,
-                       double& q6)
+void shareAlignedWrist(const ThreeAxes& wrist, const Joint& j4, const Joint& j6, double& q4, double q5, double& q6)
 {
     constexpr double kTurn = 2 * std::numbers::pi;
     const Vec3 y4 = rotationAbout(wrist.b, q5) * wrist.c;
@@ -65,7 +64,11 @@ std::optional<SphericalWrist> recogniseSphericalWrist(const Arm& arm)
     s.foreCosine = fore.dot(s.u) / s.foreLength;
     s.lateral = h[1].dot(centre - o[0]);
     s.flangeFromWrist = zero.inFlange(centre);
-    s.zeroRotation = zero.flange.rotation;
+    s.lastLed = zero.flange.rotation.transpose() * s.wrist.right;
+    const Mat3 along2 = s.h2 * s.h2.transpose();
+    Mat3 cross2;
+    cross2 << 0, -s.h2.z(), s.h2.y(), s.h2.z(), 0, -s.h2.x(), -s.h2.y(), s.h2.x(), 0;
+    s.turnLed = {s.wrist.left * along2, s.wrist.left * (Mat3::Identity() - along2), s.wrist.left * cross2};
     s.shoulderCosine = h[0].dot(h[1]);
     const Vec3 ahead = h[1].cross(h[0]).normalized();
     const double offset = ahead.dot(o[1] - o[0]);
@@ -79,7 +82,7 @@ BranchSolutions solveSphericalWrist(const SphericalWrist& arm, const Mat3& rotat
 {
     BranchSolutions out;
     const Vec3 centre = position + rotation * arm.flangeFromWrist;
-    const Mat3 total = rotation * arm.zeroRotation.transpose();  // R1 R2 R3 R4 R5 R6
+    const Mat3 totalLed = rotation * arm.lastLed;  // R1 R2 R3 R4 R5 R6 as the wrist wants it at the right
 
     // Joint 1 brings the wrist centre to its fixed height along axis 2: a cos q1 + b sin q1 = c.
     const Vec3 d = centre - arm.o1;
@@ -113,9 +116,9 @@ BranchSolutions solveSphericalWrist(const SphericalWrist& arm, const Mat3& rotat
         // Joint 3 sets the distance of the wrist centre from axis 2; phi is the angle between upper arm and forearm.
         const double cosPhi = std::clamp((distance * distance - l2 * l2 - l3 * l3) / (2 * l2 * l3), -1.0, 1.0);
         const double sinSize = std::sqrt((1 - cosPhi) * (1 + cosPhi));
-        const double phiSize = arcTangent(sinSize, cosPhi);
-        const Mat3 rest = rotationOf(arm.h1, -f.sine, f.cosine) * total;
-        const double towards = arcTangent(xn, xu), lead = arcTangent(l3 * sinSize, l2 + l3 * cosPhi);
+        const auto [phiSize, towards, lead] =
+            arcTangents<3>({sinSize, xn, l3 * sinSize}, {cosPhi, xu, l2 + l3 * cosPhi});
+        const Mat3 rest = rotationOf(arm.h1, -f.sine, f.cosine) * totalLed;
         // Sine and cosine of joints 2 and 3 together follow from those of the angles they are made of: towards - lead +
         // phi - foreAngle.
         const double inverse = 1 / (distance * distance), foreSine = l3 * sinSize, foreCosine = l2 + l3 * cosPhi;
@@ -139,8 +142,9 @@ BranchSolutions solveSphericalWrist(const SphericalWrist& arm, const Mat3& rotat
                 sine = std::sin(theta2 + theta3);
                 cosine = std::cos(theta2 + theta3);
             }
-            const Mat3 wrist = rotationOf(arm.h2, -sine, cosine) * rest;  // R4 R5 R6
-            const ThreeAxes::Both wrists = arm.wrist.solve(wrist, seed4);
+            // R4 R5 R6 as the wrist wants it
+            const Mat3 led = (arm.turnLed[0] + cosine * arm.turnLed[1] - sine * arm.turnLed[2]) * rest;
+            const ThreeAxes::Both wrists = arm.wrist.solveLed(led, seed4);
             for (int k = 0; k < wrists.count; ++k) {
                 const ThreeAxes::Turns& w = wrists.turns[k];
                 if (only && !w.aligned && w.turned != only->wristTurned) continue;

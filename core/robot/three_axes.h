@@ -17,17 +17,18 @@ struct ThreeAxes {
     double constant;
     double amplitude;  ///< hypot(cosine, sine)
     double mirror;     ///< q2 and mirror - q2 are the two sides
-    Mat3 left, right;  ///< at right angles: left * R * right turns about z, y and z
+    Mat3 left, right;  ///< at right angles left * R * right turns about z, y and z; else identity
 
     static std::optional<ThreeAxes> make(const Vec3& a, const Vec3& b, const Vec3& c)
     {
         if (a.cross(b).norm() < 1e-3 || b.cross(c).norm() < 1e-3) return std::nullopt;
         const double ab = a.dot(b), bc = b.dot(c);
         const double cosine = a.dot(c) - ab * bc, sine = a.dot(b.cross(c));
-        Mat3 left, right;
-        left << b.cross(a).transpose(), b.transpose(), a.transpose();
-        right << b.cross(c), b, c;
-        return ThreeAxes{a,      b,    c,       c.unitOrthogonal(),   std::abs(ab) < 1e-12 && std::abs(bc) < 1e-12,
+        const bool square = std::abs(ab) < 1e-12 && std::abs(bc) < 1e-12;
+        Mat3 left = Mat3::Identity(), right = Mat3::Identity();
+        if (square) left << b.cross(a).transpose(), b.transpose(), a.transpose();
+        if (square) right << b.cross(c), b, c;
+        return ThreeAxes{a,      b,    c,       c.unitOrthogonal(),   square,
                          cosine, sine, ab * bc, length(cosine, sine), 2 * arcTangent(sine, cosine),
                          left,   right};
     }
@@ -45,7 +46,14 @@ struct ThreeAxes {
 
     Both solve(const Mat3& rotation, double seed) const
     {
-        if (square) return solveSquare(left * rotation * right, seed);
+        return square ? solveSquare(left * rotation * right, seed) : solveAny(rotation, seed);
+    }
+    /// The same for left * rotation * right, where the caller has it at less cost.
+    Both solveLed(const Mat3& led, double seed) const { return square ? solveSquare(led, seed) : solveAny(led, seed); }
+
+private:
+    Both solveAny(const Mat3& rotation, double seed) const
+    {
         Both out;
         const Vec3 seen = rotation * c;  // Ra Rb c
         const double w = a.dot(seen) - constant;
@@ -65,7 +73,6 @@ struct ThreeAxes {
         return out;
     }
 
-private:
     /// r = Rz(q1) Ry(q2') Rz(q3). The sine is the length of two entries, exact near the aligned axes; the last turn
     /// takes what the first leaves, so that the error of the first there is made up for.
     Both solveSquare(const Mat3& r, double seed) const
@@ -77,10 +84,11 @@ private:
         one.aligned = across < kAligned;
         const double s1 = one.aligned ? std::sin(seed) : r(1, 2) / across,
                      c1 = one.aligned ? std::cos(seed) : r(0, 2) / across;
-        one.q1 = one.aligned ? seed : arcTangent(r(1, 2), r(0, 2));
-        const double bend = arcTangent(across, r(2, 2));
+        const auto [first, bend, last] = arcTangents<3>({r(1, 2), across, c1 * r(1, 0) - s1 * r(0, 0)},
+                                                        {r(0, 2), r(2, 2), c1 * r(1, 1) - s1 * r(0, 1)});
+        one.q1 = one.aligned ? seed : first;
         one.q2 = wrapped(bend + 0.5 * mirror);
-        one.q3 = arcTangent(c1 * r(1, 0) - s1 * r(0, 0), c1 * r(1, 1) - s1 * r(0, 1));
+        one.q3 = last;
         one.turned = false;
         out.count = 1;
         if (one.aligned) return out;  // both sides are the same posture
