@@ -21,8 +21,9 @@ int armTorque(const ArmChoice& arm);
 int armExport(const ArmChoice& arm, const std::vector<std::string>& packages, const std::string& out);
 
 int checkCell(const std::string& file, bool json, const std::string& junit);
-/// Runs each arm's routine `cycles` times, up to `until` [s]; 0 cycles: as often as it takes until then.
-int simulateCell(const std::string& file, bool json, int cycles, double until, const std::string& trace);
+/// Runs each arm's routine `cycles` times, up to `until` [s]; 0 cycles: as often as it takes until then. The table
+/// `trace` has a row every `every` [s].
+int simulateCell(const std::string& file, bool json, int cycles, double until, const std::string& trace, double every);
 int exportCell(const std::string& file, const std::string& out);
 int formatCell(const std::string& file);
 

@@ -1,10 +1,16 @@
 #include "cli/commands.h"
+#include "core/exchange/trace_csv.h"
+#include "core/spatial/limits.h"
+#include "core/spatial/text.h"
 
 #include <CLI/CLI.hpp>
 
+#include <cerrno>
 #include <cmath>
 #include <cstdio>
+#include <cstring>
 #include <exception>
+#include <iostream>
 #include <string>
 
 int main(int argc, char** argv)
@@ -57,7 +63,7 @@ int main(int argc, char** argv)
 
     std::string file, junit, trace;
     int cycles = 0;
-    double until = INFINITY;
+    double until = INFINITY, every = topikos::kTableStep;
     CLI::App* checkCommand = app.add_subcommand("check", "Findings about a cell; exit code 1 if something is blocked");
     checkCommand->add_option("CELL", file, "Cell file")->required();
     checkCommand->add_flag("--json", json, "One JSON object instead of text");
@@ -73,7 +79,9 @@ int main(int argc, char** argv)
         ->add_option("--until", until, "End the run after so many seconds; without --cycles it goes on so long")
         ->check(CLI::Range(0.001, 86400.0));
     simulateCommand->add_option("--trace", trace, "Write time, joints, gripper and TCP to this CSV file");
-    simulateCommand->callback([&] { code = simulateCell(file, json, cycles, until, trace); });
+    simulateCommand->add_option("--every", every, "Seconds from row to row of that table (0.004)")
+        ->check(CLI::Range(topikos::limits::kTableStep.least, topikos::limits::kTableStep.most));
+    simulateCommand->callback([&] { code = simulateCell(file, json, cycles, until, trace, every); });
 
     CLI::App* exportCommand =
         app.add_subcommand("export", "Write a part of a cell: .csv the run, .urdf, .srdf or .topikos-arm its arm");
@@ -94,10 +102,17 @@ int main(int argc, char** argv)
     } catch (const CLI::Success& success) {
         return app.exit(success);
     } catch (const CLI::ParseError& error) {
-        std::fprintf(stderr, "topikos-cli: %s. Run topikos-cli --help.\n", error.what());
+        std::fprintf(stderr, "topikos-cli: %s. Run topikos-cli --help.\n", topikos::shownText(error.what()).c_str());
         return 2;
     } catch (const std::exception& error) {
-        std::fprintf(stderr, "topikos-cli: %s\n", error.what());
+        std::fprintf(stderr, "topikos-cli: %s\n", topikos::shownText(error.what()).c_str());
+        return 2;
+    }
+    // What was said to be done has to be out.
+    std::cout.flush();
+    if (!std::cout || std::fflush(stdout) != 0 || std::ferror(stdout)) {
+        std::fprintf(stderr, "topikos-cli: The answer cannot be written to standard output: %s.\n",
+                     std::strerror(errno ? errno : EIO));
         return 2;
     }
     return code;

@@ -2,6 +2,7 @@
 
 #include "core/cell/edit_layout.h"
 #include "core/cell/edit_support.h"
+#include "core/spatial/limits.h"
 #include "core/cell/pattern.h"
 
 #include <fmt/format.h>
@@ -182,11 +183,12 @@ std::vector<FrameId> movableDevices(const Cell& cell)
 
 Status checkAxis(const FrameAxis& a)
 {
-    if (!(a.lowest <= a.highest && std::abs(a.lowest) <= 1000 && std::abs(a.highest) <= 1000))
-        return fail("the range of an axis goes from a lower to a higher end, within 1000 m or rad");
-    if (!(a.speed > 0 && a.speed <= 100)) return fail("the speed of an axis is above 0, and up to 100 m/s or rad/s");
-    if (!(a.acceleration > 0 && a.acceleration <= 1000))
-        return fail("the acceleration of an axis is above 0, and up to 1000 m/s² or rad/s²");
+    constexpr const char* code = "edit.axis";
+    for (const double end : {a.lowest, a.highest})
+        if (Status bad = checkLimit(limits::kJointTravel, end, code)) return bad;
+    if (a.lowest > a.highest) return fail("the range of an axis goes from a lower to a higher end");
+    if (Status bad = checkLimit(limits::kJointSpeed, a.speed, code)) return bad;
+    if (Status bad = checkLimit(limits::kJointAcceleration, a.acceleration, code)) return bad;
     if (!(std::abs(a.direction.norm() - 1) < 1e-6))
         return fail("the direction of an axis must have length 1", "Give X, Y or Z, either way.");
     if (!(a.value >= a.lowest && a.value <= a.highest)) return fail("an axis starts inside its range");
@@ -212,18 +214,17 @@ Status checkDevice(const Cell& cell, const Frame& frame, const SignalWriters* wr
 {
     const Device& d = *frame.device;
     const Wires wires = wiresOf(d.kind);
-    if (!d.size.allFinite() || d.size.minCoeff() < 0 || d.size.maxCoeff() > 100)
-        return fail("lengths of a device are 0 to 100 m");
-    if (d.kind == Kind::Belt && !(d.size[0] > 0 && d.size[1] > 0))
-        return fail("a belt has a length and a width above 0");
-    if (!(d.speed > 0 && d.speed <= 10))
-        return fail(
-            fmt::format("a belt at {:.6g} mm/s is not possible; above 0 and up to 10000 mm/s is", d.speed * 1000));
-    if (!(d.acceleration > 0 && d.acceleration <= 100))
-        return fail("the acceleration of a belt is above 0, and up to 100 m/s²");
-    if (!(d.pitch > 0 && d.pitch <= 100)) return fail("the pitch of a belt is above 0, and up to 100 m");
-    if (!(d.interval >= 0.01 && d.interval <= 86400)) return fail("parts come every 0.01 to 86400 s");
-    if (d.most > 10000) return fail("a source makes up to 10000 parts in a run");
+    constexpr const char* code = "edit.device";
+    for (const double length : d.size)
+        if (Status bad = checkLimit(limits::kDeviceLength, length, code)) return bad;
+    if (d.kind == Kind::Belt)
+        for (const double length : {d.size[0], d.size[1]})
+            if (Status bad = checkLimit(limits::kSize, length, code, "the length or width of a belt")) return bad;
+    if (Status bad = checkLimit(limits::kBeltSpeed, d.speed, code)) return bad;
+    if (Status bad = checkLimit(limits::kBeltAcceleration, d.acceleration, code)) return bad;
+    if (Status bad = checkLimit(limits::kBeltPitch, d.pitch, code)) return bad;
+    if (Status bad = checkLimit(limits::kSourceInterval, d.interval, code)) return bad;
+    if (Status bad = checkLimit(limits::kSourceMost, d.most, code)) return bad;
     if (d.makes && !findPartKind(cell, d.makes)) return missing("kind of part");
     const auto wire = [&](SignalId id, const char* role, std::optional<Signal::Kind> kind, bool writes) -> Status {
         if (!id) return std::nullopt;

@@ -3,6 +3,7 @@
 #include "core/cell/devices.h"
 #include "core/cell/edit_support.h"
 #include "core/robot/data_sheet.h"
+#include "core/spatial/limits.h"
 
 #include <fmt/format.h>
 
@@ -13,13 +14,6 @@
 
 namespace topikos {
 
-std::string lowered(std::string text)
-{
-    for (char& c : text)
-        c = char(std::tolower(static_cast<unsigned char>(c)));
-    return text;
-}
-
 Error missing(const char* what)
 {
     return {"edit.missing", fmt::format("this {} is no longer in the cell", what), "", "Choose another one."};
@@ -28,12 +22,12 @@ Error missing(const char* what)
 Status checkName(const std::string& name)
 {
     if (name.empty()) return Error{"edit.name-empty", "a name cannot be empty", "", "Type at least one character."};
-    if (name.size() > 60)
-        return Error{"edit.name-long", fmt::format("the name has {} characters; 60 is the limit", name.size()), "",
-                     "Shorten it."};
-    if (name.front() == ' ' || name.back() == ' '
-        || std::any_of(name.begin(), name.end(), [](unsigned char c) { return c < 32; }))
-        return Error{"edit.name-characters", "a name cannot begin or end with a space or hold line breaks", "",
+    if (!isUtf8(name)) return Error{"edit.name-bytes", "the name is no UTF-8 text", "", "Type it again."};
+    const auto length = std::count_if(name.begin(), name.end(), [](char c) { return (c & 0xc0) != 0x80; });
+    if (Status bad = checkLimit(limits::kNameLength, double(length), "edit.name-long")) return bad;
+    if (name.front() == ' ' || name.back() == ' ' || shownText(name) != name)
+        return Error{"edit.name-characters",
+                     "a name cannot begin or end with a space, or hold line breaks or other control characters", "",
                      "Remove them."};
     return std::nullopt;
 }
@@ -85,14 +79,14 @@ Error inPattern(const std::string& member, const std::string& pattern)
 
 Status checkPose(const Pose& pose)
 {
-    constexpr double farthest = 1000;  // [m]
     if (!pose.translation.allFinite() || !pose.rotation.coeffs().allFinite())
         return Error{"edit.pose", "the pose holds a value that is not a number", "", "Type plain numbers."};
-    if (pose.translation.cwiseAbs().maxCoeff() > farthest)
-        return Error{"edit.pose-far",
-                     fmt::format("an offset of {:.0f} m is too far; {:.0f} m is the limit",
-                                 pose.translation.cwiseAbs().maxCoeff(), farthest),
-                     "", "Check the unit: offsets are typed in mm unless one is given."};
+    const double farthest = pose.translation.cwiseAbs().maxCoeff();
+    if (!limits::kOffset.holds(farthest))
+        return Error{
+            "edit.pose-far",
+            fmt::format("an offset of {:.0f} m is too far; {:.0f} m is the limit", farthest, limits::kOffset.most), "",
+            "Check the unit: offsets are typed in mm unless one is given."};
     return std::nullopt;
 }
 
@@ -114,15 +108,6 @@ template <class Change> Result<Cell> changedTarget(const Cell& cell, TargetId id
     if (Status bad = change(*target)) return *bad;
     if (!(target->pose == before))
         if (Status bad = checkNoMember(cell, *target)) return *bad;
-    return next;
-}
-
-template <class Change> Result<Cell> changedRoutine(const Cell& cell, RoutineId id, Change change)
-{
-    Cell next = cell;
-    Routine* routine = next.routines.edit(id);
-    if (!routine) return missing("routine");
-    if (Status bad = change(next, *routine)) return *bad;
     return next;
 }
 
@@ -347,174 +332,29 @@ Result<Cell> setHome(const Cell& cell, TargetId id)
     return next;
 }
 
-Status checkSignalValue(const Signal& signal, double value)
-{
-    const auto fail = [&](const char* needs, const char* remedy) {
-        return Error{"edit.signal-value", fmt::format("\"{}\" cannot be {:.6g}: {}", signal.name, value, needs), "",
-                     remedy};
-    };
-    if (!std::isfinite(value) || std::abs(value) > 1e12)
-        return fail("values go up to 1e12", "Give a value in that range.");
-    if (signal.kind == Signal::Kind::Digital && value != 0 && value != 1)
-        return fail("it is on (1) or off (0)", "Give 1 or 0.");
-    if (signal.kind == Signal::Kind::Number && value != std::round(value))
-        return fail("it holds whole numbers", "Give a whole number.");
-    return std::nullopt;
-}
-
-Status checkAxisValue(const Frame& frame, double value)
-{
-    const FrameAxis& axis = *frame.axis;
-    if (value >= axis.lowest && value <= axis.highest) return std::nullopt;
-    const bool turns = axis.kind == JointKind::Revolute;
-    const double unit = turns ? kDegree : kMillimetre;
-    const char* symbol = turns ? "°" : " mm";
-    return Error{"edit.axis-range",
-                 fmt::format("\"{}\" cannot go to {:.6g}{}; {:.6g} to {:.6g}{} is its range", frame.name, value / unit,
-                             symbol, axis.lowest / unit, axis.highest / unit, symbol),
-                 "", "Give a value in that range, or change the range of the axis."};
-}
-
-Status checkStep(const Cell& cell, const Step& step,
-                 const std::unordered_map<std::uint32_t, std::vector<FrameId>>* writers)
-{
-    const auto outside = [](double value, double low, double high) { return !(value >= low && value <= high); };
-    const auto fail = [](const char* code, std::string message, const char* remedy) {
-        return Error{code, std::move(message), "", remedy};
-    };
-    if (step.isMove() && !findTarget(cell, step.target))
-        return fail("edit.step-target", "the move has no target", "Name a target of this cell.");
-    if (outside(step.jointSpeed, 1e-3, 1))
-        return fail("edit.step-speed",
-                    fmt::format("a joint move at {:.4g} % is not possible; 0.1 to 100 % is", step.jointSpeed * 100),
-                    "Give a speed in that range.");
-    if (outside(step.lineSpeed, 1e-4, 10))
-        return fail("edit.step-speed",
-                    fmt::format("a line at {:.6g} mm/s is not possible; 0.1 to 10000 mm/s is", step.lineSpeed * 1000),
-                    "Give a speed in that range.");
-    if (outside(step.blend, 0, 1))
-        return fail("edit.step-blend",
-                    fmt::format("a blend of {:.6g} mm is not possible; 0 to 1000 mm is", step.blend * 1000),
-                    "Give a blend in that range.");
-    if (outside(step.standoff, 0, 1))
-        return fail("edit.step-standoff",
-                    fmt::format("a distance of {:.6g} mm is not possible; 0 to 1000 mm is", step.standoff * 1000),
-                    "Give a distance in that range.");
-    if (step.kind == Step::Kind::SetSignal || step.kind == Step::Kind::WaitSignal) {
-        const Signal* signal = findSignal(cell, step.signal);
-        if (!signal) return fail("edit.step-signal", "the step has no signal", "Name a signal of this cell.");
-        if (Status bad = checkSignalValue(*signal, step.value)) return bad;
-        const auto writerOfSignal = [&] {
-            if (!writers) return writerOf(cell, signal->id);
-            const auto known = writers->find(signal->id.value);
-            return known == writers->end() ? FrameId() : known->second.front();
-        };
-        if (const FrameId writer = step.kind == Step::Kind::SetSignal ? writerOfSignal() : FrameId())
-            return fail("edit.step-signal-written",
-                        fmt::format("\"{}\" is written by \"{}\"", signal->name, frameName(cell, writer)),
-                        "Set another signal; this one can be waited for.");
-    }
-    if (step.kind == Step::Kind::MoveAxes) {
-        const std::vector<FrameId> axes = axesOf(cell, step.device);
-        if (axes.empty() || findFrame(cell, step.device)->device->kind == Device::Kind::Clamp)
-            return fail("edit.step-device", "the step has no device with axes",
-                        "Name a rail, turntable or positioner of this cell.");
-        if (axes.size() != step.axes.size())
-            return fail("edit.step-axes",
-                        fmt::format("\"{}\" has {} {}, not {}", frameName(cell, step.device), axes.size(),
-                                    axes.size() == 1 ? "axis" : "axes", step.axes.size()),
-                        "Give one value for each.");
-        for (size_t i = 0; i < axes.size(); ++i)
-            if (Status bad = checkAxisValue(*findFrame(cell, axes[i]), step.axes[i])) return bad;
-    }
-    if (outside(step.seconds, 0, 3600))
-        return fail("edit.step-wait", fmt::format("a wait of {:.6g} s is not possible; 0 to 3600 s is", step.seconds),
-                    "Give a time in that range.");
-    if (step.isMove() && step.standoff > 0 && findTarget(cell, step.target)->kind == Target::Kind::Posture)
-        return fail("edit.step-standoff-posture",
-                    fmt::format("\"{}\" is a posture, so there is no distance to keep from it",
-                                findTarget(cell, step.target)->name),
-                    "Leave the distance out.");
-    return std::nullopt;
-}
-
-Status checkOwnTarget(const Cell& cell, const Routine& routine, const Step& step)
-{
-    if (!step.isMove() || findTarget(cell, step.target)->arm == routine.arm) return std::nullopt;
-    const Target& target = *findTarget(cell, step.target);
-    return Error{"edit.step-arm",
-                 fmt::format("\"{}\" is a target of \"{}\", not of \"{}\"", target.name, armOf(cell, target).name,
-                             armOf(cell, routine).name),
-                 "", "Take a target with the arm that runs this routine."};
-}
-
-Result<Cell> insertStep(const Cell& cell, RoutineId id, size_t at, Step step, StepId* created)
-{
-    if (Status bad = checkStep(cell, step)) return *bad;
-    return changedRoutine(cell, id, [&](Cell& next, Routine& routine) -> Status {
-        if (at > routine.steps.size()) return missing("place in the routine");
-        if (Status bad = checkOwnTarget(cell, routine, step)) return bad;
-        step.id = {next.nextId++};
-        if (created) *created = step.id;
-        routine.steps.insert(at, step);
-        return std::nullopt;
-    });
-}
-
-Result<Cell> deleteStep(const Cell& cell, RoutineId id, StepId step)
-{
-    return changedRoutine(cell, id, [&](Cell&, Routine& routine) -> Status {
-        if (!routine.steps.find(step)) return missing("step");
-        routine.steps.erase(step);
-        return std::nullopt;
-    });
-}
-
-Result<Cell> moveStep(const Cell& cell, RoutineId id, StepId step, size_t to)
-{
-    return changedRoutine(cell, id, [&](Cell&, Routine& routine) -> Status {
-        const auto from = routine.steps.placeOf(step);
-        if (!from) return missing("step");
-        if (to >= routine.steps.size()) return missing("place in the routine");
-        routine.steps.move(*from, to);
-        return std::nullopt;
-    });
-}
-
-Result<Cell> changeStep(const Cell& cell, RoutineId id, const Step& step)
-{
-    if (Status bad = checkStep(cell, step)) return *bad;
-    return changedRoutine(cell, id, [&](Cell&, Routine& routine) -> Status {
-        Step* own = routine.steps.edit(step.id);
-        if (!own) return missing("step");
-        if (Status bad = checkOwnTarget(cell, routine, step)) return bad;
-        *own = step;
-        return std::nullopt;
-    });
-}
-
 Status checkThresholds(const Thresholds& t)
 {
-    const auto pair = [](const char* name, double blocked, double caution, double unit, const char* symbol) -> Status {
-        if (blocked >= 0 && blocked <= caution && caution <= 1e3) return std::nullopt;
-        return Error{"edit.threshold",
-                     fmt::format("{}: blocked at {:.4g} {}, caution at {:.4g} {} is not possible", name, blocked / unit,
-                                 symbol, caution / unit, symbol),
-                     "", "Blocked must be at least 0 and not above caution."};
+    constexpr const char* code = "edit.threshold";
+    if (Status bad = checkLimit(limits::kJointMargin, t.jointMargin, code)) return bad;
+    if (Status bad = checkLimit(limits::kSlideMargin, t.slideMargin, code)) return bad;
+    struct Pair {
+        const char* name;
+        double blocked, caution, unit;
+        const char* symbol;
     };
-    if (!(t.jointMargin >= 0 && t.jointMargin <= 3.2))
-        return Error{"edit.threshold",
-                     fmt::format("a joint margin of {:.4g}° is not possible; 0 to 180° is", degrees(t.jointMargin)), "",
-                     "Give a margin in that range."};
-    if (Status bad = pair("wrist", t.wristBlocked, t.wristCaution, kDegree, "°")) return bad;
-    if (Status bad = pair("elbow", t.elbowBlocked, t.elbowCaution, kMillimetre, "mm")) return bad;
-    if (Status bad = pair("shoulder", t.shoulderBlocked, t.shoulderCaution, kMillimetre, "mm")) return bad;
-    if (!(t.slideMargin >= 0 && t.slideMargin <= 10))
-        return Error{"edit.threshold",
-                     fmt::format("a margin of {:.4g} mm for sliding joints is not possible; 0 to 10000 mm is",
-                                 millimetres(t.slideMargin)),
-                     "", "Give a margin in that range."};
-    return pair("direction", t.directionBlocked, t.directionCaution, 1, "");
+    for (const Pair& p : {Pair{"wrist", t.wristBlocked, t.wristCaution, kDegree, "°"},
+                          Pair{"elbow", t.elbowBlocked, t.elbowCaution, kMillimetre, "mm"},
+                          Pair{"shoulder", t.shoulderBlocked, t.shoulderCaution, kMillimetre, "mm"},
+                          Pair{"direction", t.directionBlocked, t.directionCaution, 1, ""}}) {
+        for (const double value : {p.blocked, p.caution})
+            if (Status bad = checkLimit(limits::kSingularDistance, value, code)) return bad;
+        if (p.blocked > p.caution)
+            return Error{code,
+                         fmt::format("{}: blocked at {:.4g} {}, caution at {:.4g} {} is not possible", p.name,
+                                     p.blocked / p.unit, p.symbol, p.caution / p.unit, p.symbol),
+                         "", "Blocked must be at least 0 and not above caution."};
+    }
+    return std::nullopt;
 }
 
 Result<Cell> setThresholds(const Cell& cell, const Thresholds& thresholds)

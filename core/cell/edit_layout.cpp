@@ -1,6 +1,7 @@
 #include "core/cell/edit_layout.h"
 
 #include "core/cell/edit_support.h"
+#include "core/spatial/limits.h"
 #include "core/cell/pattern.h"
 
 #include <fmt/format.h>
@@ -251,9 +252,7 @@ Result<Cell> changePartKind(const Cell& cell, const PartKind& kind)
 {
     if (Status bad = checkNewName(cell.partKinds, kind.name, kind.id)) return *bad;
     if (Status bad = checkSolids(kind.solids)) return *bad;
-    if (!(kind.mass >= 0 && kind.mass <= 1e5))
-        return Error{"edit.mass", fmt::format("a mass of {:.6g} kg is not possible; 0 to 100000 kg is", kind.mass), "",
-                     "Give a mass in that range."};
+    if (Status bad = checkLimit(limits::kMass, kind.mass, "edit.mass")) return *bad;
     return changed(cell, &Cell::partKinds, kind.id, "kind of part", [&](PartKind& own) -> Status {
         own = kind;
         return std::nullopt;
@@ -287,28 +286,23 @@ Status checkTool(const Tool& tool)
     if (Status bad = checkSolids(tool.body)) return bad;
     if (Status bad = checkSolids(tool.jaw)) return bad;
     const Gripper& g = tool.gripper;
-    if (!(g.closed >= 0 && g.open >= g.closed && g.open <= 10))
-        return fail("edit.gripper",
-                    fmt::format("jaws from {:.6g} to {:.6g} mm are not possible; 0 <= closed <= open <= 10000 mm is",
-                                g.closed * 1000, g.open * 1000));
-    if (!(g.time >= 0 && g.time <= 60))
-        return fail("edit.gripper", fmt::format("{:.6g} s for the gripper is not possible; 0 to 60 s is", g.time));
-    if (!(g.grasp >= 0 && g.grasp <= 10))
-        return fail("edit.gripper",
-                    fmt::format("a grip distance of {:.6g} mm is not possible; 0 to 10000 mm is", g.grasp * 1000));
-    if (!(g.pivot > 0 && g.pivot <= 10))
-        return fail("edit.gripper",
-                    fmt::format("pivots {:.6g} mm behind the TCP are not possible; above 0 and up to 10000 mm is",
-                                g.pivot * 1000));
-    if (!(g.region.minCoeff() >= 0 && g.region.maxCoeff() <= 10))
-        return fail("edit.gripper", "a grip region must have edges of 0 to 10000 mm");
-    if (!(tool.mass >= 0 && tool.mass <= 1e5))
-        return fail("edit.mass", fmt::format("a mass of {:.6g} kg is not possible; 0 to 100000 kg is", tool.mass));
-    if (!tool.centreOfMass.allFinite() || tool.centreOfMass.cwiseAbs().maxCoeff() > 10)
-        return fail("edit.mass", "the centre of mass must lie within 10 m of the flange");
+    for (const double width : {g.closed, g.open})
+        if (Status bad = checkLimit(limits::kJaw, width, "edit.gripper")) return bad;
+    if (g.open < g.closed)
+        return fail("edit.gripper", fmt::format("jaws cannot be closed at {:.6g} mm and open at {:.6g} mm",
+                                                millimetres(g.closed), millimetres(g.open)));
+    if (Status bad = checkLimit(limits::kGripTime, g.time, "edit.gripper")) return bad;
+    if (Status bad = checkLimit(limits::kJaw, g.grasp, "edit.gripper", "a grip distance")) return bad;
+    if (Status bad = checkLimit(limits::kPivot, g.pivot, "edit.gripper")) return bad;
+    for (const double edge : g.region)
+        if (Status bad = checkLimit(limits::kJaw, edge, "edit.gripper", "an edge of a grip region")) return bad;
+    if (Status bad = checkLimit(limits::kMass, tool.mass, "edit.mass")) return bad;
+    if (!tool.centreOfMass.allFinite() || tool.centreOfMass.cwiseAbs().maxCoeff() > limits::kJaw.most)
+        return fail("edit.mass",
+                    fmt::format("the centre of mass must lie within {:.0f} m of the flange", limits::kJaw.most));
     const Vec3& i = tool.inertia;
-    if (!(i.minCoeff() >= 0 && i.maxCoeff() <= 1e5))
-        return fail("edit.inertia", "moments of inertia are 0 to 100000 kg m²");
+    for (const double moment : i)
+        if (Status bad = checkLimit(limits::kInertia, moment, "edit.inertia")) return bad;
     if (2 * i.maxCoeff() > i.sum() * (1 + 1e-9) + 1e-12)
         return fail("edit.inertia",
                     "no body has such moments of inertia: none can be larger than the two others together");

@@ -1,14 +1,14 @@
 #pragma once
 #include "core/cell/cell.h"
+#include "core/spatial/text.h"
 
 #include <algorithm>
 
 /// What edits share.
 namespace topikos {
 
-std::string lowered(std::string text);
 Error missing(const char* what);
-/// Names are 1 to 60 characters, without line breaks and outer spaces.
+/// Names are 1 to 60 characters of UTF-8, without control characters and outer spaces.
 Status checkName(const std::string& name);
 /// A name cut to at most `most` bytes, never inside a character, without a space at its end.
 std::string shortened(const std::string& name, size_t most);
@@ -74,6 +74,12 @@ template <class List> std::string freeNameIn(const List& objects, const std::str
     for (int i = 2; findNamed(objects, name); ++i)
         name = base + " " + std::to_string(i);
     return name;
+}
+
+/// Whether a tool has this point; it always has the first one, of id 0.
+inline bool hasPoint(const Tool& tool, TcpId id)
+{
+    return !id || std::any_of(tool.points.begin(), tool.points.end(), [id](const ToolPoint& p) { return p.id == id; });
 }
 
 /// Refused while a step uses the target.

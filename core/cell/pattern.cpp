@@ -1,6 +1,7 @@
 #include "core/cell/pattern.h"
 
 #include "core/cell/edit_support.h"
+#include "core/spatial/limits.h"
 
 #include <fmt/format.h>
 
@@ -14,11 +15,6 @@ namespace topikos {
 namespace {
 
 constexpr double kFullTurn = 2 * std::numbers::pi;
-
-std::uint32_t placeCount(const Pattern& p)
-{
-    return p.columns * (p.layout == Pattern::Layout::Grid ? p.rows : 1) * p.layers;
-}
 
 Pose poseAt(const Pattern& p, std::uint32_t place)
 {
@@ -97,6 +93,11 @@ Result<Cell> fitted(Cell cell, const Pattern& pattern)
 
 }  // namespace
 
+std::uint32_t placeCount(const Pattern& p)
+{
+    return p.columns * (p.layout == Pattern::Layout::Grid ? p.rows : 1) * p.layers;
+}
+
 std::vector<PatternPlace> placesOf(const Pattern& p)
 {
     std::vector<PatternPlace> out;
@@ -143,24 +144,16 @@ Status checkPattern(const Cell& cell, const Pattern& p)
     };
     if (p.frame && !findFrame(cell, p.frame))
         return fail("edit.missing", "the pattern's frame is not in the cell", "Choose another one.");
-    for (const std::uint32_t count : {p.columns, p.rows, p.layers})
-        if (count < 1 || count > 10000)
-            return fail("edit.pattern-count", fmt::format("a count of {} is not possible; 1 to 10000 is", count),
-                        "Give a count in that range.");
-    if (std::uint64_t(p.columns) * p.rows * p.layers > 10000)
-        return fail(
-            "edit.pattern-count",
-            fmt::format("the pattern has {} places; 10000 is the limit", std::uint64_t(p.columns) * p.rows * p.layers),
-            "Make it smaller.");
-    if (!p.pitch.allFinite() || p.pitch.cwiseAbs().maxCoeff() > 100)
-        return fail("edit.pattern-pitch", "a distance in the pattern is above 100 m",
-                    "Check the unit: distances are typed in mm.");
+    for (const double count :
+         {double(p.columns), double(p.rows), double(p.layers), double(p.columns) * double(p.rows) * double(p.layers)})
+        if (Status bad = checkLimit(limits::kPlaces, count, "edit.pattern-count")) return bad;
+    for (const double distance : p.pitch)
+        if (Status bad = checkLimit(limits::kPitch, distance, "edit.pattern-pitch")) return bad;
     if (!(p.stagger >= 0 && p.stagger < 1))
         return fail("edit.pattern-stagger",
                     fmt::format("a stagger of {:.4g} is not possible; 0 to below 1 is", p.stagger),
                     "Give a part of the pitch.");
-    if (!(std::abs(p.sweep) <= kFullTurn + 1e-9))
-        return fail("edit.pattern-sweep", "a ring goes round once at most", "Give an angle of up to 360°.");
+    if (Status bad = checkLimit(limits::kTurnsOfAPattern, p.sweep, "edit.pattern-sweep")) return bad;
     if (p.leftOut.size() > 10000)
         return fail("edit.pattern-empty", fmt::format("{} places are left out; 10000 is the limit", p.leftOut.size()),
                     "Leave fewer out.");

@@ -9,6 +9,9 @@ struct PatternPlace {
     Pose pose;                ///< in the pattern's frame
 };
 
+/// How many places there are, those left out included.
+std::uint32_t placeCount(const Pattern& pattern);
+
 /// The places that are not left out, in the order of the pattern. Nearest: each time the nearest one not yet visited,
 /// from the first.
 std::vector<PatternPlace> placesOf(const Pattern& pattern);

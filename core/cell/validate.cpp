@@ -4,18 +4,17 @@
 #include "core/cell/edit_layout.h"
 #include "core/cell/edit_support.h"
 #include "core/cell/pattern.h"
+#include "core/spatial/limits.h"
 
 #include <fmt/format.h>
 
+#include <set>
+#include <type_traits>
 #include <unordered_set>
 
 namespace topikos {
 
 namespace {
-
-constexpr size_t kDeepestTree = 100;
-constexpr std::uint32_t kLargestId = 4000000000;  // leaves room for edits
-constexpr size_t kLongestList = 100000;
 
 Error fault(std::string message, std::string where)
 {
@@ -38,11 +37,36 @@ Status checkIds(const List& objects, const char* list, std::unordered_set<std::u
 template <class List> Status checkNames(const List& objects, const char* list)
 {
     std::unordered_set<std::string> names;
+    if constexpr (std::is_same_v<typename List::value_type, Frame>) names.insert("world");  // the root has that name
     for (size_t i = 0; i < objects.size(); ++i) {
         const std::string name = lowered(objects[i].name);
         if (Status bad = checkName(objects[i].name)) return fault(bad->message, fmt::format("{}[{}].name", list, i));
         if (!names.insert(name).second)
-            return fault(fmt::format("\"{}\" is there twice", objects[i].name), fmt::format("{}[{}].name", list, i));
+            return fault(fmt::format("the name \"{}\" is taken", objects[i].name), fmt::format("{}[{}].name", list, i));
+    }
+    return std::nullopt;
+}
+
+/// Each place of a pattern is there, and taken by one thing of its kind at most.
+template <class List>
+Status checkMembers(const Cell& cell, const List& objects, const char* list, Pattern::Content content)
+{
+    std::set<std::pair<std::uint32_t, std::uint32_t>> taken;
+    for (size_t i = 0; i < objects.size(); ++i) {
+        const auto& o = objects[i];
+        if (!o.pattern) continue;
+        const std::string where = fmt::format("{}[{}].pattern", list, i);
+        const Pattern* pattern = findPattern(cell, o.pattern);
+        if (!pattern)
+            return fault(fmt::format("pattern {} of \"{}\" is not in the cell", o.pattern.value, o.name), where);
+        if (pattern->content != content)
+            return fault(fmt::format("\"{}\" repeats other things than \"{}\"", pattern->name, o.name), where);
+        if (o.place >= placeCount(*pattern))
+            return fault(fmt::format("\"{}\" has {} places, so none with the number {}", pattern->name,
+                                     placeCount(*pattern), o.place),
+                         where);
+        if (!taken.insert({o.pattern.value, o.place}).second)
+            return fault(fmt::format("place {} of \"{}\" is taken twice", o.place, pattern->name), where);
     }
     return std::nullopt;
 }
@@ -72,8 +96,8 @@ Status checkTree(const Cell& cell)
         }
         for (; !way.empty(); way.pop_back()) {
             depth[way.back()] = ++above;
-            if (above > kDeepestTree)
-                return fault(fmt::format("the frame tree is deeper than {} levels", kDeepestTree),
+            if (!limits::kTreeDepth.holds(double(above)))
+                return fault(fmt::format("the frame tree is deeper than {:.0f} levels", limits::kTreeDepth.most),
                              fmt::format("frames[{}]", way.back()));
         }
     }
@@ -82,6 +106,8 @@ Status checkTree(const Cell& cell)
 
 Status checkSolids(const std::vector<Solid>& solids, const std::string& where)
 {
+    if (Status bad = checkLimit(limits::kSolids, double(solids.size()), "cell.limit"))
+        return fault(bad->message, where);
     for (size_t i = 0; i < solids.size(); ++i)
         if (Status bad = checkSolid(solids[i])) return fault(bad->message, fmt::format("{}[{}]", where, i));
     return std::nullopt;
@@ -91,12 +117,16 @@ Status checkContent(const Cell& cell)
 {
     const SignalWriters writers = signalWriters(cell);
     std::unordered_set<std::uint32_t> used;
-    if (cell.nextId > kLargestId)
-        return fault(fmt::format("is {}; {} is the limit", cell.nextId, kLargestId), "next-id");
-    for (const size_t size : {cell.frames.size(), cell.tools.size(), cell.parts.size(), cell.targets.size(),
-                              cell.routines.size(), cell.signals.size()})
-        if (size > kLongestList)
-            return fault(fmt::format("a list has {} entries; {} is the limit", size, kLongestList), "document");
+    if (!limits::kIdentifier.holds(cell.nextId))
+        return fault(fmt::format("is {}; {:.0f} is the limit", cell.nextId, limits::kIdentifier.most), "next-id");
+    for (const auto& [list, size] :
+         {std::pair("frames", cell.frames.size()), std::pair("tools", cell.tools.size()),
+          std::pair("parts", cell.parts.size()), std::pair("part-kinds", cell.partKinds.size()),
+          std::pair("patterns", cell.patterns.size()), std::pair("targets", cell.targets.size()),
+          std::pair("routines", cell.routines.size()), std::pair("signals", cell.signals.size()),
+          std::pair("contact-pairs", cell.contact.pairs.size())})
+        if (!limits::kListLength.holds(double(size)))
+            return fault(fmt::format("has {} entries; {:.0f} is the limit", size, limits::kListLength.most), list);
     if (Status bad = checkIds(cell.frames, "frames", used, cell.nextId)) return bad;
     if (Status bad = checkIds(cell.tools, "tools", used, cell.nextId)) return bad;
     if (Status bad = checkIds(cell.parts, "parts", used, cell.nextId)) return bad;
@@ -118,9 +148,10 @@ Status checkContent(const Cell& cell)
     if (Status bad = checkTree(cell)) return bad;
     if (Status bad = checkThresholds(cell.thresholds)) return fault(bad->message, "thresholds");
     if (Status bad = checkName(cell.name)) return fault(bad->message, "name");
-    for (const double limit :
-         {cell.lineLimits.acceleration, cell.lineLimits.turnSpeed, cell.lineLimits.turnAcceleration})
-        if (!(limit >= 1e-3 && limit <= 1e4)) return fault("must hold values from 0.001 to 10000", "line-limits");
+    for (const auto& [limit, value] : {std::pair(&limits::kLineAcceleration, cell.lineLimits.acceleration),
+                                       std::pair(&limits::kTurnSpeed, cell.lineLimits.turnSpeed),
+                                       std::pair(&limits::kTurnAcceleration, cell.lineLimits.turnAcceleration)})
+        if (Status bad = checkLimit(*limit, value, "cell.limit")) return fault(bad->message, "line-limits");
     for (size_t i = 0; i < cell.signals.size(); ++i)
         if (Status bad = checkSignalValue(cell.signals[i], cell.signals[i].start))
             return fault(bad->message, fmt::format("signals[{}].start", i));
@@ -159,14 +190,12 @@ Status checkContent(const Cell& cell)
         if (!findPartKind(cell, part.kind))
             return fault(fmt::format("kind {} of \"{}\" is not in the cell", part.kind.value, part.name),
                          fmt::format("parts[{}].kind", i));
-        if (part.pattern && !findPattern(cell, part.pattern))
-            return fault(fmt::format("pattern {} of \"{}\" is not in the cell", part.pattern.value, part.name),
-                         fmt::format("parts[{}].pattern", i));
+        if (Status bad = checkPose(part.pose)) return fault(bad->message, fmt::format("parts[{}].pose", i));
     }
     for (size_t i = 0; i < cell.partKinds.size(); ++i) {
         if (Status bad = checkSolids(cell.partKinds[i].solids, fmt::format("part-kinds[{}].solids", i))) return bad;
-        if (!(cell.partKinds[i].mass >= 0 && cell.partKinds[i].mass <= 1e5))
-            return fault("must be 0 to 100000 kg", fmt::format("part-kinds[{}].mass", i));
+        if (Status bad = checkLimit(limits::kMass, cell.partKinds[i].mass, "cell.limit"))
+            return fault(bad->message, fmt::format("part-kinds[{}].mass", i));
     }
     for (size_t i = 0; i < cell.patterns.size(); ++i)
         if (Status bad = checkPattern(cell, cell.patterns[i]))
@@ -189,6 +218,9 @@ Status checkContent(const Cell& cell)
         if (!arm) return fault(fmt::format("arm {} of \"{}\" is not in the cell", t.arm.value, t.name), where + ".arm");
         const int joints = arm->model->jointCount();
         if (Status bad = checkAxes(t.axes, where)) return bad;
+        for (const double value : t.posture)
+            if (Status bad = checkLimit(limits::kJointTravel, value, "cell.limit", "a joint value"))
+                return fault(bad->message, where + ".posture");
         if (t.kind == Target::Kind::Posture) {
             if (t.posture.size() != joints)
                 return fault(fmt::format("has {} values; the arm has {} joints", t.posture.size(), joints),
@@ -200,14 +232,17 @@ Status checkContent(const Cell& cell)
             if (t.posture.size() != 0 && t.posture.size() != joints)
                 return fault(fmt::format("has {} values; the arm has {} joints", t.posture.size(), joints),
                              where + ".taught");
-            if (t.pattern && !findPattern(cell, t.pattern))
-                return fault(fmt::format("pattern {} of \"{}\" is not in the cell", t.pattern.value, t.name),
-                             where + ".pattern");
-            if (!findTool(cell, t.tool))
+            if (Status bad = checkPose(t.pose)) return fault(bad->message, where + ".pose");
+            const Tool* tool = findTool(cell, t.tool);
+            if (!tool)
                 return fault(fmt::format("tool {} of \"{}\" is not in the cell", t.tool.value, t.name),
                              where + ".tool");
+            if (!hasPoint(*tool, t.tcp))
+                return fault(fmt::format("\"{}\" has no point {}", tool->name, t.tcp.value), where + ".point");
         }
     }
+    if (Status bad = checkMembers(cell, cell.parts, "parts", Pattern::Content::Parts)) return bad;
+    if (Status bad = checkMembers(cell, cell.targets, "targets", Pattern::Content::Targets)) return bad;
     for (size_t i = 0; i < cell.contact.pairs.size(); ++i)
         for (const ContactMember& m : {cell.contact.pairs[i].a, cell.contact.pairs[i].b}) {
             const ArmStation* arm = findArm(cell, m.arm);
@@ -242,7 +277,7 @@ Status checkArms(const Cell& cell)
             return fault(fmt::format("frame {} is not in the cell", arm.mount.value), where + ".mount");
         const Tool* tool = findTool(cell, arm.tool);
         if (!tool) return fault(fmt::format("tool {} is not in the cell", arm.tool.value), where + ".tool");
-        if (arm.tcp && &flangeFromTcp(*tool, arm.tcp) == &tool->flangeFromTcp)
+        if (!hasPoint(*tool, arm.tcp))
             return fault(fmt::format("point {} is not one of the tool's", arm.tcp.value), where + ".point");
         for (size_t k = 0; k < i; ++k)
             if (cell.arms[k].tool == arm.tool)
@@ -261,8 +296,8 @@ Status checkArms(const Cell& cell)
 
 Status validate(const Cell& cell)
 {
-    if (cell.arms.empty() || cell.arms.size() > 100)
-        return fault(fmt::format("holds {} arms; 1 to 100 are possible", cell.arms.size()), "arms");
+    if (Status bad = checkLimit(limits::kArms, double(cell.arms.size()), "cell.limit"))
+        return fault(bad->message, "arms");
     if (Status bad = checkContent(cell)) return bad;
     return checkArms(cell);
 }

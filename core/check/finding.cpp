@@ -1,6 +1,7 @@
 #include "core/check/finding.h"
 
 #include "core/check/rules/rules.h"
+#include "core/spatial/limits.h"
 #include "core/spatial/units.h"
 
 #include <fmt/format.h>
@@ -141,7 +142,8 @@ struct Measurer {
     }
     Measure operator()(const SignalFact& fact) const
     {
-        if (!fact.signal) return {fact.time, 0, Unit::Second};
+        if (!fact.signal)
+            return {fact.stuck.time, fact.stuck.why == Stuck::Why::TooLong ? limits::kRunLength.most : 0, Unit::Second};
         return {0, fact.value, Unit::None};
     }
     Measure operator()(const AxisFact&) const { return {}; }

@@ -74,7 +74,7 @@ struct GripFact {
 struct SignalFact {
     SignalId signal;
     double value = 0;  ///< waited for
-    double time = 0;   ///< without a signal: where it is stuck [s]
+    Stuck stuck{};     ///< without a signal
 };
 /// Another arm is moving an axis that the step moves.
 struct AxisFact {

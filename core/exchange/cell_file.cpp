@@ -239,4 +239,32 @@ Result<Cell> readCell(const std::string& text, const std::string& name)
     return std::move(cell);
 }
 
+Result<Cell> openCell(const std::string& path)
+{
+    Result<std::string> text = readFile(path, kLargestCellFile);
+    if (!text) return text.error();
+    return readCell(*text, path);
+}
+
+Status saveCell(const std::string& path, const Cell& cell)
+{
+    const std::string text = writeCell(cell);
+    if (text.size() > kLargestCellFile)
+        return Error{"cell.size",
+                     fmt::format("would have {} MB; {} MB is the limit of a cell file", text.size() >> 20,
+                                 kLargestCellFile >> 20),
+                     path, "Reduce its surfaces. The file on disk is unchanged."};
+    const Result<Cell> again = readCell(text, path);
+    constexpr const char* remedy =
+        "Undo what led to that, then save. The file on disk is unchanged; the cell stays open.";
+    if (!again)
+        return Error{"cell.unreadable",
+                     fmt::format("could not be opened again ({}: {})", again.error().where, again.error().message),
+                     path, remedy};
+    // Values that a kind of step has no use for are not in the file; then the bytes tell.
+    if (!(*again == cell) && writeCell(*again) != text)
+        return Error{"cell.changed", "would be opened as another cell", path, remedy};
+    return saveFile(path, text);
+}
+
 }  // namespace topikos

@@ -1,5 +1,6 @@
 #pragma once
 #include "core/cell/cell.h"
+#include "core/exchange/file.h"
 #include "core/spatial/result.h"
 
 #include <string>
@@ -17,14 +18,10 @@ std::string writeCell(const Cell& cell);
 /// in the document. `name` stands in the message for the file.
 Result<Cell> readCell(const std::string& text, const std::string& name);
 
-/// Whole file into memory, refused above `limit` bytes.
-Result<std::string> readFile(const std::string& path, std::size_t limit);
-
 Result<Cell> openCell(const std::string& path);
 
-/// Replaces `path` in one go: written beside it, flushed to the disk, renamed. A process killed at any moment leaves
-/// the old or the new file.
-Status saveFile(const std::string& path, const std::string& text);
+/// Saves with saveFile() what can be read again: the text is read back and compared with the cell first. A cell that
+/// does not come back is refused with the reason.
 Status saveCell(const std::string& path, const Cell& cell);
 
 }  // namespace topikos

@@ -2,6 +2,7 @@
 #include "core/cell/cell.h"
 #include "core/exchange/base64.h"
 #include "core/exchange/document.h"
+#include "core/spatial/limits.h"
 
 #include <cmath>
 #include <cstdio>
@@ -13,6 +14,8 @@
 #include <utility>
 
 namespace topikos {
+
+inline constexpr size_t kLongestText = 1000;  ///< of a text in a file [bytes]
 
 /// Pairs of word and value for an enumeration in a file.
 template <class Enum> struct Word {
@@ -257,7 +260,7 @@ private:
     {
         if (!v.is_string()) return fail(key, "must be a text in quotes");
         out = v.get<std::string>();
-        if (out.size() > 200) fail(key, "is longer than 200 characters");
+        if (out.size() > kLongestText) fail(key, "is longer than " + std::to_string(kLongestText) + " bytes");
     }
     void take(const char* key, const Json& v, double& out) { number(key, v, out); }
     void take(const char* key, const Json& v, bool& out)
@@ -277,7 +280,8 @@ private:
         if (!v.is_array() || v.size() != 3) return fail(key, "must be a list of 3 numbers");
         for (size_t i = 0; i < 3; ++i)
             if (!number(key, v[i], out[Eigen::Index(i)])) return;
-        if (out.cwiseAbs().maxCoeff() > 1000) fail(key, "holds a length above 1000 m");
+        for (const double coordinate : out)
+            if (const Status bad = checkLimit(limits::kOffset, coordinate, "field")) return fail(key, bad->message);
     }
     template <class T>
     requires std::is_arithmetic_v<T>

@@ -1,4 +1,5 @@
 #include "core/exchange/migrations.h"
+#include "core/spatial/text.h"
 
 #include <algorithm>
 #include <cctype>
@@ -7,13 +8,6 @@
 namespace topikos {
 
 namespace {
-
-std::string lowered(std::string text)
-{
-    for (char& c : text)
-        c = char(std::tolower(static_cast<unsigned char>(c)));
-    return text;
-}
 
 }  // namespace
 

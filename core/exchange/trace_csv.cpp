@@ -1,5 +1,8 @@
 #include "core/exchange/trace_csv.h"
 
+#include "core/spatial/limits.h"
+#include "core/spatial/text.h"
+
 #include <fmt/format.h>
 
 #include <cmath>
@@ -8,24 +11,32 @@ namespace topikos {
 
 namespace {
 
-/// Names may hold commas and quotation marks (RFC 4180).
-std::string quoted(const std::string& name)
+double rowsOf(const Trace& trace, double step) { return std::ceil(trace.duration / step - 1e-9); }
+
+Status checkTable(const Trace& trace, double step)
 {
-    if (name.find_first_of(",\"") == std::string::npos) return name;
-    std::string out = "\"";
-    for (const char c : name)
-        out += c == '"' ? "\"\"" : std::string(1, c);
-    return out + "\"";
+    if (Status bad = checkLimit(limits::kTableStep, step, "table.step")) return bad;
+    const double rows = rowsOf(trace, step);
+    if (limits::kTableRows.holds(rows)) return std::nullopt;
+    return Error{
+        "table.rows",
+        fmt::format("a table of {:.0f} s with a row every {:.4g} s would have {:.0f} rows; {:.0f} is the limit",
+                    trace.duration, step, rows, limits::kTableRows.most),
+        "",
+        fmt::format("Take a row every {:.3g} s, or end the run earlier.",
+                    std::ceil(trace.duration / limits::kTableRows.most * 1000) / 1000)};
 }
 
 }  // namespace
 
-std::string traceCsv(const Cell& cell, const Trace& trace, double step)
+Status writeTraceCsv(const Cell& cell, const Trace& trace, const FileSink& sink, double step)
 {
+    if (Status bad = checkTable(trace, step)) return bad;
+    constexpr size_t piece = 1 << 16;
     std::string out = "time_s";
     // With several arms each column says whose it is.
     const auto column = [&](const ArmStation& arm, const std::string& name) {
-        out += fmt::format(",{}", cell.arms.size() > 1 ? quoted(arm.name + " " + name) : name);
+        out += fmt::format(",{}", cell.arms.size() > 1 ? csvText(arm.name + " " + name) : name);
     };
     for (const ArmStation& arm : cell.arms) {
         for (const Joint& joint : arm.model->joints())
@@ -38,12 +49,16 @@ std::string traceCsv(const Cell& cell, const Trace& trace, double step)
         if (frame.axis) axes.push_back(&frame);
     for (const Frame* frame : axes)
         out += fmt::format(
-            ",{}", quoted(fmt::format("{}_{}", frame->name, frame->axis->kind == JointKind::Revolute ? "rad" : "m")));
+            ",{}", csvText(fmt::format("{}_{}", frame->name, frame->axis->kind == JointKind::Revolute ? "rad" : "m")));
     for (const Signal& signal : cell.signals)
-        out += fmt::format(",{}", quoted(signal.name));
+        out += fmt::format(",{}", csvText(signal.name));
     out += "\n";
-    const auto rows = static_cast<long>(std::ceil(trace.duration / step - 1e-9));
+    const auto rows = static_cast<long>(rowsOf(trace, step));
     for (long i = 0; i <= rows; ++i) {
+        if (out.size() > piece) {
+            if (!sink(out)) return std::nullopt;  // who wrote knows why
+            out.clear();
+        }
         const double time = std::min(double(i) * step, trace.duration);
         const CellState state = stateAt(cell, trace, time);
         out += fmt::format("{:.6f}", time);
@@ -60,7 +75,28 @@ std::string traceCsv(const Cell& cell, const Trace& trace, double step)
             out += fmt::format(",{}", signalAt(cell, trace, signal.id, time));
         out += "\n";
     }
+    sink(out);
+    return std::nullopt;
+}
+
+Result<std::string> traceCsv(const Cell& cell, const Trace& trace, double step)
+{
+    std::string out;
+    const Status bad = writeTraceCsv(
+        cell, trace,
+        [&out](std::string_view piece) {
+            out += piece;
+            return true;
+        },
+        step);
+    if (bad) return *bad;
     return out;
+}
+
+Status saveTraceCsv(const std::string& path, const Cell& cell, const Trace& trace, double step)
+{
+    if (Status bad = checkTable(trace, step)) return bad;
+    return saveFile(path, [&](const FileSink& sink) { (void)writeTraceCsv(cell, trace, sink, step); });
 }
 
 }  // namespace topikos

@@ -1,6 +1,7 @@
 #include "core/program/step_text.h"
 
 #include "core/cell/edit.h"
+#include "core/spatial/text.h"
 
 #include <fmt/format.h>
 
@@ -12,14 +13,6 @@
 namespace topikos {
 
 namespace {
-
-std::string lowered(std::string_view text)
-{
-    std::string out(text);
-    for (char& c : out)
-        c = char(std::tolower(static_cast<unsigned char>(c)));
-    return out;
-}
 
 /// Reads words, numbers and target names from the left.
 class Reader {
@@ -55,9 +48,10 @@ public:
         return true;
     }
 
-    /// The object with the longest name that the rest begins with.
+    /// The object with the name in quotation marks, or with the longest name that the rest begins with.
     template <class Object> const Object* named(const Table<Object>& objects)
     {
+        if (!done() && m_text[m_at] == '"') return quoted(objects);
         const Object* best = nullptr;
         for (const Object& t : objects) {
             const std::string name = lowered(t.name);
@@ -74,6 +68,23 @@ public:
     }
 
 private:
+    template <class Object> const Object* quoted(const Table<Object>& objects)
+    {
+        std::string name;
+        size_t at = m_at + 1;
+        for (; at < m_low.size() && (m_low[at] != '"' || m_low.substr(at, 2) == "\"\""); ++at) {
+            name += m_low[at];
+            at += m_low[at] == '"' ? 1 : 0;
+        }
+        const bool closed = at < m_low.size() && (at + 1 == m_low.size() || m_low[at + 1] == ' ');
+        for (const Object& t : objects)
+            if (closed && lowered(t.name) == name) {
+                m_at = at + 1;
+                skip();
+                return &t;
+            }
+        return nullptr;
+    }
     void skip()
     {
         while (m_at < m_text.size() && m_text[m_at] == ' ')
@@ -220,14 +231,47 @@ std::string plainNumber(double value, int decimals)
     return text == "-0" ? "0" : text;
 }
 
+namespace {
+
+/// A number of a step: rounded for reading, but never to nothing.
+std::string amount(double value, int decimals)
+{
+    const std::string text = plainNumber(value, decimals);
+    return text == "0" && value != 0 ? fmt::format("{:.4g}", value) : text;
+}
+
+/// A name and what follows it, as the reader finds them again: in quotation marks where the two could be read as a
+/// longer name of the list.
+template <class Object>
+std::string named(const Table<Object>& objects, const std::string& name, const std::string& rest)
+{
+    const std::string low = lowered(name + rest);
+    const auto begins = [&](const std::string& other) {
+        if (other.size() <= name.size() || other.size() > low.size()) return false;
+        for (size_t i = 0; i < other.size(); ++i)
+            if (low[i] != (other[i] >= 'A' && other[i] <= 'Z' ? other[i] - 'A' + 'a' : other[i])) return false;
+        return low.size() == other.size() || low[other.size()] == ' ';
+    };
+    const bool doubtful = name.starts_with('"') || std::any_of(objects.begin(), objects.end(), [&](const Object& o) {
+                              return begins(o.name);
+                          });
+    if (!doubtful) return name + rest;
+    std::string out = "\"";
+    for (const char c : name)
+        out += c == '"' ? "\"\"" : std::string(1, c);
+    return out + '"' + rest;
+}
+
+}  // namespace
+
 std::string stepText(const Cell& cell, const Step& step)
 {
-    const auto mm = [](double metres) { return plainNumber(millimetres(metres), 3) + " mm"; };
-    std::string text = step.off ? "off " : "";
+    const auto mm = [](double metres) { return amount(millimetres(metres), 3) + " mm"; };
+    const std::string off = step.off ? "off " : "";
     switch (step.kind) {
-    case Step::Kind::Grip: return text + "grip";
-    case Step::Kind::Release: return text + "release";
-    case Step::Kind::Wait: return text + "wait " + plainNumber(step.seconds, 3) + " s";
+    case Step::Kind::Grip: return off + "grip";
+    case Step::Kind::Release: return off + "release";
+    case Step::Kind::Wait: return off + "wait " + amount(step.seconds, 3) + " s";
     case Step::Kind::SetSignal:
     case Step::Kind::WaitSignal: {
         const Signal* signal = findSignal(cell, step.signal);
@@ -236,32 +280,33 @@ std::string stepText(const Cell& cell, const Step& step)
                           : step.comparison == Step::Comparison::AtLeast ? " at least "
                           : step.comparison == Step::Comparison::AtMost  ? " at most "
                                                                          : " is ";
-        text += (set ? "set " : "wait for ") + (signal ? signal->name : "?");
-        if (digital && (set || step.comparison == Step::Comparison::Equal))
-            return text + (step.value != 0 ? " on" : " off");
-        return text + how + plainNumber(step.value, 6);
+        const bool word = digital && (set || step.comparison == Step::Comparison::Equal);
+        const std::string rest = word ? (step.value != 0 ? " on" : " off") : how + amount(step.value, 6);
+        return off + (set ? "set " : "wait for ") + named(cell.signals, signal ? signal->name : "?", rest);
     }
     case Step::Kind::MoveAxes: {
-        text += "move " + frameName(cell, step.device) + " to";
+        std::string rest = " to";
         const std::vector<FrameId> axes = axesOf(cell, step.device);
         for (size_t i = 0; i < std::min(axes.size(), step.axes.size()); ++i) {
             const bool turns = findFrame(cell, axes[i])->axis->kind == JointKind::Revolute;
-            text += ' ';
-            text += turns ? plainNumber(degrees(step.axes[i]), 3) + "°" : mm(step.axes[i]);
+            rest += ' ';
+            rest += turns ? amount(degrees(step.axes[i]), 3) + "°" : mm(step.axes[i]);
         }
-        return step.jointSpeed < 1 ? text + " at " + plainNumber(step.jointSpeed * 100, 3) + " %" : text;
+        if (step.jointSpeed < 1) rest += " at " + amount(step.jointSpeed * 100, 3) + " %";
+        return off + "move " + named(cell.frames, frameName(cell, step.device), rest);
     }
-    case Step::Kind::JointMove: text += "joint "; break;
-    case Step::Kind::Line: text += "line "; break;
+    case Step::Kind::JointMove:
+    case Step::Kind::Line: break;
     }
+    const bool line = step.kind == Step::Kind::Line;
+    std::string rest;
+    if (step.standoff > 0) rest += " " + mm(step.standoff);
+    if (line) rest += " at " + amount(millimetres(step.lineSpeed), 3) + " mm/s";
+    else if (step.jointSpeed < 1) rest += " at " + amount(step.jointSpeed * 100, 3) + " %";
+    if (step.blend > 0) rest += " blend " + mm(step.blend);
     const Target* target = findTarget(cell, step.target);
-    text += step.standoff > 0 ? "over " : "to ";
-    text += target ? target->name : "?";
-    if (step.standoff > 0) text += fmt::format(" {}", mm(step.standoff));
-    if (step.kind == Step::Kind::Line) text += " at " + plainNumber(millimetres(step.lineSpeed), 3) + " mm/s";
-    else if (step.jointSpeed < 1) text += " at " + plainNumber(step.jointSpeed * 100, 3) + " %";
-    if (step.blend > 0) text += " blend " + mm(step.blend);
-    return text;
+    return off + (line ? "line " : "joint ") + (step.standoff > 0 ? "over " : "to ")
+           + named(cell.targets, target ? target->name : "?", rest);
 }
 
 Result<Step> parseStep(const Cell& cell, const std::string& text, const Step& defaults)

@@ -1,8 +1,9 @@
 #include "core/robot/arm.h"
 
-#include "core/robot/forward.h"
 #include "core/robot/branches.h"
+#include "core/robot/forward.h"
 #include "core/robot/six_general.h"
+#include "core/spatial/limits.h"
 
 #include <fmt/format.h>
 
@@ -11,8 +12,6 @@
 namespace topikos {
 
 namespace {
-
-constexpr double kLargestRange = 1000;  // [rad or m]
 
 Status checkJoint(const Joint& joint, size_t index)
 {
@@ -27,17 +26,24 @@ Status checkJoint(const Joint& joint, size_t index)
     if (!joint.parentFromJoint.translation.allFinite() || !joint.parentFromJoint.rotation.coeffs().allFinite()
         || !joint.axis.allFinite())
         return fail("its placement is not made of finite numbers", "Correct the origin and axis.");
-    if (!(joint.link.mass >= 0 && joint.link.mass < 1e6) || !joint.link.centre.allFinite()
-        || !joint.link.inertia.allFinite())
-        return fail("its link's mass, centre of mass or inertia is not a usable number",
+    if (!limits::kChainOffset.holds(joint.parentFromJoint.translation.cwiseAbs().maxCoeff()))
+        return fail(fmt::format("it stands {:.6g} m from the joint before; {:.0f} m is the limit",
+                                joint.parentFromJoint.translation.norm(), limits::kChainOffset.most),
+                    "Check the unit: URDF files are in metres.");
+    if (!limits::kMass.holds(joint.link.mass) || !joint.link.centre.allFinite() || !joint.link.inertia.allFinite()
+        || !(joint.link.centre.cwiseAbs().maxCoeff() <= limits::kChainOffset.most)
+        || !(joint.link.inertia.cwiseAbs().maxCoeff() <= limits::kInertia.most))
+        return fail(fmt::format("its link's mass, centre of mass or inertia is not possible; up to {:.0f} kg, {:.0f} m "
+                                "and {:.0f} kg m² are",
+                                limits::kMass.most, limits::kChainOffset.most, limits::kInertia.most),
                     "Correct the inertial values.");
     if (std::abs(joint.axis.norm() - 1) > 1e-6)
         return fail(fmt::format("its axis direction has length {:.6g} instead of 1", joint.axis.norm()),
                     "Give a unit vector.");
-    if (std::abs(joint.lower) > kLargestRange || std::abs(joint.upper) > kLargestRange)
-        return fail(
-            fmt::format("its range ({:.3g} to {:.3g}) goes beyond {:.0f}", joint.lower, joint.upper, kLargestRange),
-            "Check the unit: radians or metres.");
+    if (!limits::kJointTravel.holds(joint.lower) || !limits::kJointTravel.holds(joint.upper))
+        return fail(fmt::format("its range ({:.3g} to {:.3g}) goes beyond {:.0f}", joint.lower, joint.upper,
+                                limits::kJointTravel.most),
+                    "Check the unit: radians or metres.");
     if (joint.lower > joint.upper)
         return fail(fmt::format("its range ends ({:.6g}) below where it begins ({:.6g})", joint.upper, joint.lower),
                     "Swap the two ends.");
@@ -48,6 +54,10 @@ Status checkJoint(const Joint& joint, size_t index)
     if (joint.speed <= 0) return fail("its largest speed is not above zero", "Give a speed limit.");
     if (joint.acceleration <= 0)
         return fail("its largest acceleration is not above zero", "Give an acceleration limit.");
+    for (const auto& [limit, value] :
+         {std::pair(&limits::kJointSpeed, joint.speed), std::pair(&limits::kJointAcceleration, joint.acceleration),
+          std::pair(&limits::kJointEffort, std::abs(joint.effort))})
+        if (Status bad = checkLimit(*limit, value, "arm.joint")) return fail(bad->message, bad->remedy);
     return std::nullopt;
 }
 

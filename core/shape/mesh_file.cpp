@@ -1,44 +1,95 @@
 #include "core/shape/mesh_file.h"
 
-#include <assimp/Importer.hpp>
-#include <assimp/ProgressHandler.hpp>
-#include <assimp/material.h>
-#include <assimp/postprocess.h>
-#include <assimp/scene.h>
+#include "core/shape/mesh_wire.h"
+
 #include <fmt/format.h>
 
-#include <cstring>
+#include <fcntl.h>
+#include <poll.h>
+#include <signal.h>
+#include <spawn.h>
+#include <sys/wait.h>
+#include <unistd.h>
+
+#include <chrono>
 #include <filesystem>
-#include <fstream>
+#include <optional>
 
 namespace topikos {
 
 namespace {
 
-/// A binary STL file says how many triangles it holds; a wrong count must not be believed.
-Status checkStlHeader(const std::string& path, std::uintmax_t size)
+namespace fs = std::filesystem;
+using Clock = std::chrono::steady_clock;
+
+constexpr int kLookEvery = 50;  // [ms]
+
+/// Where the import program lies: beside this one, or as it is built or installed.
+std::optional<std::string> importProgram()
 {
-    std::ifstream file(path, std::ios::binary);
-    char head[84] = {};
-    file.read(head, sizeof head);
-    const bool text = file.gcount() >= 5 && std::strncmp(head, "solid", 5) == 0;
-    std::uint32_t count = 0;
-    std::memcpy(&count, head + 80, sizeof count);
-    if (size < 84 || size == 84 + 50 * std::uintmax_t(count) || text) return std::nullopt;
-    return Error{"mesh.count",
-                 fmt::format("says that it holds {} triangles, but is {} bytes long, which is room for {}", count, size,
-                             (size - 84) / 50),
-                 path, "It is cut off or damaged; export it again."};
+    std::error_code bad;
+    const fs::path here = fs::read_symlink("/proc/self/exe", bad).parent_path();
+    for (const fs::path& path : {here / "topikos-import", here / "../lib/topikos/topikos-import",
+                                 here / "../import/topikos-import", fs::path(TOPIKOS_IMPORT_PROGRAM)})
+        if (::access(path.c_str(), X_OK) == 0) return path.string();
+    return std::nullopt;
 }
 
-/// Asks between the steps of reading whether to go on.
-class Asker : public Assimp::ProgressHandler {
+/// A program that runs apart from this one and talks through a pipe. Ended and waited for when it goes out of scope.
+class Helper {
 public:
-    explicit Asker(std::function<bool()> keepOn) : m_keepOn(std::move(keepOn)) {}
-    bool Update(float) override { return m_keepOn(); }
+    Helper(const std::string& program, const std::string& argument)
+    {
+        int ends[2];
+        if (::pipe2(ends, O_CLOEXEC) != 0) return;
+        m_pipe = ends[0];
+        posix_spawn_file_actions_t actions;
+        posix_spawn_file_actions_init(&actions);
+        posix_spawn_file_actions_addopen(&actions, STDIN_FILENO, "/dev/null", O_RDONLY, 0);
+        posix_spawn_file_actions_adddup2(&actions, ends[1], STDOUT_FILENO);
+        posix_spawn_file_actions_addopen(&actions, STDERR_FILENO, "/dev/null", O_WRONLY, 0);
+        std::string words[] = {program, argument};
+        char* const arguments[] = {words[0].data(), words[1].data(), nullptr};
+        if (posix_spawn(&m_process, program.c_str(), &actions, nullptr, arguments, environ) != 0) m_process = -1;
+        posix_spawn_file_actions_destroy(&actions);
+        ::close(ends[1]);
+    }
+    ~Helper()
+    {
+        if (m_process > 0 && !m_ended) {
+            ::kill(m_process, SIGKILL);
+            wait();
+        }
+        if (m_pipe >= 0) ::close(m_pipe);
+    }
+    Helper(const Helper&) = delete;
+
+    bool started() const { return m_process > 0; }
+    /// Waits at most kLookEvery for something to read. False at the end of the answer.
+    bool readSome(std::string& answer)
+    {
+        pollfd look{m_pipe, POLLIN, 0};
+        if (::poll(&look, 1, kLookEvery) <= 0) return true;
+        char bytes[1 << 16];
+        const ssize_t n = ::read(m_pipe, bytes, sizeof bytes);
+        if (n < 0) return errno == EINTR || errno == EAGAIN;
+        answer.append(bytes, size_t(n));
+        return n > 0;
+    }
+    /// How the program ended, as waitpid() tells it.
+    int wait()
+    {
+        int status = 0;
+        while (::waitpid(m_process, &status, 0) < 0 && errno == EINTR) {
+        }
+        m_ended = true;
+        return status;
+    }
 
 private:
-    std::function<bool()> m_keepOn;
+    int m_pipe = -1;
+    pid_t m_process = -1;
+    bool m_ended = false;
 };
 
 }  // namespace
@@ -49,70 +100,55 @@ Result<Triangles> readMeshFile(const std::string& path, const Vec3& scale, const
         return Error{code, std::move(message), path, std::move(remedy)};
     };
     std::error_code bad;
-    const std::uintmax_t size = std::filesystem::file_size(path, bad);
+    if (!fs::is_regular_file(path, bad))
+        return fail("mesh.open", "is not a file that can be opened", "Check the name and the permissions.");
+    const std::uintmax_t size = fs::file_size(path, bad);
     if (bad) return fail("mesh.open", "cannot be opened", "Check the name and the permissions.");
     if (size > kLargestMeshFile)
         return fail("mesh.size", fmt::format("has {} MB; {} MB is the limit", size >> 20, kLargestMeshFile >> 20),
                     "Reduce it before bringing it in.");
-    std::string ending = std::filesystem::path(path).extension().string();
-    for (char& c : ending)
-        c = char(std::tolower(static_cast<unsigned char>(c)));
-    if (ending == ".stl")
-        if (Status wrong = checkStlHeader(path, size)) return *wrong;
+    const auto program = importProgram();
+    if (!program)
+        return fail("mesh.program", "cannot be read, since the program topikos-import is not there",
+                    "Install Topikos again, or build all of it.");
+    Helper helper(*program, fs::absolute(path, bad).string());
+    if (!helper.started())
+        return fail("mesh.program", "cannot be read, since topikos-import does not start", "Try again.");
 
-    Assimp::Importer importer;
-    if (keepOn) importer.SetProgressHandler(new Asker(keepOn));  // the importer deletes it
-    const aiScene* scene = nullptr;
-    try {
-        scene = importer.ReadFile(path, aiProcess_Triangulate | aiProcess_JoinIdenticalVertices
-                                            | aiProcess_PreTransformVertices | aiProcess_SortByPType);
-    } catch (const std::exception& e) {
-        return fail("mesh.read", fmt::format("cannot be read ({})", e.what()), "Export it again, for example as STL.");
+    // The program is ended by its own limit on processor time; this one is for when it sleeps.
+    const auto deadline = Clock::now() + std::chrono::seconds(4 * importSeconds(size));
+    std::string answer;
+    while (helper.readSome(answer)) {
+        if (keepOn && !keepOn()) return fail("mesh.cancelled", "was not read to its end", "");
+        if (Clock::now() > deadline || answer.size() > longestWire())
+            return fail("mesh.time", fmt::format("was not read within {} s", 4 * importSeconds(size)),
+                        "Export it again, for example as STL.");
     }
-    if (keepOn && !keepOn()) return fail("mesh.cancelled", "was not read to its end", "");
-    if (!scene || !scene->HasMeshes()) {
-        const std::string why = importer.GetErrorString();
-        return fail("mesh.read", fmt::format("cannot be read ({})", why.empty() ? "no surface in it" : why),
-                    "Bring in STL, OBJ, PLY, DAE or glTF.");
+    const int status = helper.wait();
+    std::optional<Result<Triangles>> read = fromWire(answer);
+    if (!read) {
+        const int signal = WIFSIGNALED(status) ? WTERMSIG(status) : 0;
+        if (signal == SIGXCPU || signal == SIGKILL)
+            return fail("mesh.time",
+                        fmt::format("takes more than {} s to be read, the limit for {:.1f} MB of file",
+                                    importSeconds(size), double(size) / double(1 << 20)),
+                        "Export it again, for example as STL.");
+        return fail(
+            "mesh.crash",
+            signal ? fmt::format("ended the program that read it (signal {})", signal)
+                   : fmt::format("ended the program that read it (code {})", WEXITSTATUS(status)),
+            "It is damaged, or made in a way that the reader does not bear; export it again, for example as STL.");
     }
-    Triangles out;
-    for (unsigned m = 0; m < scene->mNumMeshes; ++m) {
-        const aiMesh& mesh = *scene->mMeshes[m];
-        if (!(mesh.mPrimitiveTypes & aiPrimitiveType_TRIANGLE)) continue;
-        if (out.faces.size() + mesh.mNumFaces > kMostTriangles)
-            return fail("mesh.triangles", fmt::format("has more than {} triangles", kMostTriangles),
-                        "Reduce it before bringing it in.");
-        const auto base = std::uint32_t(out.points.size());
-        for (unsigned i = 0; i < mesh.mNumVertices; ++i) {
-            const aiVector3D& v = mesh.mVertices[i];
-            const Vec3 point = scale.cwiseProduct(Vec3(v.x, v.y, v.z));
-            if (!point.allFinite())
-                return fail("mesh.number",
-                            fmt::format("holds a point that is not made of numbers (vertex {} of part {})", i, m),
-                            "Export it again.");
-            out.points.push_back(point.cast<float>());
-        }
-        for (unsigned i = 0; i < mesh.mNumFaces; ++i) {
-            const aiFace& face = mesh.mFaces[i];
-            if (face.mNumIndices != 3) continue;
-            const std::array<std::uint32_t, 3> corners{base + face.mIndices[0], base + face.mIndices[1],
-                                                       base + face.mIndices[2]};
-            if (std::max({corners[0], corners[1], corners[2]}) >= out.points.size())
-                return fail("mesh.index", "refers to points that it does not hold", "Export it again.");
-            const Eigen::Vector3f a = out.points[corners[1]] - out.points[corners[0]],
-                                  b = out.points[corners[2]] - out.points[corners[0]];
-            if (a.cross(b).squaredNorm() > 0) out.faces.push_back(corners);
-        }
-        aiColor4D color;
-        if (scene->HasMaterials()
-            && aiGetMaterialColor(scene->mMaterials[mesh.mMaterialIndex], AI_MATKEY_COLOR_DIFFUSE, &color) == AI_SUCCESS
-            && m == 0) {
-            const auto byte = [](float v) { return std::uint8_t(std::clamp(v, 0.0f, 1.0f) * 255); };
-            out.color = {byte(color.r), byte(color.g), byte(color.b)};
-        }
+    if (!*read) {
+        Error error = read->error();
+        error.where = path;
+        return error;
     }
-    if (out.faces.empty())
-        return fail("mesh.empty", "holds no triangle with an area", "Export the surface, not only lines or points.");
+    Triangles out = std::move(*read).value();
+    for (Eigen::Vector3f& p : out.points) {
+        p = scale.cwiseProduct(p.cast<double>()).cast<float>();
+        if (!p.allFinite()) return fail("mesh.number", "holds a place too far out to be a number", "Check its unit.");
+    }
     return out;
 }
 

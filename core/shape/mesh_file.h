@@ -2,6 +2,7 @@
 #include "core/spatial/result.h"
 #include "core/spatial/triangles.h"
 
+#include <cstdint>
 #include <functional>
 #include <string>
 
@@ -10,12 +11,18 @@ namespace topikos {
 inline constexpr std::size_t kLargestMeshFile = std::size_t(256) << 20;  // [bytes]
 inline constexpr std::size_t kMostTriangles = 4000000;
 
+/// Memory [bytes] and processor time [s] that reading a file of `size` bytes may take.
+constexpr std::uintmax_t importMemory(std::uintmax_t size) { return (std::uintmax_t(800) << 20) + 20 * size; }
+constexpr std::uintmax_t importSeconds(std::uintmax_t size) { return 6 + (size >> 22); }
+
 /// A surface from an STL, OBJ, PLY, DAE or glTF file, its parts put together as one. Lengths are multiplied by `scale`
 /// to become metres.
 ///
-/// Triangles of no area are left out. Refused, in one line that says why: files too large or cut off, counts in the
-/// header that the file cannot hold, numbers that are not finite, more than kMostTriangles triangles, files without a
-/// surface. `keepOn`, if given, is asked in between; when it says no, the reading ends with the code "mesh.cancelled".
+/// The file is read by a program of its own (`topikos-import`), behind limits, so that no file can take this one down.
+/// Triangles of no area are left out. Refused, in one line that says why: files too large or cut off, counts and
+/// indices that the file does not hold, numbers that are not finite, more than kMostTriangles triangles, files without
+/// a surface, and what takes more than importMemory() or importSeconds() or ends the reading program. `keepOn`, if
+/// given, is asked every 50 ms; when it says no, the reading ends with the code "mesh.cancelled".
 Result<Triangles> readMeshFile(const std::string& path, const Vec3& scale = Vec3::Ones(),
                                const std::function<bool()>& keepOn = {});
 

@@ -1,5 +1,7 @@
 #include "core/shape/solid.h"
 
+#include "core/spatial/limits.h"
+
 #include <fmt/format.h>
 
 namespace topikos {
@@ -20,12 +22,12 @@ Status checkOutline(const std::vector<Eigen::Vector2d>& outline)
         return Error{"shape.outline", std::move(message), "", "Correct the corners of the outline."};
     };
     const size_t n = outline.size();
-    if (n < 3 || n > 500) return fail(fmt::format("an outline of {} corners is not possible; 3 to 500 are", n));
+    if (Status bad = checkLimit(limits::kCorners, double(n), "shape.outline")) return bad;
     double area = 0;
     for (size_t i = 0; i < n; ++i) {
         const Eigen::Vector2d &a = outline[i], &b = outline[(i + 1) % n];
-        if (!a.allFinite() || a.cwiseAbs().maxCoeff() > 100)
-            return fail(fmt::format("corner {} of the outline is not within 100 m", i + 1));
+        if (!a.allFinite() || a.cwiseAbs().maxCoeff() > limits::kSize.most)
+            return fail(fmt::format("corner {} of the outline is not within {:.0f} m", i + 1, limits::kSize.most));
         if ((b - a).norm() < 1e-7)
             return fail(fmt::format("corners {} and {} of the outline are the same", i + 1, (i + 1) % n + 1));
         area += 0.5 * cross(a, b);
@@ -42,10 +44,10 @@ Status checkOutline(const std::vector<Eigen::Vector2d>& outline)
 Status checkSolid(const Solid& s)
 {
     const auto fail = [](const char* code, std::string message) {
-        return Error{code, std::move(message), "", "Give a size in that range."};
+        return Error{code, std::move(message), "", "Choose another one."};
     };
-    if (!s.pose.translation.allFinite() || s.pose.translation.cwiseAbs().maxCoeff() > 1000)
-        return fail("shape.place", "a shape must lie within 1000 m of its origin");
+    for (const double coordinate : s.pose.translation)
+        if (Status bad = checkLimit(limits::kOffset, coordinate, "shape.place")) return bad;
     if (s.kind == Solid::Kind::Mesh) {
         if (!s.surface.drawn || !s.surface.light || s.surface.drawn->faces.empty())
             return fail("shape.surface", "a shape from a file must have a surface");
@@ -53,9 +55,8 @@ Status checkSolid(const Solid& s)
     }
     const bool pointed = s.kind == Solid::Kind::Cone && s.size[1] == 0;
     for (int i = 0; i < 3; ++i)
-        if (!(s.size[i] > 0 || (pointed && i == 1)) || s.size[i] > 100)
-            return fail("shape.size", fmt::format("a size of {:.6g} mm is not possible; above 0 and up to 100000 mm is",
-                                                  s.size[i] * 1000));
+        if (!(pointed && i == 1))
+            if (Status bad = checkLimit(limits::kSize, s.size[i], "shape.size")) return bad;
     return s.kind == Solid::Kind::Extrusion ? checkOutline(s.outline) : std::nullopt;
 }
 

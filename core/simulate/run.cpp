@@ -2,6 +2,7 @@
 
 #include "core/cell/devices.h"
 #include "core/robot/forward.h"
+#include "core/spatial/limits.h"
 
 #include <algorithm>
 #include <cmath>
@@ -78,7 +79,7 @@ Run::Run(const Cell& cell, const std::vector<const Routine*>& routines, const Ru
 bool Run::spend()
 {
     if (++m_spent <= m_budget) return true;
-    m_trace.stuck = m_now;
+    m_trace.stuck = Stuck{Stuck::Why::NoTimePasses, m_now};
     return false;
 }
 
@@ -98,6 +99,9 @@ void Run::go()
         m_progress = false;
         while (armsGoOn() || devicesGoOn() || beltsGoOn() || look())
             if (!spend()) break;
+        m_events += m_spent + 1;
+        if (!m_trace.stuck && double(m_events) > limits::kRunEvents.most)
+            m_trace.stuck = Stuck{Stuck::Why::TooMuch, m_now};
         if (m_trace.stuck) break;
         const auto waitsOrIsDone = [](const ArmRun& a) { return a.done || a.waits; };
         if (std::all_of(m_arms.begin(), m_arms.end(), [](const ArmRun& a) { return a.done; })) break;
@@ -114,6 +118,10 @@ void Run::go()
         if (next > m_options.until) {
             endInTime(m_options.until);
             return;
+        }
+        if (next > limits::kRunLength.most) {
+            m_trace.stuck = Stuck{Stuck::Why::TooLong, m_now};
+            break;
         }
         if (m_options.stop.stop_requested()) {
             m_trace.stopped = true;

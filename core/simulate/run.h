@@ -169,6 +169,7 @@ private:
     Places m_places;
     double m_now = 0;
     size_t m_spent = 0, m_budget = 0;  ///< at this instant
+    size_t m_events = 0;               ///< of the whole run
     bool m_progress = false;           ///< some arm went on at this instant
     std::vector<ArmRun> m_arms;        ///< by id, as all others
     std::vector<PartRun> m_parts;

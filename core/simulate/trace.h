@@ -171,6 +171,17 @@ private:
     std::unordered_map<std::uint32_t, std::vector<std::uint32_t>> m_of;
 };
 
+/// Why a run was given up, and when.
+struct Stuck {
+    enum class Why {
+        NoTimePasses,  ///< devices and routines go on without end at that time
+        TooLong,       ///< it would take more than limits::kRunLength
+        TooMuch        ///< it has more than limits::kRunEvents events
+    };
+    Why why = Why::NoTimePasses;
+    double time = 0;  ///< [s]
+};
+
 /// What happens in a run. Exact at any time, except for when sensors see what does not ride past them on a belt: that
 /// is found to 1 µs.
 struct Trace {
@@ -182,8 +193,7 @@ struct Trace {
     std::vector<Part> made;  ///< by sources; their ids are above those of the cell
     double duration = 0;     ///< of the longest arm [s]
     bool stopped = false;    ///< it was told to stop; what comes later is missing
-    std::optional<double>
-        stuck;  ///< the time that it never got past, since devices and routines go on without end there
+    std::optional<Stuck> stuck;
 
     bool blocked() const;
 };

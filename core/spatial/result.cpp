@@ -1,5 +1,7 @@
 #include "core/spatial/result.h"
 
+#include "core/spatial/text.h"
+
 namespace topikos {
 
 std::string Error::line() const
@@ -9,7 +11,7 @@ std::string Error::line() const
     text += message;
     if (!text.empty() && text.back() != '.') text += '.';
     if (!remedy.empty()) text += " " + remedy;
-    return text;
+    return shownText(text);
 }
 
 void require(bool fact, const char* statement)

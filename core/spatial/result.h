@@ -15,7 +15,7 @@ struct Error {
     std::string where;    ///< file, line or path inside the document; may be empty
     std::string remedy;   ///< what to do about it; may be empty
 
-    /// All of it as one line.
+    /// All of it as one line, whatever names it holds (see shownText()).
     std::string line() const;
 };
 

@@ -112,4 +112,12 @@ void WindowFixture::typeSteps(const QStringList& steps)
     }
 }
 
+QStringList WindowFixture::shownRows()
+{
+    QStringList out;
+    for (QTreeWidgetItemIterator it(child<QTreeWidget>("layoutTree"), QTreeWidgetItemIterator::NotHidden); *it; ++it)
+        out << (*it)->text(0);
+    return out;
+}
+
 }  // namespace topikos::test

@@ -40,6 +40,9 @@ protected:
     void choose(const QString& box, const QString& words);
     /// Clicks a row of the layout.
     void pick(const QString& row);
+    /// The rows of the layout that are not hidden.
+    QStringList shownRows();
+    QPoint pixelOf(const Vec3& place) { return view().camera().pixel(place, view().size()).toPoint(); }
     /// Types steps in the route, each after the one before.
     void typeSteps(const QStringList& steps);
 

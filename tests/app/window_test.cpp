@@ -1,5 +1,3 @@
-#include "app/instruments/travel_bars.h"
-#include "app/session/recovery.h"
 #include "app/session/text.h"
 #include "app/strip/cycle_strip.h"
 #include "app/view/viewport.h"
@@ -13,19 +11,11 @@
 #include <QAction>
 #include <QComboBox>
 #include <QCompleter>
-#include <QDir>
 #include <QDoubleSpinBox>
-#include <QFile>
 #include <QLabel>
 #include <QListView>
 #include <QListWidget>
-#include <QMenu>
-#include <QMessageBox>
 #include <QPushButton>
-#include <QSettings>
-#include <QSignalSpy>
-#include <QTemporaryDir>
-#include <QTimer>
 #include <QTreeWidget>
 
 #include <memory>
@@ -40,19 +30,10 @@ private Q_SLOTS:
 
     void startsWithTheDemoCellChecked();
     void viewDrawsTheArm();
-    void jogsFromTheKeyboard_data();
-    void jogsFromTheKeyboard();
-    void jogStopsAtTheRangeEndAndSaysSo();
-    void jogsByDraggingABar();
-    void jogsByDraggingTheHandle();
-    void typedJointValueMoves();
-    void typedPoseIsJudgedBeforeItMoves();
-    void takesRenamesAndRetakesATarget();
     void typesAStepSeesTheFindingAndMendsIt();
     void stepsAreEditedFromTheKeyboard();
     void propertiesChangeTheStep();
     void frameMovesByItsProperties();
-    void waysChooseAConfiguration();
     void selectionLightsUpEverywhere();
     void stripSelectsWhatRunsWhateverIsLookedAt();
     void clickInTheViewSelects();
@@ -61,15 +42,8 @@ private Q_SLOTS:
     void findingsListLeadsToTheStep();
     void commandFieldFindsEverything();
     void undoAndRedoFromTheMenu();
-    void savesClosesAndOpensAgain();
-    void badFileLeavesTheOpenCellAlone();
-    void changeOnDiskIsNoticed();
-    void lostCellIsOffered();
-    void recentCellsAreInTheMenu();
-    void unsavedChangesAreAskedAbout();
     void nothingIsDrawnWhenNothingChanges();
     void layoutIsRemembered();
-    void anotherArmKeepsTheTargets();
     void everyActionIsExplained();
 
 private:
@@ -128,198 +102,13 @@ void WindowTest::viewDrawsTheArm()
     QVERIFY(colours > 500);
 }
 
-void WindowTest::jogsFromTheKeyboard_data()
-{
-    QTest::addColumn<int>("mode");
-    QTest::addColumn<int>("key");
-    QTest::addColumn<bool>("shift");
-    QTest::addColumn<int>("axis");
-    QTest::addColumn<double>("sign");
-    QTest::newRow("world x") << int(Qt::Key_W) << int(Qt::Key_Right) << false << 0 << 1.0;
-    QTest::newRow("world y back") << int(Qt::Key_W) << int(Qt::Key_Down) << false << 1 << -1.0;
-    QTest::newRow("world z") << int(Qt::Key_W) << int(Qt::Key_PageUp) << false << 2 << 1.0;
-    QTest::newRow("about world z") << int(Qt::Key_W) << int(Qt::Key_PageUp) << true << 5 << 1.0;
-    QTest::newRow("tool z") << int(Qt::Key_O) << int(Qt::Key_PageUp) << false << 2 << 1.0;
-    QTest::newRow("about tool x") << int(Qt::Key_O) << int(Qt::Key_Left) << true << 3 << -1.0;
-    QTest::newRow("frame y") << int(Qt::Key_R) << int(Qt::Key_Up) << false << 1 << 1.0;
-}
-
-void WindowTest::jogsFromTheKeyboard()
-{
-    QFETCH(int, mode);
-    QFETCH(int, key);
-    QFETCH(bool, shift);
-    QFETCH(int, axis);
-    QFETCH(double, sign);
-    session().setReadingFrame(session().cell().frames.back().id);
-    view().setFocus();
-    const Pose before = worldFromBase(session().cell(), session().station())
-                        * baseFromTcp(session().cell(), session().station(), session().posture());
-    QTest::keyClick(&view(), Qt::Key(mode));
-    QTest::keyClick(&view(), Qt::Key(key), shift ? Qt::ShiftModifier : Qt::NoModifier);
-    const Pose after = worldFromBase(session().cell(), session().station())
-                       * baseFromTcp(session().cell(), session().station(), session().posture());
-    const Quat axes = mode == Qt::Key_O   ? before.rotation
-                      : mode == Qt::Key_R ? worldFromFrame(session().cell(), session().readingFrame()).rotation
-                                          : Quat::Identity();
-    const Vec3 direction = axes * Vec3::Unit(axis % 3);
-    if (axis < 3) {
-        QVERIFY((after.translation - before.translation - sign * 0.002 * direction).norm() < 1e-9);
-        QVERIFY(deviation(after, before).radians < 1e-9);
-    } else {
-        QVERIFY((after.translation - before.translation).norm() < 1e-9);
-        const Quat wanted = Quat(Eigen::AngleAxisd(sign * kDegree, direction)) * before.rotation;
-        QVERIFY(wanted.angularDistance(after.rotation) < 1e-9);
-    }
-    const Pose read =
-        frameFromTcp(session().cell(), session().station(), session().readingFrame(), session().posture());
-    QCOMPARE(child<QLineEdit>("reading2")->text(), lengthText(read.translation[2]));
-}
-
-void WindowTest::jogStopsAtTheRangeEndAndSaysSo()
-{
-    view().setFocus();
-    QTest::keyClick(&view(), Qt::Key_5);
-    for (int i = 0; i < 4; ++i)
-        QTest::keyClick(&view(), Qt::Key_Greater);
-    for (int i = 0; i < 3; ++i)
-        QTest::keyClick(&view(), Qt::Key_Right);
-    QCOMPARE(session().posture()[4], session().arm().joints()[4].upper);
-    QVERIFY2(note().contains("Joint 5 is at its range end (124.0°)"), qPrintable(note()));
-}
-
-void WindowTest::jogsByDraggingABar()
-{
-    auto* bars = child<TravelBars>("travelBars");
-    const QPoint from = bars->markerAt(0, session().posture()[0]).toPoint(), to = bars->markerAt(0, 0.6).toPoint();
-    QTest::mousePress(bars, Qt::LeftButton, {}, from);
-    QTest::mouseMove(bars, (from + to) / 2);
-    QTest::mouseMove(bars, to);
-    QTest::mouseRelease(bars, Qt::LeftButton, {}, to);
-    const double pixel = (session().arm().joints()[0].upper - session().arm().joints()[0].lower) / 100;
-    QVERIFY2(std::abs(session().posture()[0] - 0.6) < pixel, qPrintable(QString::number(session().posture()[0])));
-    for (int i = 1; i < 6; ++i)
-        QCOMPARE(session().posture()[i], homePosture(session().cell(), session().station())[i]);
-}
-
-void WindowTest::jogsByDraggingTheHandle()
-{
-    const Pose before = worldFromBase(session().cell(), session().station())
-                        * baseFromTcp(session().cell(), session().station(), session().posture());
-    const double metres = view().camera().metresPerPixel(before.translation, view().size());
-    // The arrow along z points up the screen and is about 80 pixels long.
-    const QPoint from = view().camera().pixel(before.translation + Vec3(0, 0, 55 * metres), view().size()).toPoint();
-    const QPoint to = view().camera().pixel(before.translation + Vec3(0, 0, 115 * metres), view().size()).toPoint();
-    QTest::mouseMove(&view(), from);
-    QTest::mousePress(&view(), Qt::LeftButton, {}, from);
-    for (int i = 1; i <= 6; ++i)
-        QTest::mouseMove(&view(), from + (to - from) * i / 6);
-    QTest::mouseRelease(&view(), Qt::LeftButton, {}, to);
-    const Pose after = worldFromBase(session().cell(), session().station())
-                       * baseFromTcp(session().cell(), session().station(), session().posture());
-    const Vec3 moved = after.translation - before.translation;
-    QVERIFY2(std::abs(moved[2] - 60 * metres) < 5 * metres,
-             qPrintable(QString("%1 instead of %2").arg(moved[2]).arg(60 * metres)));
-    QVERIFY(moved.head<2>().norm() < 1e-9);
-    QVERIFY(deviation(after, before).radians < 1e-9);
-}
-
-void WindowTest::typedJointValueMoves()
-{
-    auto* bars = child<TravelBars>("travelBars");
-    const QPoint value(bars->width() - 20, int(bars->markerAt(1, 0).y()));
-    QTest::mouseDClick(bars, Qt::LeftButton, {}, value);
-    auto* edit = child<QLineEdit>("jointValue");
-    QTest::keyClicks(edit, "12,5");
-    QTest::keyClick(edit, Qt::Key_Return);
-    QVERIFY(std::abs(session().posture()[1] - 12.5 * kDegree) < 1e-12);
-    QTRY_VERIFY(!m_window->findChild<QLineEdit*>("jointValue"));
-    QTest::mouseDClick(bars, Qt::LeftButton, {}, value);
-    QTest::keyClicks(child<QLineEdit>("jointValue"), "500");
-    QTest::keyClick(child<QLineEdit>("jointValue"), Qt::Key_Return);
-    QVERIFY(std::abs(session().posture()[1] - 12.5 * kDegree) < 1e-12);
-    QVERIFY2(note().contains("Joint 2 goes from -98.0° to 142.0°"), qPrintable(note()));
-}
-
-void WindowTest::typedPoseIsJudgedBeforeItMoves()
-{
-    auto* z = child<QLineEdit>("reading2");
-    auto* verdict = child<QLabel>("readingVerdict");
-    const JointVector before = session().posture();
-    z->setFocus();
-    QTRY_VERIFY(!z->selectedText().isEmpty());
-    QTest::keyClicks(z, "900");
-    QVERIFY(verdict->isVisible());
-    QVERIFY2(verdict->text().contains("Reachable"), qPrintable(verdict->text()));
-    QVERIFY(session().ghost());
-    QVERIFY(session().posture() == before);
-    z->selectAll();
-    QTest::keyClicks(z, "9000");
-    QVERIFY2(verdict->text().startsWith("Out of reach: "), qPrintable(verdict->text()));
-    QVERIFY(!session().ghost());
-    QTest::keyClick(z, Qt::Key_Return);
-    QVERIFY(session().posture() == before);
-    z->selectAll();
-    QTest::keyClicks(z, "9x");
-    QCOMPARE(verdict->text(), QString("Type a number."));
-    z->selectAll();
-    QTest::keyClicks(z, "900");
-    QTest::keyClick(z, Qt::Key_Return);
-    const Pose now = worldFromBase(session().cell(), session().station())
-                     * baseFromTcp(session().cell(), session().station(), session().posture());
-    QVERIFY(std::abs(now.translation[2] - 0.9) < 1e-9);
-    QVERIFY(!verdict->isVisible());
-    QVERIFY(!session().ghost());
-}
-
-void WindowTest::takesRenamesAndRetakesATarget()
-{
-    view().setFocus();
-    session().setReadingFrame(session().cell().frames.back().id);
-    QTest::keyClick(&view(), Qt::Key_PageDown);
-    QTest::keyClick(&view(), Qt::Key_T);
-    const TargetId id = targetNamed("Target 1");
-    QVERIFY(id);
-    const Target taken = *findTarget(session().cell(), id);
-    QCOMPARE(taken.frame.value, session().readingFrame().value);
-    QVERIFY(deviation(baseFromTarget(session().cell(), taken),
-                      baseFromTcp(session().cell(), session().station(), session().posture()))
-                .metres
-            < 1e-9);
-    QVERIFY(session().selected<TargetId>() == id);
-
-    auto* tree = child<QTreeWidget>("targetsTree");
-    QTRY_VERIFY(tree->isVisible() && tree->currentItem() && tree->currentItem()->text(0) == "Target 1");
-    action("Rename selected target")->trigger();
-    auto* editor = tree->findChild<QLineEdit*>();
-    QVERIFY(editor);
-    editor->selectAll();
-    QTest::keyClicks(editor, "Over the rack");
-    QTest::keyClick(editor, Qt::Key_Return);
-    QTRY_COMPARE(findTarget(session().cell(), id)->name, std::string("Over the rack"));
-
-    view().setFocus();
-    QTest::keyClick(&view(), Qt::Key_Right);
-    action("Re-take selected target")->trigger();
-    QVERIFY((findTarget(session().cell(), id)->pose.translation - taken.pose.translation).norm() > 0.001);
-    QTRY_COMPARE(findTarget(session().cell(), id)->name, std::string("Over the rack"));
-
-    session().goToTarget(session().station().home);
-    QTest::keyClick(&view(), Qt::Key_M);
-    QVERIFY(deviation(baseFromTarget(session().cell(), *findTarget(session().cell(), id)),
-                      baseFromTcp(session().cell(), session().station(), session().posture()))
-                .metres
-            < 1e-9);
-    action("Delete selected target")->trigger();
-    QVERIFY(!findTarget(session().cell(), id));
-}
-
 void WindowTest::typesAStepSeesTheFindingAndMendsIt()
 {
     // A target behind the arm's reach, a line to it, the finding, and the line given another target.
     TargetId far;
-    session().edit("Take",
-                   [&](const Cell& c) { return takePoseTarget(c, c.arms.front().id, {}, session().posture(), "Kiln door", &far); });
+    session().edit("Take", [&](const Cell& c) {
+        return takePoseTarget(c, c.arms.front().id, {}, session().posture(), "Kiln door", &far);
+    });
     session().edit("Move", [&](const Cell& c) {
         return setTargetPose(c, far, {Vec3(1.9, 0, 1.0), findTarget(c, far)->pose.rotation});
     });
@@ -425,33 +214,6 @@ void WindowTest::frameMovesByItsProperties()
     QCOMPARE(findFrame(session().cell(), rack)->pose.translation[0], 0.545);
     const Pose moved = baseFromTarget(session().cell(), *findTarget(session().cell(), targetNamed("Rack place")));
     QVERIFY((moved.translation - place.translation - Vec3(0.025, 0, 0)).norm() < 1e-12);
-}
-
-void WindowTest::waysChooseAConfiguration()
-{
-    const TargetId pick = targetNamed("Tile pick");
-    session().select(pick);
-    const Solutions ways =
-        inverseKinematics(session().arm(), baseFromFlange(session().cell(), *findTarget(session().cell(), pick)));
-    QVERIFY(ways.items.size() >= 2);
-    auto* card = child<QPushButton>("way1");
-    QTRY_VERIFY(card->isVisible());
-    QEnterEvent enter(QPointF(5, 5), QPointF(5, 5), QPointF(5, 5));
-    QCoreApplication::sendEvent(card, &enter);
-    QVERIFY(session().ghost());
-    QVERIFY((*session().ghost() - ways.items[1].joints).norm() < 1e-9);
-    QTest::mouseClick(card, Qt::LeftButton);
-    QVERIFY(findTarget(session().cell(), pick)->configuration == ways.items[1].configuration);
-    session().undo();
-    QVERIFY(findTarget(session().cell(), pick)->configuration == ways.items[0].configuration);
-    // Every way stands in the view as a ghost, until that is switched off or nothing is selected.
-    QCOMPARE(session().ways().size(), ways.items.size());
-    child<QToolButton>("wayGhosts")->click();
-    QVERIFY(session().ways().empty());
-    child<QToolButton>("wayGhosts")->click();
-    QCOMPARE(session().ways().size(), ways.items.size());
-    session().select({});
-    QVERIFY(session().ways().empty());
 }
 
 void WindowTest::selectionLightsUpEverywhere()
@@ -590,120 +352,6 @@ void WindowTest::undoAndRedoFromTheMenu()
     QVERIFY(targetNamed("Target 1"));
 }
 
-void WindowTest::savesClosesAndOpensAgain()
-{
-    QTemporaryDir dir;
-    const QString path = dir.filePath("mine.topikos");
-    QTest::keyClick(&view(), Qt::Key_T);
-    QVERIFY(m_window->saveTo(path));
-    QVERIFY(session().isSaved());
-    QCOMPARE(child<QLabel>("saveState")->text(), QString("mine.topikos · saved"));
-    const std::string saved = writeCell(session().cell());
-    m_window->close();
-    init();
-    QVERIFY(!targetNamed("Target 1"));
-    QVERIFY(m_window->openFile(path));
-    QCOMPARE(writeCell(session().cell()), saved);
-    QVERIFY(targetNamed("Target 1"));
-    fresh();
-    QCOMPARE(session().checked()->result.count(Severity::Blocked), 0);
-}
-
-void WindowTest::changeOnDiskIsNoticed()
-{
-    QTemporaryDir folder;
-    const QString path = folder.filePath("cell.topikos");
-    QVERIFY(m_window->saveTo(path));
-    auto* words = m_window->findChild<QLabel*>("noticeWords");
-    QVERIFY(!words->isVisible());
-    // Saving it again is no news.
-    QVERIFY(session().edit("Rename", [](const Cell& c) { return renameFrame(c, c.frames.back().id, "Mine"); }));
-    QVERIFY(m_window->saveTo(path));
-    Cell other = session().cell();
-    other.name = "Changed elsewhere";
-    QVERIFY(!saveCell(path.toStdString(), other));
-    QTRY_VERIFY(words->isVisible());
-    QVERIFY(words->text().contains("cell.topikos has been changed by another program"));
-    QTest::mouseClick(m_window->findChild<QPushButton*>("notice0"), Qt::LeftButton);
-    QCOMPARE(session().cell().name, std::string("Changed elsewhere"));
-    QVERIFY(!words->isVisible());
-    QFile::remove(path);
-    QTRY_VERIFY(words->isVisible());
-    QVERIFY(words->text().contains("no longer there"));
-    QTest::mouseClick(m_window->findChild<QPushButton*>("notice0"), Qt::LeftButton);
-    QVERIFY(QFile::exists(path));
-}
-
-void WindowTest::lostCellIsOffered()
-{
-    const QString folder = Recovery::standardFolder();
-    Cell cell = session().cell();
-    cell.name = "Half done";
-    QVERIFY(QDir().mkpath(folder));
-    QVERIFY(!saveCell((folder + "/999999999.topikos").toStdString(), cell));
-    QSettings(folder + "/999999999.topikos.note", QSettings::IniFormat).setValue("name", "Half done");
-    MainWindow second;
-    second.show();
-    QVERIFY(QTest::qWaitForWindowExposed(&second));
-    auto* words = second.findChild<QLabel*>("noticeWords");
-    QVERIFY(words->isVisible());
-    QVERIFY(words->text().contains("“Half done” had unsaved changes"));
-    QTest::mouseClick(second.findChild<QPushButton*>("notice0"), Qt::LeftButton);
-    QCOMPARE(second.session().cell().name, std::string("Half done"));
-    QVERIFY(!second.session().isSaved());
-    QVERIFY(!QFile::exists(folder + "/999999999.topikos"));
-    second.session().saved(folder + "/none");
-}
-
-void WindowTest::recentCellsAreInTheMenu()
-{
-    QTemporaryDir folder;
-    QVERIFY(m_window->saveTo(folder.filePath("first.topikos")));
-    QVERIFY(m_window->saveTo(folder.filePath("second.topikos")));
-    auto* menu = m_window->findChild<QMenu*>("recentMenu");
-    QVERIFY(menu->actions().size() >= 2);
-    QCOMPARE(menu->actions()[0]->text(), QString("second.topikos"));
-    menu->actions()[1]->trigger();
-    QCOMPARE(session().path(), folder.filePath("first.topikos"));
-    QCOMPARE(menu->actions()[0]->text(), QString("first.topikos"));
-}
-
-void WindowTest::badFileLeavesTheOpenCellAlone()
-{
-    QTemporaryDir dir;
-    QFile file(dir.filePath("broken.topikos"));
-    QVERIFY(file.open(QIODevice::WriteOnly));
-    const QByteArray broken = "{ \"format\": \"topikos-cell\", \"version\": 1, \"name\": ";
-    file.write(broken);
-    file.close();
-    const std::string before = writeCell(session().cell());
-    QVERIFY(!m_window->openFile(file.fileName()));
-    QVERIFY2(note().contains("the file ends in the middle"), qPrintable(note()));
-    QCOMPARE(writeCell(session().cell()), before);
-    QVERIFY(file.open(QIODevice::ReadOnly));
-    QCOMPARE(file.readAll(), broken);
-}
-
-void WindowTest::unsavedChangesAreAskedAbout()
-{
-    QTest::keyClick(&view(), Qt::Key_T);
-    int asked = 0;
-    const auto answer = [&](QMessageBox::StandardButton button) {
-        QTimer::singleShot(0, this, [&asked, button] {
-            auto* box = qobject_cast<QMessageBox*>(QApplication::activeModalWidget());
-            if (!box) return;
-            ++asked;
-            box->button(button)->click();
-        });
-    };
-    answer(QMessageBox::Cancel);
-    QVERIFY(!m_window->close());
-    QVERIFY(m_window->isVisible());
-    answer(QMessageBox::Discard);
-    QVERIFY(m_window->close());
-    QCOMPARE(asked, 2);
-}
-
 void WindowTest::nothingIsDrawnWhenNothingChanges()
 {
     // Wait for the fine picture, then watch a while.
@@ -741,22 +389,6 @@ void WindowTest::layoutIsRemembered()
     action("Restore layout")->trigger();
     for (QSplitter* s : m_window->findChildren<QSplitter*>())
         if (s->orientation() == Qt::Horizontal) QVERIFY(s->sizes() != sizes);
-}
-
-void WindowTest::anotherArmKeepsTheTargets()
-{
-    const std::string before = writeCell(session().cell());
-    action("Use Six-axis arm 900, three parallel axes")->trigger();
-    QCOMPARE(session().arm().description().id, std::string("cobot-900"));
-    QCOMPARE(session().cell().targets.size(), size_t(3));
-    QVERIFY(withinRange(session().arm(), session().posture()));
-    fresh();
-    QVERIFY(session().checked()->result.count(Severity::Blocked) > 0);  // belt and rack are too far for it
-    QTRY_VERIFY(view().frameCount() > 1);
-    action("Undo")->trigger();
-    QCOMPARE(writeCell(session().cell()), before);
-    fresh();
-    QCOMPARE(session().checked()->result.count(Severity::Blocked), 0);
 }
 
 void WindowTest::everyActionIsExplained()

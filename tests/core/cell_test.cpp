@@ -122,7 +122,7 @@ void CellTest::refusedEditsChangeNothing_data()
     QTest::newRow("home deleted") << 3 << "is the home posture";
     QTest::newRow("target in use deleted") << 4 << "used by step 2";
     QTest::newRow("home as a pose") << 5 << "home must be a posture";
-    QTest::newRow("speed of nothing") << 6 << "0.1 to 10000 mm/s";
+    QTest::newRow("speed of nothing") << 6 << "limits are 0.1 and 10000 mm/s";
     QTest::newRow("distance from a posture") << 7 << "is a posture";
     QTest::newRow("thresholds crossed") << 8 << "Blocked must be at least 0";
     QTest::newRow("offset a mile away") << 9 << "limit";

@@ -73,7 +73,7 @@ void DeviceTest::railTakesTheArmAlong()
     // Home is a posture without axes: the rail stays where it is.
     QVERIFY(std::abs(axisValue(*findFrame(cell, carriage), axesAt(trace, trace.duration)) - 1.9) < 1e-12);
     // What a CSV says is the same.
-    const QStringList lines = QString::fromStdString(traceCsv(cell, trace, 0.1)).split('\n', Qt::SkipEmptyParts);
+    const QStringList lines = QString::fromStdString(traceCsv(cell, trace, 0.1).value()).split('\n', Qt::SkipEmptyParts);
     const auto column = lines[0].split(',').indexOf("Rail carriage_m");
     QVERIFY(column > 0 && std::abs(lines.back().split(',')[column].toDouble() - 1.9) < 1e-9);
 }
@@ -242,7 +242,7 @@ void DeviceTest::refusals_data()
         Device d = *findFrame(b, belt)->device;
         d.size[1] = 0;
         return changeDevice(b, belt, d);
-    }) << "a length and a width above 0";
+    }) << "the length or width of a belt cannot be 0 mm";
     QTest::newRow("signal written twice") << Do([](const Cell& c, FrameId, FrameId) {
         FrameId a, b;
         const Cell two = addDevice(addDevice(c, Device::Kind::Sensor, "A", {}, {}, &a).value(), Device::Kind::Sensor,

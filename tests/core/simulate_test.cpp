@@ -211,7 +211,7 @@ void SimulateTest::sameCellSameTrace()
 {
     // One thread or several at a time, the table is the same to the last digit.
     const Cell cell = example("tile-glazing-line");
-    const std::string alone = traceCsv(cell, simulate(cell, cell.routines.front()));
+    const std::string alone = traceCsv(cell, simulate(cell, cell.routines.front())).value();
     PlanCache plans;
     RunOptions options;
     options.plans = &plans;
@@ -219,7 +219,8 @@ void SimulateTest::sameCellSameTrace()
     {
         std::vector<std::jthread> threads;
         for (std::string& table : tables)
-            threads.emplace_back([&] { table = traceCsv(cell, simulate(cell, cell.routines.front(), options)); });
+            threads.emplace_back(
+                [&] { table = traceCsv(cell, simulate(cell, cell.routines.front(), options)).value(); });
     }
     for (const std::string& table : tables)
         QVERIFY(table == alone);
@@ -230,7 +231,8 @@ void SimulateTest::csvHoldsTheTrace()
 {
     const Cell cell = example("tile-glazing-line");
     const Trace trace = simulate(cell, cell.routines.front());
-    const QStringList lines = QString::fromStdString(traceCsv(cell, trace, 0.01)).split('\n', Qt::SkipEmptyParts);
+    const QStringList lines =
+        QString::fromStdString(traceCsv(cell, trace, 0.01).value()).split('\n', Qt::SkipEmptyParts);
     QCOMPARE(lines.front(), QString("time_s,joint_1_rad,joint_2_rad,joint_3_rad,joint_4_rad,joint_5_rad,joint_6_rad,"
                                     "gripper_m,tcp_x_m,tcp_y_m,tcp_z_m"));
     QCOMPARE(lines.size(), 2 + int(std::ceil(trace.duration / 0.01)));

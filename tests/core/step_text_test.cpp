@@ -139,13 +139,13 @@ void StepTextTest::refused_data()
     QTest::newRow("over a posture") << "joint over Home 50 mm"
                                     << "is a posture";
     QTest::newRow("too fast") << "line to Tile pick at 50000"
-                              << "0.1 to 10000 mm/s";
+                              << "limits are 0.1 and 10000 mm/s";
     QTest::newRow("word too many") << "grip hard"
                                    << "\"hard\" is too much";
     QTest::newRow("wait for what") << "wait"
                                    << "\"wait\" needs a time";
     QTest::newRow("wait backwards") << "wait -1"
-                                    << "0 to 3600 s";
+                                    << "limits are 0 and 3600 s";
     QTest::newRow("not a number") << "wait nan"
                                   << "needs a time";
     QTest::newRow("infinite") << "joint to Home at inf"

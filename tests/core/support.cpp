@@ -3,11 +3,11 @@
 #include "core/cell/arms.h"
 #include "core/cell/devices.h"
 #include "core/cell/edit_layout.h"
+#include "core/cell/pattern.h"
 #include "core/program/step_text.h"
+#include "core/spatial/rotation.h"
 
 #include <fmt/format.h>
-
-#include "core/spatial/rotation.h"
 
 #include <cmath>
 #include <fstream>
@@ -236,6 +236,41 @@ Cell withSteps(Cell cell, std::initializer_list<const char*> steps)
         cell = insertStep(cell, routine, findRoutine(cell, routine)->steps.size(), *step).value();
     }
     return cell;
+}
+
+FrameId frameNamed(const Cell& cell, const std::string& name)
+{
+    for (const Frame& f : cell.frames)
+        if (f.name == name) return f.id;
+    qFatal("no frame %s", name.c_str());
+}
+
+Cell patterned(PatternId* parts, PatternId* targets)
+{
+    Cell cell = example("tile-glazing-line");
+    Pattern p;
+    p.name = "Stack";
+    p.frame = frameNamed(cell, "Drying rack");
+    p.kind = cell.parts.front().kind;
+    p.first = translated({0.1, 0.1, 0.006});
+    p.columns = 3;
+    p.rows = 2;
+    p.layers = 2;
+    p.pitch = {0.16, 0.17, 0.02};
+    cell = addPattern(cell, p, parts).value();
+    const Target place = cell.targets.back();
+    Pattern t;
+    t.name = "Place";
+    t.content = Pattern::Content::Targets;
+    t.frame = place.frame;
+    t.first = place.pose;
+    t.arm = place.arm;
+    t.tool = place.tool;
+    t.configuration = place.configuration;
+    t.columns = 2;
+    t.rows = 2;
+    t.pitch = {0.02, 0.02, 0};
+    return addPattern(cell, t, targets).value();
 }
 
 }  // namespace topikos::test

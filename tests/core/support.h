@@ -43,6 +43,10 @@ std::string storyOf(const Trace& trace);
 /// A cell whose main routine of the last arm has these steps and no others.
 Cell withSteps(Cell cell, std::initializer_list<const char*> steps);
 
+FrameId frameNamed(const Cell& cell, const std::string& name);
+/// The demo with a pattern of parts and one of targets in the rack.
+Cell patterned(PatternId* parts = nullptr, PatternId* targets = nullptr);
+
 /// What is wrong with a value under the part of JSON Schema that our schemas use; empty when nothing is.
 std::string schemaOffence(const Json& value, Json schema, const Json& root, const std::string& place);
 

@@ -1,4 +1,5 @@
 #include "core/check/rules/rules.h"
+#include "core/spatial/limits.h"
 
 #include <fmt/format.h>
 
@@ -8,7 +9,7 @@ void judgeSignal(const JudgedStep& step, Findings& out)
 {
     if (step.outcome.problem != StepOutcome::Problem::WaitsForEver) return;
     const Step& own = step.routine.steps[step.outcome.index];
-    out.push_back(step.finding(Rule::Signal, Severity::Blocked, SignalFact{own.signal, own.value, 0}));
+    out.push_back(step.finding(Rule::Signal, Severity::Blocked, SignalFact{own.signal, own.value}));
 }
 
 void judgeProgress(const Trace& trace, Findings& out)
@@ -23,10 +24,22 @@ void judgeProgress(const Trace& trace, Findings& out)
 
 FindingText textOf(const SignalFact& fact, const Wording& words)
 {
-    if (!fact.signal)
-        return {fmt::format("The run never gets past {:.3f} s", fact.time),
-                "Signals, devices and routines go on without end there, and no time passes. Look at which signals "
-                "devices read and write."};
+    if (!fact.signal) {
+        const std::string end = fmt::format("The run never gets past {:.3f} s", fact.stuck.time);
+        switch (fact.stuck.why) {
+        case Stuck::Why::NoTimePasses:
+            return {end, "Signals, devices and routines go on without end there, and no time passes. Look at which "
+                         "signals devices read and write."};
+        case Stuck::Why::TooLong:
+            return {end, fmt::format("A run takes {:.0f} days at most. Look for speeds and accelerations that are too "
+                                     "low, or run it up to a time.",
+                                     limits::kRunLength.most / 86400)};
+        case Stuck::Why::TooMuch:
+            return {end, fmt::format("More than {:.0f} million things happen up to there. Look for devices that do "
+                                     "something many times a second, or run it up to a time.",
+                                     limits::kRunEvents.most / 1e6)};
+        }
+    }
     const Signal* signal = findSignal(words.cell, fact.signal);
     return {words.subject + " waits for ever",
             fmt::format("\"{}\" does not become what it waits for within 10 min of nothing else going on.",

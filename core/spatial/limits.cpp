@@ -1,0 +1,69 @@
+#include "core/spatial/limits.h"
+
+#include <fmt/format.h>
+
+#include <string>
+
+namespace topikos {
+
+const std::vector<const Limit*>& allLimits()
+{
+    using namespace limits;
+    static const std::vector<const Limit*> all{&kOffset,
+                                               &kSize,
+                                               &kDeviceLength,
+                                               &kPitch,
+                                               &kChainOffset,
+                                               &kMass,
+                                               &kInertia,
+                                               &kTurnsOfAPattern,
+                                               &kJointTravel,
+                                               &kJointSpeed,
+                                               &kJointAcceleration,
+                                               &kJointEffort,
+                                               &kJaw,
+                                               &kPivot,
+                                               &kGripTime,
+                                               &kBeltSpeed,
+                                               &kBeltAcceleration,
+                                               &kBeltPitch,
+                                               &kSourceInterval,
+                                               &kSourceMost,
+                                               &kSignalValue,
+                                               &kStepJointSpeed,
+                                               &kStepLineSpeed,
+                                               &kBlend,
+                                               &kStandoff,
+                                               &kWait,
+                                               &kLineAcceleration,
+                                               &kTurnSpeed,
+                                               &kTurnAcceleration,
+                                               &kJointMargin,
+                                               &kSlideMargin,
+                                               &kSingularDistance,
+                                               &kRunLength,
+                                               &kRunEvents,
+                                               &kTableStep,
+                                               &kTableRows,
+                                               &kNameLength,
+                                               &kListLength,
+                                               &kArms,
+                                               &kTreeDepth,
+                                               &kPlaces,
+                                               &kCorners,
+                                               &kIdentifier,
+                                               &kSolids};
+    return all;
+}
+
+Status checkLimit(const Limit& limit, double value, const char* code, const char* what)
+{
+    if (limit.holds(value)) return std::nullopt;
+    const std::string unit = *limit.unit ? std::string(" ") + limit.unit : "";
+    return Error{code,
+                 fmt::format("{} cannot be {:.6g}{}; its limits are {:.6g} and {:.6g}{}", what ? what : limit.what,
+                             value / limit.inUnit, unit, limit.least / limit.inUnit, limit.most / limit.inUnit, unit),
+                 "", "Give a value in that range."};
+}
+
+}  // namespace topikos

@@ -1,0 +1,23 @@
+#pragma once
+#include <string>
+#include <string_view>
+
+namespace topikos {
+
+/// With the letters A to Z small; other letters stay.
+std::string lowered(std::string_view text);
+
+/// Whether the bytes are UTF-8 as RFC 3629 has it: no surrogates, nothing longer than needed.
+bool isUtf8(std::string_view text);
+
+/// A text from outside as part of one line: control characters, line and paragraph separators, marks that change the
+/// direction of writing and bytes that are no UTF-8 are written as "\x0a".
+std::string shownText(std::string_view text);
+
+/// The same for the text and attributes of XML, with its own characters escaped.
+std::string xmlText(std::string_view text);
+
+/// A field of a table in CSV: as shownText(), in quotation marks where it has to be (RFC 4180).
+std::string csvText(std::string_view text);
+
+}  // namespace topikos

@@ -1,0 +1,56 @@
+// Reads one mesh file for Topikos, in a process of its own with limits on time and memory and without network, and
+// writes what it holds, or one line why it cannot be read, to standard output (core/shape/mesh_wire.h).
+#include "core/shape/mesh_wire.h"
+#include "import/fence.h"
+#include "import/library_import.h"
+
+#include <unistd.h>
+
+#include <cstdio>
+#include <cstring>
+#include <filesystem>
+#include <new>
+
+namespace {
+
+bool writeAll(const std::string& bytes)
+{
+    for (size_t done = 0; done < bytes.size();) {
+        const ssize_t n = ::write(STDOUT_FILENO, bytes.data() + done, bytes.size() - done);
+        if (n <= 0) return false;
+        done += size_t(n);
+    }
+    return true;
+}
+
+/// Made while there is memory.
+std::string tooMuchMemory;
+
+[[noreturn]] void outOfMemory()
+{
+    writeAll(tooMuchMemory);
+    _exit(0);
+}
+
+}  // namespace
+
+int main(int argc, char** argv)
+{
+    using namespace topikos;
+    if (argc == 2 && std::strcmp(argv[1], "--fence") == 0) {
+        raiseFence(0);
+        std::printf("%s\n", fenceReport().c_str());
+        return 0;
+    }
+    if (argc != 2) {
+        std::fprintf(stderr, "topikos-import: started by Topikos with the name of one mesh file.\n");
+        return 2;
+    }
+    std::error_code bad;
+    const std::uintmax_t size = std::filesystem::file_size(argv[1], bad);
+    tooMuchMemory = wireOf(Error{"mesh.memory", tooMuchMemoryText(bad ? 0 : size), "", "Export it again as STL."});
+    std::set_new_handler(outOfMemory);
+    raiseFence(bad ? 0 : size);
+    const Result<Triangles> read = importMesh(argv[1]);
+    return writeAll(read ? wireOf(*read) : wireOf(read.error())) ? 0 : 1;
+}

@@ -1,0 +1,262 @@
+#include "app/instruments/travel_bars.h"
+#include "app/session/text.h"
+#include "app/view/viewport.h"
+#include "app/window/main_window.h"
+#include "core/exchange/cell_file.h"
+#include "tests/app/window_fixture.h"
+#include "tests/run.h"
+
+#include <QLabel>
+#include <QPushButton>
+#include <QTreeWidget>
+
+using namespace topikos;
+using namespace topikos::test;
+
+/// The arm moved by hand, and targets taken, in the real window.
+class JogWindowTest : public WindowFixture {
+    Q_OBJECT
+private Q_SLOTS:
+    void jogsFromTheKeyboard_data();
+    void jogsFromTheKeyboard();
+    void jogStopsAtTheRangeEndAndSaysSo();
+    void jogsByDraggingABar();
+    void jogsByDraggingTheHandle();
+    void typedJointValueMoves();
+    void typedPoseIsJudgedBeforeItMoves();
+    void takesRenamesAndRetakesATarget();
+    void waysChooseAConfiguration();
+    void anotherArmKeepsTheTargets();
+};
+
+void JogWindowTest::jogsFromTheKeyboard_data()
+{
+    QTest::addColumn<int>("mode");
+    QTest::addColumn<int>("key");
+    QTest::addColumn<bool>("shift");
+    QTest::addColumn<int>("axis");
+    QTest::addColumn<double>("sign");
+    QTest::newRow("world x") << int(Qt::Key_W) << int(Qt::Key_Right) << false << 0 << 1.0;
+    QTest::newRow("world y back") << int(Qt::Key_W) << int(Qt::Key_Down) << false << 1 << -1.0;
+    QTest::newRow("world z") << int(Qt::Key_W) << int(Qt::Key_PageUp) << false << 2 << 1.0;
+    QTest::newRow("about world z") << int(Qt::Key_W) << int(Qt::Key_PageUp) << true << 5 << 1.0;
+    QTest::newRow("tool z") << int(Qt::Key_O) << int(Qt::Key_PageUp) << false << 2 << 1.0;
+    QTest::newRow("about tool x") << int(Qt::Key_O) << int(Qt::Key_Left) << true << 3 << -1.0;
+    QTest::newRow("frame y") << int(Qt::Key_R) << int(Qt::Key_Up) << false << 1 << 1.0;
+}
+
+void JogWindowTest::jogsFromTheKeyboard()
+{
+    QFETCH(int, mode);
+    QFETCH(int, key);
+    QFETCH(bool, shift);
+    QFETCH(int, axis);
+    QFETCH(double, sign);
+    session().setReadingFrame(session().cell().frames.back().id);
+    view().setFocus();
+    const Pose before = worldFromBase(session().cell(), session().station())
+                        * baseFromTcp(session().cell(), session().station(), session().posture());
+    QTest::keyClick(&view(), Qt::Key(mode));
+    QTest::keyClick(&view(), Qt::Key(key), shift ? Qt::ShiftModifier : Qt::NoModifier);
+    const Pose after = worldFromBase(session().cell(), session().station())
+                       * baseFromTcp(session().cell(), session().station(), session().posture());
+    const Quat axes = mode == Qt::Key_O   ? before.rotation
+                      : mode == Qt::Key_R ? worldFromFrame(session().cell(), session().readingFrame()).rotation
+                                          : Quat::Identity();
+    const Vec3 direction = axes * Vec3::Unit(axis % 3);
+    if (axis < 3) {
+        QVERIFY((after.translation - before.translation - sign * 0.002 * direction).norm() < 1e-9);
+        QVERIFY(deviation(after, before).radians < 1e-9);
+    } else {
+        QVERIFY((after.translation - before.translation).norm() < 1e-9);
+        const Quat wanted = Quat(Eigen::AngleAxisd(sign * kDegree, direction)) * before.rotation;
+        QVERIFY(wanted.angularDistance(after.rotation) < 1e-9);
+    }
+    const Pose read =
+        frameFromTcp(session().cell(), session().station(), session().readingFrame(), session().posture());
+    QCOMPARE(child<QLineEdit>("reading2")->text(), lengthText(read.translation[2]));
+}
+
+void JogWindowTest::jogStopsAtTheRangeEndAndSaysSo()
+{
+    view().setFocus();
+    QTest::keyClick(&view(), Qt::Key_5);
+    for (int i = 0; i < 4; ++i)
+        QTest::keyClick(&view(), Qt::Key_Greater);
+    for (int i = 0; i < 3; ++i)
+        QTest::keyClick(&view(), Qt::Key_Right);
+    QCOMPARE(session().posture()[4], session().arm().joints()[4].upper);
+    QVERIFY2(note().contains("Joint 5 is at its range end (124.0°)"), qPrintable(note()));
+}
+
+void JogWindowTest::jogsByDraggingABar()
+{
+    auto* bars = child<TravelBars>("travelBars");
+    const QPoint from = bars->markerAt(0, session().posture()[0]).toPoint(), to = bars->markerAt(0, 0.6).toPoint();
+    QTest::mousePress(bars, Qt::LeftButton, {}, from);
+    QTest::mouseMove(bars, (from + to) / 2);
+    QTest::mouseMove(bars, to);
+    QTest::mouseRelease(bars, Qt::LeftButton, {}, to);
+    const double pixel = (session().arm().joints()[0].upper - session().arm().joints()[0].lower) / 100;
+    QVERIFY2(std::abs(session().posture()[0] - 0.6) < pixel, qPrintable(QString::number(session().posture()[0])));
+    for (int i = 1; i < 6; ++i)
+        QCOMPARE(session().posture()[i], homePosture(session().cell(), session().station())[i]);
+}
+
+void JogWindowTest::jogsByDraggingTheHandle()
+{
+    const Pose before = worldFromBase(session().cell(), session().station())
+                        * baseFromTcp(session().cell(), session().station(), session().posture());
+    const double metres = view().camera().metresPerPixel(before.translation, view().size());
+    // The arrow along z points up the screen and is about 80 pixels long.
+    const QPoint from = view().camera().pixel(before.translation + Vec3(0, 0, 55 * metres), view().size()).toPoint();
+    const QPoint to = view().camera().pixel(before.translation + Vec3(0, 0, 115 * metres), view().size()).toPoint();
+    QTest::mouseMove(&view(), from);
+    QTest::mousePress(&view(), Qt::LeftButton, {}, from);
+    for (int i = 1; i <= 6; ++i)
+        QTest::mouseMove(&view(), from + (to - from) * i / 6);
+    QTest::mouseRelease(&view(), Qt::LeftButton, {}, to);
+    const Pose after = worldFromBase(session().cell(), session().station())
+                       * baseFromTcp(session().cell(), session().station(), session().posture());
+    const Vec3 moved = after.translation - before.translation;
+    QVERIFY2(std::abs(moved[2] - 60 * metres) < 5 * metres,
+             qPrintable(QString("%1 instead of %2").arg(moved[2]).arg(60 * metres)));
+    QVERIFY(moved.head<2>().norm() < 1e-9);
+    QVERIFY(deviation(after, before).radians < 1e-9);
+}
+
+void JogWindowTest::typedJointValueMoves()
+{
+    auto* bars = child<TravelBars>("travelBars");
+    const QPoint value(bars->width() - 20, int(bars->markerAt(1, 0).y()));
+    QTest::mouseDClick(bars, Qt::LeftButton, {}, value);
+    auto* edit = child<QLineEdit>("jointValue");
+    QTest::keyClicks(edit, "12,5");
+    QTest::keyClick(edit, Qt::Key_Return);
+    QVERIFY(std::abs(session().posture()[1] - 12.5 * kDegree) < 1e-12);
+    QTRY_VERIFY(!m_window->findChild<QLineEdit*>("jointValue"));
+    QTest::mouseDClick(bars, Qt::LeftButton, {}, value);
+    QTest::keyClicks(child<QLineEdit>("jointValue"), "500");
+    QTest::keyClick(child<QLineEdit>("jointValue"), Qt::Key_Return);
+    QVERIFY(std::abs(session().posture()[1] - 12.5 * kDegree) < 1e-12);
+    QVERIFY2(note().contains("Joint 2 goes from -98.0° to 142.0°"), qPrintable(note()));
+}
+
+void JogWindowTest::typedPoseIsJudgedBeforeItMoves()
+{
+    auto* z = child<QLineEdit>("reading2");
+    auto* verdict = child<QLabel>("readingVerdict");
+    const JointVector before = session().posture();
+    z->setFocus();
+    QTRY_VERIFY(!z->selectedText().isEmpty());
+    QTest::keyClicks(z, "900");
+    QVERIFY(verdict->isVisible());
+    QVERIFY2(verdict->text().contains("Reachable"), qPrintable(verdict->text()));
+    QVERIFY(session().ghost());
+    QVERIFY(session().posture() == before);
+    z->selectAll();
+    QTest::keyClicks(z, "9000");
+    QVERIFY2(verdict->text().startsWith("Out of reach: "), qPrintable(verdict->text()));
+    QVERIFY(!session().ghost());
+    QTest::keyClick(z, Qt::Key_Return);
+    QVERIFY(session().posture() == before);
+    z->selectAll();
+    QTest::keyClicks(z, "9x");
+    QCOMPARE(verdict->text(), QString("Type a number."));
+    z->selectAll();
+    QTest::keyClicks(z, "900");
+    QTest::keyClick(z, Qt::Key_Return);
+    const Pose now = worldFromBase(session().cell(), session().station())
+                     * baseFromTcp(session().cell(), session().station(), session().posture());
+    QVERIFY(std::abs(now.translation[2] - 0.9) < 1e-9);
+    QVERIFY(!verdict->isVisible());
+    QVERIFY(!session().ghost());
+}
+
+void JogWindowTest::takesRenamesAndRetakesATarget()
+{
+    view().setFocus();
+    session().setReadingFrame(session().cell().frames.back().id);
+    QTest::keyClick(&view(), Qt::Key_PageDown);
+    QTest::keyClick(&view(), Qt::Key_T);
+    const TargetId id = targetNamed("Target 1");
+    QVERIFY(id);
+    const Target taken = *findTarget(session().cell(), id);
+    QCOMPARE(taken.frame.value, session().readingFrame().value);
+    QVERIFY(deviation(baseFromTarget(session().cell(), taken),
+                      baseFromTcp(session().cell(), session().station(), session().posture()))
+                .metres
+            < 1e-9);
+    QVERIFY(session().selected<TargetId>() == id);
+
+    auto* tree = child<QTreeWidget>("targetsTree");
+    QTRY_VERIFY(tree->isVisible() && tree->currentItem() && tree->currentItem()->text(0) == "Target 1");
+    action("Rename selected target")->trigger();
+    auto* editor = tree->findChild<QLineEdit*>();
+    QVERIFY(editor);
+    editor->selectAll();
+    QTest::keyClicks(editor, "Over the rack");
+    QTest::keyClick(editor, Qt::Key_Return);
+    QTRY_COMPARE(findTarget(session().cell(), id)->name, std::string("Over the rack"));
+
+    view().setFocus();
+    QTest::keyClick(&view(), Qt::Key_Right);
+    action("Re-take selected target")->trigger();
+    QVERIFY((findTarget(session().cell(), id)->pose.translation - taken.pose.translation).norm() > 0.001);
+    QTRY_COMPARE(findTarget(session().cell(), id)->name, std::string("Over the rack"));
+
+    session().goToTarget(session().station().home);
+    QTest::keyClick(&view(), Qt::Key_M);
+    QVERIFY(deviation(baseFromTarget(session().cell(), *findTarget(session().cell(), id)),
+                      baseFromTcp(session().cell(), session().station(), session().posture()))
+                .metres
+            < 1e-9);
+    action("Delete selected target")->trigger();
+    QVERIFY(!findTarget(session().cell(), id));
+}
+
+void JogWindowTest::waysChooseAConfiguration()
+{
+    const TargetId pick = targetNamed("Tile pick");
+    session().select(pick);
+    const Solutions ways =
+        inverseKinematics(session().arm(), baseFromFlange(session().cell(), *findTarget(session().cell(), pick)));
+    QVERIFY(ways.items.size() >= 2);
+    auto* card = child<QPushButton>("way1");
+    QTRY_VERIFY(card->isVisible());
+    QEnterEvent enter(QPointF(5, 5), QPointF(5, 5), QPointF(5, 5));
+    QCoreApplication::sendEvent(card, &enter);
+    QVERIFY(session().ghost());
+    QVERIFY((*session().ghost() - ways.items[1].joints).norm() < 1e-9);
+    QTest::mouseClick(card, Qt::LeftButton);
+    QVERIFY(findTarget(session().cell(), pick)->configuration == ways.items[1].configuration);
+    session().undo();
+    QVERIFY(findTarget(session().cell(), pick)->configuration == ways.items[0].configuration);
+    // Every way stands in the view as a ghost, until that is switched off or nothing is selected.
+    QCOMPARE(session().ways().size(), ways.items.size());
+    child<QToolButton>("wayGhosts")->click();
+    QVERIFY(session().ways().empty());
+    child<QToolButton>("wayGhosts")->click();
+    QCOMPARE(session().ways().size(), ways.items.size());
+    session().select({});
+    QVERIFY(session().ways().empty());
+}
+
+void JogWindowTest::anotherArmKeepsTheTargets()
+{
+    const std::string before = writeCell(session().cell());
+    action("Use Six-axis arm 900, three parallel axes")->trigger();
+    QCOMPARE(session().arm().description().id, std::string("cobot-900"));
+    QCOMPARE(session().cell().targets.size(), size_t(3));
+    QVERIFY(withinRange(session().arm(), session().posture()));
+    fresh();
+    QVERIFY(session().checked()->result.count(Severity::Blocked) > 0);  // belt and rack are too far for it
+    QTRY_VERIFY(view().frameCount() > 1);
+    action("Undo")->trigger();
+    QCOMPARE(writeCell(session().cell()), before);
+    fresh();
+    QCOMPARE(session().checked()->result.count(Severity::Blocked), 0);
+}
+
+TOPIKOS_TEST(JogWindowTest)
+#include "jog_window_test.moc"
