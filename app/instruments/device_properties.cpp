@@ -17,8 +17,6 @@ namespace topikos {
 
 namespace {
 
-constexpr double kFarthest = 100000;  // [mm]
-
 const QStringList kDirections{"X", "Y", "Z", "back along X", "back along Y", "back along Z"};
 
 int directionIndex(const Vec3& direction)
@@ -46,24 +44,24 @@ void Properties::addDevice(const Frame& frame)
     addHead(text(deviceTitle(device.kind)));
     const auto size = [&](int axis, const QString& label) {
         addNumber(
-            label, QString("deviceSize%1").arg(axis), millimetres(device.size[axis]), "mm", 0, kFarthest, 1,
-            [=](double v) { change([&](Device& d) { d.size[axis] = v * kMillimetre; }); }, true);
+            label, QString("deviceSize%1").arg(axis), millimetres(device.size[axis]), "mm", limits::kDeviceLength,
+            kMillimetre, 1, [=](double v) { change([&](Device& d) { d.size[axis] = v * kMillimetre; }); }, true);
     };
     switch (device.kind) {
     case Kind::Belt:
         size(0, "Length");
         size(1, "Width");
         addNumber(
-            "Speed", "beltSpeed", millimetres(device.speed), "mm/s", 0.1, 10000, 1,
+            "Speed", "beltSpeed", millimetres(device.speed), "mm/s", limits::kBeltSpeed, kMillimetre, 1,
             [=](double v) { change([&](Device& d) { d.speed = v * kMillimetre; }); }, true);
         addNumber(
-            "Ramp", "beltRamp", millimetres(device.acceleration), "mm/s²", 1, 100000, 0,
+            "Ramp", "beltRamp", millimetres(device.acceleration), "mm/s²", limits::kBeltAcceleration, kMillimetre, 0,
             [=](double v) { change([&](Device& d) { d.acceleration = v * kMillimetre; }); }, true);
         addChoice("Goes", "beltMode", {"on and on", "by the pitch"}, device.indexing,
                   [=](int i) { change([&](Device& d) { d.indexing = i == 1; }); });
         if (device.indexing)
             addNumber(
-                "Pitch", "beltPitch", millimetres(device.pitch), "mm", 0.1, kFarthest, 1,
+                "Pitch", "beltPitch", millimetres(device.pitch), "mm", limits::kBeltPitch, kMillimetre, 1,
                 [=](double v) { change([&](Device& d) { d.pitch = v * kMillimetre; }); }, true);
         addChoice("At its end", "beltEnd", {"parts run off", "parts queue"}, device.accumulates,
                   [=](int i) { change([&](Device& d) { d.accumulates = i == 1; }); });
@@ -80,9 +78,9 @@ void Properties::addDevice(const Frame& frame)
         addChoice("Makes", "sourceMakes", makes.names, makes.current,
                   [=](int i) { change([&](Device& d) { d.makes = makes.ids[size_t(i)]; }); });
         if (!device.input)
-            addNumber("Every", "sourceInterval", device.interval, "s", 0.01, 86400, 2,
+            addNumber("Every", "sourceInterval", device.interval, "s", limits::kSourceInterval, 1, 2,
                       [=](double v) { change([&](Device& d) { d.interval = v; }); });
-        addNumber("At most", "sourceMost", device.most, "", 0, 10000, 0,
+        addNumber("At most", "sourceMost", device.most, "", limits::kSourceMost, 1, 0,
                   [=](double v) { change([&](Device& d) { d.most = std::uint32_t(v); }); });
         if (kinds.empty()) addText("", "Add a part first: a source makes parts of a kind that is in the cell.");
         addText("", "A part comes when this box is free:");
@@ -160,10 +158,14 @@ void Properties::addAxis(const Frame& frame)
         },
         true);
     value("At start", "Start", &FrameAxis::value, low, high);
-    value("From", "Low", &FrameAxis::lowest, -1e6, 1e6);
-    value("To", "High", &FrameAxis::highest, -1e6, 1e6);
-    value("Speed", "Speed", &FrameAxis::speed, 0.001, 1e6, "/s");
-    value("Ramp", "Ramp", &FrameAxis::acceleration, 0.001, 1e6, "/s²");
+    const auto within = [&](const QString& label, const QString& what, double FrameAxis::*which, const Limit& limit,
+                            const QString& per = {}) {
+        value(label, what, which, limit.least / unit, limit.most / unit, per);
+    };
+    within("From", "Low", &FrameAxis::lowest, limits::kJointTravel);
+    within("To", "High", &FrameAxis::highest, limits::kJointTravel);
+    within("Speed", "Speed", &FrameAxis::speed, limits::kJointSpeed, "/s");
+    within("Ramp", "Ramp", &FrameAxis::acceleration, limits::kJointAcceleration, "/s²");
     addChoice(axis.kind == JointKind::Revolute ? "About" : "Along", prefix + "Direction", kDirections,
               directionIndex(axis.direction), [=](int i) {
                   change("Direction of " + name,
@@ -284,7 +286,7 @@ void Properties::addStepDetails(const Step& step, const std::function<void(const
                 addChoice("Is", "stepComparison", {"equal to", "at least", "at most"}, int(step.comparison),
                           [=](int i) { with([&](Step& s) { s.comparison = Step::Comparison(i); }); });
             addNumber(
-                "Value", "stepValue", step.value, "", -1e12, 1e12,
+                "Value", "stepValue", step.value, "", limits::kSignalValue, 1,
                 signal && signal->kind == Signal::Kind::Number ? 0 : 3,
                 [=](double v) { with([&](Step& s) { s.value = v; }); }, true);
         }
@@ -310,7 +312,7 @@ void Properties::addStepDetails(const Step& step, const std::function<void(const
             true);
     }
     addNumber(
-        "Speed", "stepSpeed", step.jointSpeed * 100, "%", 0.1, 100, 1,
+        "Speed", "stepSpeed", step.jointSpeed * 100, "%", limits::kStepJointSpeed, 0.01, 1,
         [=](double v) {
             Step next = step;
             next.jointSpeed = v / 100;

@@ -18,8 +18,6 @@ namespace topikos {
 
 namespace {
 
-constexpr double kLargest = 100000;  // [mm]
-
 /// Corners as they are typed: "0 0; 100 0; 100 50" in mm.
 QString outlineText(const std::vector<Eigen::Vector2d>& outline)
 {
@@ -166,7 +164,7 @@ void Properties::showPart(const Part& part)
 void Properties::addMass(double mass, const std::vector<Solid>& solids, std::function<void(const Inertial&)> apply)
 {
     addNumber(
-        "Mass", "mass", mass, "kg", 0, 1e5, 3,
+        "Mass", "mass", mass, "kg", limits::kMass, 1, 3,
         [=](double kg) {
             Inertial body = inertialOf(solids, 1);
             const double scale = body.mass > 0 ? kg / body.mass : 0;
@@ -229,8 +227,10 @@ void Properties::showTool(const Tool& tool)
                                  }}};
     if (m_session.station().tool == id && m_session.station().tcp != tcp)
         buttons.push_back(
-            {"Use it", "usePoint", "Poses are read and targets are taken at this point from now on",
-             [=, this] { edit("Use another point", [=, arm = m_session.station().id](const Cell& c) { return setToolInForce(c, arm, id, tcp); }); }});
+            {"Use it", "usePoint", "Poses are read and targets are taken at this point from now on", [=, this] {
+                 edit("Use another point",
+                      [=, arm = m_session.station().id](const Cell& c) { return setToolInForce(c, arm, id, tcp); });
+             }});
     if (m_point)
         buttons.push_back({"Remove", "removePoint", "Refused while targets use it", [=, this] {
                                change("Remove a point", [&](Tool& t) {
@@ -246,26 +246,28 @@ void Properties::showTool(const Tool& tool)
               [=](int kind) { grip([&](Gripper& n) { n.kind = Gripper::Kind(kind); }); });
     if (g.kind != Gripper::Kind::Vacuum) {
         addNumber(
-            "Open", "gripperOpen", millimetres(g.open), "mm", 0, 10000, 1,
+            "Open", "gripperOpen", millimetres(g.open), "mm", limits::kJaw, kMillimetre, 1,
             [=](double v) { grip([&](Gripper& n) { n.open = v * kMillimetre; }); }, true);
         addNumber(
-            "Closed", "gripperClosed", millimetres(g.closed), "mm", 0, 10000, 1,
+            "Closed", "gripperClosed", millimetres(g.closed), "mm", limits::kJaw, kMillimetre, 1,
             [=](double v) { grip([&](Gripper& n) { n.closed = v * kMillimetre; }); }, true);
     }
     if (g.kind == Gripper::Kind::Angular)
-        addNumber("Pivot", "gripperPivot", millimetres(g.pivot), "mm", 0.1, 10000, 1,
+        addNumber("Pivot", "gripperPivot", millimetres(g.pivot), "mm", limits::kPivot, kMillimetre, 1,
                   [=](double v) { grip([&](Gripper& n) { n.pivot = v * kMillimetre; }); });
-    addNumber("Time", "gripperTime", g.time, "s", 0, 60, 2, [=](double v) { grip([&](Gripper& n) { n.time = v; }); });
+    addNumber("Time", "gripperTime", g.time, "s", limits::kGripTime, 1, 2,
+              [=](double v) { grip([&](Gripper& n) { n.time = v; }); });
     const bool box = !g.region.isZero();
     addChoice("Grips in", "gripRegion", {"a ball about the TCP", "a box about the TCP"}, box, [=](int i) {
         grip([&](Gripper& n) { n.region = i ? Vec3::Constant(2 * std::max(0.005, n.grasp)) : Vec3(Vec3::Zero()); });
     });
     if (!box)
-        addNumber("Radius", "grasp", millimetres(g.grasp), "mm", 0, 10000, 1,
+        addNumber("Radius", "grasp", millimetres(g.grasp), "mm", limits::kJaw, kMillimetre, 1,
                   [=](double v) { grip([&](Gripper& n) { n.grasp = v * kMillimetre; }); });
     static const char* axes[] = {"X", "Y", "Z"};
     for (int i = 0; i < 3 && box; ++i)
-        addNumber(axes[i], QString("region%1").arg(i), millimetres(g.region[i]), "mm", 0.1, 10000, 1,
+        addNumber(axes[i], QString("region%1").arg(i), millimetres(g.region[i]), "mm", 0.1,
+                  millimetres(limits::kJaw.most), 1,
                   [=](double v) { grip([&](Gripper& n) { n.region[i] = v * kMillimetre; }); });
 
     addHead("Load: from the flange");
@@ -283,11 +285,11 @@ void Properties::showTool(const Tool& tool)
     });
     for (int i = 0; i < 3; ++i)
         addNumber(QString("C%1").arg(axes[i]), QString("centre%1").arg(i), millimetres(tool.centreOfMass[i]), "mm",
-                  -10000, 10000, 1,
+                  -millimetres(limits::kJaw.most), millimetres(limits::kJaw.most), 1,
                   [=](double v) { change("Centre of mass", [&](Tool& t) { t.centreOfMass[i] = v * kMillimetre; }); });
     for (int i = 0; i < 3; ++i)
         addNumber(
-            QString("I%1").arg(axes[i]), QString("inertia%1").arg(i), tool.inertia[i], "kg m²", 0, 1e5, 5,
+            QString("I%1").arg(axes[i]), QString("inertia%1").arg(i), tool.inertia[i], "kg m²", limits::kInertia, 1, 5,
             [=](double v) { change("Inertia", [&](Tool& t) { t.inertia[i] = v; }); }, true);
     addSolids(tool.body, [=](const std::vector<Solid>& solids, const QString& label) {
         change(label, [&](Tool& t) { t.body = solids; });
@@ -322,13 +324,13 @@ void Properties::showPattern(const Pattern& pattern)
     addChoice("Layout", "patternLayout", {"rows and columns", "ring"}, ring,
               [=](int i) { change([&](Pattern& p) { p.layout = Pattern::Layout(i); }); });
     const auto count = [&](const QString& label, const QString& name, std::uint32_t Pattern::*value) {
-        addNumber(label, name, pattern.*value, "", 1, 10000, 0,
+        addNumber(label, name, pattern.*value, "", limits::kPlaces, 1, 0,
                   [=](double v) { change([&](Pattern& p) { p.*value = std::uint32_t(v); }); });
     };
     const auto pitch = [&](const QString& label, int axis) {
         addNumber(
-            label, QString("patternPitch%1").arg(axis), millimetres(pattern.pitch[axis]), "mm", -kLargest, kLargest, 2,
-            [=](double v) { change([&](Pattern& p) { p.pitch[axis] = v * kMillimetre; }); }, true);
+            label, QString("patternPitch%1").arg(axis), millimetres(pattern.pitch[axis]), "mm", limits::kPitch,
+            kMillimetre, 2, [=](double v) { change([&](Pattern& p) { p.pitch[axis] = v * kMillimetre; }); }, true);
     };
     count(ring ? "Places" : "Columns", "patternColumns", &Pattern::columns);
     if (!ring) count("Rows", "patternRows", &Pattern::rows);
@@ -422,7 +424,8 @@ void Properties::addSolids(const std::vector<Solid>& solids,
                 if (const char* label = labels[int(s.kind)][i])
                     addNumber(
                         label, QString("shapeSize%1").arg(i), millimetres(s.size[i]), "mm",
-                        s.kind == Solid::Kind::Cone && i == 1 ? 0 : 0.01, kLargest, 2,
+                        s.kind == Solid::Kind::Cone && i == 1 ? 0 : millimetres(limits::kSize.least),
+                        millimetres(limits::kSize.most), 3,
                         [=](double v) {
                             change([&](Solid& n) {
                                 n.size[i] = v * kMillimetre;

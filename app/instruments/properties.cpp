@@ -154,6 +154,14 @@ void Properties::addNumber(const QString& label, const QString& name, double val
     addField(label, field, wide);
 }
 
+void Properties::addNumber(const QString& label, const QString& name, double value, const QString& unit,
+                           const Limit& limit, double unitSize, int decimals, std::function<void(double)> apply,
+                           bool wide)
+{
+    addNumber(label, name, value, unit, limit.least / unitSize, limit.most / unitSize, decimals, std::move(apply),
+              wide);
+}
+
 void Properties::addPose(const Pose& pose, std::function<void(const Pose&)> apply, const QString& prefix)
 {
     auto* box = new QWidget(this);
@@ -170,7 +178,8 @@ void Properties::addPose(const Pose& pose, std::function<void(const Pose&)> appl
         const DisplayUnit& unit = i < 3 ? lengthUnit() : angleUnit();
         auto* field = new NumberField(box, i < 3 ? Quantity::Length : Quantity::Angle, unit.size);
         field->setObjectName(prefix + QString::number(i));
-        field->setRange(i < 3 ? -1e6 : -360, i < 3 ? 1e6 : 360);
+        field->setRange(i < 3 ? limits::kOffset.least / kMillimetre : -360,
+                        i < 3 ? limits::kOffset.most / kMillimetre : 360);
         field->setDecimals(unit.decimals);
         field->setValue((i < 3 ? pose.translation[i] : angles[i - 3]) / unit.size);
         field->setToolTip(
@@ -302,7 +311,7 @@ void Properties::showStep(const Step& step)
         });
         if (step.kind == Step::Kind::Line)
             addNumber(
-                "Speed", "stepSpeed", millimetres(step.lineSpeed), "mm/s", 0.1, 10000, 1,
+                "Speed", "stepSpeed", millimetres(step.lineSpeed), "mm/s", limits::kStepLineSpeed, kMillimetre, 1,
                 [=](double v) {
                     Step next = step;
                     next.lineSpeed = v * kMillimetre;
@@ -311,26 +320,27 @@ void Properties::showStep(const Step& step)
                 true);
         else
             addNumber(
-                "Speed", "stepSpeed", step.jointSpeed * 100, "%", 0.1, 100, 1,
+                "Speed", "stepSpeed", step.jointSpeed * 100, "%", limits::kStepJointSpeed, 0.01, 1,
                 [=](double v) {
                     Step next = step;
                     next.jointSpeed = v / 100;
                     change(next);
                 },
                 true);
-        addNumber("Back", "stepStandoff", millimetres(step.standoff), "mm", 0, 1000, 1, [=](double v) {
-            Step next = step;
-            next.standoff = v * kMillimetre;
-            change(next);
-        });
-        addNumber("Blend", "stepBlend", millimetres(step.blend), "mm", 0, 1000, 1, [=](double v) {
+        addNumber("Back", "stepStandoff", millimetres(step.standoff), "mm", limits::kStandoff, kMillimetre, 1,
+                  [=](double v) {
+                      Step next = step;
+                      next.standoff = v * kMillimetre;
+                      change(next);
+                  });
+        addNumber("Blend", "stepBlend", millimetres(step.blend), "mm", limits::kBlend, kMillimetre, 1, [=](double v) {
             Step next = step;
             next.blend = v * kMillimetre;
             change(next);
         });
     }
     if (step.kind == Step::Kind::Wait)
-        addNumber("Time", "stepSeconds", step.seconds, "s", 0, 3600, 3, [=](double v) {
+        addNumber("Time", "stepSeconds", step.seconds, "s", limits::kWait, 1, 3, [=](double v) {
             Step next = step;
             next.seconds = v;
             change(next);
@@ -375,15 +385,16 @@ void Properties::showThresholds()
     const Thresholds t = m_session.cell().thresholds;
     const auto row = [&](const QString& label, const QString& name, double Thresholds::*value, double unit,
                          const QString& symbol) {
-        addNumber(label, name, t.*value / unit, symbol, 0,
-                  unit == kDegree ? 90
-                  : unit == 1     ? 1
-                                  : 1000,
-                  unit == 1 ? 3 : 1, [=, this](double v) {
-                      Thresholds next = t;
-                      next.*value = v * unit;
-                      edit("Change threshold", [=](const Cell& cell) { return setThresholds(cell, next); });
-                  });
+        const Limit& limit = value == &Thresholds::jointMargin   ? limits::kJointMargin
+                             : value == &Thresholds::slideMargin ? limits::kSlideMargin
+                             : unit == kDegree                   ? limits::kWristAngle
+                             : unit == 1                         ? limits::kSingularValue
+                                                                 : limits::kSingularLength;
+        addNumber(label, name, t.*value / unit, symbol, limit, unit, unit == 1 ? 3 : 1, [=, this](double v) {
+            Thresholds next = t;
+            next.*value = v * unit;
+            edit("Change threshold", [=](const Cell& cell) { return setThresholds(cell, next); });
+        });
     };
     const auto& joints = m_session.arm().joints();
     const bool slides =

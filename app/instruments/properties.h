@@ -1,5 +1,6 @@
 #pragma once
 #include "app/instruments/teach_panel.h"
+#include "core/spatial/limits.h"
 #include "app/session/session.h"
 
 #include <QGridLayout>
@@ -56,6 +57,10 @@ private:
     /// A number in display units; `apply` gets it in the same units.
     void addNumber(const QString& label, const QString& objectName, double value, const QString& unit, double low,
                    double high, int decimals, std::function<void(double)> apply, bool wide = false);
+    /// The same from end to end of a limit, in units of `unitSize`.
+    void addNumber(const QString& label, const QString& objectName, double value, const QString& unit,
+                   const Limit& limit, double unitSize, int decimals, std::function<void(double)> apply,
+                   bool wide = false);
     /// Six numbers in the display units, named `prefix`0 to 5; untouched ones keep their full digits.
     void addPose(const Pose& pose, std::function<void(const Pose&)> apply, const QString& prefix = "pose");
     struct Button {

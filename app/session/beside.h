@@ -13,9 +13,9 @@ namespace topikos {
 
 /// Does slow work beside the interface and waits for it: after half a second a window says `words` and offers to
 /// cancel. `work` gets a function to ask whether to go on. Nothing comes back when it was cancelled; work that does not
-/// ask then ends unheard.
+/// ask then ends unheard. What must come to its end offers no way out (`mayCancel`).
 template <class Work>
-auto doBeside(QWidget* parent, const QString& words, Work work)
+auto doBeside(QWidget* parent, const QString& words, Work work, bool mayCancel = true)
     -> std::optional<std::invoke_result_t<Work, std::function<bool()>>>
 {
     using Made = std::invoke_result_t<Work, std::function<bool()>>;
@@ -28,13 +28,16 @@ auto doBeside(QWidget* parent, const QString& words, Work work)
     progress.setValue(0);
     QEventLoop loop;
     QObject::connect(&watcher, &QFutureWatcherBase::finished, &loop, &QEventLoop::quit);
-    QObject::connect(&progress, &QProgressDialog::canceled, &loop, [&] {
-        *stop = true;
-        loop.quit();
-    });
+    if (!mayCancel) progress.setCancelButton(nullptr);
+    else
+        QObject::connect(&progress, &QProgressDialog::canceled, &loop, [&] {
+            *stop = true;
+            loop.quit();
+        });
     watcher.setFuture(QtConcurrent::run(
         [work = std::move(work), stop] { return std::make_shared<Made>(work([stop] { return !*stop; })); }));
-    if (!watcher.isFinished()) loop.exec();
+    while (!watcher.isFinished() && !*stop)
+        loop.exec();
     if (*stop || !watcher.isFinished()) return std::nullopt;
     return std::move(*watcher.result());
 }

@@ -50,8 +50,9 @@ void Recovery::write()
     note.setValue("when", QDateTime::currentDateTime());
     note.sync();
     // A copy that cannot be written costs nothing but itself; the person's own file is never touched here.
-    m_writer.start(
-        [file = m_file.toStdString(), cell = m_session.history().current()] { (void)saveCell(file, *cell); });
+    m_writer.start([file = m_file.toStdString(), cell = m_session.history().current()] {
+        (void)saveFile(file, writeCell(*cell));
+    });
 }
 
 void Recovery::writeNow()

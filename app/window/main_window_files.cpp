@@ -315,8 +315,12 @@ void MainWindow::askAndOpen()
 
 bool MainWindow::saveTo(const QString& path)
 {
-    if (const Status bad = saveCell(path.toStdString(), m_session->cell())) {
-        showProblem(text(bad->line()));
+    const CellPtr cell = m_session->history().current();
+    const std::optional<Status> bad = doBeside(
+        this, "Saving " + QFileInfo(path).fileName() + " …",
+        [path, cell](const std::function<bool()>&) { return saveCell(path.toStdString(), *cell); }, false);
+    if (*bad) {
+        showProblem(text((*bad)->line()));
         return false;
     }
     m_session->saved(path);

@@ -339,19 +339,20 @@ Status checkThresholds(const Thresholds& t)
     if (Status bad = checkLimit(limits::kSlideMargin, t.slideMargin, code)) return bad;
     struct Pair {
         const char* name;
-        double blocked, caution, unit;
-        const char* symbol;
+        double blocked, caution;
+        const Limit& limit;
     };
-    for (const Pair& p : {Pair{"wrist", t.wristBlocked, t.wristCaution, kDegree, "°"},
-                          Pair{"elbow", t.elbowBlocked, t.elbowCaution, kMillimetre, "mm"},
-                          Pair{"shoulder", t.shoulderBlocked, t.shoulderCaution, kMillimetre, "mm"},
-                          Pair{"direction", t.directionBlocked, t.directionCaution, 1, ""}}) {
+    for (const Pair& p : {Pair{"wrist", t.wristBlocked, t.wristCaution, limits::kWristAngle},
+                          Pair{"elbow", t.elbowBlocked, t.elbowCaution, limits::kSingularLength},
+                          Pair{"shoulder", t.shoulderBlocked, t.shoulderCaution, limits::kSingularLength},
+                          Pair{"direction", t.directionBlocked, t.directionCaution, limits::kSingularValue}}) {
         for (const double value : {p.blocked, p.caution})
-            if (Status bad = checkLimit(limits::kSingularDistance, value, code)) return bad;
+            if (Status bad = checkLimit(p.limit, value, code)) return bad;
         if (p.blocked > p.caution)
             return Error{code,
                          fmt::format("{}: blocked at {:.4g} {}, caution at {:.4g} {} is not possible", p.name,
-                                     p.blocked / p.unit, p.symbol, p.caution / p.unit, p.symbol),
+                                     p.blocked / p.limit.inUnit, p.limit.unit, p.caution / p.limit.inUnit,
+                                     p.limit.unit),
                          "", "Blocked must be at least 0 and not above caution."};
     }
     return std::nullopt;

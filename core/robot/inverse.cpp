@@ -40,12 +40,10 @@ double bestTurn(const Joint& joint, double value, double wanted)
     return bestExcess == 0 ? std::clamp(best, joint.lower, joint.upper) : best;
 }
 
-/// Brings joint `i` of `q` onto the turn asked for. A range below a full turn around zero leaves nothing to choose.
+/// Brings a value that is out of range, or more than half a turn from `near`, onto the turn asked for. A range below a
+/// full turn around zero leaves nothing to choose.
 void chooseTurn(const Joint& joint, double& value, const double* near)
 {
-    const bool inside = value >= joint.lower && value <= joint.upper;
-    if (!near && inside) return;
-    if (near && inside && std::abs(value - *near) <= std::numbers::pi) return;
     if (!near && joint.upper - joint.lower < kTurn) {
         // At most one turn is inside, and the one nearest to the middle is the least outside.
         const double middle = 0.5 * (joint.lower + joint.upper);
@@ -83,22 +81,28 @@ namespace {
 void sortIn(const Arm& arm, Solutions& found, const JointVector* near, const Configuration& configuration,
             const double* raw)
 {
-    const int n = arm.jointCount();
+    const std::vector<Joint>& joints = arm.joints();
+    const size_t n = joints.size();
     std::array<double, kMaxJoints> q;
     bool inside = true;
-    for (int i = 0; i < n; ++i) {
-        const Joint& joint = arm.joints()[size_t(i)];
+    for (size_t i = 0; i < n; ++i) {
+        const Joint& joint = joints[i];
         double value = raw[i];
-        if (joint.kind == JointKind::Revolute) chooseTurn(joint, value, near ? &(*near)[i] : nullptr);
-        else if (excessOf(joint, value) <= kRangeTolerance) value = std::clamp(value, joint.lower, joint.upper);
-        inside = inside && value >= joint.lower && value <= joint.upper;
-        q[size_t(i)] = value;
+        const bool fits = value >= joint.lower && value <= joint.upper
+                          && (!near || std::abs(value - near->data()[i]) <= std::numbers::pi);
+        if (!fits) {
+            if (joint.kind == JointKind::Revolute) chooseTurn(joint, value, near ? near->data() + i : nullptr);
+            else if (excessOf(joint, value) <= kRangeTolerance) value = std::clamp(value, joint.lower, joint.upper);
+            inside = inside && value >= joint.lower && value <= joint.upper;
+        }
+        q[i] = value;
     }
     std::vector<Solution>& list = inside ? found.items : found.outOfRange;
     if (list.empty()) list.reserve(8);
     Solution& solution = list.emplace_back();
     solution.configuration = configuration;
-    solution.joints = Eigen::Map<const Eigen::VectorXd>(q.data(), n);
+    solution.joints.resize(Eigen::Index(n));
+    std::copy_n(q.data(), n, solution.joints.data());
 }
 
 void sayWhichRange(const Arm& arm, Solutions& found)
@@ -316,8 +320,7 @@ const Solution* chosenWay(const Arm& arm, const Configuration& configuration, co
         Configuration other = configuration;
         other.wristTurned = !other.wristTurned;
         const Solution* both = hasKind(arm, SingularityKind::Wrist) ? withConfiguration(items, other) : nullptr;
-        return both && singularityMargins(arm, both->joints).distance(SingularityKind::Wrist) < 1e-8 ? both
-                                                                                                         : nullptr;
+        return both && singularityMargins(arm, both->joints).distance(SingularityKind::Wrist) < 1e-8 ? both : nullptr;
     }
     if (taught.size() != arm.jointCount()) return items.empty() ? nullptr : &items.front();
     return nearestTo(items, taught);

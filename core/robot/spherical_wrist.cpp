@@ -118,7 +118,7 @@ BranchSolutions solveSphericalWrist(const SphericalWrist& arm, const Mat3& rotat
         const double sinSize = std::sqrt((1 - cosPhi) * (1 + cosPhi));
         const auto [phiSize, towards, lead] =
             arcTangents<3>({sinSize, xn, l3 * sinSize}, {cosPhi, xu, l2 + l3 * cosPhi});
-        const Mat3 rest = rotationOf(arm.h1, -f.sine, f.cosine) * totalLed;
+        const Mat3 rest = rotationOf(arm.h1, -f.sine, f.cosine).lazyProduct(totalLed);
         // Sine and cosine of joints 2 and 3 together follow from those of the angles they are made of: towards - lead +
         // phi - foreAngle.
         const double inverse = 1 / (distance * distance), foreSine = l3 * sinSize, foreCosine = l2 + l3 * cosPhi;
@@ -143,8 +143,8 @@ BranchSolutions solveSphericalWrist(const SphericalWrist& arm, const Mat3& rotat
                 cosine = std::cos(theta2 + theta3);
             }
             // R4 R5 R6 as the wrist wants it
-            const Mat3 led = (arm.turnLed[0] + cosine * arm.turnLed[1] - sine * arm.turnLed[2]) * rest;
-            const ThreeAxes::Both wrists = arm.wrist.solveLed(led, seed4);
+            const Mat3 turn = arm.turnLed[0] + cosine * arm.turnLed[1] - sine * arm.turnLed[2];
+            const ThreeAxes::Both wrists = arm.wrist.solveLed(turn.lazyProduct(rest), seed4);
             for (int k = 0; k < wrists.count; ++k) {
                 const ThreeAxes::Turns& w = wrists.turns[k];
                 if (only && !w.aligned && w.turned != only->wristTurned) continue;

@@ -110,8 +110,14 @@ inline constexpr Limit kTurnAcceleration{"turn-acceleration",
 inline constexpr Limit kJointMargin{"joint-margin", "a margin of joints", 0, 3.2, "°", kDegree, "half a turn"};
 inline constexpr Limit kSlideMargin{"slide-margin", "a margin of sliding joints", 0, 10, "mm",
                                     kMillimetre,    "longer than any slide"};
-inline constexpr Limit kSingularDistance{
-    "singular-distance", "a distance from a singularity", 0, 1000, "m or rad", 1, "farther than any arm gets"};
+inline constexpr Limit kWristAngle{
+    "wrist-angle", "a distance from the wrist's singularity", 0, std::numbers::pi / 2, "°",
+    kDegree,       "axes are at right angles there"};
+inline constexpr Limit kSingularLength{
+    "singular-length",          "a distance from a singularity of elbow or shoulder", 0, 10, "mm", kMillimetre,
+    "farther than any arm gets"};
+inline constexpr Limit kSingularValue{"singular-value",          "a smallest singular value", 0, 1, "", 1,
+                                      "lengths are by the reach"};
 
 // The run.
 inline constexpr Limit kRunLength{
@@ -129,15 +135,13 @@ inline constexpr Limit kTableRows{"table-rows",
                                   "what other programs open; written in a minute"};
 
 // Counts.
-inline constexpr Limit kNameLength{"name-length",        "the length of a name", 1, 60, "", 1,
-                                   "it has to fit a row"};
+inline constexpr Limit kNameLength{"name-length", "the length of a name", 1, 60, "", 1, "it has to fit a row"};
 inline constexpr Limit kListLength{"list-length",           "the number of objects of a kind", 0, 100000, "", 1,
                                    "each is kept in memory"};
 inline constexpr Limit kArms{"arms", "the number of arms", 1, 100, "", 1, "all of them are asked at each event"};
 inline constexpr Limit kTreeDepth{
     "tree-depth", "the depth of the frame tree", 0, 100, "", 1, "each place is worked out level by level"};
-inline constexpr Limit kPlaces{
-    "places", "the number of places of a pattern", 1, 10000, "", 1, "each can be a target"};
+inline constexpr Limit kPlaces{"places", "the number of places of a pattern", 1, 10000, "", 1, "each can be a target"};
 inline constexpr Limit kCorners{
     "outline-corners", "the number of corners of an outline", 3, 500, "", 1, "each pair of edges is looked at"};
 inline constexpr Limit kIdentifier{"id", "an id", 1, 4e9, "", 1, "leaves room for edits"};
@@ -149,8 +153,8 @@ inline constexpr Limit kSolids{"shapes", "the number of shapes of one thing",   
 /// Every limit, in the order of the document.
 const std::vector<const Limit*>& allLimits();
 
-/// "a blend cannot be 2000 mm; its limits are 0 and 1000 mm", or nothing when it holds. `code` is the error's, `what` what
-/// the number is called where that says more than the limit does.
+/// "a blend cannot be 2000 mm; its limits are 0 and 1000 mm", or nothing when it holds. `code` is the error's, `what`
+/// what the number is called where that says more than the limit does.
 Status checkLimit(const Limit& limit, double value, const char* code, const char* what = nullptr);
 
 }  // namespace topikos
