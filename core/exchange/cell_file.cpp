@@ -5,6 +5,7 @@
 #include "core/exchange/arm_fields.h"
 #include "core/exchange/cell_fields.h"
 #include "core/exchange/document.h"
+#include "core/exchange/field_versions.h"
 #include "core/exchange/migrations.h"
 #include "core/robot/catalogue.h"
 
@@ -224,7 +225,9 @@ Result<Cell> readCell(const std::string& text, const std::string& name)
     Json document = std::move(parsed).value();
     constexpr void (*migrations[])(Json&) = {migrate1to2, migrate2to3, migrate3to4};
     static_assert(std::size(migrations) + 1 == kCellFormatVersion);
-    for (size_t version = document["version"].get<size_t>(); version < kCellFormatVersion; ++version)
+    const size_t written = document["version"].get<size_t>();
+    if (Status bad = checkFieldVersions(document, written)) return within(*bad);
+    for (size_t version = written; version < kCellFormatVersion; ++version)
         migrations[version - 1](document);
     std::optional<Error> error;
     StoredCell stored;
@@ -248,6 +251,13 @@ Result<Cell> openCell(const std::string& path)
 
 Status saveCell(const std::string& path, const Cell& cell)
 {
+    constexpr const char* remedy =
+        "Undo what led to that, then save. The file on disk is unchanged; the cell stays open.";
+    const auto unreadable = [&](const Error& why) {
+        return Error{"cell.unreadable", fmt::format("could not be opened again ({}: {})", why.where, why.message), path,
+                     remedy};
+    };
+    if (const Status bad = validate(cell)) return unreadable(*bad);
     const std::string text = writeCell(cell);
     if (text.size() > kLargestCellFile)
         return Error{"cell.size",
@@ -255,12 +265,7 @@ Status saveCell(const std::string& path, const Cell& cell)
                                  kLargestCellFile >> 20),
                      path, "Reduce its surfaces. The file on disk is unchanged."};
     const Result<Cell> again = readCell(text, path);
-    constexpr const char* remedy =
-        "Undo what led to that, then save. The file on disk is unchanged; the cell stays open.";
-    if (!again)
-        return Error{"cell.unreadable",
-                     fmt::format("could not be opened again ({}: {})", again.error().where, again.error().message),
-                     path, remedy};
+    if (!again) return unreadable(again.error());
     // Values that a kind of step has no use for are not in the file; then the bytes tell.
     if (!(*again == cell) && writeCell(*again) != text)
         return Error{"cell.changed", "would be opened as another cell", path, remedy};

@@ -2,14 +2,9 @@
 #include "core/spatial/text.h"
 
 #include <algorithm>
-#include <cctype>
 #include <set>
 
 namespace topikos {
-
-namespace {
-
-}  // namespace
 
 void migrate1to2(Json& cell)
 {

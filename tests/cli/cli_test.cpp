@@ -33,6 +33,8 @@ private Q_SLOTS:
     void simulateReportsTheCycle();
     void devicesRunFromTheCommandLine();
     void formatIsStable();
+    void answerThatCannotBeWrittenSaysSo();
+    void rowsOfTheTableAreChosen();
     void coreAndCliHoldNoQt();
 };
 
@@ -333,7 +335,8 @@ void CliTest::checkReportsAndSetsTheExitCode()
 {
     const RunResult clean = run({"check", cellFile("tile-glazing-line")});
     QCOMPARE(clean.code, 0);
-    QCOMPARE(clean.out, QByteArray("Tile glazing line: 0 blocked, 0 caution, 0 advice\nLooked at: 1 routine that runs, 3 targets; "
+    QCOMPARE(clean.out,
+             QByteArray("Tile glazing line: 0 blocked, 0 caution, 0 advice\nLooked at: 1 routine that runs, 3 targets; "
                         "contact is not checked\n"));
     QTemporaryDir dir;
     const RunResult bad = run({"check", cellFile("planted-mistakes"), "--json", "--junit", dir.filePath("r.xml")});
@@ -386,8 +389,7 @@ void CliTest::simulateReportsTheCycle()
     QCOMPARE(answer["steps"][49]["cycle"].get<int>(), 5);
     QCOMPARE(answer["counters"]["cycles"].get<int>(), 5);
     QCOMPARE(answer["counters"]["released"].get<int>(), 1);
-    const double end =
-        answer["steps"][49]["start"].get<double>() + answer["steps"][49]["duration"].get<double>();
+    const double end = answer["steps"][49]["start"].get<double>() + answer["steps"][49]["duration"].get<double>();
     QVERIFY(std::abs(5 * answer["cycle_time"].get<double>() - end) < 1e-9);
     QVERIFY(std::abs(answer["parts_per_hour"].get<double>() * end - 3600) < 1e-6);
     // Up to a time, as often as it takes: the third pass is under way then.
@@ -421,6 +423,32 @@ void CliTest::formatIsStable()
         QCOMPARE(file.readAll(), canonical);
         file.close();
     }
+}
+
+void CliTest::answerThatCannotBeWrittenSaysSo()
+{
+    QProcess p;
+    p.setStandardOutputFile("/dev/full");
+    p.start(TOPIKOS_CLI, {"check", cellFile("tile-glazing-line")});
+    QVERIFY(p.waitForFinished(60000));
+    QCOMPARE(p.exitCode(), 2);
+    const QByteArray said = p.readAllStandardError();
+    QVERIFY2(said.count('\n') == 1 && said.contains("cannot be written to standard output"), said.constData());
+}
+
+void CliTest::rowsOfTheTableAreChosen()
+{
+    const QTemporaryDir folder;
+    const QString path = folder.filePath("run.csv");
+    const auto rows = [&](const char* every) {
+        const RunResult r = run({"simulate", cellFile("tile-glazing-line"), "--trace", path, "--every", every});
+        QFile file(path);
+        return r.code == 0 && file.open(QIODevice::ReadOnly) ? int(file.readAll().count('\n')) : -r.code;
+    };
+    const int coarse = rows("0.1"), fine = rows("0.01");
+    QVERIFY2(coarse > 40 && fine > 9 * coarse && fine < 10 * coarse,
+             qPrintable(QString("%1 %2").arg(coarse).arg(fine)));
+    QCOMPARE(rows("0"), -2);
 }
 
 void CliTest::coreAndCliHoldNoQt()

@@ -31,24 +31,6 @@ private Q_SLOTS:
     void versionOneIsRead();
 };
 
-namespace {
-
-/// The demo as the first version of the format held it: every part with solids of its own.
-Json versionOne()
-{
-    Json document = Json::parse(writeCell(example("tile-glazing-line")));
-    document["version"] = 1;
-    const Json solids = document["part-kinds"][0]["solids"];
-    document.erase("part-kinds");
-    for (Json& part : document["parts"]) {
-        part.erase("kind");
-        part["solids"] = solids;
-    }
-    return document;
-}
-
-}  // namespace
-
 void LayoutTest::tenThousandEditsUndoToTheSameBytes()
 {
     History history(patterned());
@@ -329,7 +311,7 @@ void LayoutTest::madeNamesArePossibleOnes()
     for (const Target& t : copied->targets)
         if (t.pattern == copy.id) QVERIFY2(t.name.starts_with(copy.name), t.name.c_str());
     // A name that no edit would give does not keep a file of the first version from being read.
-    Json document = versionOne();
+    Json document = Json::parse(readFile(dataPath("cells/v1/tile-glazing-line.topikos"), kLargestCellFile).value());
     for (Json& part : document["parts"])
         part["name"] = "  " + part["name"].get<std::string>();
     QVERIFY(readCell(document.dump(), "old").ok());
@@ -445,7 +427,7 @@ void LayoutTest::layoutSurvivesTheFile()
 void LayoutTest::versionOneIsRead()
 {
     // In version 1 every part had solids of its own: equal ones become one kind.
-    Json document = versionOne();
+    Json document = Json::parse(readFile(dataPath("cells/v1/tile-glazing-line.topikos"), kLargestCellFile).value());
     document["parts"][0]["solids"][0]["color"] = "#010203";
     const Result<Cell> cell = readCell(document.dump(), "old");
     QVERIFY2(cell.ok(), cell.ok() ? "" : cell.error().line().c_str());

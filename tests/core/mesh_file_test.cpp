@@ -10,8 +10,11 @@
 #include <fmt/format.h>
 
 #include <QDir>
+#include <QProcess>
 #include <QRegularExpression>
 #include <QTemporaryDir>
+
+#include <sys/stat.h>
 
 #include <cstring>
 
@@ -105,6 +108,12 @@ private Q_SLOTS:
     void hundredsOfThousandsOfTrianglesAreRead();
     void drawingSmoothsRoundAndKeepsEdges();
     void surfacesOfAUrdfComeAlong();
+    void filesInsideAFileLieBesideIt_data();
+    void filesInsideAFileLieBesideIt();
+    void damagedFilesEndTheReaderOnly_data();
+    void damagedFilesEndTheReaderOnly();
+    void readingIsCancelled();
+    void fenceKeepsOut();
 
 private:
     std::string write(const QString& name, const std::string& text)
@@ -282,6 +291,85 @@ void MeshFileTest::surfacesOfAUrdfComeAlong()
     const size_t at = broken.find("\"triangles\":[");
     broken.replace(at, 13, "\"triangles\":[999,");
     QVERIFY(!readSheet(broken, "arm"));
+}
+
+void MeshFileTest::filesInsideAFileLieBesideIt_data()
+{
+    QTest::addColumn<QString>("buffer");
+    QTest::addColumn<bool>("found");
+    QTest::newRow("beside it") << "box.bin" << true;
+    QTest::newRow("in a folder beside it") << "inner/box.bin" << true;
+    QTest::newRow("a pipe, which nobody writes to") << "pipe.bin" << false;
+    QTest::newRow("above it") << "../above.bin" << false;
+    QTest::newRow("by a link that leads away") << "link.bin" << false;
+    QTest::newRow("anywhere") << "/etc/hostname" << false;
+}
+
+void MeshFileTest::filesInsideAFileLieBesideIt()
+{
+    QFETCH(QString, buffer);
+    QFETCH(bool, found);
+    const QTemporaryDir outer;
+    QDir(outer.path()).mkpath("here/inner");
+    const QString here = outer.filePath("here/");
+    Json document = Json::parse(readFile(dataPath("meshes/box.gltf"), 1 << 20).value());
+    const std::string uri = document["buffers"][0]["uri"];
+    const std::string bytes =
+        QByteArray::fromBase64(QByteArray::fromStdString(uri.substr(uri.find(',') + 1))).toStdString();
+    for (const QString& name : {outer.filePath("above.bin"), here + "box.bin", here + "inner/box.bin"})
+        QVERIFY(!saveFile(name.toStdString(), bytes));
+    QVERIFY(QFile::link(outer.filePath("above.bin"), here + "link.bin"));
+    QVERIFY(mkfifo((here + "pipe.bin").toLocal8Bit().constData(), 0600) == 0);
+    document["buffers"][0]["uri"] = buffer.toStdString();
+    const std::string path = (here + "box.gltf").toStdString();
+    QVERIFY(!saveFile(path, document.dump()));
+    const Result<Triangles> read = readMeshFile(path);
+    QCOMPARE(read.ok(), found);
+    // Materials of an OBJ file the same way; without them it is read all the same.
+    const std::string painted = (here + "box.obj").toStdString();
+    QVERIFY(!saveFile(painted, "mtllib " + buffer.toStdString() + "\n" + obj()));
+    QVERIFY(readMeshFile(painted).ok());
+}
+
+void MeshFileTest::damagedFilesEndTheReaderOnly_data()
+{
+    QTest::addColumn<QString>("name");
+    for (const QString& name :
+         QDir(QString::fromStdString(dataPath("once-broke"))).entryList({"*.ply", "*.dae", "*.glb"}))
+        QTest::newRow(qPrintable(name)) << name;
+}
+
+void MeshFileTest::damagedFilesEndTheReaderOnly()
+{
+    QFETCH(QString, name);
+    const Result<Triangles> read = readMeshFile(dataPath("once-broke/" + name.toStdString()));
+    QVERIFY(!read);
+    const QString line = QString::fromStdString(read.error().line());
+    QVERIFY2(line.contains(name) && !line.contains('\n') && line.size() > name.size() + 40, qPrintable(line));
+}
+
+void MeshFileTest::readingIsCancelled()
+{
+    // Large enough that it is still being read when it is asked for the first time.
+    std::string sheet(80, ' ');
+    const std::uint32_t count = 400000;
+    sheet.append(reinterpret_cast<const char*>(&count), 4);
+    const std::string triangle = stl().substr(84, 50);
+    for (std::uint32_t i = 0; i < count; ++i)
+        sheet += triangle;
+    int asked = 0;
+    const Result<Triangles> read = readMeshFile(write("large.stl", sheet), Vec3::Ones(), [&] { return ++asked < 2; });
+    QVERIFY(!read);
+    QCOMPARE(read.error().code, std::string("mesh.cancelled"));
+    QCOMPARE(asked, 2);
+}
+
+void MeshFileTest::fenceKeepsOut()
+{
+    QProcess fenced;
+    fenced.start(TOPIKOS_IMPORT, {"--fence"});
+    QVERIFY(fenced.waitForFinished());
+    QCOMPARE(fenced.readAllStandardOutput().trimmed(), "network: refused, programs: refused, files: refused");
 }
 
 TOPIKOS_TEST(MeshFileTest)

@@ -2,9 +2,11 @@
 #include "core/cell/devices.h"
 #include "core/cell/edit_layout.h"
 #include "core/check/check.h"
+#include "core/spatial/limits.h"
 #include "tests/core/support.h"
 #include "tests/run.h"
 
+#include <limits>
 #include <thread>
 
 using namespace topikos;
@@ -14,6 +16,7 @@ using namespace topikos::test;
 class RunTest : public QObject {
     Q_OBJECT
 private Q_SLOTS:
+    void runsThatNeverEndAreGivenUp();
     void orderOfTheFileChangesNothing();
     void twoThreadsRunTheSame();
     void waitingArmIsAskedAfterASensorSaw();
@@ -491,6 +494,33 @@ void RunTest::scannerNumbersDoNotHangOnTheFile()
     Cell other = cell;
     other.partKinds.move(0, 1);
     QCOMPARE(read(other), number);
+}
+
+void RunTest::runsThatNeverEndAreGivenUp()
+{
+    // A rail that creeps on for months, and a routine of a millisecond that is run for ever.
+    Cell slow = example("tile-glazing-line");
+    const FrameId rail = device(slow, Device::Kind::Rail, "Rail", {});
+    const FrameId carriage = axesOf(slow, rail).front();
+    FrameAxis axis = *findFrame(slow, carriage)->axis;
+    axis.highest = limits::kJointTravel.most;
+    axis.speed = limits::kJointSpeed.least;
+    slow = withSteps(changeAxis(slow, carriage, axis).value(), {"move Rail to 900000 mm"});
+    const Trace creeps = simulate(slow);
+    QVERIFY(creeps.stuck && creeps.stuck->why == Stuck::Why::TooLong);
+    RunOptions forEver;
+    forEver.cycles = std::numeric_limits<int>::max();
+    const Cell quick = withSteps(example("tile-glazing-line"), {"wait 0.001 s"});
+    const Trace busy = simulate(quick, forEver);
+    QVERIFY(busy.stuck && busy.stuck->why == Stuck::Why::TooMuch);
+    QVERIFY(busy.stuck->time > 100 && busy.stuck->time < 0.001 * limits::kRunEvents.most * 1.01);
+    // The check says so, and with a time to end at there is nothing to say.
+    const CheckResult result = check(slow);
+    QVERIFY(std::any_of(result.findings.begin(), result.findings.end(), [&](const Finding& f) {
+        return f.severity == Severity::Blocked && findingText(slow, f).line().find("30 days") != std::string::npos;
+    }));
+    forEver.until = 5;
+    QVERIFY(!simulate(quick, forEver).stuck);
 }
 
 TOPIKOS_TEST(RunTest)

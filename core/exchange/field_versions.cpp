@@ -1,0 +1,102 @@
+#include "core/exchange/field_versions.h"
+
+#include <fmt/format.h>
+
+#include <string_view>
+
+namespace topikos {
+
+namespace {
+
+/// A field that came with a version, by its path; lists on the way stand for each of their objects.
+struct Since {
+    size_t version;
+    const char* path;
+};
+constexpr Since kFields[] = {
+    {2, "arms.point"},
+    {2, "as-built"},
+    {2, "contact-pairs"},
+    {2, "contact-samples"},
+    {2, "contact-seed"},
+    {2, "frames.hidden"},
+    {2, "frames.locked"},
+    {2, "frames.measured"},
+    {2, "frames.solids.outline"},
+    {2, "frames.solids.surface"},
+    {2, "part-kinds"},
+    {2, "parts.hidden"},
+    {2, "parts.kind"},
+    {2, "parts.locked"},
+    {2, "parts.pattern"},
+    {2, "parts.place"},
+    {2, "parts.solids.outline"},
+    {2, "parts.solids.surface"},
+    {2, "patterns"},
+    {2, "surfaces"},
+    {2, "targets.pattern"},
+    {2, "targets.place"},
+    {2, "targets.point"},
+    {2, "tools.body.outline"},
+    {2, "tools.body.surface"},
+    {2, "tools.gripper.kind"},
+    {2, "tools.gripper.pivot"},
+    {2, "tools.gripper.region"},
+    {2, "tools.inertia"},
+    {2, "tools.jaw.outline"},
+    {2, "tools.jaw.surface"},
+    {2, "tools.number"},
+    {2, "tools.points"},
+    {3, "arms.id"},
+    {3, "contact-pairs.a.arm"},
+    {3, "contact-pairs.b.arm"},
+    {3, "frames.axis"},
+    {3, "frames.device"},
+    {3, "in-hand"},
+    {3, "patterns.arm"},
+    {3, "patterns.axes"},
+    {3, "routines.arm"},
+    {3, "routines.steps.axes"},
+    {3, "routines.steps.comparison"},
+    {3, "routines.steps.device"},
+    {3, "routines.steps.signal"},
+    {3, "routines.steps.value"},
+    {3, "signals"},
+    {3, "targets.arm"},
+    {3, "targets.axes"},
+    {4, "arms.main"},
+};
+
+/// Place of a field in the value, as errors name it; nothing when it is not there.
+std::optional<std::string> placeOf(const Json& value, std::string_view path, const std::string& place)
+{
+    if (value.is_array()) {
+        for (size_t i = 0; i < value.size(); ++i)
+            if (auto found = placeOf(value[i], path, fmt::format("{}[{}]", place, i))) return found;
+        return std::nullopt;
+    }
+    if (!value.is_object()) return std::nullopt;
+    const size_t end = std::min(path.find('.'), path.size());
+    const std::string key(path.substr(0, end));
+    const auto inner = value.find(key);
+    if (inner == value.end()) return std::nullopt;
+    const std::string here = place.empty() ? key : place + "." + key;
+    return end == path.size() ? here : placeOf(*inner, path.substr(end + 1), here);
+}
+
+}  // namespace
+
+Status checkFieldVersions(const Json& cell, size_t version)
+{
+    for (const Since& field : kFields) {
+        if (field.version <= version) continue;
+        if (const auto place = placeOf(cell, field.path, ""))
+            return Error{"cell.field-version",
+                         fmt::format("came with version {} of the format; the file says that it is version {}",
+                                     field.version, version),
+                         *place, "Correct the version, or take the field out."};
+    }
+    return std::nullopt;
+}
+
+}  // namespace topikos
