@@ -109,7 +109,7 @@ void JogPad::jog(int row, int sign)
 {
     if (m_session.jogSpace() == JogSpace::Joint) {
         m_session.setJogJointIndex(row);
-        m_session.jogJoint(row, sign * m_session.jogAngle());
+        m_session.jogJoint(row, sign);
     } else {
         m_session.jogAxis(m_session.jogSpace(), row, sign * (row < 3 ? m_session.jogLength() : m_session.jogAngle()));
     }

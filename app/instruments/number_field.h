@@ -4,12 +4,11 @@
 #include <QDoubleSpinBox>
 #include <QKeyEvent>
 #include <QLineEdit>
-#include <QWheelEvent>
 
 namespace topikos {
 
-/// A number field that lets the wheel scroll the panel and takes sums, "1200-45/2", units behind them, and a comma or
-/// point as decimal sign. Tells what is being typed before it is entered; Escape takes it back.
+/// A number field that takes sums, "1200-45/2", units behind them, and a comma or point as decimal sign. Tells what is
+/// being typed before it is entered; Escape takes it back. Enter takes it and goes on to the next field, as Tab does.
 class NumberField : public QDoubleSpinBox {
     Q_OBJECT
 public:
@@ -37,13 +36,17 @@ Q_SIGNALS:
 protected:
     void keyPressEvent(QKeyEvent* event) override
     {
+        if (event->key() == Qt::Key_Return || event->key() == Qt::Key_Enter) {
+            QDoubleSpinBox::keyPressEvent(event);
+            focusNextChild();
+            return;
+        }
         if (event->key() != Qt::Key_Escape || lineEdit()->text() == textFromValue(value()) + suffix())
             return QDoubleSpinBox::keyPressEvent(event);
         lineEdit()->setText(textFromValue(value()) + suffix());
         selectAll();
         Q_EMIT typing(std::nullopt);
     }
-    void wheelEvent(QWheelEvent* event) override { event->ignore(); }
     QValidator::State validate(QString& input, int&) const override
     {
         const auto value = typed(input);

@@ -8,6 +8,7 @@
 #include "core/cell/devices.h"
 #include "core/spatial/rotation.h"
 
+#include <QAbstractSpinBox>
 #include <QCheckBox>
 #include <QComboBox>
 #include <QGridLayout>
@@ -68,8 +69,12 @@ void Properties::rebuild()
     else if (const ArmStation* arm = findArm(cell, m_session.selected<ArmId>())) showArm(*arm);
     else if (const Pattern* pattern = findPattern(cell, m_session.selected<PatternId>())) showPattern(*pattern);
     else showThresholds();
-    if (!focused.isEmpty())
-        if (auto* again = findChild<QWidget*>(focused)) again->setFocus();
+    if (focused.isEmpty()) return;
+    if (auto* again = findChild<QWidget*>(focused)) {
+        again->setFocus(Qt::TabFocusReason);
+        if (auto* number = qobject_cast<QAbstractSpinBox*>(again)) number->selectAll();
+        if (auto* words = qobject_cast<QLineEdit*>(again)) words->selectAll();
+    }
 }
 
 void Properties::edit(const QString& label, const Edit& change)
@@ -102,6 +107,8 @@ void Properties::clear()
 
 void Properties::addField(const QString& label, QWidget* field, bool wide)
 {
+    // By its name a field is found again when an edit makes the page anew.
+    if (field->objectName().isEmpty()) field->setObjectName(QString("field%1").arg(m_cell));
     if (wide && m_cell % 2) ++m_cell;
     const int row = m_cell / 2, column = 2 * (m_cell % 2);
     if (!label.isEmpty()) m_grid->addWidget(new QLabel(label, this), row, column);

@@ -233,8 +233,8 @@ void TravelBars::keyPressEvent(QKeyEvent* event)
     switch (event->key()) {
     case Qt::Key_Up: m_session.setJogJointIndex(joint - 1); break;
     case Qt::Key_Down: m_session.setJogJointIndex(joint + 1); break;
-    case Qt::Key_Left: m_session.jogJoint(joint, -m_session.jogAngle()); break;
-    case Qt::Key_Right: m_session.jogJoint(joint, m_session.jogAngle()); break;
+    case Qt::Key_Left: m_session.jogJoint(joint, -1); break;
+    case Qt::Key_Right: m_session.jogJoint(joint, 1); break;
     case Qt::Key_F2: typeValue(joint); break;
     default: QWidget::keyPressEvent(event);
     }

@@ -189,7 +189,7 @@ void deleteSelected(Session& session)
         run("Delete pattern", [=](const Cell& c) { return deletePattern(c, pattern); });
     else if (const ArmId arm = session.selected<ArmId>())
         run("Delete arm", [=](const Cell& c) { return deleteArm(c, arm); });
-    else session.say("Select a frame, part, tool, pattern or arm to delete.", true);
+    else session.say("Select what is to be deleted.", true);
 }
 
 namespace {

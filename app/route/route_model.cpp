@@ -14,7 +14,7 @@ RouteModel::RouteModel(Session& session, QObject* parent) : QAbstractListModel(p
     connect(&session, &Session::cellChanged, this, &RouteModel::refresh);
     connect(&session, &Session::checkedChanged, this, &RouteModel::readCheck);
     readCheck();
-    for (const auto signal : {&Session::checkedChanged, &Session::postureChanged})
+    for (const auto signal : {&Session::checkedChanged, &Session::postureChanged, &Session::runChanged})
         connect(&session, signal, this, [this] {
             if (!m_steps.empty()) Q_EMIT dataChanged(index(0), index(int(m_steps.size()) - 1));
         });
@@ -112,6 +112,7 @@ QVariant RouteModel::data(const QModelIndex& index, int role) const
         const PoseDeviation away = deviation(m_session.shownPlace(target->frame) * target->pose, m_session.shownTcp());
         return away.metres < 1e-4 && away.radians < 1e-3;
     }
+    case RunsRole: return m_session.shownStep() == step.id;
     case Qt::ToolTipRole: {
         QString tip = text(stepText(cell, step));
         if (const auto verdict = m_verdicts.find(step.id); verdict != m_verdicts.end()) tip += verdict->second.words;

@@ -9,7 +9,17 @@ namespace topikos {
 class RouteModel : public QAbstractListModel {
     Q_OBJECT
 public:
-    enum Role { MainRole = Qt::UserRole, MoreRole, KindRole, OffRole, SecondsRole, SeverityRole, FrameRole, HereRole };
+    enum Role {
+        MainRole = Qt::UserRole,
+        MoreRole,
+        KindRole,
+        OffRole,
+        SecondsRole,
+        SeverityRole,
+        FrameRole,
+        HereRole,  ///< the arm stands at the step's target
+        RunsRole   ///< the run is in this step
+    };
 
     explicit RouteModel(Session& session, QObject* parent = nullptr);
 

@@ -39,14 +39,17 @@ public:
         const bool selected = option.state & QStyle::State_Selected;
         if (selected) p->fillRect(r, theme().accentSoft);
         else if (option.state & QStyle::State_MouseOver) p->fillRect(r, theme().paper);
+        // What runs has a mark of its own: a bar, and its number in ink.
+        const bool runs = index.data(RouteModel::RunsRole).toBool();
+        if (runs) p->fillRect(QRect(r.left(), r.top() + 2, 4, r.height() - 4), theme().ink);
         const bool off = index.data(RouteModel::OffRole).toBool();
         const QColor ink = off ? theme().faint : theme().ink;
 
         p->setFont(figureFont(11));
-        p->setPen(theme().faint);
+        p->setPen(runs ? theme().ink : theme().faint);
         p->drawText(QRect(r.left(), r.top(), kNumber, r.height()), Qt::AlignRight | Qt::AlignVCenter,
                     QString::number(index.row() + 1));
-        if (index.data(RouteModel::HereRole).toBool()) {
+        if (!runs && index.data(RouteModel::HereRole).toBool()) {
             p->setPen(Qt::NoPen);
             p->setBrush(theme().accent);
             p->drawPolygon(QPolygonF{QPointF(r.left() + 2, r.center().y() - 4), QPointF(r.left() + 7, r.center().y()),
@@ -264,6 +267,12 @@ RoutePanel::RoutePanel(Session& session, QWidget* parent) : QWidget(parent), m_s
         showEmpty();
     });
     connect(&session, &Session::selectionChanged, this, &RoutePanel::showSelection);
+    connect(&session, &Session::runChanged, this, [this] {
+        const StepId runs = m_session.shownStep();
+        if (runs == m_running) return;
+        m_running = runs;
+        if (const int row = m_model->rowOf(runs); row >= 0) m_list->scrollTo(m_model->index(row));
+    });
     connect(&session, &Session::checkedChanged, this, &RoutePanel::showEmpty);
     showEmpty();
 }
@@ -453,7 +462,6 @@ bool RoutePanel::eventFilter(QObject* object, QEvent* event)
         if (object == m_list && !m_list->findChild<QLineEdit*>("stepEditor")) {
             if (key->key() == Qt::Key_Return || key->key() == Qt::Key_Enter) return editSelected(), true;
             if (key->key() == Qt::Key_Space) return switchSelected(), true;
-            if (key->key() == Qt::Key_Delete) return deleteSelected(), true;
         }
     }
     return QWidget::eventFilter(object, event);

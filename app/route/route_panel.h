@@ -33,6 +33,7 @@ private:
     bool eventFilter(QObject* object, QEvent* event) override;
 
     Session& m_session;
+    StepId m_running;  ///< the step that the list was last scrolled to in a run
     RouteModel* m_model;
     QListView* m_list;
     QComboBox* m_routines;

@@ -278,8 +278,10 @@ void Session::setAxis(FrameId id, double value)
     stand(shownPosture(), overlaid(shownAxes(), {{id, std::clamp(value, frame->axis->lowest, frame->axis->highest)}}));
 }
 
-bool Session::jogJoint(int joint, double by)
+bool Session::jogJoint(int joint, double steps)
 {
+    const bool slides = arm().joints()[size_t(joint)].kind == JointKind::Prismatic;
+    const double by = steps * (slides ? jogLength() : jogAngle());
     const Joint& j = arm().joints()[size_t(joint)];
     if (arm().description().joints[size_t(joint)].locked) {
         say(QString("Axis %1 is locked at %2.").arg(joint + 1).arg(jointText(j, j.lower)), true);
@@ -368,15 +370,27 @@ bool Session::goToTarget(TargetId id)
         const Solutions found = waysTo(cell(), *target, 0, &m_posture, shownAxes());
         const Solution* s = chosenWay(arm(), *target, found.items);
         if (!s) {
+            // Judged as the program uses it there may be nothing to say: then it is for where the axes stand now.
             const TargetVerdict verdict = checkTarget(cell(), *target);
-            const FindingText words = findingText(cell(), verdict.findings.front());
-            say(text(words.headline + ". " + words.detail), true);
+            say(verdict.findings.empty() ? QString("%1 is out of reach from where rail and tables stand now: %2")
+                                               .arg(text(target->name), solutionsText(arm(), found))
+                                         : text(findingText(cell(), verdict.findings.front()).line()),
+                true);
             return false;
         }
         stand(s->joints, overlaid(shownAxes(), target->axes));
     }
     say("At " + text(target->name));
     return true;
+}
+
+bool Session::goToSelected()
+{
+    if (const TargetId id = selected<TargetId>()) return goToTarget(id);
+    if (const Step* step = routine().steps.find(selected<StepId>()); step && step->isMove())
+        return goToTarget(step->target);
+    say("Select a target, or a step that goes to one.", true);
+    return false;
 }
 
 void Session::setReadingFrame(FrameId frame)

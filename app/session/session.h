@@ -85,7 +85,7 @@ public:
     const AxisValues& axes() const { return m_axes; }
     /// Moves a device axis by hand, inside its range.
     void setAxis(FrameId axis, double value);
-    bool jogJoint(int joint, double by);
+    bool jogJoint(int joint, double steps);
     /// Moves along (axis 0-2) by metres or turns about (3-5) by radians, in the axes of `space`, about the TCP.
     bool jogAxis(JogSpace space, int axis, double by);
     /// Brings the TCP to a pose in base, staying in the present configuration.
@@ -93,6 +93,8 @@ public:
     /// Posture that moveTcp would take, or what is in the way.
     Solutions lookAhead(const Pose& baseFromTcp, std::optional<JointVector>& posture) const;
     bool goToTarget(TargetId id);
+    /// The same for the selected target, or that of the selected step.
+    bool goToSelected();
 
     /// Frame from which poses are read and in which targets are taken.
     FrameId readingFrame() const { return m_readingFrame; }

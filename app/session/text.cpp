@@ -70,10 +70,10 @@ QString jointText(const Joint& joint, double value)
 std::array<QString, 3> angleNames(AngleOrder order)
 {
     switch (order) {
-    case AngleOrder::FixedXyz: return {"R", "P", "Y"};
-    case AngleOrder::IntrinsicZyx: return {"Z", "Y'", "X''"};
-    case AngleOrder::IntrinsicZyz: return {"Z", "Y'", "Z''"};
-    case AngleOrder::IntrinsicXyz: return {"X", "Y'", "Z''"};
+    case AngleOrder::FixedXyz: return {"Rx", "Ry", "Rz"};
+    case AngleOrder::IntrinsicZyx: return {"Rz", "Ry'", "Rx''"};
+    case AngleOrder::IntrinsicZyz: return {"Rz", "Ry'", "Rz''"};
+    case AngleOrder::IntrinsicXyz: return {"Rx", "Ry'", "Rz''"};
     }
     return {};
 }

@@ -222,6 +222,7 @@ void CycleStrip::paintEvent(QPaintEvent*)
         p.setPen(theme().faint);
         p.drawText(QRectF(x - 30, 2, 60, 13), Qt::AlignCenter, text(plainNumber(i * tick, 3)) + (i == 0 ? " s" : ""));
     }
+    const StepId running = m_session.shownStep();
     for (size_t lane = 0; lane < m_lanes.size(); ++lane) {
         const double y = kTop + double(lane) * m_lane;
         p.setFont(textFont(12));
@@ -236,6 +237,8 @@ void CycleStrip::paintEvent(QPaintEvent*)
             p.setPen(b.step && m_session.selected<StepId>() == b.step ? QPen(theme().ink, 2) : QPen(Qt::NoPen));
             p.setBrush(b.color);
             p.drawRoundedRect(r, 3, 3);
+            // What runs: a line below its block, apart from the frame about what is selected.
+            if (b.step && b.step == running) p.fillRect(QRectF(r.left(), r.bottom() + 1, r.width(), 2.5), theme().ink);
             if (r.width() <= 22) continue;
             p.setPen(b.pale ? theme().ink : theme().dark ? QColor("#10181c") : QColor("#ffffff"));
             p.drawText(r.adjusted(5, 0, -2, 0), Qt::AlignVCenter,

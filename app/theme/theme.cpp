@@ -90,7 +90,7 @@ QTreeWidget::item:hover, QListWidget::item:hover { background: %paper; }
 QSplitter::handle { background: %line; }
 QSplitter::handle:horizontal { width: 1px; }
 QSplitter::handle:vertical { height: 1px; }
-QScrollArea, #instruments, #instrumentsInner, #leftPanel, #bottomPanel, #face, #runTime { background: %panel; border: none; }
+QScrollArea, #instruments, #instrumentsInner, #propertiesInner, #properties, #leftPanel, #bottomPanel, #face, #runTime { background: %panel; border: none; }
 QScrollBar:vertical { background: transparent; width: 9px; margin: 0; }
 QScrollBar::handle:vertical { background: %line; border-radius: 4px; min-height: 24px; }
 QScrollBar:horizontal { background: transparent; height: 9px; margin: 0; }

@@ -170,6 +170,8 @@ void ReadingStrip::go()
     m_session.setGhost({});
     m_verdict->hide();
     m_session.setPosture(*posture);
+    // The next key is meant for the arm again: T takes what was typed.
+    parentWidget()->setFocus();
     Q_EMIT resized();
 }
 

@@ -393,7 +393,7 @@ bool Viewport::jogByKey(QKeyEvent* event)
     default: return false;
     }
     if (m_session.jogSpace() == JogSpace::Joint) {
-        if (axis == 0) m_session.jogJoint(m_session.jogJointIndex(), sign * m_session.jogAngle());
+        if (axis == 0) m_session.jogJoint(m_session.jogJointIndex(), sign);
         else m_session.setJogJointIndex(m_session.jogJointIndex() - int(sign));
         return true;
     }
@@ -408,14 +408,6 @@ void Viewport::keyPressEvent(QKeyEvent* event)
     if (event->modifiers() & (Qt::ControlModifier | Qt::AltModifier)) return QOpenGLWidget::keyPressEvent(event);
     if (jogByKey(event)) return;
     switch (event->key()) {
-    case Qt::Key_T: Q_EMIT takeRequested(); return;
-    case Qt::Key_M:
-        if (const TargetId id = m_session.selected<TargetId>()) m_session.goToTarget(id);
-        else if (const StepId step = m_session.selected<StepId>()) {
-            for (const Step& s : m_session.routine().steps)
-                if (s.id == step && s.isMove()) m_session.goToTarget(s.target);
-        } else m_session.say("Select a target to move to.", true);
-        return;
     case Qt::Key_Less:
     case Qt::Key_Comma: m_session.changeJogStep(-1); return;
     case Qt::Key_Greater:

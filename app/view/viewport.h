@@ -51,7 +51,6 @@ public:
     int frameCount() const { return m_frames; }
 
 Q_SIGNALS:
-    void takeRequested();  ///< the key that takes a target was pressed
     void filesDropped(const QStringList& paths);
     void contextRequested(QPoint globalPosition);
 

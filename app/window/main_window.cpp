@@ -21,6 +21,7 @@
 #include "app/view/viewport.h"
 #include "app/window/examples.h"
 #include "app/window/notice_bar.h"
+#include "app/window/wheel_guard.h"
 #include "core/exchange/cell_file.h"
 #include "core/program/step_text.h"
 #include "core/robot/catalogue.h"
@@ -73,6 +74,8 @@ private:
 
 MainWindow::MainWindow(QWidget* parent) : QMainWindow(parent)
 {
+    qApp->installEventFilter(new WheelGuard(this));
+    qApp->installEventFilter(this);
     setObjectName("mainWindow");
     m_session = new Session(readExample(kDemo).value(), this);
     buildRegions();
@@ -101,6 +104,13 @@ MainWindow::MainWindow(QWidget* parent) : QMainWindow(parent)
     connect(&m_watcher, &QFileSystemWatcher::fileChanged, this, &MainWindow::fileChangedOutside);
     offerLostCells();
     m_view->setFocus();
+}
+
+MainWindow::~MainWindow()
+{
+    // While this still is the window that its parts tell about their end.
+    delete centralWidget();
+    delete menuWidget();
 }
 
 void MainWindow::buildHead()
@@ -159,6 +169,67 @@ void MainWindow::buildHead()
     setMenuWidget(top);
 }
 
+void MainWindow::buildSide()
+{
+    m_side = new QSplitter(Qt::Vertical, this);
+    m_side->setObjectName("side");
+    m_side->setChildrenCollapsible(false);
+    m_side->setHandleWidth(1);
+    m_side->setMinimumWidth(240);
+    m_side->addWidget(m_left);
+    auto* scroll = new QScrollArea(m_side);
+    scroll->setObjectName("properties");
+    scroll->setWidgetResizable(true);
+    scroll->setHorizontalScrollBarPolicy(Qt::ScrollBarAlwaysOff);
+    scroll->setMinimumHeight(96);
+    auto* inner = new QWidget(scroll);
+    inner->setObjectName("propertiesInner");
+    auto* column = new QVBoxLayout(inner);
+    column->setContentsMargins(12, 7, 12, 7);
+    column->setSpacing(6);
+    m_teach = new TeachPanel(*m_session, inner);
+    column->addWidget(m_teach);
+    m_properties = new Properties(*m_session, inner);
+    column->addWidget(m_properties);
+    column->addStretch();
+    scroll->setWidget(inner);
+    m_side->addWidget(scroll);
+    m_side->setStretchFactor(0, 1);
+    connect(m_properties, &Properties::teachRequested, m_teach, &TeachPanel::start);
+    connect(m_properties, &Properties::shapeFileRequested, this, &MainWindow::askForShape);
+    // Another selection is shown from its top, and so is teaching by points.
+    for (const auto shown : {0, 1}) {
+        const auto up = [scroll] {
+            QTimer::singleShot(0, scroll, [scroll] { scroll->verticalScrollBar()->setValue(0); });
+        };
+        if (shown == 0) connect(m_properties, &Properties::selectionShown, scroll, up);
+        else connect(m_teach, &TeachPanel::started, scroll, up);
+    }
+    // Each face keeps its own division of the column.
+    connect(m_left, &QTabWidget::currentChanged, this, [this](int face) {
+        m_sideSizes[m_face] = m_side->sizes();
+        m_face = face;
+        if (const auto own = m_sideSizes.find(face); own != m_sideSizes.end()) m_side->setSizes(own->second);
+    });
+    m_face = m_left->currentIndex();
+}
+
+void MainWindow::goToProperties()
+{
+    QWidget* now = QApplication::focusWidget();
+    if (now && m_properties->isAncestorOf(now)) {
+        if (m_cameFrom) m_cameFrom->setFocus();
+        else m_left->currentWidget()->setFocus();
+        return;
+    }
+    m_cameFrom = now;
+    for (QWidget* field : m_properties->findChildren<QWidget*>())
+        if (field->isVisible() && (field->focusPolicy() & Qt::TabFocus) && !field->objectName().isEmpty()) {
+            field->setFocus(Qt::TabFocusReason);
+            return;
+        }
+}
+
 void MainWindow::buildRegions()
 {
     buildHead();
@@ -168,11 +239,11 @@ void MainWindow::buildRegions()
     m_layout = new LayoutPanel(*m_session);
     m_route = new RoutePanel(*m_session);
     m_targets = new TargetsPanel(*m_session);
-    m_left->addTab(m_layout, "Layout");
+    m_left->addTab(m_layout, "Cell");
     m_left->addTab(m_route, "Route");
     m_left->addTab(m_targets, "Targets");
     m_left->setCurrentIndex(1);
-    m_left->setMinimumWidth(240);
+    buildSide();
 
     // A rim around the view tells when the keys go there.
     auto* rim = new QFrame(this);
@@ -186,7 +257,6 @@ void MainWindow::buildRegions()
         rim->style()->unpolish(rim);
         rim->style()->polish(rim);
     });
-    connect(m_view, &Viewport::takeRequested, m_targets, &TargetsPanel::takePose);
     connect(m_view, &Viewport::contextRequested, m_layout, &LayoutPanel::showMenu);
     connect(m_view, &Viewport::filesDropped, this, &MainWindow::filesDropped);
 
@@ -218,44 +288,19 @@ void MainWindow::buildRegions()
     title("Distance to singularity", "");
     column->addWidget(new SingularityBars(*m_session, inner));
     column->addSpacing(6);
-    column->addWidget(new WaysCards(*m_session, inner));
-    auto* offer = new BestWaysOffer(*m_session, inner);
-    column->addWidget(offer);
-    m_bestWays = offer;
-    column->addSpacing(6);
+    // What grows and shrinks comes last, so that nothing moves under the pointer.
     column->addWidget(new JogPad(*m_session, inner));
     column->addSpacing(6);
-    m_teach = new TeachPanel(*m_session, inner);
-    column->addWidget(m_teach);
-    auto* properties = new Properties(*m_session, inner);
-    column->addWidget(properties);
-    connect(properties, &Properties::teachRequested, m_teach, &TeachPanel::start);
-    connect(properties, &Properties::shapeFileRequested, this, &MainWindow::askForShape);
+    column->addWidget(new WaysCards(*m_session, inner));
+    m_bestWays = new BestWaysOffer(*m_session, inner);
+    column->addWidget(m_bestWays);
     column->addStretch();
     scroll->setWidget(inner);
-    connect(properties, &Properties::selectionShown, scroll, [this, scroll, properties] {
-        // Who lays out the cell wants to see what the thing is made of; else the instruments of the arm come first.
-        const Selection& s = m_session->selection();
-        const bool thing = std::holds_alternative<FrameId>(s) || std::holds_alternative<PartId>(s)
-                           || std::holds_alternative<ToolId>(s) || std::holds_alternative<PatternId>(s);
-        QScrollBar* bar = scroll->verticalScrollBar();
-        if (!m_teach->isHidden()) return;
-        if (!thing) return bar->setValue(0);
-        // The room to scroll grows when the new fields are laid out; until then every change of it counts.
-        const auto bringUp = [bar, properties] { bar->setValue(properties->y() - 6); };
-        const auto following = connect(bar, &QScrollBar::rangeChanged, properties, bringUp);
-        bringUp();
-        QTimer::singleShot(150, properties, [following] { disconnect(following); });
-    });
-    connect(m_teach, &TeachPanel::started, scroll, [this, scroll] {
-        // Once it has its size.
-        QTimer::singleShot(0, scroll, [this, scroll] { scroll->ensureWidgetVisible(m_teach); });
-    });
 
     m_columns = new QSplitter(Qt::Horizontal, this);
     m_columns->setChildrenCollapsible(false);
     m_columns->setHandleWidth(1);
-    m_columns->addWidget(m_left);
+    m_columns->addWidget(m_side);
     m_columns->addWidget(rim);
     m_columns->addWidget(scroll);
     m_columns->setStretchFactor(1, 1);
@@ -375,7 +420,10 @@ void MainWindow::showArms(bool shown)
 
 void MainWindow::restoreLayout()
 {
-    m_columns->setSizes({316, std::max(320, width() - 316 - 256), 256});
+    m_columns->setSizes({340, std::max(320, width() - 340 - 256), 256});
+    const int high = std::max(300, height() - 68 - 148);
+    m_sideSizes = {};
+    m_side->setSizes({high * 6 / 10, high * 4 / 10});
     m_rows->setSizes({std::max(300, height() - 68 - 148), 148});
 }
 

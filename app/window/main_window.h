@@ -5,6 +5,7 @@
 #include <QFileSystemWatcher>
 #include <QLabel>
 #include <QMainWindow>
+#include <QPointer>
 #include <QPushButton>
 #include <QSplitter>
 #include <QStackedWidget>
@@ -18,6 +19,7 @@ class CycleStrip;
 class FindingsList;
 class LayoutPanel;
 class NoticeBar;
+class Properties;
 class Recovery;
 class RoutePanel;
 class TargetsPanel;
@@ -30,6 +32,7 @@ class MainWindow : public QMainWindow {
     Q_OBJECT
 public:
     explicit MainWindow(QWidget* parent = nullptr);
+    ~MainWindow() override;
 
     Session& session() { return *m_session; }
     Viewport& viewport() { return *m_view; }
@@ -52,10 +55,15 @@ public:
 
 protected:
     void closeEvent(QCloseEvent* event) override;
+    bool eventFilter(QObject* object, QEvent* event) override;
 
 private:
     void buildHead();
     void buildRegions();
+    /// The left column: the faces, and below them the properties of what is selected.
+    void buildSide();
+    /// The keys go to the properties, or back to where they came from.
+    void goToProperties();
     void buildActions();
     QAction* action(QMenu* menu, const QString& words, const QString& tip, const QKeySequence& keys,
                     std::function<void()> run);
@@ -63,6 +71,9 @@ private:
     void refreshHead();
     void refreshActions();
     void restoreLayout();
+    void deleteSelectedThing();
+    /// Keys without Ctrl or Alt that mean the same in the view and in every list, but are text where text is typed.
+    std::vector<std::pair<int, QAction*>> m_plainKeys;
     void setDark(bool dark);
     void askAndOpen();
     void askForShape();
@@ -96,6 +107,11 @@ private:
     ArmsPage* m_arms = nullptr;
     QTabWidget *m_left, *m_bottom;
     QSplitter *m_columns, *m_rows;
+    QSplitter* m_side = nullptr;
+    Properties* m_properties = nullptr;
+    int m_face = 1;
+    std::map<int, QList<int>> m_sideSizes;  ///< of the side column, by face
+    QPointer<QWidget> m_cameFrom;           ///< before the keys went to the properties
     QLabel *m_name, *m_saveState, *m_blocked, *m_cautions, *m_cycleTime, *m_time;
     QPushButton *m_run, *m_step, *m_rewind, *m_speed;
     CommandField* m_command;

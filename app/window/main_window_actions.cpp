@@ -15,7 +15,10 @@
 #include "core/program/step_text.h"
 #include "core/robot/catalogue.h"
 
+#include <QAbstractSpinBox>
 #include <QApplication>
+#include <QKeyEvent>
+#include <QLineEdit>
 #include <QMenuBar>
 #include <QMessageBox>
 
@@ -37,10 +40,33 @@ QAction* MainWindow::action(QMenu* menu, const QString& words, const QString& ti
     return a;
 }
 
+bool MainWindow::eventFilter(QObject* object, QEvent* event)
+{
+    if (event->type() != QEvent::KeyPress) return false;
+    const auto* widget = qobject_cast<QWidget*>(object);
+    const auto* key = static_cast<QKeyEvent*>(event);
+    if (!widget || widget->window() != this || armsShown() || (key->modifiers() & ~Qt::KeypadModifier)) return false;
+    if (qobject_cast<const QLineEdit*>(widget) || qobject_cast<const QAbstractSpinBox*>(widget)) return false;
+    for (const auto& [plain, action] : m_plainKeys)
+        if (plain == key->key()) {
+            action->trigger();
+            return true;
+        }
+    return false;
+}
+
+void MainWindow::deleteSelectedThing()
+{
+    if (armsShown()) return;
+    if (m_session->selected<StepId>()) m_route->deleteSelected();
+    else if (m_session->selected<TargetId>()) m_targets->deleteSelected();
+    else deleteSelected(*m_session);
+}
+
 void MainWindow::buildActions()
 {
     auto* bar = findChild<QMenuBar*>("menuBar");
-    QMenu* cell = bar->addMenu("&Cell");
+    QMenu* cell = bar->addMenu("&File");
     action(cell, "New cell", "An arm with a gripper on the floor, nothing else", QKeySequence::New,
            [this] { newCell(); });
     action(cell, "Open …", "Open a cell file", QKeySequence::Open, [this] { askAndOpen(); });
@@ -87,6 +113,10 @@ void MainWindow::buildActions()
     m_redo = action(edit, "Redo", "Do the undone change again", QKeySequence("Ctrl+Shift+Z"),
                     [this] { armsShown() ? m_arms->model().redo() : m_session->redo(); });
     edit->addSeparator();
+    QAction* remove =
+        action(edit, "Delete", "The selected step, target, frame, part, tool, pattern or arm, wherever it is selected",
+               QKeySequence::Delete, [this] { deleteSelectedThing(); });
+    edit->addSeparator();
     action(edit, "Edit thresholds", "Show when the checks speak up", {}, [this] { m_session->select({}); });
 
     QMenu* view = bar->addMenu("&View");
@@ -105,10 +135,11 @@ void MainWindow::buildActions()
     for (const auto& [words, keys, direction] : looks)
         action(view, words, "Standard view", QKeySequence(keys), [this, d = direction] { m_view->look(d); });
     view->addSeparator();
-    action(view, "Layout face", "Frames, tool and parts", QKeySequence("Alt+1"),
-           [this] { m_left->setCurrentIndex(0); });
+    action(view, "Cell face", "Frames, tool and parts", QKeySequence("Alt+1"), [this] { m_left->setCurrentIndex(0); });
     action(view, "Route face", "Steps of the routine", QKeySequence("Alt+2"), [this] { m_left->setCurrentIndex(1); });
     action(view, "Targets face", "Targets by frame", QKeySequence("Alt+3"), [this] { m_left->setCurrentIndex(2); });
+    action(view, "Properties and back", "The keys go to the properties of what is selected, or back to the list",
+           QKeySequence("F4"), [this] { goToProperties(); });
     action(view, "Work in the view", "Give the keys to the view", QKeySequence("Ctrl+E"),
            [this] { m_view->setFocus(); });
     action(view, "Restore layout", "Regions back to their first sizes", QKeySequence("Ctrl+0"),
@@ -151,7 +182,7 @@ void MainWindow::buildActions()
     action(view, "Floor plan", "From above, with the distances of the frames on the floor", QKeySequence("Ctrl+5"),
            [this] { m_view->showFloorPlan(!m_view->floorPlanShown()); });
 
-    QMenu* layout = bar->addMenu("&Layout");
+    QMenu* layout = bar->addMenu("&Cell");
     const auto command = [&](const char* words, const char* tip, const QKeySequence& keys, void (*run)(Session&)) {
         action(layout, words, tip, keys, [this, run] { run(*m_session); });
     };
@@ -175,8 +206,6 @@ void MainWindow::buildActions()
     layout->addSeparator();
     command("Copy selected thing", "A fixture with its frames, parts and targets; a part", QKeySequence("Ctrl+Shift+C"),
             copySelected);
-    command("Delete selected thing", "Refused while steps or targets need it", QKeySequence("Ctrl+Delete"),
-            deleteSelected);
     layout->addSeparator();
     action(layout, "Place frame by three points", "Touch its origin, x axis and xy plane with the TCP", {},
            [this] { m_teach->start(TeachPanel::Kind::Frame); });
@@ -193,22 +222,21 @@ void MainWindow::buildActions()
     command("Show everything", "Nothing hidden", {}, showEverything);
 
     QMenu* teach = bar->addMenu("&Teach");
-    action(teach, "Take target here",
-           "A pose target where the arm stands, in the frame it is seen from (T in the view)", {},
-           [this] { m_targets->takePose(); });
+    QAction* take =
+        action(teach, "Take target here", "A pose target where the arm stands, in the frame it is seen from",
+               QKeySequence("T"), [this] { m_targets->takePose(); });
     action(teach, "Take posture here", "One value per joint, as the arm stands", QKeySequence("Ctrl+Shift+T"),
            [this] { m_targets->takePosture(); });
     action(teach, "Re-take selected target", "The selected target goes to where the arm stands", QKeySequence("Ctrl+T"),
            [this] { m_targets->retakeSelected(); });
     action(teach, "Rename selected target", "Type a new name", QKeySequence("Ctrl+R"),
            [this] { m_targets->renameSelected(); });
-    action(teach, "Delete selected target", "Refused while a step uses it", {},
-           [this] { m_targets->deleteSelected(); });
     action(teach, "Make selected posture home", "Runs start there", {}, [this] { m_targets->makeSelectedHome(); });
-    action(teach, "Move to selected target", "Send the arm there (M in the view)", QKeySequence("Ctrl+M"), [this] {
-        if (const TargetId id = m_session->selected<TargetId>()) m_session->goToTarget(id);
-        else m_session->say("Select a target to move to.", true);
-    });
+    QAction* move =
+        action(teach, "Move to selected target", "Send the arm to the selected target, or to that of the selected step",
+               QKeySequence("M"), [this] { m_session->goToSelected(); });
+    move->setShortcuts({QKeySequence("M"), QKeySequence("Ctrl+M")});
+    m_plainKeys = {{Qt::Key_Delete, remove}, {Qt::Key_T, take}, {Qt::Key_M, move}};
     action(teach, "Move home", "Send the arm to its home posture", QKeySequence("Ctrl+H"),
            [this] { m_session->goToTarget(m_session->station().home); });
     action(teach, "Lock or free the jogged axis",
@@ -240,7 +268,6 @@ void MainWindow::buildActions()
     });
     action(route, "Edit step text", "The selected step as a line of text (Enter)", {},
            [this] { m_route->editSelected(); });
-    action(route, "Delete step", "Delete in the route", {}, [this] { m_route->deleteSelected(); });
     action(route, "Duplicate step", "A copy after the selected step", QKeySequence("Ctrl+D"),
            [this] { m_route->duplicateSelected(); });
     action(route, "Move step up", "", QKeySequence("Alt+Up"), [this] { m_route->moveSelected(-1); });

@@ -399,10 +399,10 @@ void ArmsTest::lockedAxisIsLeftOut()
     const double before = session.posture()[3];
     QString said;
     connect(&session, &Session::said, this, [&](const QString& words) { said = words; });
-    QVERIFY(!session.jogJoint(3, 0.1));
+    QVERIFY(!session.jogJoint(3, 1));
     QVERIFY2(said.contains("Axis 4 is locked at 0.0°"), qPrintable(said));
     QCOMPARE(session.posture()[3], before);
-    QVERIFY(session.jogJoint(0, 0.1));
+    QVERIFY(session.jogJoint(0, 1));
 }
 
 TOPIKOS_TEST(ArmsTest)

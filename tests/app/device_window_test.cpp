@@ -101,7 +101,7 @@ void DeviceWindowTest::takeAt(const QStringList& values, const QString& name)
 void DeviceWindowTest::wholeLineIsBuiltFromAnEmptyCell()
 {
     action("New cell")->trigger();
-    action("Layout face")->trigger();
+    action("Cell face")->trigger();
     // The arm on a rail along Y.
     pick("World");
     add("Rail");
@@ -115,7 +115,7 @@ void DeviceWindowTest::wholeLineIsBuiltFromAnEmptyCell()
     click("mountHere");
     QVERIFY(session().station().mount == axisOf("Rail"));
     pick("Arm base");
-    action("Delete selected thing")->trigger();
+    action("Delete")->trigger();
     QCOMPARE(session().cell().frames.size(), size_t(2));
     // The arm looks along the rail: a frame on the carriage turns it to the side.
     pick("Rail carriage");
@@ -213,7 +213,7 @@ void DeviceWindowTest::wholeLineIsBuiltFromAnEmptyCell()
     standAt("2200", "Drying rack");
     takeAt({"0", "0", "6"}, "Rack place");
     // The tile lies flat with its sides along the rack whatever way the jaws turn; a pattern of 4 x 6 of the place.
-    action("Layout face")->trigger();
+    action("Cell face")->trigger();
     click("addPattern");
     QCoreApplication::processEvents();
     type("patternColumns", "4");
@@ -279,7 +279,7 @@ void DeviceWindowTest::axisIsJoggedWithTheArmOnIt()
     QCOMPARE(child<QLineEdit>("reading1")->text(), lengthText(session().shownTcp().translation[1]));
     QVERIFY(session().history().undoLabel().empty());
     // By typing, and never past its range.
-    action("Layout face")->trigger();
+    action("Cell face")->trigger();
     pick("Carriage");
     type(QString("axis%1Now").arg(carriage.value), "2000");
     QVERIFY(std::abs(axisValue(*findFrame(session().cell(), carriage), session().shownAxes()) - 2) < 1e-12);
@@ -384,7 +384,7 @@ void DeviceWindowTest::signalsAreKeptInTheirTable()
 
 void DeviceWindowTest::armsAreTakenInHand()
 {
-    action("Layout face")->trigger();
+    action("Cell face")->trigger();
     pick("Drying rack");
     add("Arm");
     QCOMPARE(session().cell().arms.size(), size_t(2));
@@ -393,7 +393,7 @@ void DeviceWindowTest::armsAreTakenInHand()
     // It stands on the rack, with its own jogging, targets and routine.
     QCOMPARE(findArm(session().cell(), second)->mount, frameNamed("Drying rack"));
     const JointVector before = session().posture();
-    QVERIFY(session().jogJoint(0, 0.3));
+    QVERIFY(session().jogJoint(0, 20));
     fresh();
     typeSteps({"joint to Arm 2 home", "wait 1 s"});
     auto* refusedLine = child<QLineEdit>("typeStep");
@@ -409,11 +409,11 @@ void DeviceWindowTest::armsAreTakenInHand()
     action("Take next arm in hand")->trigger();
     QVERIFY(session().station().id == first);
     QVERIFY(session().posture() == homePosture(session().cell(), session().station()));
-    QVERIFY(std::abs(session().shownState().of(second).posture[0] - before[0] - 0.3) < 1e-12);
+    QVERIFY(std::abs(session().shownState().of(second).posture[0] - before[0] - 20 * session().jogAngle()) < 1e-12);
     QCOMPARE(child<QComboBox>("routineChoice")->currentText(), QString("Arm: Set one tile"));
     choose("routineChoice", "Arm 2: Arm 2 routine");
     QVERIFY(session().station().id == second);
-    QVERIFY(std::abs(session().posture()[0] - before[0] - 0.3) < 1e-12);
+    QVERIFY(std::abs(session().posture()[0] - before[0] - 20 * session().jogAngle()) < 1e-12);
     // Only the targets of the arm in hand are listed.
     action("Targets face")->trigger();
     QCoreApplication::processEvents();
@@ -439,7 +439,7 @@ void DeviceWindowTest::armsAreTakenInHand()
     QVERIFY(session().station().id == second && session().selected<StepId>());
     // Deleted, it goes with all it has.
     session().scrub(0.5);
-    action("Layout face")->trigger();
+    action("Cell face")->trigger();
     pick("Arm 2");
     click("deleteArm");
     QVERIFY(session().cell().arms.size() == 1 && session().station().id == first
@@ -476,7 +476,7 @@ void DeviceWindowTest::runShowsDevicesAndSignals()
 
 void DeviceWindowTest::devicesAreMoreThanFrames()
 {
-    action("Layout face")->trigger();
+    action("Cell face")->trigger();
     for (const char* kind : {"Rail", "Turntable", "Positioner", "Belt", "Source", "Sink", "Presence sensor", "Scanner",
                              "Clamp", "Light barrier"}) {
         pick("World");
@@ -491,12 +491,12 @@ void DeviceWindowTest::devicesAreMoreThanFrames()
         const FrameId copy = session().selected<FrameId>();
         QVERIFY2(copy != id && findFrame(session().cell(), copy)->device, kind);
         QCOMPARE(axesOf(session().cell(), copy).size(), axesOf(session().cell(), id).size());
-        action("Delete selected thing")->trigger();
+        action("Delete")->trigger();
         QVERIFY(!findFrame(session().cell(), copy));
     }
     // An axis goes with its device only.
     pick("Turntable plate");
-    action("Delete selected thing")->trigger();
+    action("Delete")->trigger();
     QVERIFY2(note().contains("is an axis of"), qPrintable(note()));
     QVERIFY(frameNamed("Turntable plate"));
     fresh();

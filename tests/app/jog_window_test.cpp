@@ -211,7 +211,7 @@ void JogWindowTest::takesRenamesAndRetakesATarget()
                       baseFromTcp(session().cell(), session().station(), session().posture()))
                 .metres
             < 1e-9);
-    action("Delete selected target")->trigger();
+    action("Delete")->trigger();
     QVERIFY(!findTarget(session().cell(), id));
 }
 

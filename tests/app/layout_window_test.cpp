@@ -67,7 +67,7 @@ void LayoutWindowTest::rackIsBuiltFromAnEmptyCell()
 {
     action("New cell")->trigger();
     const std::string before = session().cell().name;
-    action("Layout face")->trigger();
+    action("Cell face")->trigger();
     // A rack of profiles with a board.
     click("addFrame");
     type("propertyName", "Rack");
@@ -421,7 +421,7 @@ void LayoutWindowTest::toolsChangeInForce()
     QVERIFY(session().station().tcp == findTool(session().cell(), added)->points[0].id);
     // Targets use the first tool, so it cannot go.
     session().select(before);
-    action("Delete selected thing")->trigger();
+    action("Delete")->trigger();
     QVERIFY2(note().contains("uses"), qPrintable(note()));
 }
 

@@ -53,7 +53,7 @@ private Q_SLOTS:
 
 void SurfaceWindowTest::searchFindsInTheLayout()
 {
-    action("Layout face")->trigger();
+    action("Cell face")->trigger();
     const QStringList all = shownRows();
     auto* search = child<QLineEdit>("layoutSearch");
     QTest::keyClicks(search, "rack");

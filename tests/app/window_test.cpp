@@ -366,7 +366,7 @@ void WindowTest::nothingIsDrawnWhenNothingChanges()
     const int frames = view().frameCount();
     QTest::qWait(600);
     QCOMPARE(view().frameCount(), frames);
-    session().jogJoint(0, 0.01);
+    session().jogJoint(0, 1);
     QTRY_VERIFY(view().frameCount() > frames);
 }
 

@@ -87,6 +87,7 @@ int main(int argc, char** argv)
         if (result && result->ok()) ++ends["shape"];
         else if (result) ++ends["line: " + result->error().code];
         else if (WIFSIGNALED(status)) ++ends["fenced in, signal " + std::to_string(WTERMSIG(status))];
+        else if (WEXITSTATUS(status) != 0) ++ends["fenced in, code " + std::to_string(WEXITSTATUS(status))];
         else ++silent;
     }
     for (const auto& [how, count] : ends)
