@@ -16,6 +16,8 @@
 #include <QLineEdit>
 #include <QVBoxLayout>
 
+#include <utility>
+
 namespace topikos {
 
 Properties::Properties(Session& session, QWidget* parent) : QWidget(parent), m_session(session)
@@ -43,6 +45,10 @@ Properties::Properties(Session& session, QWidget* parent) : QWidget(parent), m_s
     connect(&session, &Session::selectionChanged, this, later);
     connect(&session, &Session::cellChanged, this, later);
     connect(&session, &Session::postureChanged, this, &Properties::showAxesNow);
+    connect(&session, &Session::nameWanted, this, [this, later] {
+        m_nameWanted = true;
+        later();
+    });
     rebuild();
 }
 
@@ -50,7 +56,8 @@ void Properties::rebuild()
 {
     m_stale = false;
     const QWidget* focus = focusWidget();
-    const QString focused = focus && focus->hasFocus() ? focus->objectName() : QString();
+    QString focused = focus && focus->hasFocus() ? focus->objectName() : QString();
+    if (std::exchange(m_nameWanted, false)) focused = "propertyName";
     clear();
     if (m_shown != m_session.selection()) {
         m_shown = m_session.selection();
@@ -69,6 +76,10 @@ void Properties::rebuild()
     else if (const ArmStation* arm = findArm(cell, m_session.selected<ArmId>())) showArm(*arm);
     else if (const Pattern* pattern = findPattern(cell, m_session.selected<PatternId>())) showPattern(*pattern);
     else showThresholds();
+    // Fields have to be in sight to get the keys, and the next key may come at once.
+    layout()->activate();
+    for (int i = 0; i < m_grid->count(); ++i)
+        if (QWidget* field = m_grid->itemAt(i)->widget()) field->show();
     if (focused.isEmpty()) return;
     if (auto* again = findChild<QWidget*>(focused)) {
         again->setFocus(Qt::TabFocusReason);
@@ -98,7 +109,10 @@ void Properties::clear()
         if (QWidget* widget = item->widget()) {
             widget->hide();
             widget->deleteLater();
+            // What is on its way out must not be found in place of what comes.
             widget->setObjectName({});
+            for (QWidget* inner : widget->findChildren<QWidget*>())
+                inner->setObjectName({});
         }
         delete item;
     }

@@ -83,6 +83,7 @@ private:
     int m_cell = 0;  ///< next free half row
     bool m_stale = false;
     bool m_trying = false;  ///< a value is being typed
+    bool m_nameWanted = false;
     Selection m_shown;
     size_t m_shape = 0;       ///< of the shapes shown, the one in full
     size_t m_point = 0;       ///< of a tool's points, the one in full

@@ -25,7 +25,7 @@ void addFrameHere(Session& session)
     const Pose pose = parent ? translated({0.1, 0.1, 0}) : translated({0.8, 0, 0});
     if (session.edit("Add " + text(name),
                      [&](const Cell& cell) { return addFrame(cell, name, parent, pose, &created); }))
-        session.select(created);
+        session.selectNew(created);
 }
 
 void addPartHere(Session& session)
@@ -35,7 +35,7 @@ void addPartHere(Session& session)
     PartId created;
     const Pose pose = translated(frame ? Vec3(0, 0, 0.05) : Vec3(0.8, 0, 0.05));
     if (session.edit("Add " + text(name), [&](const Cell& cell) { return addPart(cell, name, frame, pose, &created); }))
-        session.select(created);
+        session.selectNew(created);
 }
 
 void addToolHere(Session& session)
@@ -43,7 +43,7 @@ void addToolHere(Session& session)
     const std::string name = freeNameIn(session.cell().tools, "Tool");
     ToolId created;
     if (session.edit("Add " + text(name), [&](const Cell& cell) { return addTool(cell, name, &created); }))
-        session.select(created);
+        session.selectNew(created);
 }
 
 void addDeviceHere(Session& session, Device::Kind kind)
@@ -54,7 +54,7 @@ void addDeviceHere(Session& session, Device::Kind kind)
     const Pose pose = parent ? Pose{} : translated({0.8, 0, 0});
     if (session.edit("Add " + text(name),
                      [&](const Cell& cell) { return addDevice(cell, kind, name, parent, pose, &created); }))
-        session.select(created);
+        session.selectNew(created);
 }
 
 void addArmHere(Session& session)
@@ -74,7 +74,7 @@ void addArmHere(Session& session)
     };
     if (session.edit("Add " + text(name), make)) {
         session.takeInHand(created);
-        session.select(created);
+        session.selectNew(created);
         session.say(text(name) + " is in hand now: it is jogged and taught until another arm is taken.");
     }
 }
@@ -157,7 +157,7 @@ void addPatternHere(Session& session)
         }
         return addPattern(next, own, &created, firstPart, firstTarget);
     };
-    if (session.edit("Add " + text(pattern.name), make)) session.select(created);
+    if (session.edit("Add " + text(pattern.name), make)) session.selectNew(created);
 }
 
 void copySelected(Session& session)
@@ -166,11 +166,11 @@ void copySelected(Session& session)
         FrameId created;
         if (session.edit("Copy " + text(frameName(session.cell(), id)),
                          [&](const Cell& cell) { return copyFixture(cell, id, &created); }))
-            session.select(created);
+            session.selectNew(created);
     } else if (const PartId part = session.selected<PartId>()) {
         PartId created;
         if (session.edit("Copy part", [&](const Cell& cell) { return copyPart(cell, part, &created); }))
-            session.select(created);
+            session.selectNew(created);
     } else {
         session.say("Select a frame or a part to copy.", true);
     }

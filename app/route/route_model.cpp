@@ -81,7 +81,8 @@ QVariant RouteModel::data(const QModelIndex& index, int role) const
     case Qt::DisplayRole:
     case MainRole:
         if (target) return (step.standoff > 0 ? "over " : "to ") + text(target->name);
-        return text(stepText(cell, step)).remove("off ");
+        // That it is left out is told by its line, not by its word.
+        return text(stepText(cell, step)).mid(step.off ? 4 : 0);
     case MoreRole: {
         if (!target) return QString();
         QStringList more;
@@ -126,7 +127,8 @@ bool RouteModel::setData(const QModelIndex& index, const QVariant& value, int ro
 {
     if (role != Qt::EditRole || !index.isValid()) return false;
     const Step before = m_steps[size_t(index.row())];
-    const Result<Step> typed = parseStep(m_session.cell(), value.toString().toStdString(), before);
+    // The text is all of the step: what is left out of it is at its default.
+    const Result<Step> typed = parseStep(m_session.cell(), value.toString().toStdString());
     if (!typed) {
         m_session.say(text(typed.error().line()), true);
         return false;

@@ -34,12 +34,21 @@ auto doBeside(QWidget* parent, const QString& words, Work work, bool mayCancel =
             *stop = true;
             loop.quit();
         });
-    watcher.setFuture(QtConcurrent::run(
-        [work = std::move(work), stop] { return std::make_shared<Made>(work([stop] { return !*stop; })); }));
+    // What breaks down there must not come out into Qt: it counts as nothing made.
+    watcher.setFuture(QtConcurrent::run([work = std::move(work), stop]() -> std::shared_ptr<Made> {
+        try {
+            return std::make_shared<Made>(work([stop] { return !*stop; }));
+        } catch (const std::exception& broken) {
+            qWarning("work beside the interface broke down: %s", broken.what());
+            return nullptr;
+        }
+    }));
     while (!watcher.isFinished() && !*stop)
         loop.exec();
     if (*stop || !watcher.isFinished()) return std::nullopt;
-    return std::move(*watcher.result());
+    const std::shared_ptr<Made> made = watcher.result();
+    if (!made) return std::nullopt;
+    return std::move(*made);
 }
 
 }  // namespace topikos

@@ -3,12 +3,10 @@
 #include "app/session/text.h"
 #include "core/exchange/cell_file.h"
 
-#include <QCoreApplication>
 #include <QDir>
 #include <QSettings>
 #include <QStandardPaths>
-
-#include <csignal>
+#include <QUuid>
 
 namespace topikos {
 
@@ -17,14 +15,18 @@ namespace {
 constexpr int kDelay = 2000;  // [ms] after an edit
 
 QString noteOf(const QString& copy) { return copy + ".note"; }
+QString lockOf(const QString& copy) { return copy + ".lock"; }
 
 }  // namespace
 
 Recovery::Recovery(Session& session, const QString& folder, QObject* parent) :
     QObject(parent), m_session(session),
-    m_file(QDir(folder).filePath(QString("%1.topikos").arg(QCoreApplication::applicationPid())))
+    m_file(QDir(folder).filePath(QUuid::createUuid().toString(QUuid::WithoutBraces) + ".topikos")),
+    m_lock(lockOf(m_file))
 {
     QDir().mkpath(folder);
+    m_lock.setStaleLockTime(0);
+    m_lock.tryLock();
     m_writer.setMaxThreadCount(1);
     m_timer.setSingleShot(true);
     m_timer.setInterval(kDelay);
@@ -74,10 +76,9 @@ QList<LostCell> Recovery::lost(const QString& folder)
 {
     QList<LostCell> all;
     for (const QFileInfo& file : QDir(folder).entryInfoList({"*.topikos"}, QDir::Files, QDir::Time)) {
-        bool number = false;
-        const qint64 pid = file.completeBaseName().toLongLong(&number);
-        if (number && (pid == QCoreApplication::applicationPid() || ::kill(pid_t(pid), 0) == 0))
-            continue;  // still open in another window
+        QLockFile lock(lockOf(file.filePath()));
+        lock.setStaleLockTime(0);
+        if (!lock.tryLock()) continue;  // still open in a window
         const QSettings note(noteOf(file.filePath()), QSettings::IniFormat);
         all.push_back({file.filePath(), note.value("name", "A cell").toString(), note.value("path").toString(),
                        note.value("when", file.lastModified()).toDateTime()});

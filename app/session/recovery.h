@@ -1,9 +1,9 @@
 #pragma once
 #include "app/session/session.h"
 
-#include <QThreadPool>
-
 #include <QDateTime>
+#include <QLockFile>
+#include <QThreadPool>
 
 namespace topikos {
 
@@ -20,11 +20,11 @@ struct LostCell {
 class Recovery : public QObject {
     Q_OBJECT
 public:
-    /// Copies go to `folder`, one per process.
+    /// Copies go to `folder`, one per window, each with a lock beside it.
     Recovery(Session& session, const QString& folder, QObject* parent = nullptr);
     ~Recovery() override;
 
-    /// Copies of processes that are gone, newest first.
+    /// Copies of windows that are gone, newest first.
     static QList<LostCell> lost(const QString& folder);
     static void forget(const LostCell& cell);
     static QString standardFolder();
@@ -39,6 +39,7 @@ private:
 
     Session& m_session;
     QString m_file;
+    QLockFile m_lock;  ///< held as long as the window is there
     QTimer m_timer;
     QThreadPool m_writer;  ///< one thread of its own: waiting for a copy must not wait for other work
 };

@@ -209,9 +209,14 @@ void Session::dropLostSelection()
 
 void Session::preview(const Edit& edit)
 {
-    Result<Cell> next = edit(cell());
-    if (!next) return;
-    m_preview = std::make_shared<const Cell>(std::move(next).value());
+    try {
+        Result<Cell> next = edit(cell());
+        if (!next) return;
+        m_preview = std::make_shared<const Cell>(std::move(next).value());
+    } catch (const std::exception& broken) {
+        say(QString("What is typed cannot be shown: %1.").arg(broken.what()), true);
+        return;
+    }
     Q_EMIT previewChanged();
 }
 
@@ -382,6 +387,12 @@ bool Session::goToTarget(TargetId id)
     }
     say("At " + text(target->name));
     return true;
+}
+
+void Session::selectNew(const Selection& selection)
+{
+    select(selection);
+    Q_EMIT nameWanted();
 }
 
 bool Session::goToSelected()

@@ -61,6 +61,8 @@ public:
 
     const Selection& selection() const { return m_selection; }
     void select(const Selection& selection);
+    /// Selects what was just made, with its name ready to be typed.
+    void selectNew(const Selection& selection);
     template <class IdType> IdType selected() const
     {
         const IdType* id = std::get_if<IdType>(&m_selection);
@@ -150,6 +152,7 @@ Q_SIGNALS:
     void cellChanged();  ///< or which arm of it is in hand, or which routine is looked at
     void saveStateChanged();
     void selectionChanged();
+    void nameWanted();      ///< of what is selected
     void postureChanged();  ///< arm, gripper or parts are shown elsewhere
     void checkedChanged();
     void runChanged();  ///< playing, paused, left, time

@@ -69,6 +69,7 @@ QPushButton:pressed, QToolButton:pressed { background: %accentSoft; }
 QPushButton:disabled, QToolButton:disabled { color: %faint; }
 QPushButton:checked, QToolButton:checked { background: %accent; color: %accentText; border-color: %accent; }
 #runButton { background: %accent; color: %accentText; border-color: %accent; font-weight: 600; }
+#runButton:disabled { background: %paper; color: %faint; border-color: %line; }
 QLineEdit, QDoubleSpinBox, QComboBox { background: %raised; border: 1px solid %line; border-radius: 4px; padding: 2px 5px; selection-background-color: %accent; selection-color: %accentText; }
 QLineEdit:focus, QDoubleSpinBox:focus, QComboBox:focus { border-color: %accent; }
 QLineEdit[bad="true"], QDoubleSpinBox[bad="true"] { border-color: %blocked; }

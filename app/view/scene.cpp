@@ -53,6 +53,38 @@ void Scene::releaseGpu()
     for (auto& [arm, shapes] : m_armShapes)
         for (Shape& shape : shapes)
             shape.gpu.reset();
+    m_gone.clear();
+}
+
+void Scene::putAway(Shape& shape) const
+{
+    for (auto* mesh : {&shape.gpu, &shape.lightGpu})
+        if (*mesh) m_gone.push_back(std::move(*mesh));
+}
+
+void Scene::forgetLost() const
+{
+    const Cell& cell = m_session.shownCell();
+    for (auto at = m_shapes.begin(); at != m_shapes.end();) {
+        const std::uint32_t id = at->first & ~kJawKey;
+        if (findFrame(cell, {id}) || findTool(cell, {id}) || findPartKind(cell, {id})) {
+            ++at;
+        } else {
+            putAway(at->second);
+            at = m_shapes.erase(at);
+        }
+    }
+    // Models that no arm of the cell has any more.
+    for (auto at = m_armShapes.begin(); at != m_armShapes.end();) {
+        if (std::any_of(cell.arms.begin(), cell.arms.end(),
+                        [&](const ArmStation& a) { return a.model == at->first; })) {
+            ++at;
+        } else {
+            for (Shape& shape : at->second)
+                putAway(shape);
+            at = m_armShapes.erase(at);
+        }
+    }
 }
 
 Scene::Shape& Scene::shapeOf(std::uint32_t key, const std::vector<Solid>& solids) const
@@ -74,8 +106,7 @@ Scene::Shape& Scene::shapeOf(std::uint32_t key, const std::vector<Solid>& solids
         }
         shape.box = boxOf(shape.mesh);
         shape.circles = circlesOf(shape.light ? *shape.light : shape.mesh);
-        shape.gpu.reset();
-        shape.lightGpu.reset();
+        putAway(shape);
     }
     return shape;
 }
@@ -84,12 +115,6 @@ std::vector<Scene::Shape>& Scene::armShapes(const ArmPtr& arm) const
 {
     std::vector<Shape>& shapes = m_armShapes[arm];
     if (shapes.empty()) {
-        // Models that no arm of the cell has any more are forgotten.
-        std::erase_if(m_armShapes, [&](const auto& known) {
-            return known.first != arm
-                   && std::none_of(m_session.cell().arms.begin(), m_session.cell().arms.end(),
-                                   [&](const ArmStation& a) { return a.model == known.first; });
-        });
         for (Mesh& mesh : armBodies(*arm)) {
             const Eigen::AlignedBox3f box = boxOf(mesh);
             std::vector<Circle> circles = circlesOf(mesh);
@@ -162,6 +187,9 @@ int Scene::blamedJoint() const
 
 DrawList Scene::build(QOpenGLFunctions_3_3_Core& gl, bool moving)
 {
+    // Here the context is there that meshes on the graphics side are made and taken away in.
+    forgetLost();
+    m_gone.clear();
     DrawList list;
     const auto gpu = [&gl, moving](const Shape& shape) {
         if (moving && shape.light) {

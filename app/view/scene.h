@@ -72,6 +72,10 @@ private:
         ArmId link{};  ///< of links: whose
     };
     Shape& shapeOf(std::uint32_t key, const std::vector<Solid>& solids) const;
+    /// What a shape has on the graphics side goes with the next picture.
+    void putAway(Shape& shape) const;
+    /// Shapes of what is no longer in the cell.
+    void forgetLost() const;
     /// Of the links of a model, the base first.
     std::vector<Shape>& armShapes(const ArmPtr& arm) const;
     std::vector<Placed> placed(const CellState& state) const;
@@ -91,6 +95,7 @@ private:
     const Session& m_session;
     mutable std::map<std::uint32_t, Shape> m_shapes;
     mutable std::map<ArmPtr, std::vector<Shape>> m_armShapes;
+    mutable std::vector<std::unique_ptr<GpuMesh>> m_gone;  ///< to be taken away where the context is there
 
     mutable std::shared_ptr<const CheckedCell> m_pathsFor;
     mutable RoutineId m_pathsOf;

@@ -20,6 +20,9 @@ namespace topikos {
 
 namespace {
 
+constexpr int kNoteStays = 12000;  // [ms]
+constexpr int kNoteHolds = 150;    // [ms] during which what is done still belongs to the message
+
 constexpr double kGripRadius = 6;  // [pixel]
 
 constexpr int kStillAfter = 110;  // [ms]
@@ -69,6 +72,14 @@ Viewport::Viewport(Session& session, QWidget* parent) : QOpenGLWidget(parent), m
                               &Session::checkedChanged, &Session::jogChanged, &Session::ghostChanged})
         connect(&session, signal, this, &Viewport::changed);
     connect(&session, &Session::said, this, &Viewport::showNote);
+    // A message leaves with the next thing that is done, or after a while.
+    m_noteTimer.setSingleShot(true);
+    m_noteTimer.setInterval(kNoteStays);
+    connect(&m_noteTimer, &QTimer::timeout, this, [this] { showNote({}, false); });
+    for (const auto done : {&Session::postureChanged, &Session::selectionChanged, &Session::cellChanged})
+        connect(&session, done, this, [this] {
+            if (m_noteTimer.isActive() && m_noteAge.elapsed() > kNoteHolds) showNote({}, false);
+        });
     connect(m_strip, &ReadingStrip::resized, this, &Viewport::placeOverlays);
     connect(&session, &Session::previewChanged, this, &Viewport::changed);
     m_gridStep = std::clamp(QSettings().value("view/grid", 0.1).toDouble(), 0.01, 1.0);
@@ -135,6 +146,9 @@ void Viewport::placeOverlays()
 
 void Viewport::showNote(const QString& text, bool alert)
 {
+    if (text.isEmpty()) m_noteTimer.stop();
+    else m_noteTimer.start();
+    m_noteAge.start();
     m_note->setText(text.isEmpty() ? m_hints : text.toHtmlEscaped());
     m_note->setProperty("plain", text);
     m_note->setProperty("alert", alert);

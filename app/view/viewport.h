@@ -4,6 +4,7 @@
 
 #include <QLabel>
 #include <QOpenGLWidget>
+#include <QElapsedTimer>
 #include <QTimer>
 
 namespace topikos {
@@ -109,6 +110,8 @@ private:
     QLabel* m_note;
     QString m_hints;
     QTimer m_stillTimer;  ///< runs out when the picture has stood still: draw it finely
+    QTimer m_noteTimer;
+    QElapsedTimer m_noteAge;
     bool m_fine = false;
     bool m_fitted = false;
     int m_frames = 0;

@@ -319,8 +319,8 @@ bool MainWindow::saveTo(const QString& path)
     const std::optional<Status> bad = doBeside(
         this, "Saving " + QFileInfo(path).fileName() + " …",
         [path, cell](const std::function<bool()>&) { return saveCell(path.toStdString(), *cell); }, false);
-    if (*bad) {
-        showProblem(text((*bad)->line()));
+    if (!bad || *bad) {
+        showProblem(bad ? text((*bad)->line()) : "Saving broke down; the file on disk is unchanged.");
         return false;
     }
     m_session->saved(path);

@@ -140,15 +140,27 @@ Result<Cell> setArmModel(const Cell& cell, ArmId id, const ArmPtr& model)
     const Arm& before = *former;
     const TargetId home = arm->home;
     arm->model = model;
-    next.contact = {};  // other links, other pairs
+    // Pairs of this arm were found with other links; those set by hand stay as far as their links are there.
+    const auto lost = [&](const ContactMember& m) {
+        return m.kind == ContactMember::Kind::Link && m.arm == id && m.id > std::uint32_t(model->jointCount());
+    };
+    std::erase_if(next.contact.pairs, [&](const ContactPair& p) {
+        const bool own = p.a.arm == id || p.b.arm == id;
+        return lost(p.a) || lost(p.b) || (own && p.reason != ContactPair::Reason::ByHand);
+    });
     if (model->description().sheet) next.angles = model->description().sheet->orientation;
     const bool sameJoints =
         std::equal(model->joints().begin(), model->joints().end(), before.joints().begin(), before.joints().end(),
                    [](const Joint& a, const Joint& b) { return a.kind == b.kind; });
     const auto adapt = [&](Target& target) {
         if (target.kind == Target::Kind::Posture) {
+            // Another arm starts at its own home; the same one, changed, where it did.
+            if (target.id == home && model->description().id != before.description().id) {
+                target.posture = armHome(*model);
+                return;
+            }
             if (sameJoints) return;
-            // A posture means nothing to another chain: the flange is held where it was, home becomes the arm's own.
+            // A posture means nothing to another chain: the flange is held where it was.
             const Solutions found = inverseKinematics(*model, forward(before, target.posture));
             const bool own = found.items.empty() || target.id == home;
             target.posture = own ? armHome(*model) : found.items.front().joints;

@@ -77,6 +77,11 @@ Status History::replace(const Edit& edit)
         m_states[m_place].cell = std::move(cell);
         ++m_revision;
     } else {
+        m_undone.assign(std::make_move_iterator(m_states.begin() + std::ptrdiff_t(m_place) + 1),
+                        std::make_move_iterator(m_states.end()));
+        for (const State& state : m_undone)
+            m_bytes -= state.bytes;
+        m_states.resize(m_place + 1);
         push(std::move(cell), m_gestureLabel);
         m_gestureChanged = true;
     }
@@ -87,6 +92,7 @@ void History::endGesture()
 {
     m_gesture.reset();
     m_gestureChanged = false;
+    m_undone.clear();
 }
 
 void History::cancelGesture()
@@ -96,6 +102,11 @@ void History::cancelGesture()
         --m_place;
         drop(last);
         ++m_revision;
+        // What had been undone before can be done again.
+        for (State& state : m_undone) {
+            m_bytes += state.bytes;
+            m_states.push_back(std::move(state));
+        }
     }
     endGesture();
 }

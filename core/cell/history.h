@@ -62,6 +62,7 @@ private:
     CellPtr m_saved;
     CellPtr m_gesture;  ///< state at beginGesture()
     bool m_gestureChanged = false;
+    std::vector<State> m_undone;  ///< that could be done again when the gesture made its first change
     std::string m_gestureLabel;
     std::uint64_t m_revision = 1;
 };

@@ -16,6 +16,8 @@ private Q_SLOTS:
     void anotherArmKeepsTheTargets();
     void lockedAxisStaysWithTheCell();
     void gestureIsOneStep();
+    void cancelledGestureKeepsWhatWasUndone();
+    void anotherArmKeepsPairsSetByHand();
     void newParentKeepsThePlaceInTheWorld();
     void targetMovesWithItsFrame();
     void takenTargetIsWhereTheArmStands();
@@ -245,6 +247,52 @@ void CellTest::gestureIsOneStep()
     history.cancelGesture();
     QCOMPARE(writeCell(*history.current()), before);
     QVERIFY(!history.canUndo());
+}
+
+void CellTest::cancelledGestureKeepsWhatWasUndone()
+{
+    History history(example("tile-glazing-line"));
+    const auto call = [](const char* name) { return [=](const Cell& c) { return renameCell(c, name); }; };
+    QVERIFY(!history.apply("one", call("One")));
+    QVERIFY(!history.apply("two", call("Two")));
+    const size_t bytes = history.bytes();
+    history.undo();
+    history.beginGesture("drag");
+    QVERIFY(!history.replace(call("Three")));
+    QVERIFY(!history.canRedo());
+    history.cancelGesture();
+    QCOMPARE(history.current()->name, std::string("One"));
+    QVERIFY(history.canRedo());
+    history.redo();
+    QCOMPARE(history.current()->name, std::string("Two"));
+    QCOMPARE(history.bytes(), bytes);
+    // A gesture that is kept ends what could be done again, as any edit does.
+    history.undo();
+    history.beginGesture("drag");
+    QVERIFY(!history.replace(call("Three")));
+    history.endGesture();
+    QVERIFY(!history.canRedo());
+}
+
+void CellTest::anotherArmKeepsPairsSetByHand()
+{
+    Cell cell = example("tile-glazing-line");
+    const ArmId arm = cell.arms.front().id;
+    const auto link = [&](std::uint32_t i) { return ContactMember{ContactMember::Kind::Link, i, arm}; };
+    const ContactMember belt{ContactMember::Kind::Frame, cell.frames.back().id.value, {}},
+        rack{ContactMember::Kind::Frame, cell.frames[0].id.value, {}};
+    cell.contact.samples = 100;
+    cell.contact.pairs = {{link(1), belt, false, ContactPair::Reason::ByHand, 0},
+                          {link(6), belt, false, ContactPair::Reason::ByHand, 0},
+                          {link(2), belt, true, ContactPair::Reason::Sometimes, 3},
+                          {belt, rack, false, ContactPair::Reason::Never, 0}};
+    const Cell next = setArmModel(cell, arm, catalogueArm("scara-600")).value();
+    QCOMPARE(next.contact.pairs.size(), size_t(2));  // link 6 is gone, and what was sampled with other links
+    QVERIFY(next.contact.pairs[0] == cell.contact.pairs[0] && next.contact.pairs[1] == cell.contact.pairs[3]);
+    // It starts at its own home.
+    QVERIFY(sameValues(homePosture(next, next.arms.front()), armHome(*catalogueArm("scara-600"))));
+    const Cell like = setArmModel(cell, arm, catalogueArm("cobot-900")).value();
+    QVERIFY(sameValues(homePosture(like, like.arms.front()), armHome(*catalogueArm("cobot-900"))));
 }
 
 void CellTest::newParentKeepsThePlaceInTheWorld()

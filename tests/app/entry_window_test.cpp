@@ -1,0 +1,336 @@
+#include "app/instruments/number_field.h"
+#include "app/route/route_model.h"
+#include "core/cell/devices.h"
+#include "core/exchange/cell_file.h"
+#include "core/robot/catalogue.h"
+#include "tests/app/window_fixture.h"
+#include "tests/run.h"
+
+#include <QApplication>
+#include <QComboBox>
+#include <QLineEdit>
+#include <QListView>
+#include <QPointer>
+#include <QPushButton>
+#include <QTreeWidget>
+#include <QWheelEvent>
+
+using namespace topikos;
+using namespace topikos::test;
+
+/// Typing, keys and the wheel, as a person uses them without looking.
+class EntryWindowTest : public WindowFixture {
+    Q_OBJECT
+private Q_SLOTS:
+    void tabGoesThroughSizes_data();
+    void tabGoesThroughSizes();
+    void tabGoesThroughAStep();
+    void tabGoesThroughAPlace();
+    void wheelChangesNoListAndNoNumber();
+    void typedPoseIsTakenWithTheNextKey();
+    void keysMeanTheSameInEveryList();
+    void whatRunsHasItsOwnMark();
+    void addedThingIsNamedAtOnce();
+    void messagesLeave();
+    void nothingToRunIsNotOffered();
+    void targetBesideARailThatIsAwayIsRefused();
+    void slidesJogByLengths();
+    void propertiesAndBack();
+    void instrumentsKeepTheirPlaces();
+
+private:
+    /// Types where the keys go, and presses a key at the end.
+    void typeThere(const QString& words, Qt::Key end)
+    {
+        QCoreApplication::processEvents();
+        QVERIFY(QApplication::focusWidget());
+        QTest::keyClicks(QApplication::focusWidget(), words);
+        QTest::keyClick(QApplication::focusWidget(), end);
+        QCoreApplication::processEvents();
+    }
+    void focusOn(const QString& field)
+    {
+        QCoreApplication::processEvents();
+        QTRY_VERIFY(m_window->findChild<QWidget*>(field) && child<QWidget>(field)->isVisible());
+        auto* number = child<QAbstractSpinBox>(field);
+        number->setFocus();
+        number->selectAll();
+        QVERIFY(number->hasFocus());
+    }
+    void select(const Selection& what)
+    {
+        session().select(what);
+        QCoreApplication::processEvents();
+    }
+    StepId stepAt(size_t i) { return session().routine().steps[i].id; }
+};
+
+void EntryWindowTest::tabGoesThroughSizes_data()
+{
+    QTest::addColumn<int>("key");
+    QTest::newRow("Tab") << int(Qt::Key_Tab);
+    QTest::newRow("Enter") << int(Qt::Key_Return);
+}
+
+void EntryWindowTest::tabGoesThroughSizes()
+{
+    QFETCH(int, key);
+    action("Add frame")->trigger();
+    QCoreApplication::processEvents();
+    click("addShape");
+    focusOn("shapeSize0");
+    for (int i = 0; i < 3; ++i) {
+        QCOMPARE(QApplication::focusWidget()->objectName(), QString("shapeSize%1").arg(i));
+        typeThere("60", Qt::Key(key));
+    }
+    const Frame& frame = *findFrame(session().cell(), session().selected<FrameId>());
+    QVERIFY((frame.solids.back().size - Vec3::Constant(0.06)).norm() < 1e-9);
+}
+
+void EntryWindowTest::tabGoesThroughAStep()
+{
+    select(stepAt(2));  // a line
+    QVERIFY(session().routine().steps[2].kind == Step::Kind::Line);
+    focusOn("stepSpeed");
+    typeThere("150", Qt::Key_Tab);
+    typeThere("33", Qt::Key_Tab);
+    typeThere("7", Qt::Key_Tab);
+    const Step& step = session().routine().steps[2];
+    QVERIFY(std::abs(step.lineSpeed - 0.15) < 1e-9);
+    QVERIFY(std::abs(step.standoff - 0.033) < 1e-9 && std::abs(step.blend - 0.007) < 1e-9);
+}
+
+void EntryWindowTest::tabGoesThroughAPlace()
+{
+    select(frameNamed("Drying rack"));
+    focusOn("pose0");
+    for (const char* number : {"700", "600", "500"})
+        typeThere(number, Qt::Key_Tab);
+    QCOMPARE(QApplication::focusWidget()->objectName(), QString("pose3"));
+    const Pose& pose = findFrame(session().cell(), frameNamed("Drying rack"))->pose;
+    QVERIFY((pose.translation - Vec3(0.7, 0.6, 0.5)).norm() < 1e-9);
+}
+
+void EntryWindowTest::wheelChangesNoListAndNoNumber()
+{
+    select(stepAt(2));
+    action("Cell face")->trigger();
+    const std::string before = writeCell(session().cell());
+    const FrameId reading = session().readingFrame();
+    int tried = 0;
+    QList<QPointer<QWidget>> fields;
+    for (QWidget* field : m_window->findChildren<QWidget*>())
+        fields << field;
+    for (const QPointer<QWidget>& field : fields) {
+        if (!field || !field->isVisible()
+            || (!qobject_cast<QComboBox*>(field.data()) && !qobject_cast<QAbstractSpinBox*>(field.data())))
+            continue;
+        field->setFocus();
+        for (const int turn : {-120, 120}) {
+            if (!field) break;
+            const QPointF middle = QRectF(field->rect()).center();
+            QWheelEvent wheel(middle, field->mapToGlobal(middle), {}, {0, turn}, Qt::NoButton, Qt::NoModifier,
+                              Qt::NoScrollPhase, false);
+            QApplication::sendEvent(field, &wheel);
+            QCoreApplication::processEvents();
+        }
+        ++tried;
+    }
+    QVERIFY(tried >= 5);
+    QVERIFY(writeCell(session().cell()) == before && session().readingFrame() == reading);
+    QVERIFY(!session().history().canUndo());
+}
+
+void EntryWindowTest::typedPoseIsTakenWithTheNextKey()
+{
+    auto* z = child<QLineEdit>("reading2");
+    z->setFocus();
+    QCoreApplication::processEvents();
+    z->selectAll();
+    QTest::keyClicks(z, "1000");
+    QTest::keyClick(z, Qt::Key_Return);
+    QCOMPARE(QApplication::focusWidget(), static_cast<QWidget*>(&view()));
+    QTest::keyClick(QApplication::focusWidget(), Qt::Key_T);
+    const Target* taken = findTarget(session().cell(), targetNamed("Target 1"));
+    QVERIFY(taken);
+    QVERIFY(std::abs(taken->pose.translation[2] - 1.0) < 1e-6);
+}
+
+void EntryWindowTest::keysMeanTheSameInEveryList()
+{
+    // A step's target, from the list of steps.
+    action("Route face")->trigger();
+    select(stepAt(2));
+    auto* list = child<QListView>("routeList");
+    list->setFocus();
+    const JointVector before = session().posture();
+    QTest::keyClick(list, Qt::Key_M);
+    QVERIFY((session().posture() - before).norm() > 0.1);
+    // A frame from the tree, a target from its list.
+    action("Add frame")->trigger();
+    const size_t frames = session().cell().frames.size();
+    auto* tree = child<QTreeWidget>("layoutTree");
+    action("Cell face")->trigger();
+    tree->setFocus();
+    QTest::keyClick(tree, Qt::Key_Delete);
+    QCOMPARE(session().cell().frames.size(), frames - 1);
+    QTest::keyClick(&view(), Qt::Key_T);
+    const TargetId taken = targetNamed("Target 1");
+    QVERIFY(taken);
+    action("Targets face")->trigger();
+    select(taken);
+    auto* targets = child<QTreeWidget>("targetsTree");
+    targets->setFocus();
+    QTest::keyClick(targets, Qt::Key_Delete);
+    QVERIFY(!targetNamed("Target 1"));
+    // Where text is typed they are text.
+    action("Route face")->trigger();
+    auto* line = child<QLineEdit>("typeStep");
+    line->setFocus();
+    const JointVector stands = session().posture();
+    QTest::keyClicks(line, "mt");
+    QVERIFY(line->text().startsWith("mt"));
+    QVERIFY(session().posture() == stands && !targetNamed("Target 1"));
+}
+
+void EntryWindowTest::whatRunsHasItsOwnMark()
+{
+    action("Route face")->trigger();
+    select(stepAt(9));
+    const auto marked = [&] {
+        QList<int> rows;
+        const QAbstractItemModel* model = child<QListView>("routeList")->model();
+        for (int r = 0; r < model->rowCount(); ++r)
+            if (model->index(r, 0).data(RouteModel::RunsRole).toBool()) rows << r;
+        return rows;
+    };
+    QVERIFY(marked().isEmpty());
+    const ArmTrace& arm = *session().armTrace();
+    for (const size_t i : {size_t(1), size_t(4), arm.spans.size() - 1}) {
+        const ArmTrace::Span& span = arm.spans[i];
+        session().scrub(0.5 * (span.start + span.end));
+        QCoreApplication::processEvents();
+        const int row = int(arm.outcomes[span.outcome].index);
+        QCOMPARE(marked(), QList<int>{row});
+        // The selection stays, and the row is in sight.
+        QVERIFY(session().selected<StepId>() == stepAt(9));
+        auto* list = child<QListView>("routeList");
+        QVERIFY(list->viewport()->rect().contains(list->visualRect(list->model()->index(row, 0)).center()));
+    }
+    session().leaveRun();
+    QVERIFY(marked().isEmpty());
+}
+
+void EntryWindowTest::addedThingIsNamedAtOnce()
+{
+    for (const char* command : {"Add frame", "Add part"}) {
+        action(command)->trigger();
+        QCoreApplication::processEvents();
+        auto* name = qobject_cast<QLineEdit*>(QApplication::focusWidget());
+        QVERIFY(name);
+        QCOMPARE(name->objectName(), QString("propertyName"));
+        QTest::keyClicks(name, QString("My own %1").arg(QString(command).mid(4)));
+        QTest::keyClick(name, Qt::Key_Return);
+        QCoreApplication::processEvents();
+    }
+    QVERIFY(frameNamed("My own frame"));
+    QCOMPARE(session().cell().parts.back().name, std::string("My own part"));
+    QCOMPARE(session().cell().frames.size(), size_t(5));
+}
+
+void EntryWindowTest::messagesLeave()
+{
+    action("Move home")->trigger();
+    QVERIFY(note().startsWith("At "));
+    QTest::qWait(200);  // what is done within that time still belongs to the message
+    QVERIFY(note().startsWith("At "));
+    QTest::keyClick(&view(), Qt::Key_Up);
+    QVERIFY(note().isEmpty());
+}
+
+void EntryWindowTest::nothingToRunIsNotOffered()
+{
+    QVERIFY(child<QPushButton>("runButton")->isEnabled());
+    action("New cell")->trigger();
+    QVERIFY(!child<QPushButton>("runButton")->isEnabled());
+    fresh();
+    QVERIFY(!child<QPushButton>("runButton")->isEnabled());
+}
+
+void EntryWindowTest::targetBesideARailThatIsAwayIsRefused()
+{
+    QVERIFY(m_window->openExample("glazing-line-on-a-rail"));
+    fresh();
+    FrameId carriage;
+    for (const Frame& f : session().cell().frames)
+        if (f.axis && f.axis->kind == JointKind::Prismatic) carriage = f.id;
+    QVERIFY(carriage);
+    // A target that takes no axis along, and the rail as far from it as it goes.
+    const Table<Target> targets = session().cell().targets;
+    for (const Target& target : targets)
+        if (target.kind == Target::Kind::Pose)
+            session().edit("Leave the rail", [&](const Cell& c) { return setTargetAxes(c, target.id, {}); });
+    int refused = 0;
+    for (const Target& target : targets) {
+        if (target.kind != Target::Kind::Pose) continue;
+        for (const double end : {findFrame(session().cell(), carriage)->axis->lowest,
+                                 findFrame(session().cell(), carriage)->axis->highest}) {
+            session().setAxis(carriage, end);
+            select(target.id);
+            if (session().goToSelected()) continue;
+            QVERIFY2(note().contains("out of reach", Qt::CaseInsensitive) || note().size() > 20, qPrintable(note()));
+            ++refused;
+        }
+    }
+    QVERIFY(refused > 0);
+}
+
+void EntryWindowTest::slidesJogByLengths()
+{
+    QVERIFY(session().edit("Another arm", [id = session().station().id](const Cell& c) {
+        return setArmModel(c, id, catalogueArm("gantry-2400"));
+    }));
+    const Arm& arm = session().arm();
+    for (int i = 0; i < arm.jointCount(); ++i) {
+        const double before = session().posture()[i], step = arm.joints()[size_t(i)].kind == JointKind::Prismatic
+                                                                 ? session().jogLength()
+                                                                 : session().jogAngle();
+        QVERIFY(session().jogJoint(i, 1) || session().jogJoint(i, -1));
+        QVERIFY(std::abs(std::abs(session().posture()[i] - before) - step) < 1e-9);
+    }
+}
+
+void EntryWindowTest::propertiesAndBack()
+{
+    action("Route face")->trigger();
+    select(stepAt(2));
+    auto* list = child<QListView>("routeList");
+    list->setFocus();
+    action("Properties and back")->trigger();
+    QVERIFY(QApplication::focusWidget() != list);
+    QVERIFY(child<QWidget>("propertiesInner")->isAncestorOf(QApplication::focusWidget()));
+    action("Properties and back")->trigger();
+    QCOMPARE(QApplication::focusWidget(), static_cast<QWidget*>(list));
+}
+
+void EntryWindowTest::instrumentsKeepTheirPlaces()
+{
+    // Whatever is selected, the buttons that jog stand where they stood.
+    auto* button = child<QPushButton>("jogPlus0");
+    const QPoint place = button->mapTo(m_window.get(), QPoint());
+    std::vector<Selection> all{stepAt(0), stepAt(2), frameNamed("Drying rack"), Selection{}};
+    for (const Target& t : session().cell().targets)
+        all.push_back(t.id);
+    for (const Part& p : session().cell().parts)
+        all.push_back(p.id);
+    for (const Selection& what : all) {
+        select(what);
+        QTest::qWait(1);
+        QCOMPARE(button->mapTo(m_window.get(), QPoint()), place);
+    }
+    QTest::keyClick(&view(), Qt::Key_Up);
+    QCOMPARE(button->mapTo(m_window.get(), QPoint()), place);
+}
+
+TOPIKOS_TEST(EntryWindowTest)
+#include "entry_window_test.moc"
