@@ -181,7 +181,9 @@ void ArmsPage::useInCell()
         arm = *own;
     }
     const QString name = text(arm->description().name);
-    if (!m_session.edit("Use " + name, [&](const Cell& cell) { return setArmModel(cell, m_session.station().id, arm); })) return;
+    if (!m_session.edit("Use " + name,
+                        [&](const Cell& cell) { return setArmModel(cell, m_session.station().id, arm); }))
+        return;
     m_model->markKept();
     m_session.say("The arm is now the " + name);
     Q_EMIT leaveRequested();

@@ -63,6 +63,10 @@ DataSheet emptySheet()
     SheetAxis axis;
     axis.name = "joint_1";
     axis.point = {0, 0, 0.3};
+    axis.lower = -180 * kDegree;
+    axis.upper = 180 * kDegree;
+    axis.speed = 180 * kDegree;
+    axis.acceleration = 360 * kDegree;
     sheet.axes = {axis};
     sheet.flange = translated({0, 0, 0.5});
     sheet.home = JointVector::Zero(1);

@@ -5,6 +5,8 @@
 #include "core/spatial/number_text.h"
 #include "core/spatial/units.h"
 
+#include <QRegularExpression>
+
 namespace topikos {
 
 namespace {
@@ -156,8 +158,12 @@ void SheetModel::addAxis(int after)
         axis.moments.setZero();
         axis.products.setZero();
     }
-    axis.name = "joint_" + std::to_string(next.axes.size() + 1);
+    axis.name = "joint_1";
     next.axes.insert(next.axes.begin() + std::ptrdiff_t(at), axis);
+    // Names that nobody chose count along the arm.
+    static const QRegularExpression given("^joint_[0-9]+$");
+    for (size_t i = 0; i < next.axes.size(); ++i)
+        if (given.match(text(next.axes[i].name)).hasMatch()) next.axes[i].name = "joint_" + std::to_string(i + 1);
     JointVector home(next.home.size() + 1);
     for (Eigen::Index i = 0; i < home.size(); ++i)
         home[i] = i < Eigen::Index(at) ? next.home[i] : i == Eigen::Index(at) ? 0 : next.home[i - 1];

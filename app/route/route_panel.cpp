@@ -22,7 +22,7 @@ namespace {
 
 constexpr int kRow = 28;
 constexpr int kLongestBracket = 60;  // rows looked at in each direction
-constexpr int kNumber = 26, kBracket = 24, kGlyph = 24, kSeconds = 44;
+constexpr int kNumber = 24, kBracket = 22, kGlyph = 21, kSeconds = 40;
 
 /// Number, bracket of the frame in force, glyph, text, severity, seconds.
 class RouteDelegate : public TypedDelegate {
@@ -62,7 +62,7 @@ public:
         drawGlyph(*p, QRectF(x + 2, r.center().y() - 7, 15, 15), stepGlyph(kind),
                   off ? theme().faint : stepColor(kind));
         x += kGlyph;
-        const int right = r.right() - kSeconds - 20;
+        const int right = r.right() - kSeconds - 14;
         QFont main = textFont(13);
         main.setStrikeOut(off);
         p->setFont(main);

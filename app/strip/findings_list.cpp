@@ -34,12 +34,16 @@ FindingsList::FindingsList(Session& session, QWidget* parent) : QWidget(parent),
         const size_t i = item->data(Qt::UserRole).toUInt();
         if (i >= all.size()) return;
         const Finding& f = *all[i];
+        const ArmId before = m_session.station().id;
         if (const Routine* routine = findRoutine(m_session.cell(), f.routine)) m_session.showRoutine(routine->id);
         const BeltFact* belt = f.as<BeltFact>();
         m_session.select(f.step     ? Selection(f.step)
                          : f.target ? Selection(f.target)
                          : belt     ? Selection(belt->belt)
                                     : Selection());
+        // Who jogs next has to know which arm will move.
+        if (m_session.station().id != before)
+            m_session.say(text(m_session.station().name) + " is in hand now: the finding is about it.");
     };
     connect(m_list, &QListWidget::itemClicked, this, go);
     connect(m_list, &QListWidget::currentItemChanged, this, go);

@@ -6,10 +6,9 @@
 #include "core/spatial/rotation.h"
 
 #include <QApplication>
-#include <QHBoxLayout>
+#include <QBoxLayout>
 #include <QKeyEvent>
 #include <QStyle>
-#include <QVBoxLayout>
 
 #include <cmath>
 
@@ -21,8 +20,11 @@ ReadingStrip::ReadingStrip(Session& session, QWidget* parent) : QFrame(parent), 
     auto* column = new QVBoxLayout(this);
     column->setContentsMargins(8, 4, 6, 4);
     column->setSpacing(2);
+    m_lines = new QBoxLayout(QBoxLayout::LeftToRight);
+    m_lines->setSpacing(2);
+    column->addLayout(m_lines);
     auto* row = new QHBoxLayout;
-    column->addLayout(row);
+    m_lines->addLayout(row);
     row->setSpacing(2);
     m_tool = new QLabel(this);
     m_tool->setFont(textFont(13, QFont::DemiBold));
@@ -37,17 +39,22 @@ ReadingStrip::ReadingStrip(Session& session, QWidget* parent) : QFrame(parent), 
     m_frame->setToolTip("Frame from which the pose is read and in which targets are taken");
     m_frame->setFocusPolicy(Qt::ClickFocus);
     row->addWidget(m_frame);
+    row->addStretch();
+    row = new QHBoxLayout;
+    m_lines->addLayout(row);
+    row->setSpacing(2);
     static const char* names[] = {"X", "Y", "Z", "", "", ""};
     for (int i = 0; i < 6; ++i) {
         auto* name = new QLabel(names[i], this);
         name->setProperty("class", "faint");
-        if (i == 3) row->addSpacing(4);
+        if (i > 0) row->addSpacing(7);
         row->addWidget(name);
         if (i >= 3) m_angleNames[i - 3] = name;
         m_values[i] = new QLineEdit(this);
         m_values[i]->setObjectName(QString("reading%1").arg(i));
         m_values[i]->setFont(figureFont(12));
-        m_values[i]->setFixedWidth(i < 3 ? 53 : 46);
+        // Room for "-12345.6" and "-180.00" with the field's own margins.
+        m_values[i]->setFixedWidth(QFontMetrics(figureFont(12)).horizontalAdvance(i < 3 ? "-12345.6" : "-180.00") + 14);
         m_values[i]->setAlignment(Qt::AlignRight);
         m_values[i]->setToolTip((i < 3 ? QString("%1, in the unit shown or with one behind it").arg(names[i])
                                        : QString("Angle; View > Angles chooses the convention"))
@@ -63,6 +70,7 @@ ReadingStrip::ReadingStrip(Session& session, QWidget* parent) : QFrame(parent), 
             row->addWidget(unit);
         }
     }
+    row->addStretch();
     m_verdict = new QLabel(this);
     m_verdict->setObjectName("readingVerdict");
     m_verdict->hide();
@@ -91,6 +99,15 @@ void ReadingStrip::fillFrames()
     m_frame->setCurrentIndex(std::max(0, m_frame->findData(m_session.readingFrame().value)));
     m_frame->setFixedWidth(QFontMetrics(textFont(13, QFont::DemiBold)).horizontalAdvance(m_frame->currentText()) + 27);
     Q_EMIT resized();
+}
+
+void ReadingStrip::fit(int width)
+{
+    m_lines->setDirection(QBoxLayout::LeftToRight);
+    m_lines->invalidate();
+    if (sizeHint().width() > width) m_lines->setDirection(QBoxLayout::TopToBottom);
+    adjustSize();
+    setGeometry(12, 12, std::min(width, sizeHint().width()), sizeHint().height());
 }
 
 void ReadingStrip::showPose()

@@ -1,6 +1,7 @@
 #pragma once
 #include "app/session/session.h"
 
+#include <QBoxLayout>
 #include <QComboBox>
 #include <QFrame>
 #include <QLabel>
@@ -15,6 +16,9 @@ class ReadingStrip : public QFrame {
 public:
     ReadingStrip(Session& session, QWidget* parent);
 
+    /// Takes its place at the top, in one line where the room is there, else in two.
+    void fit(int width);
+
 Q_SIGNALS:
     void resized();
 
@@ -28,6 +32,7 @@ private:
     bool eventFilter(QObject* object, QEvent* event) override;
 
     Session& m_session;
+    QBoxLayout* m_lines;
     QLabel* m_tool;
     QComboBox* m_frame;
     QLineEdit* m_values[6];

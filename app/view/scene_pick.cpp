@@ -6,6 +6,19 @@
 /// What is under the pointer, and where things are.
 namespace topikos {
 
+bool Scene::sees(const Vec3& eye, const Vec3& point, const Selection& owner) const
+{
+    const double distance = (point - eye).norm();
+    const Vec3 direction = (point - eye) / distance;
+    for (const Placed& p : placed(m_session.shownState())) {
+        if (p.owner == owner) continue;
+        const Pose back = inverse(p.world);
+        const auto hit = rayHit(p.shape->mesh, back * eye, back.rotation * direction);
+        if (hit && *hit < distance - 0.005) return false;
+    }
+    return true;
+}
+
 Selection Scene::pick(const Vec3& origin, const Vec3& direction) const
 {
     Selection best;

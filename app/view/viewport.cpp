@@ -11,6 +11,7 @@
 #include <QPainter>
 #include <QPainterPath>
 
+#include <algorithm>
 #include <cmath>
 #include <numbers>
 
@@ -134,8 +135,7 @@ void Viewport::resizeEvent(QResizeEvent* event)
 void Viewport::placeOverlays()
 {
     m_overlay->setGeometry(rect());
-    m_strip->adjustSize();
-    m_strip->setGeometry(12, 12, std::min(width() - 24, m_strip->sizeHint().width()), m_strip->sizeHint().height());
+    m_strip->fit(width() - 24);
     // One line where it fits, several where it does not.
     m_note->setWordWrap(false);
     if (m_note->sizeHint().width() > width() - 24) m_note->setWordWrap(true);
@@ -186,8 +186,26 @@ bool Viewport::fitSelected()
     for (const Vec3& corner : corners)
         box.extend(corner);
     const Vec3 room = Vec3::Constant(std::max(0.05, 0.25 * box.sizes().maxCoeff()));
-    corners = {box.min() - room, box.max() + room};
-    m_camera.fit(corners, size(), 56);
+    const std::vector<Vec3> shown{box.min() - room, box.max() + room};
+    // From the present direction if that shows it; else from the nearest one that does.
+    corners.push_back(box.center());
+    const Camera now = m_camera;
+    int best = -1;
+    Camera chosen = now;
+    for (int turn = 0; turn < 24; ++turn) {
+        Camera camera = now;
+        camera.yaw += (turn % 2 ? 1 : -1) * ((turn + 1) / 2) * (std::numbers::pi / 12);
+        if (turn > 0) camera.pitch = std::max(camera.pitch, 0.35);
+        camera.fit(shown, size(), 56);
+        const int seen = int(std::count_if(corners.begin(), corners.end(), [&](const Vec3& corner) {
+            return m_scene.sees(camera.eye(), corner, m_session.selection());
+        }));
+        if (seen <= best) continue;
+        best = seen;
+        chosen = camera;
+        if (2 * seen > int(corners.size())) break;
+    }
+    m_camera = chosen;
     changed();
     return true;
 }
@@ -255,12 +273,22 @@ void Viewport::paintOverlay(QPainter& painter)
         const QColor color = callout->severity == Severity::Blocked ? theme().blocked : theme().caution;
         const QString head = text(callout->text.headline), detail = text(callout->text.detail);
         const QFont headFont = textFont(13, QFont::DemiBold), detailFont = textFont(12);
-        const double w = std::clamp(std::max(QFontMetricsF(headFont).horizontalAdvance(head), 0.0) + 28, 220.0, 340.0);
-        const QRectF detailBox =
-            QFontMetricsF(detailFont).boundingRect(QRectF(0, 0, w - 20, 200), Qt::TextWordWrap, detail);
-        // On the side with more room, so that the place itself stays visible.
-        QRectF box(p.x() < width() * 0.55 ? p.x() + 46 : p.x() - 46 - w, p.y() + 18, w, 34 + detailBox.height() + 6);
+        const double w =
+            std::clamp(QFontMetricsF(headFont).horizontalAdvance(head) + 40, 220.0, std::min(460.0, width() - 40.0));
+        const auto high = [&](const QFont& font, double wide, const QString& words) {
+            return QFontMetricsF(font).boundingRect(QRectF(0, 0, wide, 400), Qt::TextWordWrap, words).height();
+        };
+        const double headHigh = high(headFont, w - 34, head), detailHigh = high(detailFont, w - 20, detail);
+        const QSizeF needs(w, 8 + headHigh + 4 + detailHigh + 8);
+        // Beside the place on the side with more room, and clear of it, so that what it is about stays visible.
+        constexpr double clear = 56;
+        const bool right = p.x() < width() * 0.5, below = p.y() < height() * 0.5;
+        QRectF box(QPointF(right ? p.x() + clear : p.x() - clear - w,
+                           below ? p.y() + clear / 2 : p.y() - clear / 2 - needs.height()),
+                   needs);
         box.moveLeft(std::clamp(box.left(), 12.0, std::max(12.0, width() - w - 12.0)));
+        if (box.left() < p.x() + clear && box.right() > p.x() - clear)
+            box.moveTop(below ? p.y() + clear : p.y() - clear - needs.height());
         box.moveTop(std::clamp(box.top(), 60.0, std::max(60.0, height() - box.height() - 60.0)));
         painter.setPen(QPen(color, 1.5));
         painter.drawLine(
@@ -270,11 +298,10 @@ void Viewport::paintOverlay(QPainter& painter)
         drawSeverity(painter, QRectF(box.left() + 10, box.top() + 11, 11, 11), callout->severity);
         painter.setPen(color);
         painter.setFont(headFont);
-        painter.drawText(QRectF(box.left() + 27, box.top() + 6, w - 32, 20), Qt::AlignVCenter,
-                         QFontMetricsF(headFont).elidedText(head, Qt::ElideRight, w - 34));
+        painter.drawText(QRectF(box.left() + 27, box.top() + 8, w - 34, headHigh + 2), Qt::TextWordWrap, head);
         painter.setPen(theme().ink);
         painter.setFont(detailFont);
-        painter.drawText(QRectF(box.left() + 10, box.top() + 29, w - 20, detailBox.height() + 4), Qt::TextWordWrap,
+        painter.drawText(QRectF(box.left() + 10, box.top() + 12 + headHigh, w - 20, detailHigh + 4), Qt::TextWordWrap,
                          detail);
     }
 }

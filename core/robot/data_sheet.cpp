@@ -198,6 +198,21 @@ std::vector<SheetWarning> sheetWarnings(const DataSheet& sheet)
                      "Range and drawing count from different zeros: correct one of them.");
         }
     }
+    // Two turning axes on one line do the work of one: mostly a row too many.
+    const Result<ArmDescription> described = describe(sheet);
+    const Result<ArmPtr> arm = described ? Arm::make(*described) : Result<ArmPtr>(described.error());
+    if (arm) {
+        ChainFrames zero;
+        chainFrames(**arm, JointVector::Zero((*arm)->jointCount()), zero);
+        for (size_t i = 1; i < sheet.axes.size(); ++i) {
+            if (sheet.axes[i].kind != JointKind::Revolute || sheet.axes[i - 1].kind != JointKind::Revolute) continue;
+            const Vec3 before = zero.joints[i - 1].rotation.col(2), own = zero.joints[i].rotation.col(2),
+                       apart = zero.joints[i].origin - zero.joints[i - 1].origin;
+            if (before.cross(own).norm() < 1e-6 && before.cross(apart).norm() < 1e-6)
+                all.push_back({int(i), fmt::format("Axes {} and {} turn about the same line.", i, i + 1),
+                               "Take one of them away, or correct its position or direction."});
+        }
+    }
     // Places along the chain; by rows, each link's length set off along one line.
     std::vector<Vec3> places{Vec3::Zero()};
     for (const SheetAxis& axis : sheet.axes)

@@ -37,6 +37,8 @@ private Q_SLOTS:
     void slidesJogByLengths();
     void propertiesAndBack();
     void instrumentsKeepTheirPlaces();
+    void textOfAStepIsAllOfIt();
+    void goingNearLooksPastWhatIsInTheWay();
 
 private:
     /// Types where the keys go, and presses a key at the end.
@@ -330,6 +332,43 @@ void EntryWindowTest::instrumentsKeepTheirPlaces()
     }
     QTest::keyClick(&view(), Qt::Key_Up);
     QCOMPARE(button->mapTo(m_window.get(), QPoint()), place);
+}
+
+void EntryWindowTest::textOfAStepIsAllOfIt()
+{
+    QVERIFY(session().edit(
+        "Add signal", [](const Cell& c) { return topikos::addSignal(c, "Cut off valve", Signal::Kind::Digital); }));
+    typeSteps({"set Cut off valve on", "off set Cut off valve off"});
+    auto* model = child<QListView>("routeList")->model();
+    QStringList shown;
+    for (int r = 0; r < model->rowCount(); ++r)
+        shown << model->index(r, 0).data(RouteModel::MainRole).toString();
+    QCOMPARE(shown.count("set Cut off valve on"), 1);
+    QCOMPARE(shown.count("set Cut off valve off"), 1);
+    // A blend that is taken out of the text is gone.
+    QVERIFY(session().routine().steps[1].blend > 0);
+    QVERIFY(model->setData(model->index(1, 0), "joint over Tile pick 120 mm"));
+    QCOMPARE(session().routine().steps[1].blend, 0.0);
+    QVERIFY(session().routine().steps[1].id == stepAt(1));
+}
+
+void EntryWindowTest::goingNearLooksPastWhatIsInTheWay()
+{
+    // A wall between the eye and the rack.
+    const Vec3 rack = worldFromFrame(session().cell(), frameNamed("Drying rack")).translation,
+               eye = view().camera().eye();
+    FrameId wall;
+    QVERIFY(session().edit("Wall", [&](const Cell& c) -> Result<Cell> {
+        Result<Cell> framed = addFrame(c, "Wall", {}, translated(rack + 0.3 * (eye - rack)), &wall);
+        Solid plate;
+        plate.size = {0.02, 1.2, 3};
+        plate.pose.rotation = Quat(Eigen::AngleAxisd(std::atan2(eye[1] - rack[1], eye[0] - rack[0]), Vec3::UnitZ()));
+        return framed ? setFrameSolids(*framed, wall, {plate}) : framed;
+    }));
+    select(frameNamed("Drying rack"));
+    const double before = view().camera().yaw;
+    action("Go near the selected thing")->trigger();
+    QVERIFY(std::abs(view().camera().yaw - before) > 0.1);
 }
 
 TOPIKOS_TEST(EntryWindowTest)

@@ -19,7 +19,12 @@ void WindowFixture::init()
     m_window->resize(1280, 800);
     m_window->show();
     QVERIFY(QTest::qWaitForWindowExposed(m_window.get()));
-    m_window->activateWindow();
+    // Without a window manager the keys may take a second try to arrive.
+    for (int tries = 0; tries < 5 && !m_window->isActiveWindow(); ++tries) {
+        m_window->activateWindow();
+        (void)!QTest::qWaitForWindowActive(m_window.get(), 1000);
+    }
+    QVERIFY(m_window->isActiveWindow());
     fresh();
     QTRY_VERIFY(view().frameCount() > 0);
 }

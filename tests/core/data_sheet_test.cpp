@@ -1,5 +1,6 @@
 #include "core/exchange/arm_file.h"
 #include "core/exchange/cell_file.h"
+#include "core/robot/catalogue.h"
 #include "core/robot/data_sheet.h"
 #include "core/robot/dynamics.h"
 #include "core/robot/forward.h"
@@ -45,6 +46,7 @@ DataSheet fiveAxisSheet()
 class DataSheetTest : public QObject {
     Q_OBJECT
 private Q_SLOTS:
+    void axisTooManyIsTold();
     void drawingGivesTheArm();
     void drawnPostureMovesTheZerosAndKeepsTheLinks_data();
     void drawnPostureMovesTheZerosAndKeepsTheLinks();
@@ -343,6 +345,21 @@ void DataSheetTest::exampleInTheDocumentationLoads()
     QCOMPARE(writeSheet(*sheet), example);  // it is in canonical form, too
     QVERIFY(sheetWarnings(*sheet).empty());
     QCOMPARE(std::string(familyName(armOf(*sheet).value()->family())), std::string("horizontal-arm"));
+}
+
+void DataSheetTest::axisTooManyIsTold()
+{
+    DataSheet sheet = sheetOf(catalogueArm("sixaxis-1400")->description());
+    QVERIFY(sheetWarnings(sheet).empty());
+    SheetAxis stray = sheet.axes.back();
+    stray.name = "stray";
+    stray.point += 0.1 * stray.direction;
+    sheet.axes.push_back(stray);
+    sheet.home = JointVector::Zero(7);
+    const std::vector<SheetWarning> warnings = sheetWarnings(sheet);
+    QCOMPARE(warnings.size(), size_t(1));
+    QCOMPARE(warnings[0].axis, 6);
+    QCOMPARE(warnings[0].message, std::string("Axes 6 and 7 turn about the same line."));
 }
 
 TOPIKOS_TEST(DataSheetTest)
