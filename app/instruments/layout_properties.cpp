@@ -5,6 +5,7 @@
 #include "app/layout/layout_commands.h"
 #include "app/session/text.h"
 #include "app/theme/theme.h"
+#include "core/cell/furniture.h"
 #include "core/cell/edit_support.h"
 #include "core/shape/mass.h"
 #include "core/shape/mesh.h"
@@ -12,6 +13,8 @@
 #include <QColorDialog>
 #include <QLineEdit>
 #include <QRegularExpression>
+
+#include <tuple>
 
 /// Properties of what stands in the cell: frames, parts, tools, patterns and their shapes.
 namespace topikos {
@@ -51,6 +54,21 @@ void Properties::showFrame(const Frame& frame)
         edit("Rename frame", [=](const Cell& c) { return renameFrame(c, id, name); });
     });
     if (frame.device) addDevice(frame);
+    if (const auto furniture = furnitureOf(frame.solids)) {
+        m_title->setText("Frame of a " + QString(furnitureWord(furniture->kind)));
+        const std::tuple<const char*, const char*, double Furniture::*> lengths[] = {
+            {"Width", "furnitureWidth", &Furniture::width},
+            {"Depth", "furnitureDepth", &Furniture::depth},
+            {"Height", "furnitureHeight", &Furniture::height}};
+        for (const auto& [label, name, length] : lengths)
+            addNumber(label, name, millimetres((*furniture).*length), "mm", 100, millimetres(limits::kSize.most), 1,
+                      [=, this, which = length](double v) {
+                          Furniture next = *furniture;
+                          next.*which = v * kMillimetre;
+                          edit("Size of " + text(frame.name),
+                               [=](const Cell& c) { return resizeFurniture(c, id, next); });
+                      });
+    }
     if (frame.axis) {
         addAxis(frame);
         addButtons({{"Go to the device", "toDevice", "The device that this axis belongs to",

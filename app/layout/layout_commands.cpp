@@ -38,6 +38,20 @@ void addPartHere(Session& session)
         session.selectNew(created);
 }
 
+void addFurnitureHere(Session& session, Furniture::Kind kind)
+{
+    const FrameId parent = frameForNew(session);
+    QString title = furnitureWord(kind);
+    title[0] = title[0].toUpper();
+    const std::string name = freeNameIn(session.cell().frames, title.toStdString());
+    FrameId created;
+    const Pose foot = translated(parent ? Vec3(0.1, 0.1, 0) : Vec3(1.2, 0, 0));
+    if (session.edit("Add " + text(name), [&](const Cell& cell) {
+            return addFurniture(cell, name, usualFurniture(kind), parent, foot, &created);
+        }))
+        session.selectNew(created);
+}
+
 void addToolHere(Session& session)
 {
     const std::string name = freeNameIn(session.cell().tools, "Tool");

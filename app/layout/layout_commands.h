@@ -1,4 +1,5 @@
 #pragma once
+#include "core/cell/furniture.h"
 #include "app/session/session.h"
 
 namespace topikos {
@@ -11,6 +12,7 @@ FrameId frameForNew(const Session& session);
 
 void addFrameHere(Session& session);
 void addPartHere(Session& session);
+void addFurnitureHere(Session& session, Furniture::Kind kind);
 void addToolHere(Session& session);
 void addDeviceHere(Session& session, Device::Kind kind);
 /// Another arm, of the model in hand, on the selected frame or on a new one.

@@ -105,7 +105,8 @@ LayoutPanel::LayoutPanel(Session& session, QWidget* parent) : QWidget(parent), m
             run(m_session);
         })->setStyleSheet("padding: 3px 6px; font-size: 12px;");
     }
-    QPushButton* more = addButton(buttons, this, "addMore", "More …", "Devices, or another arm", [] {});
+    QPushButton* more =
+        addButton(buttons, this, "addMore", "More …", "Devices, tables and the like, or another arm", [] {});
     more->setStyleSheet(
         "QPushButton { padding: 3px 6px; font-size: 12px; } QPushButton::menu-indicator { image: none; width: 0; }");
     auto* menu = new QMenu(more);
@@ -113,6 +114,12 @@ LayoutPanel::LayoutPanel(Session& session, QWidget* parent) : QWidget(parent), m
     for (int k = 0; k <= int(Device::Kind::LightBarrier); ++k)
         menu->addAction(text(deviceTitle(Device::Kind(k))), this,
                         [this, k] { addDeviceHere(m_session, Device::Kind(k)); });
+    menu->addSeparator();
+    for (const Furniture::Kind kind : kFurnitureKinds) {
+        QString title = furnitureWord(kind);
+        title[0] = title[0].toUpper();
+        menu->addAction(title, this, [this, kind] { addFurnitureHere(m_session, kind); });
+    }
     menu->addSeparator();
     menu->addAction("Arm", this, [this] { addArmHere(m_session); });
     more->setMenu(menu);

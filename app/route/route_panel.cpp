@@ -71,7 +71,7 @@ public:
         const int wide = std::min(right - x, QFontMetrics(main).horizontalAdvance(words) + 1);
         p->drawText(QRect(x, r.top(), wide, r.height()), Qt::AlignVCenter,
                     QFontMetrics(main).elidedText(words, Qt::ElideRight, wide));
-        p->setFont(textFont(12));
+        p->setFont(textFont(11));
         p->setPen(theme().faint);
         const QRect rest(x + wide + 6, r.top(), right - x - wide - 6, r.height());
         if (rest.width() > 20)

@@ -92,8 +92,9 @@ QString offsetText(const Pose& pose, AngleOrder order)
     if (deviation(pose, translated(pose.translation)).radians > 1e-9) {
         const Vec3 a = anglesOf(order, pose.matrix());
         const auto names = angleNames(order);
+        // Only what turns, so that it fits a row.
         for (int i = 0; i < 3; ++i)
-            s += "  " + names[size_t(i)] + " " + turnFigure(a[i], 2);
+            if (std::abs(a[i]) > 1e-9) s += "  " + names[size_t(i)] + " " + turnFigure(a[i], 2);
         s += angleUnit().size == 1 ? " rad" : "°";
     }
     return s;

@@ -103,9 +103,12 @@ void ReadingStrip::fillFrames()
 
 void ReadingStrip::fit(int width)
 {
-    m_lines->setDirection(QBoxLayout::LeftToRight);
-    m_lines->invalidate();
-    if (sizeHint().width() > width) m_lines->setDirection(QBoxLayout::TopToBottom);
+    const auto stand = [this](QBoxLayout::Direction direction) {
+        m_lines->setDirection(direction);
+        layout()->invalidate();  // which keeps the size of before
+    };
+    stand(QBoxLayout::LeftToRight);
+    if (sizeHint().width() > width) stand(QBoxLayout::TopToBottom);
     adjustSize();
     setGeometry(12, 12, std::min(width, sizeHint().width()), sizeHint().height());
 }

@@ -420,7 +420,7 @@ void MainWindow::showArms(bool shown)
 
 void MainWindow::restoreLayout()
 {
-    m_columns->setSizes({340, std::max(320, width() - 340 - 256), 256});
+    m_columns->setSizes({364, std::max(320, width() - 364 - 256), 256});
     const int high = std::max(300, height() - 68 - 148);
     m_sideSizes = {};
     m_side->setSizes({high * 6 / 10, high * 4 / 10});

@@ -194,6 +194,10 @@ void MainWindow::buildActions()
     for (int k = 0; k <= int(Device::Kind::LightBarrier); ++k)
         action(devices, QString("Add %1").arg(deviceWord(Device::Kind(k))), "In the selected frame", {},
                [this, k] { addDeviceHere(*m_session, Device::Kind(k)); });
+    QMenu* things = layout->addMenu("Add what stands on the floor");
+    for (const Furniture::Kind kind : kFurnitureKinds)
+        action(things, QString("Add %1").arg(furnitureWord(kind)), "By width, depth and height, in the selected frame",
+               {}, [this, kind] { addFurnitureHere(*m_session, kind); });
     command("Add arm", "Another arm, on the selected frame or beside the others", {}, addArmHere);
     command("Take next arm in hand", "The arm that is jogged and taught", QKeySequence("Ctrl+Shift+J"),
             takeNextArmInHand);

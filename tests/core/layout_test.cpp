@@ -1,6 +1,7 @@
 #include "core/cell/arms.h"
 #include "core/cell/devices.h"
 #include "core/cell/fixture.h"
+#include "core/cell/furniture.h"
 #include "core/cell/history.h"
 #include "core/cell/pattern.h"
 #include "core/check/check.h"
@@ -29,6 +30,8 @@ private Q_SLOTS:
     void gripRegionDecides();
     void layoutSurvivesTheFile();
     void versionOneIsRead();
+    void furnitureStandsAndIsKnownAgain_data();
+    void furnitureStandsAndIsKnownAgain();
 };
 
 void LayoutTest::tenThousandEditsUndoToTheSameBytes()
@@ -435,6 +438,51 @@ void LayoutTest::versionOneIsRead()
     QVERIFY(cell->parts[1].kind == cell->parts[2].kind);
     QVERIFY(cell->parts[0].kind != cell->parts[1].kind);
     QCOMPARE(partSolids(*cell, cell->parts[0])[0].color.blue, std::uint8_t(3));
+}
+
+void LayoutTest::furnitureStandsAndIsKnownAgain_data()
+{
+    QTest::addColumn<int>("kind");
+    for (const Furniture::Kind kind : kFurnitureKinds)
+        QTest::newRow(furnitureWord(kind)) << int(kind);
+}
+
+void LayoutTest::furnitureStandsAndIsKnownAgain()
+{
+    QFETCH(int, kind);
+    std::mt19937_64 random(91);
+    for (int n = 0; n < 50; ++n) {
+        const auto length = [&] { return 0.1 * double(2 + random() % 30); };
+        const Furniture f =
+            n ? Furniture{Furniture::Kind(kind), length(), length(), length()} : usualFurniture(Furniture::Kind(kind));
+        FrameId id;
+        Cell cell = addFurniture(example("tile-glazing-line"), "Thing", f, {}, translated({2, 1, 0}), &id).value();
+        // Through the file it is the same thing, of the size that was asked for, with its feet on the floor.
+        cell = readCell(writeCell(cell), "thing").value();
+        const auto lowest = [&](const Cell& c) {
+            double z = INFINITY;
+            for (const Solid& s : findFrame(c, id)->solids)
+                z = std::min(z, worldFromFrame(c, id).translation[2] + s.pose.translation[2] - s.size[2] / 2);
+            return z;
+        };
+        auto known = furnitureOf(findFrame(cell, id)->solids);
+        QVERIFY(known && int(known->kind) == kind);
+        QVERIFY((Vec3(known->width, known->depth, known->height) - Vec3(f.width, f.depth, f.height)).norm() < 1e-9);
+        QVERIFY(std::abs(lowest(cell)) < 1e-9);
+        Furniture taller = *known;
+        taller.height += 0.3;
+        taller.width = 1.75;
+        cell = resizeFurniture(cell, id, taller).value();
+        known = furnitureOf(findFrame(cell, id)->solids);
+        QVERIFY(known && std::abs(known->height - taller.height) < 1e-9 && std::abs(known->width - 1.75) < 1e-9);
+        QVERIFY(std::abs(lowest(cell)) < 1e-9);
+        // With a shape changed it is what it is.
+        std::vector<Solid> changed = findFrame(cell, id)->solids;
+        changed.back().size[0] += 0.01;
+        const Cell other = setFrameSolids(cell, id, changed).value();
+        QVERIFY(!furnitureOf(changed));
+        QVERIFY(!resizeFurniture(other, id, taller));
+    }
 }
 
 TOPIKOS_TEST(LayoutTest)
