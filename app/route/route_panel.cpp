@@ -1,6 +1,7 @@
 #include "app/route/route_panel.h"
 
 #include "app/session/text.h"
+#include "app/theme/button.h"
 #include "app/theme/theme.h"
 #include "app/theme/typed_delegate.h"
 #include "core/cell/arms.h"
@@ -15,6 +16,8 @@
 #include <QPainterPath>
 #include <QStringListModel>
 #include <QVBoxLayout>
+
+#include <tuple>
 
 namespace topikos {
 
@@ -219,6 +222,25 @@ RoutePanel::RoutePanel(Session& session, QWidget* parent) : QWidget(parent), m_s
     m_verdict->setContentsMargins(12, 2, 10, 0);
     m_verdict->hide();
     column->addWidget(m_verdict);
+    auto* kinds = new QHBoxLayout;
+    kinds->setContentsMargins(12, 3, 10, 0);
+    kinds->setSpacing(3);
+    const std::tuple<Step::Kind, const char*, const char*> offered[] = {
+        {Step::Kind::JointMove, "Joint", "A joint move to the target selected last, after the selected step"},
+        {Step::Kind::Line, "Line", "A line to the target selected last, after the selected step"},
+        {Step::Kind::Grip, "Grip", "Close the gripper"},
+        {Step::Kind::Release, "Release", "Open the gripper"},
+        {Step::Kind::Wait, "Wait", "Wait for some time"},
+        {Step::Kind::SetSignal, "Set", "Set a signal"},
+        {Step::Kind::WaitSignal, "Wait for", "Wait for a signal"}};
+    for (const auto& [kind, words, tip] : offered) {
+        QPushButton* b = addButton(kinds, this, QString("insert%1").arg(int(kind)), words, tip,
+                                   [this, kind = kind] { insertKind(kind); });
+        b->setStyleSheet("padding: 2px 5px; font-size: 11px;");
+        b->setFocusPolicy(Qt::TabFocus);
+    }
+    kinds->addStretch();
+    column->addLayout(kinds);
     auto* bottom = new QHBoxLayout;
     bottom->setContentsMargins(12, 5, 10, 8);
     auto* prompt = new QLabel("Type a step", this);
@@ -266,7 +288,10 @@ RoutePanel::RoutePanel(Session& session, QWidget* parent) : QWidget(parent), m_s
         showSelection();
         showEmpty();
     });
-    connect(&session, &Session::selectionChanged, this, &RoutePanel::showSelection);
+    connect(&session, &Session::selectionChanged, this, [this] {
+        if (const TargetId id = m_session.selected<TargetId>()) m_lastTarget = id;
+        showSelection();
+    });
     connect(&session, &Session::runChanged, this, [this] {
         const StepId runs = m_session.shownStep();
         if (runs == m_running) return;
@@ -392,6 +417,31 @@ void RoutePanel::takeTyped()
         m_type->clear();
         m_session.select(created);
     }
+}
+
+void RoutePanel::setMenu(const QList<QAction*>& actions) { m_list->addActions(actions); }
+
+void RoutePanel::insertKind(Step::Kind kind)
+{
+    const Cell& cell = m_session.cell();
+    Step step;
+    step.kind = kind;
+    if (step.isMove()) {
+        const Target* target = findTarget(cell, m_lastTarget);
+        if (!target || target->arm != m_session.station().id) target = findTarget(cell, m_session.station().home);
+        step.target = target->id;
+    }
+    if (kind == Step::Kind::SetSignal || kind == Step::Kind::WaitSignal) {
+        for (const Signal& s : cell.signals)
+            if (!step.signal && (kind == Step::Kind::WaitSignal || !writerOf(cell, s.id))) step.signal = s.id;
+        if (!step.signal) return m_session.say("Add a signal among the signals first.", true);
+    }
+    const size_t place = insertPlace();
+    StepId created;
+    const RoutineId routine = m_session.routine().id;
+    if (m_session.edit(QString("Insert step %1").arg(place + 1),
+                       [&](const Cell& c) { return insertStep(c, routine, place, step, &created); }))
+        m_session.select(created);
 }
 
 void RoutePanel::deleteSelected()

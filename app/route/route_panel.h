@@ -14,6 +14,8 @@ class RoutePanel : public QWidget {
 public:
     RoutePanel(Session& session, QWidget* parent = nullptr);
 
+    /// What the right mouse button offers for a step.
+    void setMenu(const QList<QAction*>& actions);
     void focusTypeLine();
     /// Step after which new ones go: the selected one, or the last.
     size_t insertPlace() const;
@@ -26,6 +28,8 @@ public:
 private:
     void judgeTyped();
     void takeTyped();
+    /// Puts a step after the selected one, with its values in the properties.
+    void insertKind(Step::Kind kind);
     void showSelection();
     void chooseRoutine(int index);
     void showEmpty();
@@ -33,7 +37,8 @@ private:
     bool eventFilter(QObject* object, QEvent* event) override;
 
     Session& m_session;
-    StepId m_running;  ///< the step that the list was last scrolled to in a run
+    TargetId m_lastTarget;  ///< selected last: where a new move goes
+    StepId m_running;       ///< the step that the list was last scrolled to in a run
     RouteModel* m_model;
     QListView* m_list;
     QComboBox* m_routines;

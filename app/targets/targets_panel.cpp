@@ -204,6 +204,12 @@ void TargetsPanel::retakeSelected()
         m_session.say("Re-took " + name);
 }
 
+void TargetsPanel::setMenu(const QList<QAction*>& actions)
+{
+    m_tree->setContextMenuPolicy(Qt::ActionsContextMenu);
+    m_tree->addActions(actions);
+}
+
 void TargetsPanel::deleteSelected()
 {
     const TargetId id = m_session.selected<TargetId>();

@@ -15,6 +15,8 @@ public:
     void takePose();
     void takePosture();
     void retakeSelected();
+    /// What the right mouse button offers for a target.
+    void setMenu(const QList<QAction*>& actions);
     void deleteSelected();
     void renameSelected();
     void makeSelectedHome();

@@ -37,6 +37,7 @@
 #include <QMessageBox>
 #include <QScrollArea>
 #include <QScrollBar>
+#include <QTabBar>
 #include <QSettings>
 #include <QStyle>
 #include <QTimer>
@@ -328,6 +329,9 @@ void MainWindow::buildRegions()
     m_time->setAlignment(Qt::AlignRight | Qt::AlignVCenter);
     m_bottom->setCornerWidget(m_time);
 
+    // A double click on the faces fills the window with them, and another one goes back.
+    m_bottom->tabBar()->setToolTip("Double-click to fill the window, and again to go back");
+    connect(m_bottom, &QTabWidget::tabBarDoubleClicked, this, [this] { growStrip(); });
     m_rows = new QSplitter(Qt::Vertical, this);
     m_rows->setChildrenCollapsible(false);
     m_rows->setHandleWidth(1);
@@ -418,8 +422,20 @@ void MainWindow::showArms(bool shown)
     refreshActions();
 }
 
+void MainWindow::growStrip()
+{
+    if (m_columns->isHidden()) {
+        m_columns->show();
+        m_rows->setSizes(m_rowSizes);
+    } else {
+        m_rowSizes = m_rows->sizes();
+        m_columns->hide();
+    }
+}
+
 void MainWindow::restoreLayout()
 {
+    m_columns->show();
     m_columns->setSizes({364, std::max(320, width() - 364 - 256), 256});
     const int high = std::max(300, height() - 68 - 148);
     m_sideSizes = {};
@@ -451,6 +467,7 @@ void MainWindow::closeEvent(QCloseEvent* event)
     QSettings settings;
     settings.setValue("window/geometry", saveGeometry());
     settings.setValue("window/columns", m_columns->saveState());
+    if (m_columns->isHidden()) growStrip();
     settings.setValue("window/rows", m_rows->saveState());
     m_recovery->drop();
     event->accept();

@@ -71,6 +71,8 @@ private:
     void refreshHead();
     void refreshActions();
     void restoreLayout();
+    /// The strip fills the window, or goes back to its place.
+    void growStrip();
     void deleteSelectedThing();
     /// Keys without Ctrl or Alt that mean the same in the view and in every list, but are text where text is typed.
     std::vector<std::pair<int, QAction*>> m_plainKeys;
@@ -110,6 +112,7 @@ private:
     QSplitter* m_side = nullptr;
     Properties* m_properties = nullptr;
     int m_face = 1;
+    QList<int> m_rowSizes;                  ///< before the strip filled the window
     std::map<int, QList<int>> m_sideSizes;  ///< of the side column, by face
     QPointer<QWidget> m_cameFrom;           ///< before the keys went to the properties
     QLabel *m_name, *m_saveState, *m_blocked, *m_cautions, *m_cycleTime, *m_time;

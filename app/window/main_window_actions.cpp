@@ -142,6 +142,8 @@ void MainWindow::buildActions()
            QKeySequence("F4"), [this] { goToProperties(); });
     action(view, "Work in the view", "Give the keys to the view", QKeySequence("Ctrl+E"),
            [this] { m_view->setFocus(); });
+    action(view, "Grow the strip and back", "The strip fills the window, or goes back to its place",
+           QKeySequence("Ctrl+Shift+G"), [this] { growStrip(); });
     action(view, "Restore layout", "Regions back to their first sizes", QKeySequence("Ctrl+0"),
            [this] { restoreLayout(); });
     action(view, "Dark or light", "Change between the dark and the light look", QKeySequence("Ctrl+Shift+D"),
@@ -231,11 +233,12 @@ void MainWindow::buildActions()
                QKeySequence("T"), [this] { m_targets->takePose(); });
     action(teach, "Take posture here", "One value per joint, as the arm stands", QKeySequence("Ctrl+Shift+T"),
            [this] { m_targets->takePosture(); });
-    action(teach, "Re-take selected target", "The selected target goes to where the arm stands", QKeySequence("Ctrl+T"),
-           [this] { m_targets->retakeSelected(); });
-    action(teach, "Rename selected target", "Type a new name", QKeySequence("Ctrl+R"),
-           [this] { m_targets->renameSelected(); });
-    action(teach, "Make selected posture home", "Runs start there", {}, [this] { m_targets->makeSelectedHome(); });
+    QAction* retake = action(teach, "Re-take selected target", "The selected target goes to where the arm stands",
+                             QKeySequence("Ctrl+T"), [this] { m_targets->retakeSelected(); });
+    QAction* rename = action(teach, "Rename selected target", "Type a new name", QKeySequence("Ctrl+R"),
+                             [this] { m_targets->renameSelected(); });
+    QAction* home =
+        action(teach, "Make selected posture home", "Runs start there", {}, [this] { m_targets->makeSelectedHome(); });
     QAction* move =
         action(teach, "Move to selected target", "Send the arm to the selected target, or to that of the selected step",
                QKeySequence("M"), [this] { m_session->goToSelected(); });
@@ -270,13 +273,14 @@ void MainWindow::buildActions()
         m_left->setCurrentIndex(1);
         m_route->focusTypeLine();
     });
-    action(route, "Edit step text", "The selected step as a line of text (Enter)", {},
-           [this] { m_route->editSelected(); });
-    action(route, "Duplicate step", "A copy after the selected step", QKeySequence("Ctrl+D"),
-           [this] { m_route->duplicateSelected(); });
+    QAction* editText = action(route, "Edit step text", "The selected step as a line of text (Enter)", {},
+                               [this] { m_route->editSelected(); });
+    QAction* duplicate = action(route, "Duplicate step", "A copy after the selected step", QKeySequence("Ctrl+D"),
+                                [this] { m_route->duplicateSelected(); });
     action(route, "Move step up", "", QKeySequence("Alt+Up"), [this] { m_route->moveSelected(-1); });
     action(route, "Move step down", "", QKeySequence("Alt+Down"), [this] { m_route->moveSelected(1); });
-    action(route, "Switch step off or on", "Space in the route", {}, [this] { m_route->switchSelected(); });
+    QAction* switchOff =
+        action(route, "Switch step off or on", "Space in the route", {}, [this] { m_route->switchSelected(); });
 
     action(route, "Add routine", "A new one for the arm in hand, beside the one that runs", {},
            [this] { addRoutineForArm(*m_session); });
@@ -305,24 +309,27 @@ void MainWindow::buildActions()
     action(run, "Run one step", "To the end of the next step", QKeySequence("F6"), [this] { m_step->click(); });
     action(run, "Back to the authored cell", "Ends the run; parts and arm are where they were", QKeySequence("F7"),
            [this] { m_session->leaveRun(); });
-    action(run, "Run from selected step", "Starts where the selected step begins", QKeySequence("Shift+F5"), [this] {
-        // Of what runs, whatever routine is looked at.
-        const Trace* running = m_session->trace();
-        const ArmTrace* trace = running ? findArmTrace(*running, m_session->station().id) : nullptr;
-        const StepId step = m_session->selected<StepId>();
-        if (!trace || !step) return m_session->say("Select the step to start from.", true);
-        for (const ArmTrace::Span& span : trace->spans)
-            if (trace->outcomes[span.outcome].step == step) {
-                m_session->scrub(span.start);
-                m_session->play();
-                return;
-            }
-        m_session->say("The run does not get to this step.", true);
-    });
+    QAction* runFrom = action(
+        run, "Run from selected step", "Starts where the selected step begins", QKeySequence("Shift+F5"), [this] {
+            // Of what runs, whatever routine is looked at.
+            const Trace* running = m_session->trace();
+            const ArmTrace* trace = running ? findArmTrace(*running, m_session->station().id) : nullptr;
+            const StepId step = m_session->selected<StepId>();
+            if (!trace || !step) return m_session->say("Select the step to start from.", true);
+            for (const ArmTrace::Span& span : trace->spans)
+                if (trace->outcomes[span.outcome].step == step) {
+                    m_session->scrub(span.start);
+                    m_session->play();
+                    return;
+                }
+            m_session->say("The run does not get to this step.", true);
+        });
     for (const double f : kSpeeds)
         action(run, QString("Speed × %1").arg(f), "Speed of the run", {}, [this, f] { m_session->setPlaySpeed(f); });
 
     QMenu* help = bar->addMenu("&Help");
+    m_route->setMenu({editText, duplicate, switchOff, move, runFrom, remove});
+    m_targets->setMenu({move, retake, rename, home, remove});
     action(help, "Find or do", "Type the name of anything", QKeySequence("Ctrl+K"), [this] { m_command->setFocus(); });
     action(help, "Keys", "What the keys do in the view", QKeySequence("F1"), [this] {
         QMessageBox::information(this, "Keys in the view",

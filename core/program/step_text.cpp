@@ -33,6 +33,9 @@ public:
         return true;
     }
 
+    /// Whether the rest begins with a word.
+    bool at(std::string_view wanted) const { return Reader(*this).word(wanted); }
+
     /// A unit may touch its number: "80mm".
     bool unit(std::string_view wanted) { return word(wanted); }
 
@@ -316,7 +319,8 @@ Result<Step> parseStep(const Cell& cell, const std::string& text, const Step& de
     step.off = reader.word("off");
     if (reader.done())
         return problem(reader, "nothing is typed", "Type joint, line, grip, release, wait, set or move.");
-    const bool joint = reader.word("joint");
+    // "to Home" alone is the quick way there.
+    const bool joint = reader.word("joint") || reader.at("to") || reader.at("over");
     if (joint || reader.word("line")) {
         step.kind = joint ? Step::Kind::JointMove : Step::Kind::Line;
         if (Status bad = readMove(cell, reader, step)) return *bad;

@@ -1,6 +1,7 @@
 #include "app/instruments/number_field.h"
 #include "app/route/route_model.h"
 #include "core/cell/devices.h"
+#include "core/cell/furniture.h"
 #include "core/exchange/cell_file.h"
 #include "core/robot/catalogue.h"
 #include "tests/app/window_fixture.h"
@@ -12,6 +13,7 @@
 #include <QListView>
 #include <QPointer>
 #include <QPushButton>
+#include <QTabWidget>
 #include <QTreeWidget>
 #include <QWheelEvent>
 
@@ -38,6 +40,9 @@ private Q_SLOTS:
     void propertiesAndBack();
     void instrumentsKeepTheirPlaces();
     void textOfAStepIsAllOfIt();
+    void stepsByButtonsAndMenus();
+    void tableOfAnySize();
+    void stripGrowsAndComesBack();
     void goingNearLooksPastWhatIsInTheWay();
 
 private:
@@ -369,6 +374,59 @@ void EntryWindowTest::goingNearLooksPastWhatIsInTheWay()
     const double before = view().camera().yaw;
     action("Go near the selected thing")->trigger();
     QVERIFY(std::abs(view().camera().yaw - before) > 0.1);
+}
+
+void EntryWindowTest::stepsByButtonsAndMenus()
+{
+    const TargetId place = targetNamed("Rack place");
+    select(place);
+    select(stepAt(2));
+    action("Route face")->trigger();
+    const size_t before = session().routine().steps.size();
+    click(QString("insert%1").arg(int(Step::Kind::Line)));
+    const Step& line = session().routine().steps[3];
+    QVERIFY(line.kind == Step::Kind::Line && line.target == place && session().selected<StepId>() == line.id);
+    click(QString("insert%1").arg(int(Step::Kind::Grip)));
+    QVERIFY(session().routine().steps[4].kind == Step::Kind::Grip);
+    click(QString("insert%1").arg(int(Step::Kind::SetSignal)));  // there is no signal yet
+    QVERIFY(note().contains("signal"));
+    QCOMPARE(session().routine().steps.size(), before + 2);
+    typeSteps({"to Home"});
+    QVERIFY(findTarget(session().cell(), session().routine().steps[5].target)->name == "Home");
+    // The right mouse button offers what the menus do.
+    QStringList offered;
+    for (const QAction* a : child<QListView>("routeList")->actions())
+        offered << a->text();
+    QVERIFY(offered.contains("Duplicate step") && offered.contains("Delete"));
+    QCOMPARE(child<QListView>("routeList")->contextMenuPolicy(), Qt::ActionsContextMenu);
+    QVERIFY(!child<QTreeWidget>("targetsTree")->actions().isEmpty());
+}
+
+void EntryWindowTest::tableOfAnySize()
+{
+    action("Add table")->trigger();
+    QCoreApplication::processEvents();
+    QTest::keyClicks(QApplication::focusWidget(), "Glaze table");
+    QTest::keyClick(QApplication::focusWidget(), Qt::Key_Return);
+    focusOn("furnitureWidth");
+    for (const char* number : {"1500", "700", "900"})
+        typeThere(number, Qt::Key_Tab);
+    const Frame& table = *findFrame(session().cell(), frameNamed("Glaze table"));
+    const auto known = furnitureOf(table.solids);
+    QVERIFY(known && (Vec3(known->width, known->depth, known->height) - Vec3(1.5, 0.7, 0.9)).norm() < 1e-9);
+    QVERIFY(std::abs(table.pose.translation[2] - 0.9) < 1e-9);  // its top carries the frame
+}
+
+void EntryWindowTest::stripGrowsAndComesBack()
+{
+    auto* strip = child<QTabWidget>("bottomPanel");
+    const int high = strip->height();
+    action("Grow the strip and back")->trigger();
+    QCoreApplication::processEvents();
+    QVERIFY(strip->height() > 2 * high && !view().isVisible());
+    action("Grow the strip and back")->trigger();
+    QCoreApplication::processEvents();
+    QVERIFY(std::abs(strip->height() - high) <= 2 && view().isVisible());
 }
 
 TOPIKOS_TEST(EntryWindowTest)

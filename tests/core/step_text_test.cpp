@@ -36,6 +36,10 @@ void StepTextTest::parseAndPrint_data()
     QTest::addColumn<QString>("shown");
     QTest::newRow("joint move") << "joint to Home"
                                 << "joint to Home";
+    QTest::newRow("the target alone") << "to Home"
+                                      << "joint to Home";
+    QTest::newRow("over a target alone") << "over Tile pick 80"
+                                         << "joint over Tile pick 80 mm";
     QTest::newRow("without to") << "joint Home"
                                 << "joint to Home";
     QTest::newRow("any case, any spaces") << "  JOINT   to  hOME  at 60%"
