@@ -69,6 +69,7 @@ QPushButton:pressed, QToolButton:pressed { background: %accentSoft; }
 QPushButton:disabled, QToolButton:disabled { color: %faint; }
 QPushButton:checked, QToolButton:checked { background: %accent; color: %accentText; border-color: %accent; }
 #runButton { background: %accent; color: %accentText; border-color: %accent; font-weight: 600; }
+#manualPage { background: %raised; border: 1px solid %line; border-radius: 5px; color: %ink; }
 #runButton:disabled { background: %paper; color: %faint; border-color: %line; }
 QLineEdit, QDoubleSpinBox, QComboBox { background: %raised; border: 1px solid %line; border-radius: 4px; padding: 2px 5px; selection-background-color: %accent; selection-color: %accentText; }
 QLineEdit:focus, QDoubleSpinBox:focus, QComboBox:focus { border-color: %accent; }
@@ -91,7 +92,7 @@ QTreeWidget::item:hover, QListWidget::item:hover { background: %paper; }
 QSplitter::handle { background: %line; }
 QSplitter::handle:horizontal { width: 1px; }
 QSplitter::handle:vertical { height: 1px; }
-QScrollArea, #instruments, #instrumentsInner, #propertiesInner, #properties, #leftPanel, #bottomPanel, #face, #runTime { background: %panel; border: none; }
+QScrollArea, #instruments, #instrumentsInner, #propertiesInner, #properties, #manual, #leftPanel, #bottomPanel, #face, #runTime { background: %panel; border: none; }
 QScrollBar:vertical { background: transparent; width: 9px; margin: 0; }
 QScrollBar::handle:vertical { background: %line; border-radius: 4px; min-height: 24px; }
 QScrollBar:horizontal { background: transparent; height: 9px; margin: 0; }

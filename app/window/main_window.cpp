@@ -20,6 +20,7 @@
 #include "app/theme/theme.h"
 #include "app/view/viewport.h"
 #include "app/window/examples.h"
+#include "app/window/manual_page.h"
 #include "app/window/notice_bar.h"
 #include "app/window/wheel_guard.h"
 #include "core/exchange/cell_file.h"
@@ -386,6 +387,8 @@ void MainWindow::refreshHead()
 void MainWindow::refreshActions()
 {
     const History& h = m_session->history();
+    for (const auto& [key, action] : m_plainKeys)
+        action->setEnabled(m_pages->currentIndex() == 0);
     if (armsShown()) {
         for (QAction* a : {m_undo, m_redo})
             a->setEnabled(true);
@@ -407,6 +410,21 @@ ArmsPage& MainWindow::armsPage()
         connect(m_arms, &ArmsPage::leaveRequested, this, [this] { showArms(false); });
     }
     return *m_arms;
+}
+
+bool MainWindow::armsShown() const { return m_arms && m_pages->currentWidget() == m_arms; }
+
+void MainWindow::showManual(const QString& page)
+{
+    if (!m_manual) {
+        m_manual = new ManualPage(this);
+        m_pages->addWidget(m_manual);
+        connect(m_manual, &ManualPage::leaveRequested, this, [this] { showArms(false); });
+    }
+    m_manual->showPage(page);
+    m_pages->setCurrentWidget(m_manual);
+    m_manual->setFocus();
+    refreshActions();
 }
 
 void MainWindow::showArms(bool shown)

@@ -18,6 +18,7 @@ class BestWaysOffer;
 class CycleStrip;
 class FindingsList;
 class LayoutPanel;
+class ManualPage;
 class NoticeBar;
 class Properties;
 class Recovery;
@@ -51,7 +52,9 @@ public:
     /// The page of arms and data sheets, shown in place of the regions; made when first asked for.
     ArmsPage& armsPage();
     void showArms(bool shown);
-    bool armsShown() const { return m_pages->currentIndex() == 1; }
+    bool armsShown() const;
+    /// A page of the manual, in place of the regions, until it is left.
+    void showManual(const QString& page);
 
 protected:
     void closeEvent(QCloseEvent* event) override;
@@ -107,6 +110,7 @@ private:
     BestWaysOffer* m_bestWays;
     QStackedWidget* m_pages;
     ArmsPage* m_arms = nullptr;
+    ManualPage* m_manual = nullptr;
     QTabWidget *m_left, *m_bottom;
     QSplitter *m_columns, *m_rows;
     QSplitter* m_side = nullptr;

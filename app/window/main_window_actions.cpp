@@ -45,7 +45,8 @@ bool MainWindow::eventFilter(QObject* object, QEvent* event)
     if (event->type() != QEvent::KeyPress) return false;
     const auto* widget = qobject_cast<QWidget*>(object);
     const auto* key = static_cast<QKeyEvent*>(event);
-    if (!widget || widget->window() != this || armsShown() || (key->modifiers() & ~Qt::KeypadModifier)) return false;
+    if (!widget || widget->window() != this || m_pages->currentIndex() != 0 || (key->modifiers() & ~Qt::KeypadModifier))
+        return false;
     if (qobject_cast<const QLineEdit*>(widget) || qobject_cast<const QAbstractSpinBox*>(widget)) return false;
     for (const auto& [plain, action] : m_plainKeys)
         if (plain == key->key()) {
@@ -57,7 +58,7 @@ bool MainWindow::eventFilter(QObject* object, QEvent* event)
 
 void MainWindow::deleteSelectedThing()
 {
-    if (armsShown()) return;
+    if (m_pages->currentIndex() != 0) return;
     if (m_session->selected<StepId>()) m_route->deleteSelected();
     else if (m_session->selected<TargetId>()) m_targets->deleteSelected();
     else deleteSelected(*m_session);
@@ -331,6 +332,13 @@ void MainWindow::buildActions()
     m_route->setMenu({editText, duplicate, switchOff, move, runFrom, remove});
     m_targets->setMenu({move, retake, rename, home, remove});
     action(help, "Find or do", "Type the name of anything", QKeySequence("Ctrl+K"), [this] { m_command->setFocus(); });
+    action(help, "Manual", "Its pages, with search; no network is needed", QKeySequence("Shift+F1"),
+           [this] { showManual("first-cycle"); });
+    for (const auto& [words, page] :
+         {std::pair("Findings and what to do", "findings"), std::pair("How steps are written", "program-grammar"),
+          std::pair("Teaching targets", "teach"), std::pair("Laying out the cell", "layout")})
+        action(help, QString("Manual: %1").arg(words), "A page of the manual", {},
+               [this, page = page] { showManual(page); });
     action(help, "Keys", "What the keys do in the view", QKeySequence("F1"), [this] {
         QMessageBox::information(this, "Keys in the view",
                                  "Arrows: along X and Y · Page Up, Page Down: along Z · with Shift: turn about them\n"

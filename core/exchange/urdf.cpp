@@ -14,6 +14,7 @@
 #include <filesystem>
 #include <map>
 #include <optional>
+#include <set>
 
 namespace topikos {
 
@@ -221,7 +222,19 @@ Result<urdf::ModelInterfaceSharedPtr> modelOf(const std::string& text, const std
         return Error{"urdf", fmt::format("is not a usable URDF file ({})", why), name, "Correct the file."};
     };
     try {
-        if (urdf::ModelInterfaceSharedPtr model = urdf::parseURDF(text)) return model;
+        if (urdf::ModelInterfaceSharedPtr model = urdf::parseURDF(text)) {
+            // The reader takes links that hang on themselves, as long as there is a root somewhere.
+            std::set<std::string> hang{model->getRoot()->name};
+            for (const std::string& first : source.links) {
+                std::set<std::string> way;
+                for (urdf::LinkConstSharedPtr link = model->getLink(first); link && !hang.contains(link->name);
+                     link = link->getParent())
+                    if (!way.insert(link->name).second)
+                        return fail(fmt::format("link [{}] hangs on itself by its joints", link->name));
+                hang.merge(way);
+            }
+            return model;
+        }
     } catch (const std::exception& e) {
         return fail(e.what());
     }

@@ -10,10 +10,14 @@
 #include <QApplication>
 #include <QComboBox>
 #include <QLineEdit>
+#include <QFile>
 #include <QListView>
+#include <QListWidget>
 #include <QPointer>
 #include <QPushButton>
 #include <QTabWidget>
+#include <QTextBlock>
+#include <QTextBrowser>
 #include <QTreeWidget>
 #include <QWheelEvent>
 
@@ -43,6 +47,7 @@ private Q_SLOTS:
     void stepsByButtonsAndMenus();
     void tableOfAnySize();
     void stripGrowsAndComesBack();
+    void manualIsInside();
     void goingNearLooksPastWhatIsInTheWay();
 
 private:
@@ -427,6 +432,39 @@ void EntryWindowTest::stripGrowsAndComesBack()
     action("Grow the strip and back")->trigger();
     QCoreApplication::processEvents();
     QVERIFY(std::abs(strip->height() - high) <= 2 && view().isVisible());
+}
+
+void EntryWindowTest::manualIsInside()
+{
+    action("Manual")->trigger();
+    auto* page = child<QTextBrowser>("manualPage");
+    auto* pages = child<QListWidget>("manualPages");
+    QVERIFY(page->isVisible());
+    QVERIFY(page->toPlainText().startsWith("First cycle"));
+    // Every page has a title, and its pictures are there.
+    for (int i = 0; i < pages->count(); ++i) {
+        pages->setCurrentRow(i);
+        QVERIFY2(page->toPlainText().size() > 500 && !pages->item(i)->text().isEmpty(),
+                 qPrintable(pages->item(i)->text()));
+        for (QTextBlock block = page->document()->begin(); block.isValid(); block = block.next())
+            for (auto it = block.begin(); !it.atEnd(); ++it)
+                if (it.fragment().charFormat().isImageFormat()) {
+                    const QString name = it.fragment().charFormat().toImageFormat().name();
+                    const QUrl url = page->source().resolved(QUrl(name));
+                    QVERIFY2(QFile::exists(":" + url.path()), qPrintable(url.toString()));
+                }
+    }
+    child<QLineEdit>("manualSearch")->setText("hard links");
+    int shown = 0;
+    for (int i = 0; i < pages->count(); ++i)
+        shown += pages->item(i)->isHidden() ? 0 : 1;
+    QCOMPARE(shown, 1);
+    QVERIFY(page->textCursor().selectedText().contains("hard links"));
+    // Keys of the cell do nothing here; Esc goes back to it.
+    QTest::keyClick(pages, Qt::Key_T);
+    QVERIFY(!targetNamed("Target 1"));
+    QTest::keyClick(pages, Qt::Key_Escape);
+    QVERIFY(view().isVisible() && !page->isVisible());
 }
 
 TOPIKOS_TEST(EntryWindowTest)

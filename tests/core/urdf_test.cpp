@@ -14,6 +14,7 @@ using namespace topikos::test;
 class UrdfTest : public QObject {
     Q_OBJECT
 private Q_SLOTS:
+    void linkThatHangsOnItselfIsRefused();
     void familyIsRecognisedFromTheGeometry();
     void badFilesAreRefused_data();
     void badFilesAreRefused();
@@ -152,6 +153,23 @@ void UrdfTest::writtenFilesComeBack()
     QVERIFY(apart.find("<disable_collisions link1=\"base_link\" link2=\"link_3\" reason=\"Never\"/>")
             != std::string::npos);
     QCOMPARE(QString::fromStdString(apart).count("link1=\"link_1\" link2=\"link_2\""), 1);
+}
+
+void UrdfTest::linkThatHangsOnItselfIsRefused()
+{
+    const auto joint = [](const char* name, const char* parent, const char* child) {
+        return std::string("<joint name=\"") + name + "\" type=\"revolute\"><parent link=\"" + parent
+               + "\"/><child link=\"" + child
+               + "\"/><axis xyz=\"0 0 1\"/><limit lower=\"-1\" upper=\"1\" velocity=\"1\" effort=\"1\"/></joint>";
+    };
+    const std::string links =
+        "<robot name=\"loop\"><link name=\"base\"/><link name=\"a\"/><link name=\"b\"/><link name=\"c\"/>";
+    for (const std::string& joints : {joint("1", "base", "a") + joint("2", "b", "b") + joint("3", "b", "c"),
+                                      joint("1", "base", "a") + joint("2", "c", "b") + joint("3", "b", "c")}) {
+        const Result<ArmPtr> arm = readUrdf(links + joints + "</robot>", "loop.urdf", {"", "c"});
+        QVERIFY(!arm);
+        QVERIFY2(arm.error().line().find("hangs on itself") != std::string::npos, arm.error().line().c_str());
+    }
 }
 
 TOPIKOS_TEST(UrdfTest)
