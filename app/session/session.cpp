@@ -10,6 +10,9 @@ namespace topikos {
 
 namespace {
 
+constexpr qint64 kOneMove = 600;    // [ms] between moves by hand that count as one
+constexpr size_t kMostStood = 200;  // places that are remembered
+
 struct JogStep {
     double length, angle;
 };
@@ -123,6 +126,8 @@ void Session::open(Cell cell, const QString& path)
     m_looked.clear();
     m_postures.clear();
     m_axes.clear();
+    m_stood.clear();
+    m_forth.clear();
     m_posture = homePosture(this->cell(), station());
     changed();
     Q_EMIT saveStateChanged();
@@ -269,9 +274,53 @@ void Session::select(const Selection& selection)
 void Session::stand(const JointVector& posture, const AxisValues& axes)
 {
     leaveRun();
+    // Moves in quick succession, by a drag or a key held down, are one.
+    if (!m_movedAt.isValid() || m_movedAt.elapsed() > kOneMove) {
+        m_stood.push_back({m_arm, m_posture, m_axes});
+        if (m_stood.size() > kMostStood) m_stood.erase(m_stood.begin());
+        m_forth.clear();
+    }
+    m_movedAt.start();
     m_posture = clampedToRange(arm(), posture);
     m_axes = axes;
     Q_EMIT postureChanged();
+}
+
+bool Session::standAgain(std::vector<Stood>& from, std::vector<Stood>& to, const QString& nothing)
+{
+    while (!from.empty()) {
+        const Stood place = std::move(from.back());
+        from.pop_back();
+        const ArmStation* station = findArm(cell(), place.arm);
+        const bool fits = station && place.posture.size() == station->model->jointCount();
+        const bool same = place.arm == m_arm && sameValues(place.posture, m_posture) && place.axes == m_axes;
+        if (!fits || same) continue;
+        takeInHand(place.arm);
+        leaveRun();
+        to.push_back({m_arm, m_posture, m_axes});
+        m_posture = clampedToRange(arm(), place.posture);
+        // Axes may be gone by now, or have other ranges.
+        m_axes.clear();
+        for (const AxisValue& a : place.axes)
+            if (const Frame* frame = findFrame(cell(), a.frame); frame && frame->axis)
+                m_axes.push_back({a.frame, std::clamp(a.value, frame->axis->lowest, frame->axis->highest)});
+        Q_EMIT postureChanged();
+        return true;
+    }
+    say(nothing, true);
+    return false;
+}
+
+bool Session::standBack()
+{
+    m_movedAt.invalidate();
+    return standAgain(m_stood, m_forth, "The arm has not been moved by hand before that.");
+}
+
+bool Session::standForth()
+{
+    m_movedAt.invalidate();
+    return standAgain(m_forth, m_stood, "There is no move to be done again.");
 }
 
 void Session::setPosture(const JointVector& posture) { stand(posture, shownAxes()); }

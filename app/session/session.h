@@ -98,6 +98,11 @@ public:
     /// The same for the selected target, or that of the selected step.
     bool goToSelected();
 
+    /// Back to where the arm stood before the last move by hand, or forth again; a drag or keys held down are one move.
+    /// This is no part of the cell's own undo. False, and said, when there is nothing to go back to.
+    bool standBack();
+    bool standForth();
+
     /// Frame from which poses are read and in which targets are taken.
     FrameId readingFrame() const { return m_readingFrame; }
     void setReadingFrame(FrameId frame);
@@ -168,6 +173,14 @@ private:
     void switchArm(ArmId arm);
     /// The arm in hand stands at a posture with device axes at `axes`, outside any run.
     void stand(const JointVector& posture, const AxisValues& axes);
+    /// Where an arm stood.
+    struct Stood {
+        ArmId arm;
+        JointVector posture;
+        AxisValues axes;
+    };
+    /// The arm takes the place on top of `from`, and leaves the one it had on `to`.
+    bool standAgain(std::vector<Stood>& from, std::vector<Stood>& to, const QString& nothing);
     void tick();
     void report(const Error& error);
     void dropLostSelection();
@@ -180,6 +193,8 @@ private:
     std::map<ArmId, RoutineId> m_looked;      ///< routines looked at that are not the main ones
     std::map<ArmId, JointVector> m_postures;  ///< of arms that were in hand before
     AxisValues m_axes;
+    std::vector<Stood> m_stood, m_forth;  ///< the last one on top
+    QElapsedTimer m_movedAt;
     FrameId m_readingFrame;
     JogSpace m_jogSpace = JogSpace::World;
     int m_jogStep = 3;

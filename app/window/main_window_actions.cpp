@@ -247,6 +247,10 @@ void MainWindow::buildActions()
     m_plainKeys = {{Qt::Key_Delete, remove}, {Qt::Key_T, take}, {Qt::Key_M, move}};
     action(teach, "Move home", "Send the arm to its home posture", QKeySequence("Ctrl+H"),
            [this] { m_session->goToTarget(m_session->station().home); });
+    action(teach, "Back to where the arm stood", "Takes back the last move by hand; the cell stays as it is",
+           QKeySequence("Ctrl+Backspace"), [this] { m_session->standBack(); });
+    action(teach, "Forth to where the arm stood", "Does that move again", QKeySequence("Ctrl+Shift+Backspace"),
+           [this] { m_session->standForth(); });
     action(teach, "Lock or free the jogged axis",
            "Holds the axis chosen for jogging where it is; ways to reach leave it out", {}, [this] {
                const int joint = m_session->jogJointIndex();

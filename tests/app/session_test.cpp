@@ -38,6 +38,7 @@ private Q_SLOTS:
     void unsavedChangesOutliveTheProcess();
     void savingNeedsNoCopy();
     void lookingIsNoEdit();
+    void movesByHandAreTakenBack();
 
 private:
     void checked() { QTRY_VERIFY_WITH_TIMEOUT(m_session->checkIsFresh(), 20000); }
@@ -143,7 +144,8 @@ void SessionTest::jogFollowsTheAxesOfTheFrame()
         frameFromTcp(m_session->cell(), m_session->cell().arms.front(), rack, m_session->posture()).translation;
     QVERIFY(m_session->jogAxis(JogSpace::Frame, 0, 0.02));
     const Vec3 moved =
-        frameFromTcp(m_session->cell(), m_session->cell().arms.front(), rack, m_session->posture()).translation - before;
+        frameFromTcp(m_session->cell(), m_session->cell().arms.front(), rack, m_session->posture()).translation
+        - before;
     QVERIFY((moved - Vec3(0.02, 0, 0)).norm() < 1e-9);
 }
 
@@ -176,8 +178,9 @@ void SessionTest::unreachableTargetSaysWhy()
 void SessionTest::selectionOfADeletedThingIsDropped()
 {
     TargetId id;
-    QVERIFY(m_session->edit("Take",
-                            [&](const Cell& c) { return takePoseTarget(c, c.arms.front().id, {}, m_session->posture(), "Here", &id); }));
+    QVERIFY(m_session->edit("Take", [&](const Cell& c) {
+        return takePoseTarget(c, c.arms.front().id, {}, m_session->posture(), "Here", &id);
+    }));
     m_session->select(id);
     QSignalSpy selection(m_session.get(), &Session::selectionChanged);
     m_session->undo();
@@ -278,7 +281,8 @@ void SessionTest::lookingIsNoEdit()
     ArmId second;
     RoutineId other;
     const ArmId first = m_session->station().id;
-    QVERIFY(m_session->edit("Add", [&](const Cell& c) { return addArm(c, "Loader", catalogueArm("cobot-900"), {}, &second); }));
+    QVERIFY(m_session->edit(
+        "Add", [&](const Cell& c) { return addArm(c, "Loader", catalogueArm("cobot-900"), {}, &second); }));
     QVERIFY(m_session->edit("Add", [&](const Cell& c) { return addRoutine(c, first, "Service", &other); }));
     checked();
     m_session->saved("cell.topikos");
@@ -300,6 +304,32 @@ void SessionTest::lookingIsNoEdit()
     // Deleted, it is not looked at any more.
     QVERIFY(m_session->edit("Delete", [&](const Cell& c) { return deleteRoutine(c, other); }));
     QVERIFY(m_session->routine().id == m_session->station().main);
+}
+
+void SessionTest::movesByHandAreTakenBack()
+{
+    const JointVector home = m_session->posture();
+    QVERIFY(!m_session->standBack());
+    // Quick steps one after the other are one move.
+    for (int i = 0; i < 5; ++i)
+        QVERIFY(m_session->jogJoint(0, 1));
+    const JointVector turned = m_session->posture();
+    QVERIFY(std::abs(turned[0] - home[0] - 5 * m_session->jogAngle()) < 1e-9);
+    QVERIFY(m_session->standBack());
+    QVERIFY(sameValues(m_session->posture(), home));
+    QVERIFY(m_session->standForth());
+    QVERIFY(sameValues(m_session->posture(), turned));
+    QVERIFY(!m_session->standForth());
+    // A move of its own each: back through both, and the cell knows nothing of it.
+    QVERIFY(m_session->goToTarget(m_session->station().home));
+    QVERIFY(m_session->standBack());
+    QVERIFY(sameValues(m_session->posture(), turned));
+    QVERIFY(m_session->standBack());
+    QVERIFY(sameValues(m_session->posture(), home));
+    QVERIFY(!m_session->history().canUndo());
+    // A move that comes after going back ends what could be done again.
+    QVERIFY(m_session->jogJoint(1, 1));
+    QVERIFY(!m_session->standForth());
 }
 
 TOPIKOS_TEST(SessionTest)
