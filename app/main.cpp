@@ -7,6 +7,8 @@
 #include <QSettings>
 #include <QTimer>
 
+#include <algorithm>
+
 #include <malloc.h>
 
 int main(int argc, char** argv)
@@ -26,12 +28,16 @@ int main(int argc, char** argv)
     const QCommandLineOption picture("picture", "Write a picture of the window to FILE and quit.", "FILE");
     const QCommandLineOption example(
         "example", "Open a shipped example: tile-glazing-line, glazing-line-on-a-rail or planted-mistakes.", "NAME");
-    parser.addOptions({picture, example});
+    const QCommandLineOption size("size", "Size of that picture, 1280x800 without it.", "WIDTHxHEIGHT", "1280x800");
+    parser.addOptions({picture, size, example});
     parser.process(app);
 
     topikos::applyTheme(QSettings().value("look/dark", false).toBool());
     topikos::MainWindow window;
-    if (parser.isSet(picture)) window.resize(1280, 800);
+    if (parser.isSet(picture)) {
+        const QStringList sides = parser.value(size).split('x');
+        window.resize(std::clamp(sides.value(0).toInt(), 640, 4096), std::clamp(sides.value(1).toInt(), 480, 4096));
+    }
     window.show();
     bool opened = true;
     if (parser.isSet(example)) opened = window.openExample(parser.value(example));

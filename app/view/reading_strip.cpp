@@ -40,11 +40,16 @@ ReadingStrip::ReadingStrip(Session& session, QWidget* parent) : QFrame(parent), 
     m_frame->setFocusPolicy(Qt::ClickFocus);
     row->addWidget(m_frame);
     row->addStretch();
-    row = new QHBoxLayout;
-    m_lines->addLayout(row);
-    row->setSpacing(2);
+    m_numbers = new QBoxLayout(QBoxLayout::LeftToRight);
+    m_numbers->setSpacing(2);
+    m_lines->addLayout(m_numbers);
     static const char* names[] = {"X", "Y", "Z", "", "", ""};
     for (int i = 0; i < 6; ++i) {
+        if (i % 3 == 0) {
+            row = new QHBoxLayout;
+            row->setSpacing(2);
+            m_numbers->addLayout(row);
+        }
         auto* name = new QLabel(names[i], this);
         name->setProperty("class", "faint");
         if (i > 0) row->addSpacing(7);
@@ -68,9 +73,9 @@ ReadingStrip::ReadingStrip(Session& session, QWidget* parent) : QFrame(parent), 
             unit = new QLabel(this);
             unit->setProperty("class", "faint");
             row->addWidget(unit);
+            row->addStretch();
         }
     }
-    row->addStretch();
     m_verdict = new QLabel(this);
     m_verdict->setObjectName("readingVerdict");
     m_verdict->hide();
@@ -103,12 +108,17 @@ void ReadingStrip::fillFrames()
 
 void ReadingStrip::fit(int width)
 {
-    const auto stand = [this](QBoxLayout::Direction direction) {
-        m_lines->setDirection(direction);
-        layout()->invalidate();  // which keeps the size of before
-    };
-    stand(QBoxLayout::LeftToRight);
-    if (sizeHint().width() > width) stand(QBoxLayout::TopToBottom);
+    // In one line, the numbers below the words, or the angles below the lengths as well.
+    using Way = QBoxLayout::Direction;
+    for (const auto& [lines, numbers] :
+         {std::pair(Way::LeftToRight, Way::LeftToRight), std::pair(Way::TopToBottom, Way::LeftToRight),
+          std::pair(Way::TopToBottom, Way::TopToBottom)}) {
+        m_lines->setDirection(lines);
+        m_numbers->setDirection(numbers);
+        m_lines->invalidate();
+        layout()->invalidate();  // each keeps the size of before
+        if (sizeHint().width() <= width) break;
+    }
     adjustSize();
     setGeometry(12, 12, std::min(width, sizeHint().width()), sizeHint().height());
 }

@@ -16,7 +16,7 @@ class ReadingStrip : public QFrame {
 public:
     ReadingStrip(Session& session, QWidget* parent);
 
-    /// Takes its place at the top, in one line where the room is there, else in two.
+    /// Takes its place at the top, in one line where the room is there, else in two or three.
     void fit(int width);
 
 Q_SIGNALS:
@@ -32,7 +32,7 @@ private:
     bool eventFilter(QObject* object, QEvent* event) override;
 
     Session& m_session;
-    QBoxLayout* m_lines;
+    QBoxLayout *m_lines, *m_numbers;
     QLabel* m_tool;
     QComboBox* m_frame;
     QLineEdit* m_values[6];

@@ -454,7 +454,8 @@ void MainWindow::growStrip()
 void MainWindow::restoreLayout()
 {
     m_columns->show();
-    m_columns->setSizes({364, std::max(320, width() - 364 - 256), 256});
+    const int left = std::clamp(width() * 28 / 100, 300, 420);
+    m_columns->setSizes({left, std::max(320, width() - left - 256), 256});
     const int high = std::max(300, height() - 68 - 148);
     m_sideSizes = {};
     m_side->setSizes({high * 6 / 10, high * 4 / 10});
