@@ -5,8 +5,8 @@
 #include "app/layout/layout_commands.h"
 #include "app/session/text.h"
 #include "app/theme/theme.h"
-#include "core/cell/furniture.h"
 #include "core/cell/edit_support.h"
+#include "core/cell/furniture.h"
 #include "core/shape/mass.h"
 #include "core/shape/mesh.h"
 

@@ -38,12 +38,17 @@ void addPartHere(Session& session)
         session.selectNew(created);
 }
 
+QString furnitureTitle(Furniture::Kind kind)
+{
+    QString title = furnitureWord(kind);
+    title[0] = title[0].toUpper();
+    return title;
+}
+
 void addFurnitureHere(Session& session, Furniture::Kind kind)
 {
     const FrameId parent = frameForNew(session);
-    QString title = furnitureWord(kind);
-    title[0] = title[0].toUpper();
-    const std::string name = freeNameIn(session.cell().frames, title.toStdString());
+    const std::string name = freeNameIn(session.cell().frames, furnitureTitle(kind).toStdString());
     FrameId created;
     const Pose foot = translated(parent ? Vec3(0.1, 0.1, 0) : Vec3(1.2, 0, 0));
     if (session.edit("Add " + text(name), [&](const Cell& cell) {

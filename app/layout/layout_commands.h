@@ -1,6 +1,6 @@
 #pragma once
-#include "core/cell/furniture.h"
 #include "app/session/session.h"
+#include "core/cell/furniture.h"
 
 namespace topikos {
 
@@ -12,6 +12,7 @@ FrameId frameForNew(const Session& session);
 
 void addFrameHere(Session& session);
 void addPartHere(Session& session);
+QString furnitureTitle(Furniture::Kind kind);  ///< its word as a title, the first letter large
 void addFurnitureHere(Session& session, Furniture::Kind kind);
 void addToolHere(Session& session);
 void addDeviceHere(Session& session, Device::Kind kind);

@@ -115,11 +115,8 @@ LayoutPanel::LayoutPanel(Session& session, QWidget* parent) : QWidget(parent), m
         menu->addAction(text(deviceTitle(Device::Kind(k))), this,
                         [this, k] { addDeviceHere(m_session, Device::Kind(k)); });
     menu->addSeparator();
-    for (const Furniture::Kind kind : kFurnitureKinds) {
-        QString title = furnitureWord(kind);
-        title[0] = title[0].toUpper();
-        menu->addAction(title, this, [this, kind] { addFurnitureHere(m_session, kind); });
-    }
+    for (const Furniture::Kind kind : kFurnitureKinds)
+        menu->addAction(furnitureTitle(kind), this, [this, kind] { addFurnitureHere(m_session, kind); });
     menu->addSeparator();
     menu->addAction("Arm", this, [this] { addArmHere(m_session); });
     more->setMenu(menu);

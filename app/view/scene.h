@@ -19,8 +19,8 @@ public:
 
     /// What is under a ray, nearest first: a part, a frame (by its fixture) or the tool.
     Selection pick(const Vec3& origin, const Vec3& direction) const;
-    /// Whether nothing but `owner` itself stands between the eye and a point.
-    bool sees(const Vec3& eye, const Vec3& point, const Selection& owner) const;
+    /// How many of the points the eye sees: nothing but `owner` itself stands in between.
+    int seen(const Vec3& eye, const std::vector<Vec3>& points, const Selection& owner) const;
     /// A point of the cell that a ray passes near to, for measuring and for things to be put at.
     struct Snap {
         enum class Kind { Face, Edge, Corner, Circle, Frame };

@@ -6,17 +6,19 @@
 /// What is under the pointer, and where things are.
 namespace topikos {
 
-bool Scene::sees(const Vec3& eye, const Vec3& point, const Selection& owner) const
+int Scene::seen(const Vec3& eye, const std::vector<Vec3>& points, const Selection& owner) const
 {
-    const double distance = (point - eye).norm();
-    const Vec3 direction = (point - eye) / distance;
-    for (const Placed& p : placed(m_session.shownState())) {
-        if (p.owner == owner) continue;
-        const Pose back = inverse(p.world);
-        const auto hit = rayHit(p.shape->mesh, back * eye, back.rotation * direction);
-        if (hit && *hit < distance - 0.005) return false;
-    }
-    return true;
+    const std::vector<Placed> bodies = placed(m_session.shownState());
+    return int(std::count_if(points.begin(), points.end(), [&](const Vec3& point) {
+        const double distance = (point - eye).norm();
+        const Vec3 direction = (point - eye) / distance;
+        return std::none_of(bodies.begin(), bodies.end(), [&](const Placed& p) {
+            if (p.owner == owner) return false;
+            const Pose back = inverse(p.world);
+            const auto hit = rayHit(p.shape->mesh, back * eye, back.rotation * direction);
+            return hit && *hit < distance - 0.005;
+        });
+    }));
 }
 
 Selection Scene::pick(const Vec3& origin, const Vec3& direction) const

@@ -197,9 +197,7 @@ bool Viewport::fitSelected()
         camera.yaw += (turn % 2 ? 1 : -1) * ((turn + 1) / 2) * (std::numbers::pi / 12);
         if (turn > 0) camera.pitch = std::max(camera.pitch, 0.35);
         camera.fit(shown, size(), 56);
-        const int seen = int(std::count_if(corners.begin(), corners.end(), [&](const Vec3& corner) {
-            return m_scene.sees(camera.eye(), corner, m_session.selection());
-        }));
+        const int seen = m_scene.seen(camera.eye(), corners, m_session.selection());
         if (seen <= best) continue;
         best = seen;
         chosen = camera;

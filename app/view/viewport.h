@@ -2,9 +2,9 @@
 #include "app/view/handle.h"
 #include "app/view/scene.h"
 
+#include <QElapsedTimer>
 #include <QLabel>
 #include <QOpenGLWidget>
-#include <QElapsedTimer>
 #include <QTimer>
 
 namespace topikos {

@@ -200,13 +200,11 @@ void MainWindow::buildSide()
     connect(m_properties, &Properties::teachRequested, m_teach, &TeachPanel::start);
     connect(m_properties, &Properties::shapeFileRequested, this, &MainWindow::askForShape);
     // Another selection is shown from its top, and so is teaching by points.
-    for (const auto shown : {0, 1}) {
-        const auto up = [scroll] {
-            QTimer::singleShot(0, scroll, [scroll] { scroll->verticalScrollBar()->setValue(0); });
-        };
-        if (shown == 0) connect(m_properties, &Properties::selectionShown, scroll, up);
-        else connect(m_teach, &TeachPanel::started, scroll, up);
-    }
+    const auto up = [scroll] {
+        QTimer::singleShot(0, scroll, [scroll] { scroll->verticalScrollBar()->setValue(0); });
+    };
+    connect(m_properties, &Properties::selectionShown, scroll, up);
+    connect(m_teach, &TeachPanel::started, scroll, up);
     // Each face keeps its own division of the column.
     connect(m_left, &QTabWidget::currentChanged, this, [this](int face) {
         m_sideSizes[m_face] = m_side->sizes();

@@ -1,8 +1,8 @@
 #include "core/cell/edit_layout.h"
 
 #include "core/cell/edit_support.h"
-#include "core/spatial/limits.h"
 #include "core/cell/pattern.h"
+#include "core/spatial/limits.h"
 
 #include <fmt/format.h>
 
