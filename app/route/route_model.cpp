@@ -86,10 +86,10 @@ QVariant RouteModel::data(const QModelIndex& index, int role) const
     case MoreRole: {
         if (!target) return QString();
         QStringList more;
-        if (step.standoff > 0) more << lengthText(step.standoff, 0);
+        if (step.standoff > 0) more << lengthText(step.standoff, 0) + " mm";
         if (step.kind == Step::Kind::Line) more << lengthText(step.lineSpeed, 0) + " mm/s";
         else if (step.jointSpeed < 1) more << text(plainNumber(step.jointSpeed * 100, 1)) + " %";
-        if (step.blend > 0) more << "blend " + lengthText(step.blend, 0);
+        if (step.blend > 0) more << "blend " + lengthText(step.blend, 0) + " mm";
         return more.join(" · ");
     }
     case KindRole: return int(step.kind);

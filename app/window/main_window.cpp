@@ -3,7 +3,7 @@
 #include "app/arms/arms_page.h"
 #include "app/instruments/best_ways_offer.h"
 #include "app/instruments/jog_pad.h"
-#include "app/instruments/properties.h"
+#include "app/properties/properties.h"
 #include "app/instruments/teach_panel.h"
 #include "app/instruments/travel_bars.h"
 #include "app/instruments/ways_cards.h"

@@ -149,14 +149,9 @@ Status checkPattern(const Cell& cell, const Pattern& p)
         if (Status bad = checkLimit(limits::kPlaces, count, "edit.pattern-count")) return bad;
     for (const double distance : p.pitch)
         if (Status bad = checkLimit(limits::kPitch, distance, "edit.pattern-pitch")) return bad;
-    if (!(p.stagger >= 0 && p.stagger < 1))
-        return fail("edit.pattern-stagger",
-                    fmt::format("a stagger of {:.4g} is not possible; 0 to below 1 is", p.stagger),
-                    "Give a part of the pitch.");
+    if (Status bad = checkLimit(limits::kStagger, p.stagger, "edit.pattern-stagger")) return bad;
     if (Status bad = checkLimit(limits::kTurnsOfAPattern, p.sweep, "edit.pattern-sweep")) return bad;
-    if (p.leftOut.size() > 10000)
-        return fail("edit.pattern-empty", fmt::format("{} places are left out; 10000 is the limit", p.leftOut.size()),
-                    "Leave fewer out.");
+    if (Status bad = checkLimit(limits::kLeftOut, double(p.leftOut.size()), "edit.pattern-empty")) return bad;
     if (Status bad = checkPose(p.first)) return bad;
     if (p.content == Pattern::Content::Parts ? !findPartKind(cell, p.kind)
                                              : !findTool(cell, p.tool) || !findArm(cell, p.arm))

@@ -17,6 +17,9 @@ const std::vector<const Limit*>& allLimits()
                                                &kMass,
                                                &kInertia,
                                                &kTurnsOfAPattern,
+                                               &kTypedAngle,
+                                               &kDensity,
+                                               &kStagger,
                                                &kJointTravel,
                                                &kJointSpeed,
                                                &kJointAcceleration,
@@ -52,6 +55,7 @@ const std::vector<const Limit*>& allLimits()
                                                &kArms,
                                                &kTreeDepth,
                                                &kPlaces,
+                                               &kLeftOut,
                                                &kCorners,
                                                &kIdentifier,
                                                &kSolids};

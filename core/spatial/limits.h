@@ -48,6 +48,11 @@ inline constexpr Limit kInertia{"inertia", "a moment of inertia", 0, 1e5, "kg m�
 inline constexpr Limit kTurnsOfAPattern{
     "sweep", "the angle of a ring",   -2 * std::numbers::pi - 1e-9, 2 * std::numbers::pi + 1e-9, "°",
     kDegree, "a ring goes round once"};
+inline constexpr Limit kTypedAngle{
+    "typed-angle", "an angle of a place",  -2 * std::numbers::pi, 2 * std::numbers::pi, "°",
+    kDegree,       "once round either way"};
+inline constexpr Limit kDensity{"density", "a density", 0.1, 30000, "kg/m³", 1, "the heaviest metals have 22600"};
+inline constexpr Limit kStagger{"stagger", "the stagger of a pattern", 0, 1, "%", 0.01, "a whole pitch at most"};
 
 // Joints and axes.
 inline constexpr Limit kJointTravel{
@@ -142,6 +147,8 @@ inline constexpr Limit kArms{"arms", "the number of arms", 1, 100, "", 1, "all o
 inline constexpr Limit kTreeDepth{
     "tree-depth", "the depth of the frame tree", 0, 100, "", 1, "each place is worked out level by level"};
 inline constexpr Limit kPlaces{"places", "the number of places of a pattern", 1, 10000, "", 1, "each can be a target"};
+inline constexpr Limit kLeftOut{"left-out", "the number of places left out",  0, 10000, "",
+                                1,          "no more than a pattern can have"};
 inline constexpr Limit kCorners{
     "outline-corners", "the number of corners of an outline", 3, 500, "", 1, "each pair of edges is looked at"};
 inline constexpr Limit kIdentifier{"id", "an id", 1, 4e9, "", 1, "leaves room for edits"};

@@ -39,7 +39,7 @@ void RouteModelTest::rowsShowTheSteps()
     QAbstractItemModelTester tester(&model, QAbstractItemModelTester::FailureReportingMode::QtTest);
     QCOMPARE(model.rowCount(), 10);
     QCOMPARE(model.index(1).data(RouteModel::MainRole).toString(), QString("over Tile pick"));
-    QCOMPARE(model.index(1).data(RouteModel::MoreRole).toString(), QString("120 · blend 20"));
+    QCOMPARE(model.index(1).data(RouteModel::MoreRole).toString(), QString("120 mm · blend 20 mm"));
     QCOMPARE(model.index(2).data(Qt::EditRole).toString(), QString("line to Tile pick at 150 mm/s"));
     QCOMPARE(model.index(2).data(RouteModel::FrameRole).toString(), QString("Infeed belt"));
     QVERIFY(model.index(0).data(RouteModel::HereRole).toBool());

@@ -5,6 +5,8 @@
 #include <QKeyEvent>
 #include <QLineEdit>
 
+#include <functional>
+
 namespace topikos {
 
 /// A number field that takes sums, "1200-45/2", units behind them, and a comma or point as decimal sign. Tells what is
@@ -27,6 +29,38 @@ public:
         });
         // What was entered is made now; what was typed and is the same as before is nothing.
         connect(this, &QAbstractSpinBox::editingFinished, this, [this] { Q_EMIT typing(std::nullopt); });
+        connect(this, &QDoubleSpinBox::valueChanged, this, [this](double now) {
+            if (m_apply && now != m_shown) apply(now);
+        });
+    }
+
+    /// Shows a value, and what is done with another one that is entered. What is being typed stays while the value is
+    /// the same.
+    void show(double value, std::function<void(double)> then)
+    {
+        m_apply = nullptr;
+        const bool typing = hasFocus() && lineEdit()->isModified(), all = hasFocus() && lineEdit()->hasSelectedText();
+        if (!typing || value != m_given) {
+            setValue(value);
+            if (all) selectAll();
+        }
+        m_given = value;
+        m_shown = this->value();
+        m_apply = std::move(then);
+    }
+    /// Ends of the range, digits behind the point, and the unit behind the number; nothing that is typed is lost while
+    /// they stay the same.
+    void limit(double low, double high, int digits, const QString& unit)
+    {
+        if (digits != decimals()) setDecimals(digits);
+        if (low != minimum() || high != maximum()) setRange(low, high);
+        if (unit != suffix()) setSuffix(unit);
+    }
+    /// Does with a value what is done when it is entered.
+    void apply(double value)
+    {
+        const auto run = m_apply;  // what it does may tell this field anew
+        run(value);
     }
 
 Q_SIGNALS:
@@ -66,6 +100,8 @@ private:
 
     Quantity m_quantity;
     double m_unit;
+    double m_given = 0, m_shown = 0;  ///< as told, and as rounded
+    std::function<void(double)> m_apply;
 };
 
 }  // namespace topikos

@@ -1,0 +1,88 @@
+#pragma once
+#include "app/properties/shaped_page.h"
+
+namespace topikos {
+
+/// A step of the routine that is looked at.
+class StepPage : public Page {
+public:
+    StepPage(Session& session, QWidget* parent) : Page(session, "step", parent) {}
+
+private:
+    void fill() override;
+    /// What steps about signals and device axes hold.
+    void addDetails(const Step& step, const std::function<void(const Step&)>& change);
+};
+
+class TargetPage : public Page {
+public:
+    TargetPage(Session& session, QWidget* parent) : Page(session, "target", parent) {}
+
+private:
+    void fill() override;
+    /// Which device axes go to a target together with the arm, and where.
+    void addAxes(const Target& target);
+};
+
+/// A frame, and the device or axis that it may be.
+class FramePage : public ShapedPage {
+public:
+    FramePage(Session& session, QWidget* parent) : ShapedPage(session, "frame", parent) {}
+
+private:
+    void fill() override;
+    void addDevice(const Frame& frame);
+
+    FrameId m_shown;
+};
+
+class PartPage : public ShapedPage {
+public:
+    PartPage(Session& session, QWidget* parent) : ShapedPage(session, "part", parent) {}
+
+private:
+    void fill() override;
+
+    PartId m_shown;
+};
+
+class ToolPage : public ShapedPage {
+public:
+    ToolPage(Session& session, QWidget* parent) : ShapedPage(session, "tool", parent) {}
+
+private:
+    void fill() override;
+
+    ToolId m_shown;
+    size_t m_point = 0;  ///< of the tool's points, the one in full
+};
+
+class PatternPage : public Page {
+public:
+    PatternPage(Session& session, QWidget* parent) : Page(session, "pattern", parent) {}
+
+private:
+    void fill() override;
+};
+
+class ArmPage : public Page {
+public:
+    ArmPage(Session& session, QWidget* parent) : Page(session, "arm", parent) {}
+
+private:
+    void fill() override;
+};
+
+/// Without a selection: the thresholds of the checks.
+class ThresholdsPage : public Page {
+public:
+    ThresholdsPage(Session& session, QWidget* parent) : Page(session, "thresholds", parent) {}
+
+private:
+    void fill() override;
+};
+
+/// The step made one that moves a device, to where its axes stand at the start.
+Step axisStep(const Cell& cell, Step step, FrameId device);
+
+}  // namespace topikos

@@ -1,0 +1,24 @@
+#pragma once
+#include "app/properties/page.h"
+
+namespace topikos {
+
+/// A page of something that has shapes, a mass or a look.
+class ShapedPage : public Page {
+protected:
+    using Page::Page;
+
+    /// The shapes of something, one of them in full, with buttons to add and remove.
+    void addSolids(const std::vector<Solid>& solids,
+                   std::function<void(const std::vector<Solid>&, const QString& label)> apply);
+    void addMass(double mass, const std::vector<Solid>& solids, std::function<void(const Inertial&)> apply);
+    void addLook(const Look& look);
+    /// Another thing is shown: its first shape is the one in full.
+    void startAtFirstShape() { m_shape = 0; }
+
+private:
+    size_t m_shape = 0;       ///< of the shapes shown, the one in full
+    double m_density = 2700;  ///< typed last [kg/m^3]
+};
+
+}  // namespace topikos
