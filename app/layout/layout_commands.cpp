@@ -179,54 +179,92 @@ void addPatternHere(Session& session)
     if (session.edit("Add " + text(pattern.name), make)) session.selectNew(created);
 }
 
+namespace {
+
+QString nameOf(const Cell& cell, FrameId id) { return text(frameName(cell, id)); }
+QString nameOf(const Cell& cell, PartId id) { return text(findPart(cell, id)->name); }
+QString nameOf(const Cell& cell, TargetId id) { return text(findTarget(cell, id)->name); }
+QString nameOf(const Cell& cell, ToolId id) { return text(findTool(cell, id)->name); }
+QString nameOf(const Cell& cell, PatternId id) { return text(findPattern(cell, id)->name); }
+QString nameOf(const Cell& cell, ArmId id) { return text(findArm(cell, id)->name); }
+
+/// One edit for everything of a kind that is selected: "Delete Rack", or "Delete 3 frames". False when nothing of that
+/// kind is.
+template <class IdType, class Change>
+bool editSelected(Session& session, const QString& verb, const QString& what, Change change)
+{
+    const std::vector<IdType> ids = session.allSelected<IdType>();
+    if (ids.empty()) return false;
+    const QString label = ids.size() == 1 ? verb + " " + nameOf(session.cell(), ids.front())
+                                          : QString("%1 %2 %3s").arg(verb).arg(ids.size()).arg(what);
+    session.edit(label, [&](const Cell& cell) {
+        Result<Cell> next = cell;
+        for (const IdType id : ids)
+            if (next) next = change(*next, id);
+        return next;
+    });
+    return true;
+}
+
+/// Copies all that is selected of a kind, and selects the copies.
+template <class IdType, class Copy> bool copyAll(Session& session, const QString& what, Copy copy)
+{
+    std::vector<Selection> made;
+    const bool any = editSelected<IdType>(session, "Copy", what, [&](const Cell& cell, IdType id) {
+        IdType created;
+        Result<Cell> next = copy(cell, id, &created);
+        made.push_back(created);
+        return next;
+    });
+    // A refused copy is nowhere to be selected.
+    std::erase_if(made, [&](const Selection& s) { return !session.isThere(s); });
+    if (made.size() == 1) session.selectNew(made.front());
+    else if (!made.empty()) session.selectMany(made);
+    return any;
+}
+
+}  // namespace
+
 void copySelected(Session& session)
 {
-    if (const FrameId id = session.selected<FrameId>()) {
-        FrameId created;
-        if (session.edit("Copy " + text(frameName(session.cell(), id)),
-                         [&](const Cell& cell) { return copyFixture(cell, id, &created); }))
-            session.selectNew(created);
-    } else if (const PartId part = session.selected<PartId>()) {
-        PartId created;
-        if (session.edit("Copy part", [&](const Cell& cell) { return copyPart(cell, part, &created); }))
-            session.selectNew(created);
-    } else {
-        session.say("Select a frame or a part to copy.", true);
-    }
+    if (copyAll<FrameId>(session, "frame", copyFixture) || copyAll<PartId>(session, "part", copyPart)
+        || copyAll<TargetId>(session, "target", copyTarget))
+        return;
+    session.say("Select a frame, a part or a target to copy.", true);
 }
 
 void deleteSelected(Session& session)
 {
-    const auto run = [&](const QString& label, auto edit) { session.edit(label, edit); };
-    if (const FrameId frame = session.selected<FrameId>())
-        run("Delete " + text(frameName(session.cell(), frame)), [=](const Cell& c) { return deleteFrame(c, frame); });
-    else if (const PartId part = session.selected<PartId>())
-        run("Delete part", [=](const Cell& c) { return deletePart(c, part); });
-    else if (const ToolId tool = session.selected<ToolId>())
-        run("Delete tool", [=](const Cell& c) { return deleteTool(c, tool); });
-    else if (const PatternId pattern = session.selected<PatternId>())
-        run("Delete pattern", [=](const Cell& c) { return deletePattern(c, pattern); });
-    else if (const ArmId arm = session.selected<ArmId>())
-        run("Delete arm", [=](const Cell& c) { return deleteArm(c, arm); });
-    else session.say("Select what is to be deleted.", true);
+    // A frame goes with what is below it, which may be selected as well.
+    const auto frame = [](const Cell& c, FrameId id) {
+        return findFrame(c, id) ? deleteFrame(c, id) : Result<Cell>(c);
+    };
+    const auto pattern = [](const Cell& c, PatternId id) { return deletePattern(c, id); };
+    if (editSelected<FrameId>(session, "Delete", "frame", frame)
+        || editSelected<PartId>(session, "Delete", "part", deletePart)
+        || editSelected<TargetId>(session, "Delete", "target", deleteTarget)
+        || editSelected<ToolId>(session, "Delete", "tool", deleteTool)
+        || editSelected<PatternId>(session, "Delete", "pattern", pattern)
+        || editSelected<ArmId>(session, "Delete", "arm", deleteArm))
+        return;
+    session.say("Select what is to be deleted.", true);
 }
 
 namespace {
 
+/// Changes the look of all that is selected: what the last one gets, all get.
 template <class Change> void changeLook(Session& session, const QString& label, Change change)
 {
     const Cell& cell = session.cell();
-    if (const Frame* frame = findFrame(cell, session.selected<FrameId>())) {
-        Look look = frame->look;
-        change(look);
-        session.edit(label, [id = frame->id, look](const Cell& c) { return setFrameLook(c, id, look); });
-    } else if (const Part* part = findPart(cell, session.selected<PartId>())) {
-        Look look = part->look;
-        change(look);
-        session.edit(label, [id = part->id, look](const Cell& c) { return setPartLook(c, id, look); });
-    } else {
-        session.say("Select a frame or a part.", true);
-    }
+    const Frame* frame = findFrame(cell, session.selected<FrameId>());
+    const Part* part = findPart(cell, session.selected<PartId>());
+    if (!frame && !part) return session.say("Select a frame or a part.", true);
+    Look look = frame ? frame->look : part->look;
+    change(look);
+    if (!editSelected<FrameId>(session, label, "frame",
+                               [look](const Cell& c, FrameId id) { return setFrameLook(c, id, look); }))
+        editSelected<PartId>(session, label, "part",
+                             [look](const Cell& c, PartId id) { return setPartLook(c, id, look); });
 }
 
 }  // namespace

@@ -22,8 +22,6 @@ namespace {
 enum Role { kKindRole = Qt::UserRole, kIdRole, kOffsetRole, kFadedRole, kMarkRole };
 enum Kind { WorldRow, FrameRow, ArmRow, ToolRow, PartRow, PatternRow, DeviceRow, AxisRow };
 
-bool isFrame(int kind) { return kind == FrameRow || kind == DeviceRow || kind == AxisRow; }
-
 /// Two lines: the name and, below it in figures, the offset from the parent.
 class LayoutDelegate : public TypedDelegate {
 public:
@@ -65,6 +63,21 @@ public:
     }
 };
 
+Selection thingOf(const QTreeWidgetItem* item)
+{
+    const std::uint32_t id = item->data(0, kIdRole).toUInt();
+    switch (item->data(0, kKindRole).toInt()) {
+    case FrameRow:
+    case DeviceRow:
+    case AxisRow: return FrameId{id};
+    case ArmRow: return ArmId{id};
+    case ToolRow: return ToolId{id};
+    case PartRow: return PartId{id};
+    case PatternRow: return PatternId{id};
+    default: return {};
+    }
+}
+
 }  // namespace
 
 LayoutPanel::LayoutPanel(Session& session, QWidget* parent) : QWidget(parent), m_session(session)
@@ -82,6 +95,7 @@ LayoutPanel::LayoutPanel(Session& session, QWidget* parent) : QWidget(parent), m
     m_tree = new QTreeWidget(this);
     m_tree->setObjectName("layoutTree");
     m_tree->setHeaderHidden(true);
+    m_tree->setSelectionMode(QAbstractItemView::ExtendedSelection);
     m_tree->setIndentation(14);
     m_tree->setItemDelegate(new LayoutDelegate(this));
     m_tree->setEditTriggers(QAbstractItemView::EditKeyPressed);
@@ -123,19 +137,16 @@ LayoutPanel::LayoutPanel(Session& session, QWidget* parent) : QWidget(parent), m
     buttons->addStretch();
     column->addLayout(buttons);
 
-    connect(m_tree, &QTreeWidget::currentItemChanged, this, [this](QTreeWidgetItem* item) {
-        if (m_filling || !item) return;
-        const std::uint32_t id = item->data(0, kIdRole).toUInt();
-        switch (item->data(0, kKindRole).toInt()) {
-        case FrameRow:
-        case DeviceRow:
-        case AxisRow: m_session.select(FrameId{id}); break;
-        case ArmRow: m_session.select(ArmId{id}); break;
-        case ToolRow: m_session.select(ToolId{id}); break;
-        case PartRow: m_session.select(PartId{id}); break;
-        case PatternRow: m_session.select(PatternId{id}); break;
-        default: m_session.select({});
-        }
+    connect(m_tree, &QTreeWidget::itemSelectionChanged, this, [this] {
+        if (m_filling) return;
+        std::vector<Selection> chosen;
+        for (const QTreeWidgetItem* item : m_tree->selectedItems())
+            if (item != m_tree->currentItem()) chosen.push_back(thingOf(item));
+        // The one that was reached last is the one whose properties are shown.
+        if (const QTreeWidgetItem* item = m_tree->currentItem(); item && item->isSelected())
+            chosen.push_back(thingOf(item));
+        std::erase(chosen, Selection());
+        m_session.selectMany(chosen);
     });
     connect(m_tree, &QTreeWidget::itemChanged, this, [this](QTreeWidgetItem* item) {
         if (m_filling) return;
@@ -308,18 +319,16 @@ void LayoutPanel::showMenu(const QPoint& globalPosition)
 void LayoutPanel::showSelection()
 {
     m_filling = true;
+    m_tree->clearSelection();
     QTreeWidgetItem* wanted = nullptr;
     for (QTreeWidgetItemIterator it(m_tree); *it; ++it) {
-        const int kind = (*it)->data(0, kKindRole).toInt();
-        const std::uint32_t id = (*it)->data(0, kIdRole).toUInt();
-        if ((isFrame(kind) && m_session.selected<FrameId>() == FrameId{id} && id)
-            || (kind == ArmRow && m_session.selected<ArmId>() == ArmId{id})
-            || (kind == ToolRow && m_session.selected<ToolId>() == ToolId{id})
-            || (kind == PatternRow && m_session.selected<PatternId>() == PatternId{id})
-            || (kind == PartRow && m_session.selected<PartId>() == PartId{id}))
-            wanted = *it;
+        const Selection thing = thingOf(*it);
+        if (thing == Selection()) continue;
+        if (thing == m_session.selection()) wanted = *it;
+        (*it)->setSelected(m_session.isSelected(thing));
     }
-    m_tree->setCurrentItem(wanted);
+    m_tree->setCurrentItem(wanted, 0, QItemSelectionModel::NoUpdate);
+    if (wanted) m_tree->scrollToItem(wanted);
     m_filling = false;
 }
 

@@ -17,7 +17,8 @@ void StepPage::fill()
     const std::function<void(const Step&)> change = [this, routine, row](const Step& next) {
         edit(QString("Change step %1").arg(row), [=](const Cell& cell) { return changeStep(cell, routine, next); });
     };
-    setTitle(QString("Step %1").arg(row));
+    const size_t many = m_session.allSelected<StepId>().size();
+    setTitle(many > 1 ? QString("Step %1, the last of %2").arg(row).arg(many) : QString("Step %1").arg(row));
     addChoice("Kind", "stepKind",
               {"joint move", "line", "grip", "release", "wait", "set signal", "wait for signal", "move device"},
               int(step.kind), [=, this](int kind) {

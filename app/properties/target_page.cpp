@@ -1,5 +1,6 @@
 #include "app/properties/pages.h"
 
+#include "app/layout/layout_commands.h"
 #include "app/properties/choices.h"
 #include "app/session/text.h"
 #include "core/cell/devices.h"
@@ -12,12 +13,22 @@ void TargetPage::fill()
     if (!shown) return;
     const Target target = *shown;
     const TargetId id = target.id;
-    setTitle(target.kind == Target::Kind::Pose ? "Target (pose)" : "Target (posture)");
+    const size_t many = m_session.allSelected<TargetId>().size();
+    setTitle(many > 1                            ? QString("The last of %1 targets").arg(many)
+             : target.kind == Target::Kind::Pose ? "Target (pose)"
+                                                 : "Target (posture)");
     addName(target.name, [=, this](const std::string& name) {
         edit("Rename target", [=](const Cell& cell) { return renameTarget(cell, id, name); });
     });
     if (target.kind == Target::Kind::Pose) {
-        addText("Frame", text(frameName(m_session.cell(), target.frame)));
+        // In the frame of another thing it stays where it is.
+        const auto frames = framesOf(m_session.cell(), target.frame);
+        addChoice("Frame", "targetFrame", frames.names, frames.current, [=, this](int i) {
+            const std::vector<TargetId> all = m_session.allSelected<TargetId>();
+            edit(all.size() > 1 ? QString("New frame for %1 targets").arg(all.size())
+                                : "New frame for " + text(target.name),
+                 [=](const Cell& cell) { return setTargetFrame(cell, all, frames.ids[size_t(i)]); });
+        });
         addPose(target.pose, [=, this](const Pose& pose) {
             edit("Change " + text(target.name), [=](const Cell& cell) { return setTargetPose(cell, id, pose); });
         });
@@ -29,6 +40,8 @@ void TargetPage::fill()
         addText("Joints", values.join("  "));
     }
     addAxes(target);
+    addButtons({{"Copy", "copyTarget", "The same target once more, under a name of its own",
+                 [this] { copySelected(m_session); }}});
 }
 
 void TargetPage::addAxes(const Target& target)

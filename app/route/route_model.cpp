@@ -3,7 +3,7 @@
 #include "app/session/text.h"
 #include "core/program/step_text.h"
 
-#include <QIODevice>
+#include <QGuiApplication>
 #include <QMimeData>
 
 namespace topikos {
@@ -149,26 +149,90 @@ Qt::ItemFlags RouteModel::flags(const QModelIndex& index) const
 
 QMimeData* RouteModel::mimeData(const QModelIndexList& indexes) const
 {
+    std::vector<int> rows;
+    for (const QModelIndex& index : indexes)
+        rows.push_back(index.row());
+    std::sort(rows.begin(), rows.end());
+    QByteArrayList ids;
+    for (const int row : rows)
+        ids << QByteArray::number(idAt(row).value);
     auto* data = new QMimeData;
-    if (!indexes.isEmpty())
-        data->setData("application/x-topikos-step", QByteArray::number(idAt(indexes.front().row()).value));
+    data->setData("application/x-topikos-steps", ids.join(' '));
     return data;
 }
 
 bool RouteModel::dropMimeData(const QMimeData* data, Qt::DropAction, int row, int, const QModelIndex& parent)
 {
-    const StepId step{data->data("application/x-topikos-step").toUInt()};
-    const int from = rowOf(step);
-    if (from < 0) return false;
-    int to = row >= 0 ? row : parent.isValid() ? parent.row() : int(m_steps.size());
-    if (to > from) --to;
-    if (to != from) {
-        const RoutineId routine = m_session.routine().id;
-        m_session.edit(QString("Move step %1").arg(from + 1),
-                       [=](const Cell& cell) { return moveStep(cell, routine, step, size_t(to)); });
-        m_session.select(step);
+    const int place = row >= 0 ? row : parent.isValid() ? parent.row() : int(m_steps.size());
+    if (data->hasFormat(kTargetsMime)) {
+        dropTargets(*data, size_t(place));
+        return false;
     }
-    return false;  // the row is moved by the edit, not by the view
+    std::vector<StepId> steps;
+    for (const QByteArray& word : data->data("application/x-topikos-steps").split(' '))
+        if (const StepId id{word.toUInt()}; rowOf(id) >= 0) steps.push_back(id);
+    if (steps.empty()) return false;
+    // Behind those that stay where they are.
+    int to = 0;
+    for (int r = 0; r < place; ++r)
+        to += std::find(steps.begin(), steps.end(), idAt(r)) == steps.end();
+    moveSteps(steps, size_t(to));
+    return false;  // the rows are moved by the edit, not by the view
+}
+
+bool RouteModel::moveSteps(const std::vector<StepId>& steps, size_t to)
+{
+    const RoutineId routine = m_session.routine().id;
+    const auto moved = [&](const Cell& cell) -> Result<Cell> {
+        Result<Cell> next = cell;
+        // One after the other to the end, then up: whatever is in between, they end side by side.
+        const size_t last = m_steps.size() - 1;
+        for (const StepId step : steps)
+            if (next) next = moveStep(*next, routine, step, last);
+        for (size_t i = 0; i < steps.size(); ++i)
+            if (next) next = moveStep(*next, routine, steps[i], to + i);
+        return next;
+    };
+    const std::vector<Selection> all(steps.begin(), steps.end());
+    const bool done = m_session.edit(steps.size() == 1 ? QString("Move step %1").arg(rowOf(steps.front()) + 1)
+                                                       : QString("Move %1 steps").arg(steps.size()),
+                                     moved);
+    m_session.selectMany(all);
+    return done;
+}
+
+bool RouteModel::dropTargets(const QMimeData& data, size_t row)
+{
+    std::vector<Step> moves;
+    for (const QByteArray& word : data.data(kTargetsMime).split(' '))
+        if (const Target* target = findTarget(m_session.cell(), {word.toUInt()})) {
+            Step step;
+            step.target = target->id;
+            // A line goes to a pose only.
+            const bool line = QGuiApplication::keyboardModifiers() & Qt::ShiftModifier;
+            step.kind = line && target->kind == Target::Kind::Pose ? Step::Kind::Line : Step::Kind::JointMove;
+            moves.push_back(step);
+        }
+    return insertSteps(moves, row, moves.size() == 1 ? "Insert a move" : QString("Insert %1 moves").arg(moves.size()));
+}
+
+bool RouteModel::insertSteps(const std::vector<Step>& steps, size_t row, const QString& label)
+{
+    if (steps.empty()) return false;
+    const RoutineId routine = m_session.routine().id;
+    std::vector<Selection> made;
+    const bool done = m_session.edit(label, [&](const Cell& cell) {
+        Result<Cell> next = cell;
+        made.clear();
+        for (size_t i = 0; i < steps.size() && next; ++i) {
+            StepId created;
+            next = insertStep(*next, routine, row + i, steps[i], &created);
+            made.push_back(created);
+        }
+        return next;
+    });
+    if (done) m_session.selectMany(made);
+    return done;
 }
 
 }  // namespace topikos

@@ -1,5 +1,6 @@
 #include "app/route/route_panel.h"
 
+#include "app/properties/fields.h"
 #include "app/session/text.h"
 #include "app/theme/button.h"
 #include "app/theme/theme.h"
@@ -11,6 +12,7 @@
 #include <QCompleter>
 #include <QHBoxLayout>
 #include <QKeyEvent>
+#include <QMimeData>
 #include <QMouseEvent>
 #include <QPainter>
 #include <QPainterPath>
@@ -166,21 +168,27 @@ RoutePanel::RoutePanel(Session& session, QWidget* parent) : QWidget(parent), m_s
 {
     setObjectName("face");
     setAttribute(Qt::WA_StyledBackground);
+    setAcceptDrops(true);
     auto* column = new QVBoxLayout(this);
     column->setContentsMargins(0, 8, 0, 0);
     column->setSpacing(4);
     auto* top = new QHBoxLayout;
     top->setContentsMargins(12, 0, 10, 2);
-    m_title = new QLabel(this);
-    m_title->setFont(textFont(13, QFont::DemiBold));
+    m_title = new WordsField(this);
+    m_title->setObjectName("routineName");
+    m_title->setProperty("role", "title");
+    m_title->setToolTip("Name of the routine; type another one");
+    m_title->setAccessibleName("Name of the routine");
     m_time = new QLabel(this);
     m_time->setFont(figureFont(12));
     m_time->setProperty("class", "faint");
-    top->addWidget(m_title);
+    top->addWidget(m_title, 1);
     m_routines = new QComboBox(this);
     m_routines->setObjectName("routineChoice");
     m_routines->setToolTip("The routine that is looked at, with its arm in hand; nothing of the cell changes");
-    m_routines->setSizeAdjustPolicy(QComboBox::AdjustToContents);
+    // Beside the name only the arrow; the list is as wide as its longest name.
+    m_routines->setFixedWidth(26);
+    m_routines->setAccessibleName("Routine that is looked at");
     connect(m_routines, &QComboBox::activated, this, &RoutePanel::chooseRoutine);
     top->addWidget(m_routines);
     m_makeMain = new QPushButton("Run this one", this);
@@ -191,7 +199,6 @@ RoutePanel::RoutePanel(Session& session, QWidget* parent) : QWidget(parent), m_s
         m_session.edit("Run " + text(routine.name), [id = routine.id](const Cell& c) { return setMainRoutine(c, id); });
     });
     top->addWidget(m_makeMain);
-    top->addStretch();
     top->addWidget(m_time);
     column->addLayout(top);
 
@@ -202,7 +209,8 @@ RoutePanel::RoutePanel(Session& session, QWidget* parent) : QWidget(parent), m_s
     m_list->setItemDelegate(new RouteDelegate(this));
     m_list->setMouseTracking(true);
     m_list->setUniformItemSizes(true);
-    m_list->setDragDropMode(QAbstractItemView::InternalMove);
+    m_list->setSelectionMode(QAbstractItemView::ExtendedSelection);
+    m_list->setDragDropMode(QAbstractItemView::DragDrop);
     m_list->setDefaultDropAction(Qt::MoveAction);
     m_list->setEditTriggers(QAbstractItemView::DoubleClicked | QAbstractItemView::EditKeyPressed);
     m_list->setVerticalScrollMode(QAbstractItemView::ScrollPerPixel);
@@ -280,8 +288,17 @@ RoutePanel::RoutePanel(Session& session, QWidget* parent) : QWidget(parent), m_s
 
     connect(m_type, &QLineEdit::textChanged, this, &RoutePanel::judgeTyped);
     connect(m_type, &QLineEdit::returnPressed, this, &RoutePanel::takeTyped);
-    connect(m_list->selectionModel(), &QItemSelectionModel::currentChanged, this, [this](const QModelIndex& now) {
-        if (const StepId id = m_model->idAt(now.row())) m_session.select(id);
+    connect(m_list->selectionModel(), &QItemSelectionModel::selectionChanged, this, [this] {
+        if (m_showing) return;
+        std::vector<Selection> chosen;
+        const QModelIndex current = m_list->currentIndex();
+        QModelIndexList rows = m_list->selectionModel()->selectedIndexes();
+        std::sort(rows.begin(), rows.end());
+        for (const QModelIndex& row : rows)
+            if (row != current) chosen.push_back(m_model->idAt(row.row()));
+        // The one that was reached last is the one whose properties are shown.
+        if (m_list->selectionModel()->isSelected(current)) chosen.push_back(m_model->idAt(current.row()));
+        if (!chosen.empty()) m_session.selectMany(chosen);
     });
     connect(&session, &Session::cellChanged, this, [this, fillWords] {
         fillWords();
@@ -305,8 +322,13 @@ RoutePanel::RoutePanel(Session& session, QWidget* parent) : QWidget(parent), m_s
 void RoutePanel::showEmpty()
 {
     const Cell& cell = m_session.cell();
-    m_title->setText(text(m_session.routine().name));
-    m_title->setVisible(cell.routines.size() == 1);
+    m_title->show(text(m_session.routine().name), [this](const QString& typed) {
+        m_session.edit("Rename the routine", [&, id = m_session.routine().id](const Cell& c) {
+            return renameRoutine(c, id, typed.toStdString());
+        });
+        return false;  // shown anew when it was taken
+    });
+    m_title->setToolTip("The routine " + m_title->text() + "; type another name");
     m_routines->setVisible(cell.routines.size() > 1);
     m_routines->clear();
     for (const Routine& r : cell.routines) {
@@ -318,6 +340,10 @@ void RoutePanel::showEmpty()
                             r.id.value);
         if (r.id == m_session.routine().id) m_routines->setCurrentIndex(m_routines->count() - 1);
     }
+    int wide = 0;
+    for (int i = 0; i < m_routines->count(); ++i)
+        wide = std::max(wide, fontMetrics().horizontalAdvance(m_routines->itemText(i)));
+    m_routines->view()->setMinimumWidth(wide + 30);
     m_makeMain->setVisible(m_session.station().main != m_session.routine().id);
     const bool empty = m_session.routine().steps.empty();
     m_list->setVisible(!empty);
@@ -334,22 +360,24 @@ void RoutePanel::chooseRoutine(int index)
 
 void RoutePanel::showSelection()
 {
-    const int row = m_model->rowOf(m_session.selected<StepId>());
-    if (row == m_list->currentIndex().row()) return;
-    if (row < 0) {
-        const QSignalBlocker block(m_list->selectionModel());
-        m_list->selectionModel()->clear();
-        m_list->viewport()->update();
-    } else {
-        m_list->setCurrentIndex(m_model->index(row));
-    }
+    QItemSelection rows;
+    for (const StepId id : m_session.allSelected<StepId>())
+        if (const int row = m_model->rowOf(id); row >= 0) rows.select(m_model->index(row), m_model->index(row));
+    m_showing = true;
+    const QModelIndex current = m_model->index(m_model->rowOf(m_session.selected<StepId>()));
+    if (current != m_list->currentIndex())
+        m_list->selectionModel()->setCurrentIndex(current, QItemSelectionModel::NoUpdate);
+    m_list->selectionModel()->select(rows, QItemSelectionModel::ClearAndSelect);
+    m_showing = false;
 }
 
-const Step* RoutePanel::selectedStep() const
+std::vector<Step> RoutePanel::selectedSteps() const
 {
+    std::vector<Step> out;
     for (const Step& s : m_session.routine().steps)
-        if (s.id == m_session.selected<StepId>()) return &s;
-    return nullptr;
+        if (m_session.isSelected(s.id)) out.push_back(s);
+    if (out.empty()) m_session.say("Select a step first.", true);
+    return out;
 }
 
 void RoutePanel::focusTypeLine()
@@ -410,13 +438,7 @@ void RoutePanel::takeTyped()
     const Result<Step> step = parseStep(m_session.cell(), m_type->text().trimmed().toStdString());
     if (!step) return;  // the reason is shown
     const size_t place = insertPlace();
-    StepId created;
-    const RoutineId routine = m_session.routine().id;
-    if (m_session.edit(QString("Insert step %1").arg(place + 1),
-                       [&](const Cell& cell) { return insertStep(cell, routine, place, *step, &created); })) {
-        m_type->clear();
-        m_session.select(created);
-    }
+    if (m_model->insertSteps({*step}, place, QString("Insert step %1").arg(place + 1))) m_type->clear();
 }
 
 void RoutePanel::setMenu(const QList<QAction*>& actions) { m_list->addActions(actions); }
@@ -437,59 +459,70 @@ void RoutePanel::insertKind(Step::Kind kind)
         if (!step.signal) return m_session.say("Add a signal among the signals first.", true);
     }
     const size_t place = insertPlace();
-    StepId created;
-    const RoutineId routine = m_session.routine().id;
-    if (m_session.edit(QString("Insert step %1").arg(place + 1),
-                       [&](const Cell& c) { return insertStep(c, routine, place, step, &created); }))
-        m_session.select(created);
+    m_model->insertSteps({step}, place, QString("Insert step %1").arg(place + 1));
 }
+
+namespace {
+
+/// "Delete step 3", or "Delete 2 steps".
+QString labelOf(const QString& verb, const std::vector<Step>& steps, int row)
+{
+    return steps.size() == 1 ? QString("%1 step %2").arg(verb).arg(row + 1)
+                             : QString("%1 %2 steps").arg(verb).arg(steps.size());
+}
+
+}  // namespace
 
 void RoutePanel::deleteSelected()
 {
-    const Step* step = selectedStep();
-    if (!step) return m_session.say("Select a step first.", true);
-    const StepId id = step->id;
-    const int row = m_model->rowOf(id);
+    const std::vector<Step> steps = selectedSteps();
+    if (steps.empty()) return;
+    const int row = m_model->rowOf(steps.front().id);
     const RoutineId routine = m_session.routine().id;
-    m_session.edit(QString("Delete step %1").arg(row + 1),
-                   [=](const Cell& cell) { return deleteStep(cell, routine, id); });
+    m_session.edit(labelOf("Delete", steps, row), [&](const Cell& cell) {
+        Result<Cell> next = cell;
+        for (const Step& step : steps)
+            if (next) next = deleteStep(*next, routine, step.id);
+        return next;
+    });
     if (const int rows = m_model->rowCount(); rows > 0) m_session.select(m_model->idAt(std::min(row, rows - 1)));
 }
 
 void RoutePanel::duplicateSelected()
 {
-    const Step* step = selectedStep();
-    if (!step) return m_session.say("Select a step first.", true);
-    const Step copy = *step;
-    const size_t place = insertPlace();
-    StepId created;
-    const RoutineId routine = m_session.routine().id;
-    if (m_session.edit(QString("Duplicate step %1").arg(place),
-                       [&](const Cell& cell) { return insertStep(cell, routine, place, copy, &created); }))
-        m_session.select(created);
+    const std::vector<Step> steps = selectedSteps();
+    if (steps.empty()) return;
+    m_model->insertSteps(steps, size_t(m_model->rowOf(steps.back().id)) + 1,
+                         labelOf("Duplicate", steps, m_model->rowOf(steps.front().id)));
 }
 
 void RoutePanel::moveSelected(int by)
 {
-    const Step* step = selectedStep();
-    if (!step) return m_session.say("Select a step first.", true);
-    const StepId id = step->id;
-    const int row = m_model->rowOf(id), to = row + by;
-    if (to < 0 || to >= m_model->rowCount()) return;
-    const RoutineId routine = m_session.routine().id;
-    m_session.edit(QString("Move step %1").arg(row + 1),
-                   [=](const Cell& cell) { return moveStep(cell, routine, id, size_t(to)); });
+    const std::vector<Step> steps = selectedSteps();
+    if (steps.empty()) return;
+    std::vector<StepId> ids;
+    for (const Step& step : steps)
+        ids.push_back(step.id);
+    // Among the steps that are not selected, one up or down from where the first of them stands.
+    const int to = m_model->rowOf(ids.front()) + by;
+    if (to >= 0 && to + int(ids.size()) <= m_model->rowCount()) m_model->moveSteps(ids, size_t(to));
 }
 
 void RoutePanel::switchSelected()
 {
-    const Step* step = selectedStep();
-    if (!step) return m_session.say("Select a step first.", true);
-    Step next = *step;
-    next.off = !next.off;
+    const std::vector<Step> steps = selectedSteps();
+    if (steps.empty()) return;
+    const bool off = !steps.front().off;
     const RoutineId routine = m_session.routine().id;
-    m_session.edit(QString("Switch step %1 %2").arg(m_model->rowOf(next.id) + 1).arg(next.off ? "off" : "on"),
-                   [=](const Cell& cell) { return changeStep(cell, routine, next); });
+    m_session.edit(labelOf("Switch", steps, m_model->rowOf(steps.front().id)) + (off ? " off" : " on"),
+                   [&](const Cell& cell) {
+                       Result<Cell> next = cell;
+                       for (Step step : steps) {
+                           step.off = off;
+                           if (next) next = changeStep(*next, routine, step);
+                       }
+                       return next;
+                   });
 }
 
 void RoutePanel::editSelected()
@@ -498,6 +531,17 @@ void RoutePanel::editSelected()
     if (row < 0) return m_session.say("Select a step first.", true);
     m_list->setFocus();
     m_list->edit(m_model->index(row));
+}
+
+void RoutePanel::dragEnterEvent(QDragEnterEvent* event)
+{
+    if (event->mimeData()->hasFormat(kTargetsMime)) event->acceptProposedAction();
+}
+
+void RoutePanel::dropEvent(QDropEvent* event)
+{
+    // Beside the list, or where there is none yet: behind the last step.
+    if (m_model->dropTargets(*event->mimeData(), m_session.routine().steps.size())) event->acceptProposedAction();
 }
 
 bool RoutePanel::eventFilter(QObject* object, QEvent* event)

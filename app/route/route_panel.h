@@ -8,6 +8,8 @@
 
 namespace topikos {
 
+class WordsField;
+
 /// The routine as a list with a line to type steps into.
 class RoutePanel : public QWidget {
     Q_OBJECT
@@ -33,17 +35,22 @@ private:
     void showSelection();
     void chooseRoutine(int index);
     void showEmpty();
-    const Step* selectedStep() const;
+    /// Steps that are selected, from top to bottom; says so when none is.
+    std::vector<Step> selectedSteps() const;
+    void dragEnterEvent(QDragEnterEvent* event) override;
+    void dropEvent(QDropEvent* event) override;
     bool eventFilter(QObject* object, QEvent* event) override;
 
     Session& m_session;
-    TargetId m_lastTarget;  ///< selected last: where a new move goes
-    StepId m_running;       ///< the step that the list was last scrolled to in a run
+    TargetId m_lastTarget;   ///< selected last: where a new move goes
+    bool m_showing = false;  ///< the list is being told what is selected
+    StepId m_running;        ///< the step that the list was last scrolled to in a run
     RouteModel* m_model;
     QListView* m_list;
     QComboBox* m_routines;
     QPushButton* m_makeMain;
-    QLabel *m_title, *m_time, *m_empty, *m_verdict;
+    WordsField* m_title;
+    QLabel *m_time, *m_empty, *m_verdict;
     QLineEdit* m_type;
 };
 

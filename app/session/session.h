@@ -13,7 +13,7 @@
 
 namespace topikos {
 
-/// What is selected. One thing at a time; a step lights up in the route, the view and the strip alike.
+/// Something that can be selected; a step lights up in the route, the view and the strip alike.
 using Selection = std::variant<std::monostate, FrameId, PartId, ToolId, TargetId, StepId, PatternId, ArmId>;
 
 enum class JogSpace { Joint, World, Tool, Frame };
@@ -61,12 +61,29 @@ public:
 
     const Selection& selection() const { return m_selection; }
     void select(const Selection& selection);
+    /// Selects several things, the last of which is the one whose properties are shown. Things of another kind than
+    /// that one are left out.
+    void selectMany(const std::vector<Selection>& things);
+    /// Takes a thing into the selection, or out of it.
+    void toggle(const Selection& thing);
+    /// All that is selected, the one of selection() last.
+    std::vector<Selection> everySelected() const;
+    bool isSelected(const Selection& thing) const;
+    /// Whether the cell still has it; steps count in the routine that is looked at.
+    bool isThere(const Selection& thing) const;
     /// Selects what was just made, with its name ready to be typed.
     void selectNew(const Selection& selection);
     template <class IdType> IdType selected() const
     {
         const IdType* id = std::get_if<IdType>(&m_selection);
         return id ? *id : IdType{};
+    }
+    template <class IdType> std::vector<IdType> allSelected() const
+    {
+        std::vector<IdType> out;
+        for (const Selection& thing : everySelected())
+            if (const IdType* id = std::get_if<IdType>(&thing)) out.push_back(*id);
+        return out;
     }
 
     /// The newest check; of an earlier revision while a check is under way, null before the first.
@@ -87,6 +104,7 @@ public:
     const AxisValues& axes() const { return m_axes; }
     /// Moves a device axis by hand, inside its range.
     void setAxis(FrameId axis, double value);
+    /// Turns or slides a joint by jog steps: of an angle where it turns, of a length where it slides.
     bool jogJoint(int joint, double steps);
     /// Moves along (axis 0-2) by metres or turns about (3-5) by radians, in the axes of `space`, about the TCP.
     bool jogAxis(JogSpace space, int axis, double by);
@@ -140,6 +158,8 @@ public:
     Pose shownTcp() const { return shownBase() * baseFromTcp(shownCell(), shownStation(), shownPosture()); }
     /// The step at the run's time, none outside a run.
     StepId shownStep() const;
+    /// The steps of all arms at that time.
+    std::vector<StepId> runningSteps() const;
 
     /// A posture to be drawn as a ghost; empty for none.
     const std::optional<JointVector>& ghost() const { return m_ghost; }
@@ -188,6 +208,7 @@ private:
     History m_history;
     QString m_path;
     Selection m_selection;
+    std::vector<Selection> m_also;  ///< selected beside it, of the same kind
     JointVector m_posture;
     ArmId m_arm;                              ///< in hand; m_posture is of it
     std::map<ArmId, RoutineId> m_looked;      ///< routines looked at that are not the main ones

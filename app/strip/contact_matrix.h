@@ -12,7 +12,8 @@
 
 namespace topikos {
 
-/// Which pairs of bodies are marked for contact checks, which are not made yet: found by sampling, then switched by hand, each with its reason.
+/// Which pairs of bodies are marked for contact checks, which are not made yet: found by sampling, then switched by
+/// hand, each with its reason.
 class ContactMatrix : public QWidget {
     Q_OBJECT
 public:

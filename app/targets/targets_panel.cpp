@@ -1,11 +1,13 @@
 #include "app/targets/targets_panel.h"
 
+#include "app/route/route_model.h"
 #include "app/session/text.h"
 #include "app/theme/theme.h"
 #include "app/theme/typed_delegate.h"
 
 #include <QHBoxLayout>
 #include <QHeaderView>
+#include <QMimeData>
 #include <QPushButton>
 #include <QScrollBar>
 #include <QVBoxLayout>
@@ -16,6 +18,26 @@ namespace {
 
 constexpr int kIdRole = Qt::UserRole;
 
+/// Its targets can be dragged into the route.
+class TargetTree : public QTreeWidget {
+public:
+    using QTreeWidget::QTreeWidget;
+
+protected:
+    QMimeData* mimeData(const QList<QTreeWidgetItem*>& items) const override
+    {
+        QByteArrayList ids;
+        for (const QTreeWidgetItem* item : items)
+            if (item->data(0, kIdRole).isValid()) ids << QByteArray::number(item->data(0, kIdRole).toUInt());
+        if (ids.isEmpty()) return nullptr;
+        auto* dragged = new QMimeData;
+        dragged->setData(kTargetsMime, ids.join(' '));
+        return dragged;
+    }
+};
+
+TargetId idOf(const QTreeWidgetItem* item) { return {item->data(0, kIdRole).toUInt()}; }
+
 }  // namespace
 
 TargetsPanel::TargetsPanel(Session& session, QWidget* parent) : QWidget(parent), m_session(session)
@@ -25,9 +47,11 @@ TargetsPanel::TargetsPanel(Session& session, QWidget* parent) : QWidget(parent),
     auto* column = new QVBoxLayout(this);
     column->setContentsMargins(0, 6, 0, 8);
     column->setSpacing(6);
-    m_tree = new QTreeWidget(this);
+    m_tree = new TargetTree(this);
     m_tree->setObjectName("targetsTree");
     m_tree->setColumnCount(2);
+    m_tree->setSelectionMode(QAbstractItemView::ExtendedSelection);
+    m_tree->setDragDropMode(QAbstractItemView::DragOnly);
     m_tree->setHeaderHidden(true);
     m_tree->header()->setStretchLastSection(false);
     m_tree->header()->setSectionResizeMode(0, QHeaderView::Stretch);
@@ -62,9 +86,16 @@ TargetsPanel::TargetsPanel(Session& session, QWidget* parent) : QWidget(parent),
     row->addStretch();
     column->addLayout(row);
 
-    connect(m_tree, &QTreeWidget::currentItemChanged, this, [this](QTreeWidgetItem* item) {
-        if (!m_filling && item && item->data(0, kIdRole).isValid())
-            m_session.select(TargetId{item->data(0, kIdRole).toUInt()});
+    connect(m_tree, &QTreeWidget::itemSelectionChanged, this, [this] {
+        if (m_filling) return;
+        std::vector<Selection> chosen;
+        for (QTreeWidgetItem* item : m_tree->selectedItems())
+            if (item->data(0, kIdRole).isValid() && item != m_tree->currentItem()) chosen.push_back(idOf(item));
+        // The one that was reached last is the one whose properties are shown.
+        if (QTreeWidgetItem* item = m_tree->currentItem();
+            item && item->isSelected() && item->data(0, kIdRole).isValid())
+            chosen.push_back(idOf(item));
+        if (!chosen.empty()) m_session.selectMany(chosen);
     });
     connect(m_tree, &QTreeWidget::itemDoubleClicked, this, [this](QTreeWidgetItem* item) {
         if (item->data(0, kIdRole).isValid()) m_session.goToTarget({item->data(0, kIdRole).toUInt()});
@@ -101,7 +132,7 @@ void TargetsPanel::fill()
             }
             auto* item = new QTreeWidgetItem(head, {text(t.name)});
             item->setData(0, kIdRole, t.id.value);
-            item->setFlags(Qt::ItemIsEnabled | Qt::ItemIsSelectable | Qt::ItemIsEditable);
+            item->setFlags(Qt::ItemIsEnabled | Qt::ItemIsSelectable | Qt::ItemIsEditable | Qt::ItemIsDragEnabled);
             item->setFont(1, textFont(11));
             item->setForeground(1, theme().faint);
             if (t.id == m_session.station().home) item->setText(1, "home");
@@ -156,12 +187,14 @@ void TargetsPanel::showVerdicts()
 
 void TargetsPanel::showSelection()
 {
-    const TargetId id = m_session.selected<TargetId>();
     m_filling = true;
-    if (!id) m_tree->setCurrentItem(nullptr);
-    for (QTreeWidgetItemIterator it(m_tree); *it; ++it)
-        if (id && (*it)->data(0, kIdRole).isValid() && (*it)->data(0, kIdRole).toUInt() == id.value)
-            m_tree->setCurrentItem(*it);
+    m_tree->clearSelection();
+    if (!m_session.selected<TargetId>()) m_tree->setCurrentItem(nullptr);
+    for (QTreeWidgetItemIterator it(m_tree); *it; ++it) {
+        if (!(*it)->data(0, kIdRole).isValid()) continue;
+        if (idOf(*it) == m_session.selected<TargetId>()) m_tree->setCurrentItem(*it, 0, QItemSelectionModel::NoUpdate);
+        (*it)->setSelected(m_session.isSelected(idOf(*it)));
+    }
     m_filling = false;
 }
 
@@ -208,13 +241,6 @@ void TargetsPanel::setMenu(const QList<QAction*>& actions)
 {
     m_tree->setContextMenuPolicy(Qt::ActionsContextMenu);
     m_tree->addActions(actions);
-}
-
-void TargetsPanel::deleteSelected()
-{
-    const TargetId id = m_session.selected<TargetId>();
-    if (!id) return m_session.say("Select the target to delete.", true);
-    m_session.edit("Delete target", [id](const Cell& cell) { return deleteTarget(cell, id); });
 }
 
 void TargetsPanel::makeSelectedHome()

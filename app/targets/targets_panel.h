@@ -17,7 +17,6 @@ public:
     void retakeSelected();
     /// What the right mouse button offers for a target.
     void setMenu(const QList<QAction*>& actions);
-    void deleteSelected();
     void renameSelected();
     void makeSelectedHome();
 

@@ -58,7 +58,7 @@ QMenu::item:selected { background: %accentSoft; }
 QMenu::item:disabled { color: %faint; }
 QMenu::separator { height: 1px; background: %line; margin: 4px 8px; }
 #head { background: %panel; border-bottom: 1px solid %line; }
-#cellName { font-weight: 600; font-size: 14px; }
+#cellName { font-size: 14px; }
 #saveState, .faint { color: %faint; }
 #noticeBar { background: %accentSoft; border-bottom: 1px solid %line; }
 #chip { background: %raised; border: 1px solid %line; border-radius: 5px; padding: 4px 9px; }
@@ -75,6 +75,9 @@ QLineEdit, QDoubleSpinBox, QComboBox { background: %raised; border: 1px solid %l
 QLineEdit:focus, QDoubleSpinBox:focus, QComboBox:focus { border-color: %accent; }
 QLineEdit[bad="true"], QDoubleSpinBox[bad="true"] { border-color: %blocked; }
 QDoubleSpinBox { padding: 2px 3px; }
+QLineEdit[role="title"] { background: transparent; border-color: transparent; font-weight: 600; padding: 1px 3px; }
+QLineEdit[role="title"]:hover { border-color: %line; }
+QLineEdit[role="title"]:focus { border-color: %accent; background: %raised; }
 QDoubleSpinBox, .figure { font-family: "JetBrains Mono", "DejaVu Sans Mono", monospace; font-size: 12px; }
 QComboBox::drop-down { border: none; width: 18px; }
 QComboBox::down-arrow { image: url(:/glyphs/down.svg); width: 12px; height: 12px; }

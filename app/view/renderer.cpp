@@ -21,6 +21,7 @@ struct LineVertex {
 };
 
 constexpr int kShadowSize = 256;  // [pixels]
+constexpr float kBehind = 0.22f;  // opacity of marks that bodies hide
 
 QMatrix4x4 matrixOf(const Pose& pose)
 {
@@ -226,7 +227,8 @@ void Renderer::drawBodies(const DrawList& list, const Camera& camera, const QMat
     }
 }
 
-void Renderer::drawLines(const std::vector<DrawLine>& lines, const QMatrix4x4& matrix, QSize pixels, float bias)
+void Renderer::drawLines(const std::vector<DrawLine>& lines, const QMatrix4x4& matrix, QSize pixels, float bias,
+                         float opacity)
 {
     if (lines.empty()) return;
     std::vector<LineVertex> vertices;
@@ -238,7 +240,7 @@ void Renderer::drawLines(const std::vector<DrawLine>& lines, const QMatrix4x4& m
             vertices.push_back({{float(l.from[0]), float(l.from[1]), float(l.from[2])},
                                 {float(l.to[0]), float(l.to[1]), float(l.to[2])},
                                 {std::uint8_t(l.color.red()), std::uint8_t(l.color.green()),
-                                 std::uint8_t(l.color.blue()), std::uint8_t(l.color.alpha())},
+                                 std::uint8_t(l.color.blue()), std::uint8_t(opacity * float(l.color.alpha()))},
                                 {along, side, float(l.width)}});
         for (const std::uint32_t i : {0u, 1u, 2u, 0u, 2u, 3u})
             indices.push_back(base + i);
@@ -318,6 +320,13 @@ void Renderer::draw(const DrawList& list, const Camera& camera, QSize pixels, un
     drawLines(list.lines, matrix, pixels, 0.00005f);
     m_gl.glEnable(GL_BLEND);
     drawBodies(list, camera, matrix, true);
+    // Marks hide nothing of each other: what of them is behind bodies is faint.
+    m_gl.glDepthMask(GL_FALSE);
+    drawLines(list.marks, matrix, pixels, 0.00005f);
+    m_gl.glDepthFunc(GL_GREATER);
+    drawLines(list.marks, matrix, pixels, 0.00005f, kBehind);
+    m_gl.glDepthFunc(GL_LESS);
+    m_gl.glDepthMask(GL_TRUE);
     m_gl.glDisable(GL_DEPTH_TEST);
     drawLines(list.linesOnTop, matrix, pixels, 0);
 

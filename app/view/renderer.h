@@ -53,6 +53,7 @@ struct DrawLine {
 struct DrawList {
     std::vector<DrawItem> items;
     std::vector<DrawLine> lines;       ///< hidden by bodies
+    std::vector<DrawLine> marks;       ///< seen faintly where bodies hide them
     std::vector<DrawLine> linesOnTop;  ///< in front of everything
     Vec3 shadowCentre = Vec3::Zero();
     std::optional<Eigen::Vector4d> section;  ///< bodies are drawn where its product with (x, y, z, 1) is not negative
@@ -73,7 +74,8 @@ private:
     std::unique_ptr<QOpenGLShaderProgram> program(const char* vertex, const char* fragment);
     void drawShadow(const DrawList& list);
     void drawBodies(const DrawList& list, const Camera& camera, const QMatrix4x4& matrix, bool ghosts);
-    void drawLines(const std::vector<DrawLine>& lines, const QMatrix4x4& matrix, QSize pixels, float bias);
+    void drawLines(const std::vector<DrawLine>& lines, const QMatrix4x4& matrix, QSize pixels, float bias,
+                   float opacity = 1);
 
     QOpenGLFunctions_3_3_Core& m_gl;
     std::vector<std::pair<std::uint64_t, Pose>> m_shadowOf;  ///< serials of the bodies in the shadow as last drawn

@@ -208,7 +208,7 @@ DrawList Scene::build(QOpenGLFunctions_3_3_Core& gl, bool moving)
     const ArmStation& station = m_session.shownStation();
     const Shape* blamed = joint >= 0 ? &armShapes(station.model)[size_t(joint) + 1] : nullptr;
     for (const Placed& p : placed(state)) {
-        const bool chosen = p.owner == m_session.selection() && p.owner != Selection() && !p.link;
+        const bool chosen = p.owner != Selection() && !p.link && m_session.isSelected(p.owner);
         list.items.push_back({gpu(*p.shape), p.world,
                               p.shape == blamed && p.link == station.id ? blame
                               : chosen                                  ? light
@@ -248,27 +248,27 @@ void Scene::addSelected(DrawList& list, const CellState& state) const
     const Cell& cell = m_session.shownCell();
     if (const Frame* frame = findFrame(cell, m_session.selected<FrameId>())) {
         const Pose world = worldFromFrame(cell, frame->id, state.axes);
-        addTriad(list.linesOnTop, world, 0.18, 2);
+        addTriad(list.marks, world, 0.18, 2);
         if (frame->measured) {
             // From where it was drawn to where it was measured.
             const Pose parent = worldFromFrame(cell, frame->parent, state.axes), drawn = parent * frame->pose,
                        built = parent * *frame->measured;
-            addTriad(list.linesOnTop, drawn, 0.1, 1.5);
-            addTriad(list.linesOnTop, built, 0.1, 1.5);
-            addDashes(list.linesOnTop, drawn.translation, built.translation, theme().caution, 2);
+            addTriad(list.marks, drawn, 0.1, 1.5);
+            addTriad(list.marks, built, 0.1, 1.5);
+            addDashes(list.marks, drawn.translation, built.translation, theme().caution, 2);
         }
     }
     if (const PartId id = m_session.selected<PartId>())
         for (const PlacedPart& p : state.parts)
-            if (p.part == id) addTriad(list.linesOnTop, p.worldFromPart, 0.12, 2);
+            if (p.part == id) addTriad(list.marks, p.worldFromPart, 0.12, 2);
     if (const Pattern* pattern = findPattern(cell, m_session.selected<PatternId>())) {
         const Pose frame = worldFromFrame(cell, pattern->frame, state.axes);
         Vec3 before = Vec3::Zero();
         bool first = true;
         for (const Pose& place : membersOf(cell, *pattern)) {
             const Pose world = frame * place;
-            addTriad(list.linesOnTop, world, 0.03, 1.5);
-            if (!first) list.linesOnTop.push_back({before, world.translation, theme().accent, 1.5});
+            addTriad(list.marks, world, 0.03, 1.5);
+            if (!first) list.marks.push_back({before, world.translation, theme().accent, 1.5});
             before = world.translation;
             first = false;
         }
@@ -276,10 +276,10 @@ void Scene::addSelected(DrawList& list, const CellState& state) const
     if (const Tool* tool = findTool(cell, m_session.selected<ToolId>()); tool && tool->id == m_session.station().tool) {
         const Pose flange = worldFromBase(cell, m_session.station(), state.axes)
                             * forward(*m_session.station().model, state.of(m_session.station().id).posture);
-        addTriad(list.linesOnTop, flange, 0.08, 1.5);
-        addTriad(list.linesOnTop, flange * tool->flangeFromTcp, 0.06, 2);
+        addTriad(list.marks, flange, 0.08, 1.5);
+        addTriad(list.marks, flange * tool->flangeFromTcp, 0.06, 2);
         for (const ToolPoint& point : tool->points)
-            addTriad(list.linesOnTop, flange * point.flangeFromTcp, 0.06, 2);
+            addTriad(list.marks, flange * point.flangeFromTcp, 0.06, 2);
         if (const Vec3 half = 0.5 * tool->gripper.region; !half.isZero()) {
             const Pose tcp = flange * tool->flangeFromTcp;
             for (int axis = 0; axis < 3; ++axis)
@@ -291,7 +291,7 @@ void Scene::addSelected(DrawList& list, const CellState& state) const
                         a[(axis + 2) % 3] = v * half[(axis + 2) % 3];
                         Vec3 b = a;
                         b[axis] = half[axis];
-                        list.linesOnTop.push_back({tcp * a, tcp * b, theme().accent, 1.5});
+                        list.marks.push_back({tcp * a, tcp * b, theme().accent, 1.5});
                     }
         }
     }
@@ -339,13 +339,21 @@ const std::vector<Scene::Path>& Scene::paths() const
 
 void Scene::addRoute(DrawList& list) const
 {
+    const std::vector<StepId> running = m_session.runningSteps();
     for (const Path& path : paths()) {
-        const bool chosen = m_session.selected<StepId>() == path.step;
+        const bool chosen = m_session.isSelected(path.step);
         QColor color = stepColor(path.kind);
         color.setAlphaF(chosen ? 1.0f : 0.6f);
-        addPolyline(chosen ? list.linesOnTop : list.lines, path.points, color, chosen ? 3.2 : 1.6);
+        // What runs has a mark of its own: a dark band behind its path.
+        if (std::find(running.begin(), running.end(), path.step) != running.end()) {
+            addPolyline(list.marks, path.points, theme().ink, 5.5);
+            color.setAlphaF(1);
+            addPolyline(list.marks, path.points, color.lighter(150), 2);
+            continue;
+        }
+        addPolyline(chosen ? list.marks : list.lines, path.points, color, chosen ? 3.2 : 1.6);
         if (path.missing.size() == 2)
-            addDashes(list.linesOnTop, path.missing[0], path.missing[1], theme().blocked, chosen ? 3.2 : 2.2);
+            addDashes(list.marks, path.missing[0], path.missing[1], theme().blocked, chosen ? 3.2 : 2.2);
     }
 }
 
@@ -359,7 +367,7 @@ void Scene::addDevices(DrawList& list) const
         const Pose world = m_session.shownPlace(frame.id);
         const bool chosen = m_session.selected<FrameId>() == frame.id;
         const auto line = [&](const Vec3& a, const Vec3& b, const QColor& color, double width) {
-            list.linesOnTop.push_back({world * a, world * b, color, width});
+            list.marks.push_back({world * a, world * b, color, width});
         };
         const bool lit = trace && d.output && findSignal(*m_session.checked()->cell, d.output)
                          && signalAt(*m_session.checked()->cell, *trace, d.output, m_session.time()) != 0;
@@ -403,8 +411,8 @@ void Scene::addTargets(DrawList& list) const
     const AxisValues axes = m_session.shownAxes();
     for (const Target& target : cell.targets) {
         if (target.kind != Target::Kind::Pose) continue;
-        const bool chosen = m_session.selected<TargetId>() == target.id;
-        addTriad(chosen ? list.linesOnTop : list.lines, worldFromFrame(cell, target.frame, axes) * target.pose,
+        const bool chosen = m_session.isSelected(target.id);
+        addTriad(chosen ? list.marks : list.lines, worldFromFrame(cell, target.frame, axes) * target.pose,
                  chosen ? 0.09 : 0.045, chosen ? 2.6 : 1.8);
     }
 }
@@ -446,9 +454,9 @@ void Scene::addJogAxis(DrawList& list) const
     const double size = std::clamp(0.16 * arm.reach(), 0.06, 0.35);
     const QColor color = theme().joint;
     const auto line = [&](const Vec3& a, const Vec3& b, double width) {
-        list.linesOnTop.push_back({axis * a, axis * b, color, width});
+        list.marks.push_back({axis * a, axis * b, color, width});
     };
-    addDashes(list.linesOnTop, axis * Vec3(0, 0, -1.4 * size), axis * Vec3(0, 0, 1.4 * size), color, 1.8);
+    addDashes(list.marks, axis * Vec3(0, 0, -1.4 * size), axis * Vec3(0, 0, 1.4 * size), color, 1.8);
     for (const Vec3& side : {Vec3(1, 0, 0), Vec3(0, 1, 0)})
         for (const double s : {-1.0, 1.0})
             line(Vec3(0, 0, 1.7 * size), Vec3(0, 0, 1.4 * size) + 0.1 * s * size * side, 2.2);
@@ -481,7 +489,7 @@ void Scene::addExplanation(DrawList& list) const
         const Vec3 point = base * g.point, direction = base.rotation * g.direction, centre = base * g.wristCentre;
         QColor color = f.severity == Severity::Blocked ? theme().blocked : theme().caution;
         if (singular->kind == SingularityKind::Wrist || singular->kind == SingularityKind::Direction) {
-            addDashes(list.linesOnTop, point - 0.45 * direction, point + 0.45 * direction, color, 2);
+            addDashes(list.marks, point - 0.45 * direction, point + 0.45 * direction, color, 2);
         } else {
             const Vec3 onPlane = centre - (centre - point).dot(direction) * direction;
             const Vec3 u = (onPlane - point).norm() > 1e-6 ? Vec3((onPlane - point).normalized())
@@ -490,15 +498,15 @@ void Scene::addExplanation(DrawList& list) const
             const Vec3 corners[] = {point - 0.15 * u - 0.35 * v, onPlane + 0.15 * u - 0.35 * v,
                                     onPlane + 0.15 * u + 0.35 * v, point - 0.15 * u + 0.35 * v};
             for (int i = 0; i < 4; ++i)
-                list.linesOnTop.push_back({corners[i], corners[(i + 1) % 4], color, 1.6});
+                list.marks.push_back({corners[i], corners[(i + 1) % 4], color, 1.6});
             for (int i = 1; i < 8; ++i) {
                 QColor hatch = color;
                 hatch.setAlphaF(0.4f);
                 const double s = i / 8.0;
-                list.linesOnTop.push_back(
+                list.marks.push_back(
                     {corners[0] + s * (corners[1] - corners[0]), corners[3] + s * (corners[2] - corners[3]), hatch, 1});
             }
-            list.linesOnTop.push_back({centre, onPlane, color, 2.4});
+            list.marks.push_back({centre, onPlane, color, 2.4});
         }
     }
 }

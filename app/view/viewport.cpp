@@ -382,11 +382,15 @@ void Viewport::mouseReleaseEvent(QMouseEvent* event)
             return;
         }
         const Camera::Ray ray = m_camera.ray(event->position(), size());
-        m_session.select(m_scene.pick(ray.origin, ray.direction));
+        const Selection hit = m_scene.pick(ray.origin, ray.direction);
+        if (!(event->modifiers() & Qt::ControlModifier)) m_session.select(hit);
+        else if (hit != Selection()) m_session.toggle(hit);
     }
     if (event->button() == Qt::RightButton && (event->position() - m_pressed).manhattanLength() <= 4) {
         const Camera::Ray ray = m_camera.ray(event->position(), size());
-        if (const Selection hit = m_scene.pick(ray.origin, ray.direction); !std::holds_alternative<std::monostate>(hit))
+        // A thing that is selected together with others stays so.
+        if (const Selection hit = m_scene.pick(ray.origin, ray.direction);
+            hit != Selection() && !m_session.isSelected(hit))
             m_session.select(hit);
         Q_EMIT contextRequested(event->globalPosition().toPoint());
     }

@@ -3,6 +3,7 @@
 #include "app/arms/arms_page.h"
 #include "app/instruments/best_ways_offer.h"
 #include "app/instruments/jog_pad.h"
+#include "app/properties/fields.h"
 #include "app/properties/properties.h"
 #include "app/instruments/teach_panel.h"
 #include "app/instruments/travel_bars.h"
@@ -124,8 +125,11 @@ void MainWindow::buildHead()
     auto* row = new QHBoxLayout(head);
     row->setContentsMargins(12, 6, 12, 6);
     row->setSpacing(7);
-    m_name = new QLabel(head);
+    m_name = new WordsField(head);
     m_name->setObjectName("cellName");
+    m_name->setToolTip("Name of the cell; type another one");
+    m_name->setAccessibleName("Name of the cell");
+    m_name->setProperty("role", "title");
     m_saveState = new QLabel(head);
     m_saveState->setObjectName("saveState");
     row->addWidget(m_name);
@@ -200,9 +204,7 @@ void MainWindow::buildSide()
     connect(m_properties, &Properties::teachRequested, m_teach, &TeachPanel::start);
     connect(m_properties, &Properties::shapeFileRequested, this, &MainWindow::askForShape);
     // Another selection is shown from its top, and so is teaching by points.
-    const auto up = [scroll] {
-        QTimer::singleShot(0, scroll, [scroll] { scroll->verticalScrollBar()->setValue(0); });
-    };
+    const auto up = [scroll] { QTimer::singleShot(0, scroll, [scroll] { scroll->verticalScrollBar()->setValue(0); }); };
     connect(m_properties, &Properties::selectionShown, scroll, up);
     connect(m_teach, &TeachPanel::started, scroll, up);
     // Each face keeps its own division of the column.
@@ -236,6 +238,9 @@ void MainWindow::buildRegions()
     m_left = new QTabWidget(this);
     m_left->setObjectName("leftPanel");
     m_left->setDocumentMode(true);
+    // Targets are dragged over the head of the route into it.
+    m_left->tabBar()->setAcceptDrops(true);
+    m_left->tabBar()->setChangeCurrentOnDrag(true);
     m_layout = new LayoutPanel(*m_session);
     m_route = new RoutePanel(*m_session);
     m_targets = new TargetsPanel(*m_session);
@@ -345,7 +350,11 @@ void MainWindow::buildRegions()
 void MainWindow::refreshHead()
 {
     const Cell& cell = m_session->cell();
-    m_name->setText(text(cell.name));
+    m_name->show(text(cell.name), [this](const QString& typed) {
+        m_session->edit("Rename the cell", [&](const Cell& c) { return renameCell(c, typed.toStdString()); });
+        return false;  // shown anew when it was taken
+    });
+    m_name->setFixedWidth(m_name->fontMetrics().horizontalAdvance(m_name->text()) + 20);
     const QString file = m_session->path().isEmpty() ? "not in a file yet" : QFileInfo(m_session->path()).fileName();
     m_saveState->setText(file
                          + (m_session->isSaved() ? (m_session->path().isEmpty() ? "" : " · saved") : " · changed"));

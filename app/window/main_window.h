@@ -27,6 +27,7 @@ class TargetsPanel;
 class TeachPanel;
 class TravelBars;
 class Viewport;
+class WordsField;
 
 /// The window: regions around the view, actions in menus, all of them also found by typing.
 class MainWindow : public QMainWindow {
@@ -119,7 +120,8 @@ private:
     QList<int> m_rowSizes;                  ///< before the strip filled the window
     std::map<int, QList<int>> m_sideSizes;  ///< of the side column, by face
     QPointer<QWidget> m_cameFrom;           ///< before the keys went to the properties
-    QLabel *m_name, *m_saveState, *m_blocked, *m_cautions, *m_cycleTime, *m_time;
+    WordsField* m_name;
+    QLabel *m_saveState, *m_blocked, *m_cautions, *m_cycleTime, *m_time;
     QPushButton *m_run, *m_step, *m_rewind, *m_speed;
     CommandField* m_command;
     TeachPanel* m_teach;

@@ -60,7 +60,6 @@ void MainWindow::deleteSelectedThing()
 {
     if (m_pages->currentIndex() != 0) return;
     if (m_session->selected<StepId>()) m_route->deleteSelected();
-    else if (m_session->selected<TargetId>()) m_targets->deleteSelected();
     else deleteSelected(*m_session);
 }
 

@@ -35,6 +35,11 @@ Result<Cell> takePostureTarget(const Cell& cell, ArmId arm, const JointVector& p
 /// force.
 Result<Cell> retakeTarget(const Cell& cell, TargetId id, const JointVector& posture, const AxisValues& axes = {});
 Result<Cell> setTargetPose(const Cell& cell, TargetId id, const Pose& frameFromTcp);
+/// Ties pose targets to another frame; each stays where it is in the world, with the axes that come along to it where
+/// it has them and the others at the start. Refused for those of a pattern.
+Result<Cell> setTargetFrame(const Cell& cell, const std::vector<TargetId>& ids, FrameId frame);
+/// The same target once more, under a name of its own.
+Result<Cell> copyTarget(const Cell& cell, TargetId id, TargetId* created = nullptr);
 /// Chooses one of the ways to reach a pose target.
 Result<Cell> setTargetWay(const Cell& cell, TargetId id, const Solution& way);
 /// Refused for home and while steps use it.

@@ -72,7 +72,7 @@ QStringList WindowTest::steps()
 
 void WindowTest::startsWithTheDemoCellChecked()
 {
-    QCOMPARE(child<QLabel>("cellName")->text(), QString("Tile glazing line"));
+    QCOMPARE(child<QLineEdit>("cellName")->text(), QString("Tile glazing line"));
     QVERIFY(child<QLabel>("saveState")->text().contains("not in a file yet"));
     QCOMPARE(session().checked()->result.findings.size(), size_t(0));
     QCOMPARE(child<QListView>("routeList")->model()->rowCount(), 10);

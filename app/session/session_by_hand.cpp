@@ -1,0 +1,230 @@
+#include "app/session/session.h"
+
+#include "app/session/text.h"
+#include "core/spatial/rotation.h"
+#include "core/spatial/units.h"
+
+#include <cmath>
+
+/// The arm moved by hand: jogged, dragged, sent to targets, and back.
+namespace topikos {
+
+namespace {
+
+constexpr qint64 kOneMove = 600;    // [ms] between moves by hand that count as one
+constexpr size_t kMostStood = 200;  // places that are remembered
+
+struct JogStep {
+    double length, angle;
+};
+constexpr JogStep kJogSteps[] = {{0.1e-3, 0.1 * kDegree}, {0.5e-3, 0.2 * kDegree}, {1e-3, 0.5 * kDegree},
+                                 {2e-3, 1 * kDegree},     {5e-3, 2 * kDegree},     {10e-3, 5 * kDegree},
+                                 {50e-3, 10 * kDegree},   {100e-3, 30 * kDegree}};
+
+}  // namespace
+
+void Session::stand(const JointVector& posture, const AxisValues& axes)
+{
+    leaveRun();
+    // Moves in quick succession, by a drag or a key held down, are one.
+    if (!m_movedAt.isValid() || m_movedAt.elapsed() > kOneMove) {
+        m_stood.push_back({m_arm, m_posture, m_axes});
+        if (m_stood.size() > kMostStood) m_stood.erase(m_stood.begin());
+        m_forth.clear();
+    }
+    m_movedAt.start();
+    m_posture = clampedToRange(arm(), posture);
+    m_axes = axes;
+    Q_EMIT postureChanged();
+}
+
+bool Session::standAgain(std::vector<Stood>& from, std::vector<Stood>& to, const QString& nothing)
+{
+    while (!from.empty()) {
+        const Stood place = std::move(from.back());
+        from.pop_back();
+        const ArmStation* station = findArm(cell(), place.arm);
+        const bool fits = station && place.posture.size() == station->model->jointCount();
+        const bool same = place.arm == m_arm && sameValues(place.posture, m_posture) && place.axes == m_axes;
+        if (!fits || same) continue;
+        takeInHand(place.arm);
+        leaveRun();
+        to.push_back({m_arm, m_posture, m_axes});
+        m_posture = clampedToRange(arm(), place.posture);
+        // Axes may be gone by now, or have other ranges.
+        m_axes.clear();
+        for (const AxisValue& a : place.axes)
+            if (const Frame* frame = findFrame(cell(), a.frame); frame && frame->axis)
+                m_axes.push_back({a.frame, std::clamp(a.value, frame->axis->lowest, frame->axis->highest)});
+        Q_EMIT postureChanged();
+        return true;
+    }
+    say(nothing, true);
+    return false;
+}
+
+bool Session::standBack()
+{
+    m_movedAt.invalidate();
+    return standAgain(m_stood, m_forth, "The arm has not been moved by hand before that.");
+}
+
+bool Session::standForth()
+{
+    m_movedAt.invalidate();
+    return standAgain(m_forth, m_stood, "There is no move to be done again.");
+}
+
+void Session::setPosture(const JointVector& posture) { stand(posture, shownAxes()); }
+
+void Session::setAxis(FrameId id, double value)
+{
+    const Frame* frame = findFrame(cell(), id);
+    if (!frame || !frame->axis) return;
+    stand(shownPosture(), overlaid(shownAxes(), {{id, std::clamp(value, frame->axis->lowest, frame->axis->highest)}}));
+}
+
+bool Session::jogJoint(int joint, double steps)
+{
+    const bool slides = arm().joints()[size_t(joint)].kind == JointKind::Prismatic;
+    const double by = steps * (slides ? jogLength() : jogAngle());
+    const Joint& j = arm().joints()[size_t(joint)];
+    if (arm().description().joints[size_t(joint)].locked) {
+        say(QString("Axis %1 is locked at %2.").arg(joint + 1).arg(jointText(j, j.lower)), true);
+        return false;
+    }
+    JointVector q = shownPosture();
+    const double wanted = q[joint] + by;
+    q[joint] = std::clamp(wanted, j.lower, j.upper);
+    setPosture(q);
+    if (std::abs(q[joint] - wanted) > 1e-9) {
+        say(QString("Joint %1 is at its range end (%2).")
+                .arg(joint + 1)
+                .arg(jointText(arm().joints()[size_t(joint)], q[joint])),
+            true);
+        return false;
+    }
+    return true;
+}
+
+Solutions Session::lookAhead(const Pose& baseFromTcp, std::optional<JointVector>& posture) const
+{
+    const JointVector now = shownPosture();
+    const Pose flange = baseFromTcp * inverse(flangeFromTcp(cell(), station()));
+    Solutions found = inverseKinematics(arm(), flange, &now);
+    const Solution* best = like(arm(), found.items, now);
+    if (!best) best = nearestTo(found.items, now);
+    posture = best ? std::optional(best->joints) : std::nullopt;
+    return found;
+}
+
+bool Session::moveTcp(const Pose& baseFromTcp)
+{
+    const JointVector now = shownPosture();
+    const Pose flange = baseFromTcp * inverse(flangeFromTcp(cell(), station()));
+    const auto next = followBranch(arm(), flange, configurationOf(arm(), now), now);
+    if (!next) {
+        say(solutionsText(arm(), inverseKinematics(arm(), flange, &now)), true);
+        return false;
+    }
+    if (const RangeExcess excess = rangeExcess(arm(), *next); excess.joint >= 0) {
+        say(QString("Joint %1 would be %2 past its range.")
+                .arg(excess.joint + 1)
+                .arg(jointText(arm().joints()[size_t(excess.joint)], excess.excess)),
+            true);
+        return false;
+    }
+    setPosture(*next);
+    return true;
+}
+
+bool Session::jogAxis(JogSpace space, int axis, double by)
+{
+    const JointVector now = shownPosture();
+    const Pose tcp = baseFromTcp(cell(), station(), now);
+    Quat axes = tcp.rotation;
+    if (space == JogSpace::World) axes = shownBase().rotation.conjugate();
+    if (space == JogSpace::Frame) axes = shownBase().rotation.conjugate() * shownPlace(m_readingFrame).rotation;
+    const Vec3 direction = axes * Vec3::Unit(axis % 3);
+    Pose wanted = tcp;
+    if (axis < 3) wanted.translation += by * direction;
+    else wanted.rotation = (Quat(Eigen::AngleAxisd(by, direction)) * tcp.rotation).normalized();
+    return moveTcp(wanted);
+}
+
+bool Session::goToTarget(TargetId id)
+{
+    const Target* target = findTarget(cell(), id);
+    if (!target) return false;
+    if (target->arm != station().id) {
+        say(QString("%1 is a target of %2. Take that arm in hand first.")
+                .arg(text(target->name), text(armOf(cell(), *target).name)),
+            true);
+        return false;
+    }
+    if (target->kind == Target::Kind::Posture) {
+        if (const RangeExcess excess = rangeExcess(arm(), target->posture); excess.joint >= 0) {
+            say(QString("%1: joint %2 would be %3 past its range.")
+                    .arg(text(target->name))
+                    .arg(excess.joint + 1)
+                    .arg(jointText(arm().joints()[size_t(excess.joint)], excess.excess)),
+                true);
+            return false;
+        }
+        stand(target->posture, overlaid(shownAxes(), target->axes));
+    } else {
+        const Solutions found = waysTo(cell(), *target, 0, &m_posture, shownAxes());
+        const Solution* s = chosenWay(arm(), *target, found.items);
+        if (!s) {
+            // Judged as the program uses it there may be nothing to say: then it is for where the axes stand now.
+            const TargetVerdict verdict = checkTarget(cell(), *target);
+            say(verdict.findings.empty() ? QString("%1 is out of reach from where rail and tables stand now: %2")
+                                               .arg(text(target->name), solutionsText(arm(), found))
+                                         : text(findingText(cell(), verdict.findings.front()).line()),
+                true);
+            return false;
+        }
+        stand(s->joints, overlaid(shownAxes(), target->axes));
+    }
+    say("At " + text(target->name));
+    return true;
+}
+
+bool Session::goToSelected()
+{
+    if (const TargetId id = selected<TargetId>()) return goToTarget(id);
+    if (const Step* step = routine().steps.find(selected<StepId>()); step && step->isMove())
+        return goToTarget(step->target);
+    say("Select a target, or a step that goes to one.", true);
+    return false;
+}
+
+void Session::setReadingFrame(FrameId frame)
+{
+    m_readingFrame = frame;
+    Q_EMIT jogChanged();
+    Q_EMIT postureChanged();
+}
+
+void Session::setJogSpace(JogSpace space)
+{
+    m_jogSpace = space;
+    Q_EMIT jogChanged();
+}
+
+double Session::jogLength() const { return kJogSteps[m_jogStep].length; }
+double Session::jogAngle() const { return kJogSteps[m_jogStep].angle; }
+
+void Session::changeJogStep(int by)
+{
+    m_jogStep = std::clamp(m_jogStep + by, 0, int(std::size(kJogSteps)) - 1);
+    Q_EMIT jogChanged();
+}
+
+void Session::setJogJointIndex(int joint)
+{
+    m_jogJoint = std::clamp(joint, 0, arm().jointCount() - 1);
+    Q_EMIT jogChanged();
+}
+
+}  // namespace topikos
