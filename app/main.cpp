@@ -15,9 +15,14 @@ int main(int argc, char** argv)
 {
     topikos::chooseOpenGl();
 
+    QCoreApplication::setOrganizationName("Topikos");
+    QCoreApplication::setApplicationName("topikos");
+    // The size of everything is fixed before the first window; what the person's desktop says goes first.
+    if (const int percent = QSettings().value("look/size", 100).toInt();
+        percent > 100 && percent <= 300 && !qEnvironmentVariableIsSet("QT_SCALE_FACTOR"))
+        qputenv("QT_SCALE_FACTOR", QByteArray::number(percent / 100.0));
+
     QApplication app(argc, argv);
-    QApplication::setOrganizationName("Topikos");
-    QApplication::setApplicationName("topikos");
     QApplication::setApplicationVersion(TOPIKOS_VERSION);
 
     QCommandLineParser parser;
@@ -32,7 +37,8 @@ int main(int argc, char** argv)
     parser.addOptions({picture, size, example});
     parser.process(app);
 
-    topikos::applyTheme(QSettings().value("look/dark", false).toBool());
+    topikos::applyTheme(QSettings().value("look/dark", false).toBool(),
+                        QSettings().value("look/contrast", false).toBool());
     topikos::MainWindow window;
     if (parser.isSet(picture)) {
         const QStringList sides = parser.value(size).split('x');

@@ -173,6 +173,7 @@ QWidget* ArmsPage::buildBar()
     row->addSpacing(8);
     m_name = new QLineEdit(bar);
     m_name->setObjectName("armName");
+    m_name->setAccessibleName("Name of the arm");
     m_name->setFixedWidth(230);
     m_name->setToolTip("Name of the arm");
     connect(m_name, &QLineEdit::editingFinished, this, [this] {
@@ -184,6 +185,7 @@ QWidget* ArmsPage::buildBar()
     label("placed by");
     m_placement = new QComboBox(bar);
     m_placement->setObjectName("armPlacement");
+    m_placement->setAccessibleName("How axes are placed");
     m_placement->addItems({"Positions", "DH rows, classic", "DH rows, modified"});
     m_placement->setToolTip("How the sheet gives the place of each axis: position and direction in the drawing, or "
                             "Denavit-Hartenberg rows");
@@ -193,6 +195,7 @@ QWidget* ArmsPage::buildBar()
     label("angles");
     m_angles = new QComboBox(bar);
     m_angles->setObjectName("armAngles");
+    m_angles->setAccessibleName("Convention of angles");
     for (const AngleOrder order :
          {AngleOrder::FixedXyz, AngleOrder::IntrinsicZyx, AngleOrder::IntrinsicZyz, AngleOrder::IntrinsicXyz})
         m_angles->addItem(angleOrderText(order));
@@ -203,6 +206,7 @@ QWidget* ArmsPage::buildBar()
     label("payload kg");
     m_payload = new QLineEdit(bar);
     m_payload->setObjectName("armPayload");
+    m_payload->setAccessibleName("Payload");
     m_payload->setFixedWidth(56);
     connect(m_payload, &QLineEdit::editingFinished, this, [this] {
         const auto number = numberOf(m_payload->text().toStdString());
@@ -231,8 +235,10 @@ QWidget* ArmsPage::buildBar()
     chain->setContentsMargins(0, 0, 0, 0);
     m_base = new QComboBox(m_chain);
     m_base->setObjectName("chainBase");
+    m_base->setAccessibleName("First link of the chain");
     m_tip = new QComboBox(m_chain);
     m_tip->setObjectName("chainTip");
+    m_tip->setAccessibleName("Last link of the chain");
     chain->addWidget(new QLabel("This file holds several chains. From", m_chain));
     chain->addWidget(m_base);
     chain->addWidget(new QLabel("to", m_chain));
@@ -255,12 +261,14 @@ QWidget* ArmsPage::buildGallery()
     column->setContentsMargins(8, 8, 8, 0);
     m_search = new QLineEdit(face);
     m_search->setObjectName("armSearch");
+    m_search->setAccessibleName("Find an arm");
     m_search->setPlaceholderText("Find: name, axes, family …");
     m_search->setClearButtonEnabled(true);
     connect(m_search, &QLineEdit::textChanged, this, &ArmsPage::filter);
     column->addWidget(m_search);
     m_gallery = new QListWidget(face);
     m_gallery->setObjectName("armGallery");
+    m_gallery->setAccessibleName("Arms");
     m_gallery->setIconSize({56, 56});
     m_gallery->setFont(textFont(12));
     m_gallery->setStyleSheet("font-size: 12px;");
@@ -328,6 +336,7 @@ QWidget* ArmsPage::buildFacts()
     column->addWidget(notes);
     m_warnings = new QListWidget(face);
     m_warnings->setObjectName("armWarnings");
+    m_warnings->setAccessibleName("What is probably a mistake");
     m_warnings->setWordWrap(true);
     m_warnings->setHorizontalScrollBarPolicy(Qt::ScrollBarAlwaysOff);
     connect(m_warnings, &QListWidget::itemClicked, this, [this](QListWidgetItem* item) {
@@ -347,6 +356,7 @@ QWidget* ArmsPage::buildSheet()
     column->setSpacing(5);
     m_table = new QTableView(face);
     m_table->setObjectName("sheetTable");
+    m_table->setAccessibleName("Data sheet, an axis in each row");
     m_table->setModel(m_model);
     m_table->setItemDelegate(new TypedDelegate(m_table));
     m_table->setEditTriggers(QAbstractItemView::AnyKeyPressed | QAbstractItemView::DoubleClicked
@@ -375,6 +385,7 @@ QWidget* ArmsPage::buildSheet()
         if (i >= 3) m_flangeAngles[i - 3] = label;
         auto* edit = m_flange[i] = new QLineEdit(face);
         edit->setObjectName(QString("flange%1").arg(i));
+        edit->setAccessibleName(QString("Flange, %1").arg(i < 3 ? QString("XYZ"[i]) : QString("angle %1").arg(i - 2)));
         edit->setFont(figureFont(12));
         edit->setFixedWidth(74);
         edit->setAlignment(Qt::AlignRight);

@@ -29,6 +29,7 @@ TeachPanel::TeachPanel(Session& session, QWidget* parent) : QFrame(parent), m_se
     column->addWidget(m_help);
     m_table = new QTableWidget(this);
     m_table->setObjectName("teachTable");
+    m_table->setAccessibleName("Points");
     m_table->setFont(figureFont(11));
     m_table->horizontalHeader()->setSectionResizeMode(QHeaderView::Stretch);
     m_table->verticalHeader()->setDefaultSectionSize(24);

@@ -48,6 +48,7 @@ void paintMarker(QPainter& p, const QRectF& bar, double place, const QColor& col
 TravelBars::TravelBars(Session& session, QWidget* parent) : QWidget(parent), m_session(session)
 {
     setObjectName("travelBars");
+    setAccessibleName("Joint travel: Up and Down choose a joint, Left and Right jog it");
     setSizePolicy(QSizePolicy::Preferred, QSizePolicy::Fixed);
     setFocusPolicy(Qt::StrongFocus);
     setToolTip("Drag a marker to jog the joint or device axis; double-click a value to type it (F2)");

@@ -5,6 +5,7 @@
 #include "core/cell/devices.h"
 #include "core/cell/edit_support.h"
 #include "core/cell/fixture.h"
+#include "core/cell/new_cell.h"
 
 namespace topikos {
 
@@ -63,6 +64,17 @@ void addToolHere(Session& session)
     ToolId created;
     if (session.edit("Add " + text(name), [&](const Cell& cell) { return addTool(cell, name, &created); }))
         session.selectNew(created);
+}
+
+void addGripperHere(Session& session, Gripper::Kind kind)
+{
+    const std::string name = freeNameIn(session.cell().tools, readyGripper(kind, 0).name);
+    ToolId created;
+    const auto make = [&](const Cell& cell) -> Result<Cell> {
+        Result<Cell> next = addGripper(cell, name, kind, kUsualGrip, &created);
+        return next ? setToolInForce(*next, session.station().id, created) : next;
+    };
+    if (session.edit("Add " + text(name), make)) session.selectNew(created);
 }
 
 void addDeviceHere(Session& session, Device::Kind kind)

@@ -15,6 +15,8 @@ void addPartHere(Session& session);
 QString furnitureTitle(Furniture::Kind kind);  ///< its word as a title, the first letter large
 void addFurnitureHere(Session& session, Furniture::Kind kind);
 void addToolHere(Session& session);
+/// A gripper of the usual size, which the arm in hand carries from then on.
+void addGripperHere(Session& session, Gripper::Kind kind);
 void addDeviceHere(Session& session, Device::Kind kind);
 /// Another arm, of the model in hand, on the selected frame or on a new one.
 void addArmHere(Session& session);

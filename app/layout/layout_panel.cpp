@@ -88,12 +88,14 @@ LayoutPanel::LayoutPanel(Session& session, QWidget* parent) : QWidget(parent), m
     column->setContentsMargins(6, 6, 6, 6);
     m_search = new QLineEdit(this);
     m_search->setObjectName("layoutSearch");
+    m_search->setAccessibleName("Find in the layout");
     m_search->setPlaceholderText("Find in the layout …");
     m_search->setClearButtonEnabled(true);
     connect(m_search, &QLineEdit::textChanged, this, &LayoutPanel::filter);
     column->addWidget(m_search);
     m_tree = new QTreeWidget(this);
     m_tree->setObjectName("layoutTree");
+    m_tree->setAccessibleName("Layout of the cell");
     m_tree->setHeaderHidden(true);
     m_tree->setSelectionMode(QAbstractItemView::ExtendedSelection);
     m_tree->setIndentation(14);
@@ -132,6 +134,8 @@ LayoutPanel::LayoutPanel(Session& session, QWidget* parent) : QWidget(parent), m
     for (const Furniture::Kind kind : kFurnitureKinds)
         menu->addAction(furnitureTitle(kind), this, [this, kind] { addFurnitureHere(m_session, kind); });
     menu->addSeparator();
+    menu->addAction("Jaw gripper", this, [this] { addGripperHere(m_session, Gripper::Kind::Parallel); });
+    menu->addAction("Vacuum gripper", this, [this] { addGripperHere(m_session, Gripper::Kind::Vacuum); });
     menu->addAction("Arm", this, [this] { addArmHere(m_session); });
     more->setMenu(menu);
     buttons->addStretch();

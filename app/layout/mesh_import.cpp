@@ -2,6 +2,7 @@
 
 #include "app/session/beside.h"
 #include "app/session/text.h"
+#include "core/cell/edit_support.h"
 #include "core/shape/mesh_file.h"
 #include "core/shape/reduce.h"
 
@@ -62,7 +63,8 @@ Solid solidOf(const ReadSurface& read, double unit, bool yUp)
     return solid;
 }
 
-SurfaceDialog::SurfaceDialog(const ReadSurface& read, QWidget* parent) : QDialog(parent), m_read(read)
+SurfaceDialog::SurfaceDialog(const ReadSurface& read, const Session& session, QWidget* parent) :
+    QDialog(parent), m_read(read)
 {
     setWindowTitle("Surface from " + QFileInfo(read.path).fileName());
     setObjectName("surfaceDialog");
@@ -83,6 +85,28 @@ SurfaceDialog::SurfaceDialog(const ReadSurface& read, QWidget* parent) : QDialog
     m_up->addItems({"Z points up", "Y points up"});
     m_up->setCurrentIndex(read.yUp);
     form->addRow("In the file", m_up);
+    m_goal = new QComboBox(this);
+    m_goal->setObjectName("surfaceGoal");
+    const auto offer = [this](const QString& words, const SurfaceGoal& goal) {
+        m_goal->addItem(words);
+        m_goals.push_back(goal);
+    };
+    const Cell& cell = session.cell();
+    if (const Part* part = findPart(cell, session.selected<PartId>()))
+        offer("the kind of " + text(part->name) + ", as one more shape", part->id);
+    if (const Frame* frame = findFrame(cell, session.selected<FrameId>()))
+        offer(text(frame->name) + ", as one more shape", frame->id);
+    const ToolId chosen = session.selected<ToolId>();
+    if (chosen) offer(text(findTool(cell, chosen)->name) + ", as one more shape", chosen);
+    offer("a new part", NewPart());
+    offer("a new fixture, a frame of its own", NewFixture());
+    for (const Tool& tool : cell.tools)
+        if (tool.id != chosen) offer("the tool " + text(tool.name) + ", from its flange", tool.id);
+    const ArmStation& arm = session.station();
+    for (int i = 0; i <= arm.model->jointCount(); ++i)
+        offer(i == 0 ? "the base of the arm" : QString("link %1 of the arm").arg(i), ArmLink{arm.id, i});
+    m_goal->setToolTip("Surfaces of links are drawn as seen from the base of the arm, in the posture of its drawing");
+    form->addRow("Goes to", m_goal);
     m_size = new QLabel(this);
     m_size->setObjectName("surfaceSize");
     form->addRow("Size in the cell", m_size);
@@ -101,6 +125,8 @@ SurfaceDialog::SurfaceDialog(const ReadSurface& read, QWidget* parent) : QDialog
 double SurfaceDialog::unit() const { return m_unit->currentData().toDouble(); }
 bool SurfaceDialog::yUp() const { return m_up->currentIndex() == 1; }
 
+SurfaceGoal SurfaceDialog::goal() const { return m_goals[size_t(m_goal->currentIndex())]; }
+
 void SurfaceDialog::showSize()
 {
     Vec3 size = unit() * boxOf(m_read.triangles).sizes().cast<double>();
@@ -111,8 +137,57 @@ void SurfaceDialog::showSize()
                              lengthUnit().symbol, odd ? " · is the unit right?" : ""));
 }
 
-std::optional<Solid> importSurface(const QString& path, QWidget* parent,
-                                   const std::function<void(const QString&)>& fail)
+namespace {
+
+struct PutThere {
+    const Cell& cell;
+    const Solid& solid;
+    const std::string& name;
+    Selection& made;  ///< what is new
+
+    std::vector<Solid> grown(std::vector<Solid> solids) const
+    {
+        solids.push_back(solid);
+        return solids;
+    }
+    Result<Cell> operator()(NewPart) const
+    {
+        PartId created;
+        const Result<Cell> next = addPart(cell, freeNameIn(cell.parts, name), {}, {}, &created);
+        if (!next) return next;
+        made = created;
+        PartKind kind = *findPartKind(*next, findPart(*next, created)->kind);
+        kind.solids = {solid};
+        return changePartKind(*next, kind);
+    }
+    Result<Cell> operator()(NewFixture) const
+    {
+        FrameId created;
+        const Result<Cell> next = addFrame(cell, freeNameIn(cell.frames, name), {}, {}, &created);
+        if (!next) return next;
+        made = created;
+        return setFrameSolids(*next, created, {solid});
+    }
+    Result<Cell> operator()(PartId id) const
+    {
+        PartKind kind = *findPartKind(cell, findPart(cell, id)->kind);
+        kind.solids = grown(kind.solids);
+        return changePartKind(cell, kind);
+    }
+    Result<Cell> operator()(FrameId id) const { return setFrameSolids(cell, id, grown(findFrame(cell, id)->solids)); }
+    /// A tool's shape drops onto the flange by its own origin.
+    Result<Cell> operator()(ToolId id) const
+    {
+        Tool tool = *findTool(cell, id);
+        tool.body = grown(tool.body);
+        return changeTool(cell, tool);
+    }
+    Result<Cell> operator()(ArmLink at) const { return addLinkSurface(cell, at.arm, {at.link, solid.surface.drawn}); }
+};
+
+}  // namespace
+
+void bringSurface(Session& session, const QString& path, QWidget* parent)
 {
     const auto read =
         doBeside(parent, "Reading " + QFileInfo(path).fileName() + " …", [path](const std::function<bool()>& keepOn) {
@@ -122,14 +197,19 @@ std::optional<Solid> importSurface(const QString& path, QWidget* parent,
             surface.light = reduced(surface.triangles, kLightTriangles);
             return Result<ReadSurface>(std::move(surface));
         });
-    if (!read) return std::nullopt;
-    if (!*read) {
-        fail(text(read->error().line()));
-        return std::nullopt;
-    }
-    SurfaceDialog dialog(**read, parent);
-    if (dialog.exec() != QDialog::Accepted) return std::nullopt;
-    return solidOf(**read, dialog.unit(), dialog.yUp());
+    if (!read) return;
+    if (!*read) return session.say(text(read->error().line()), true);
+    SurfaceDialog dialog(**read, session, parent);
+    if (dialog.exec() != QDialog::Accepted) return;
+    const Solid solid = solidOf(**read, dialog.unit(), dialog.yUp());
+    const SurfaceGoal goal = dialog.goal();
+    const QString stem = QFileInfo(path).completeBaseName().simplified();
+    const std::string name = stem.isEmpty() ? "Surface" : shortened(stem.toStdString(), 50);
+    Selection made;
+    const bool done = session.edit("Bring in " + stem, [&](const Cell& cell) {
+        return std::visit(PutThere{cell, solid, name, made}, goal);
+    });
+    if (done && made != Selection()) session.select(made);
 }
 
 }  // namespace topikos

@@ -1,4 +1,5 @@
 #pragma once
+#include "app/session/session.h"
 #include "core/shape/solid.h"
 
 #include <QDialog>
@@ -30,24 +31,34 @@ Result<ReadSurface> readSurface(const QString& path, const std::function<bool()>
 /// The surface and its lighter copy with unit and axes settled, as a shape.
 Solid solidOf(const ReadSurface& read, double unit, bool yUp);
 
-/// Shows what was read, with the dimensions that follow from unit and upward axis, to be confirmed.
+/// Where a surface goes: a kind of new thing, or a thing that is there and gets one shape more.
+struct NewPart {};
+struct NewFixture {};
+struct ArmLink {
+    ArmId arm;
+    int link = 0;  ///< 0: the base
+};
+using SurfaceGoal = std::variant<NewPart, NewFixture, PartId, FrameId, ToolId, ArmLink>;
+
+/// Shows what was read, with the dimensions that follow from unit and upward axis, and asks where it goes: first what
+/// is selected, then new things, tools and the links of the arm in hand.
 class SurfaceDialog : public QDialog {
     Q_OBJECT
 public:
-    SurfaceDialog(const ReadSurface& read, QWidget* parent);
+    SurfaceDialog(const ReadSurface& read, const Session& session, QWidget* parent);
     double unit() const;
     bool yUp() const;
+    SurfaceGoal goal() const;
 
 private:
     void showSize();
     const ReadSurface& m_read;
-    QComboBox *m_unit, *m_up;
+    std::vector<SurfaceGoal> m_goals;
+    QComboBox *m_unit, *m_up, *m_goal;
     QLabel* m_size;
 };
 
-/// Reads a file beside the interface and asks for unit and axis. Refusals go to `fail`; nothing comes back then, and
-/// when the person gives up.
-std::optional<Solid> importSurface(const QString& path, QWidget* parent,
-                                   const std::function<void(const QString&)>& fail);
+/// Reads a file beside the interface, asks for unit, axis and where it goes, and puts it there. Refusals are told.
+void bringSurface(Session& session, const QString& path, QWidget* parent);
 
 }  // namespace topikos

@@ -12,6 +12,12 @@
 
 namespace topikos {
 
+namespace {
+
+constexpr std::uint32_t kNewKind = 0xffffffff;  // among kinds to choose from
+
+}  // namespace
+
 void FramePage::fill()
 {
     const Frame* shown = findFrame(m_session.cell(), m_session.selected<FrameId>());
@@ -87,6 +93,17 @@ void FramePage::fill()
         addButtons({{"Put the arm here", "mountHere", "The arm in hand stands on this frame from now on",
                      [=, this] { mountArmHere(m_session); }}});
     addLook(frame.look);
+    if (const PartKind* made = frame.device ? findPartKind(cell, frame.device->makes) : nullptr) {
+        addHead("Makes: " + text(made->name), "Makes");
+        addLine("Kind", "kindName", text(made->name), "Name of what it makes",
+                [=, this, kind = *made](const QString& typed) {
+                    PartKind next = kind;
+                    next.name = typed.toStdString();
+                    edit("Rename a kind", [=](const Cell& c) { return changePartKind(c, next); });
+                    return false;
+                });
+        addKind(*made, "kind");
+    }
     addSolids(frame.solids, [=, this](const std::vector<Solid>& solids, const QString& label) {
         edit(label, [=](const Cell& c) { return setFrameSolids(c, id, solids); });
     });
@@ -136,14 +153,18 @@ void FramePage::addDevice(const Frame& frame)
         makes.add("nothing", {}, device.makes);
         for (const PartKind& k : kinds)
             makes.add(k.name, k.id, device.makes);
-        addChoice("Makes", "sourceMakes", makes.names, makes.current,
-                  [=](int i) { change([&](Device& d) { d.makes = makes.ids[size_t(i)]; }); });
+        makes.add("a new kind", PartKindId{kNewKind}, device.makes);
+        addChoice("Makes", "sourceMakes", makes.names, makes.current, [=, this](int i) {
+            if (makes.ids[size_t(i)].value == kNewKind)
+                return edit("Make a new kind in " + text(frame.name),
+                            [=](const Cell& c) { return makeNewKind(c, id); });
+            change([&](Device& d) { d.makes = makes.ids[size_t(i)]; });
+        });
         if (!device.input)
             addNumber("Every", "sourceInterval", device.interval, "s", limits::kSourceInterval, 1, 2,
                       [=](double v) { change([&](Device& d) { d.interval = v; }); });
         addNumber("At most", "sourceMost", device.most, "", limits::kSourceMost, 1, 0,
                   [=](double v) { change([&](Device& d) { d.most = std::uint32_t(v); }); });
-        if (kinds.empty()) addText("", "Add a part first: a source makes parts of a kind that is in the cell.");
         addText("", "A part comes when this box is free:");
         break;
     }

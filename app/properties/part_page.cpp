@@ -3,7 +3,6 @@
 #include "app/layout/layout_commands.h"
 #include "app/properties/choices.h"
 #include "app/session/text.h"
-#include "core/shape/mass.h"
 
 #include <utility>
 
@@ -49,17 +48,7 @@ void PartPage::fill()
     addHead(count > 1 ? QString("Kind: %1 (%2 parts)").arg(text(kind.name)).arg(count)
                       : QString("Kind: %1").arg(text(kind.name)),
             "Kind");
-    const auto change = [=, this](const QString& label, auto set) {
-        PartKind next = kind;
-        set(next);
-        edit(label, [=](const Cell& c) { return changePartKind(c, next); });
-    };
-    addMass(kind.mass, kind.solids, [=](const Inertial& body) {
-        change("Mass of " + text(kind.name), [&](PartKind& k) { k.mass = body.mass; });
-    });
-    addSolids(kind.solids, [=](const std::vector<Solid>& solids, const QString& label) {
-        change(label, [&](PartKind& k) { k.solids = solids; });
-    });
+    addKind(kind);
 }
 
 }  // namespace topikos

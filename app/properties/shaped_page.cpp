@@ -46,13 +46,14 @@ void ShapedPage::addLook(const Look& look)
 }
 
 void ShapedPage::addSolids(const std::vector<Solid>& solids,
-                           std::function<void(const std::vector<Solid>&, const QString&)> apply)
+                           std::function<void(const std::vector<Solid>&, const QString&)> apply, const QString& prefix)
 {
-    addHead(QString("Shapes: %1").arg(solids.size()), "Shapes");
+    addHead(QString("Shapes: %1").arg(solids.size()), prefix);
     static const QStringList kinds{"box",           "cylinder",           "cone", "sphere", "outline, drawn up",
                                    "frame profile", "surface from a file"};
-    m_shape = solids.empty() ? 0 : std::min(m_shape, solids.size() - 1);
-    const size_t at = m_shape;
+    size_t& shown = m_shapes[prefix];
+    shown = solids.empty() ? 0 : std::min(shown, solids.size() - 1);
+    const size_t at = shown;
     const auto change = [=](auto set) {
         std::vector<Solid> next = solids;
         set(next[at]);
@@ -63,8 +64,8 @@ void ShapedPage::addSolids(const std::vector<Solid>& solids,
         QStringList names;
         for (size_t i = 0; i < solids.size(); ++i)
             names << QString("%1  %2").arg(i + 1).arg(kinds[int(solids[i].kind)]);
-        addChoice("Shape", "shapeIndex", names, int(at), [this](int i) {
-            m_shape = size_t(i);
+        addChoice("Shape", prefix + "Index", names, int(at), [=, this](int i) {
+            m_shapes[prefix] = size_t(i);
             refresh();
         });
         if (s.kind == Solid::Kind::Mesh) {
@@ -72,7 +73,7 @@ void ShapedPage::addSolids(const std::vector<Solid>& solids,
                                    .arg(s.surface.drawn->faces.size())
                                    .arg(s.surface.light->faces.size()));
         } else {
-            addChoice("Kind", "shapeKind", kinds.mid(0, 6), int(s.kind), [=](int kind) {
+            addChoice("Kind", prefix + "Kind", kinds.mid(0, 6), int(s.kind), [=](int kind) {
                 change([&](Solid& n) {
                     n.kind = Solid::Kind(kind);
                     if (n.kind == Solid::Kind::Extrusion && n.outline.empty()) {
@@ -89,7 +90,7 @@ void ShapedPage::addSolids(const std::vector<Solid>& solids,
             for (int i = 0; i < 3; ++i)
                 if (const char* label = labels[int(s.kind)][i])
                     addNumber(
-                        label, QString("shapeSize%1").arg(i), millimetres(s.size[i]), "mm",
+                        label, prefix + QString("Size%1").arg(i), millimetres(s.size[i]), "mm",
                         s.kind == Solid::Kind::Cone && i == 1 ? 0 : millimetres(limits::kSize.least),
                         millimetres(limits::kSize.most), 3,
                         [=](double v) {
@@ -101,7 +102,7 @@ void ShapedPage::addSolids(const std::vector<Solid>& solids,
                         },
                         true);
             if (s.kind == Solid::Kind::Extrusion) {
-                addLine("Corners", "shapeOutline", outlineText(s.outline), "Corners in mm: x y; x y; x y",
+                addLine("Corners", prefix + "Outline", outlineText(s.outline), "Corners in mm: x y; x y; x y",
                         [=, this](const QString& typed) {
                             const auto outline = outlineOf(typed);
                             if (outline) change([&](Solid& n) { n.outline = *outline; });
@@ -111,19 +112,20 @@ void ShapedPage::addSolids(const std::vector<Solid>& solids,
             }
         }
         addPose(
-            s.pose, [=](const Pose& pose) { change([&](Solid& n) { n.pose = pose; }); }, "shape");
+            s.pose, [=](const Pose& pose) { change([&](Solid& n) { n.pose = pose; }); }, prefix);
     }
-    std::vector<Button> buttons{{"Add shape", "addShape", "One more shape, a box at first",
-                                 [=, this] {
+    std::vector<Button> buttons{{"Add shape", prefix + "Add", "One more shape, a box at first", [=, this] {
                                      std::vector<Solid> next = solids;
                                      next.push_back(Solid{});
-                                     m_shape = next.size() - 1;
+                                     m_shapes[prefix] = next.size() - 1;
                                      apply(next, "Add shape");
-                                 }},
-                                {"From file …", "shapeFile", "A surface from STL, OBJ, PLY, DAE or glTF",
-                                 [this] { Q_EMIT shapeFileRequested(); }}};
+                                 }}};
+    // A file goes into what is selected.
+    if (prefix == "shape")
+        buttons.push_back({"From file …", "shapeFile", "A surface from STL, OBJ, PLY, DAE or glTF",
+                           [this] { Q_EMIT shapeFileRequested(); }});
     if (!solids.empty()) {
-        buttons.push_back({"Colour …", "shapeColor", "Colour of this shape", [=, this] {
+        buttons.push_back({"Colour …", prefix + "Color", "Colour of this shape", [=, this] {
                                const Color& c = solids[at].color;
                                const QColor chosen =
                                    QColorDialog::getColor(QColor(c.red, c.green, c.blue), this, "Colour of the shape");
@@ -133,13 +135,31 @@ void ShapedPage::addSolids(const std::vector<Solid>& solids,
                                                   std::uint8_t(chosen.blue())};
                                    });
                            }});
-        buttons.push_back({"Remove", "removeShape", "Take this shape away", [=] {
+        buttons.push_back({"Remove", prefix + "Remove", "Take this shape away", [=] {
                                std::vector<Solid> next = solids;
                                next.erase(next.begin() + std::ptrdiff_t(at));
                                apply(next, "Remove shape");
                            }});
     }
     addButtons(buttons);
+}
+
+void ShapedPage::addKind(const PartKind& kind, const QString& prefix)
+{
+    const auto change = [=, this](const QString& label, auto set) {
+        PartKind next = kind;
+        set(next);
+        edit(label, [=](const Cell& c) { return changePartKind(c, next); });
+    };
+    addMass(kind.mass, kind.solids, [=](const Inertial& body) {
+        change("Mass of " + text(kind.name), [&](PartKind& k) { k.mass = body.mass; });
+    });
+    addSolids(
+        kind.solids,
+        [=](const std::vector<Solid>& solids, const QString& label) {
+            change(label, [&](PartKind& k) { k.solids = solids; });
+        },
+        prefix);
 }
 
 void ShapedPage::addMass(double mass, const std::vector<Solid>& solids, std::function<void(const Inertial&)> apply)

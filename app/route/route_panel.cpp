@@ -3,6 +3,7 @@
 #include "app/properties/fields.h"
 #include "app/session/text.h"
 #include "app/theme/button.h"
+#include "app/theme/empty_note.h"
 #include "app/theme/theme.h"
 #include "app/theme/typed_delegate.h"
 #include "core/cell/arms.h"
@@ -27,7 +28,7 @@ namespace {
 
 constexpr int kRow = 28;
 constexpr int kLongestBracket = 60;  // rows looked at in each direction
-constexpr int kNumber = 24, kBracket = 22, kGlyph = 21, kSeconds = 40;
+constexpr int kNumber = 24, kBracket = 22, kGlyph = 21, kSeconds = 38;
 
 /// Number, bracket of the frame in force, glyph, text, severity, seconds.
 class RouteDelegate : public TypedDelegate {
@@ -205,6 +206,7 @@ RoutePanel::RoutePanel(Session& session, QWidget* parent) : QWidget(parent), m_s
     m_model = new RouteModel(session, this);
     m_list = new QListView(this);
     m_list->setObjectName("routeList");
+    m_list->setAccessibleName("Steps of the routine");
     m_list->setModel(m_model);
     m_list->setItemDelegate(new RouteDelegate(this));
     m_list->setMouseTracking(true);
@@ -217,11 +219,10 @@ RoutePanel::RoutePanel(Session& session, QWidget* parent) : QWidget(parent), m_s
     m_list->setContextMenuPolicy(Qt::ActionsContextMenu);
     m_list->installEventFilter(this);
     column->addWidget(m_list, 1);
-    m_empty = new QLabel(
-        "This routine has no steps.\nMove the arm, take a target with T,\nthen type a step below: line to Target 1",
-        this);
-    m_empty->setAlignment(Qt::AlignCenter);
-    m_empty->setProperty("class", "faint");
+    m_empty = emptyNote(this,
+                        "This routine has no steps.\nMove the arm, take a target with T, drag it from Targets to "
+                        "here,\nor type a step below: line to Target 1",
+                        "program-grammar");
     column->addWidget(m_empty, 1);
 
     m_verdict = new QLabel(this);
@@ -255,6 +256,7 @@ RoutePanel::RoutePanel(Session& session, QWidget* parent) : QWidget(parent), m_s
     prompt->setProperty("class", "faint");
     m_type = new QLineEdit(this);
     m_type->setObjectName("typeStep");
+    m_type->setAccessibleName("Type a step");
     m_type->setFont(figureFont(12));
     m_type->setPlaceholderText("line over Tile pick 80 mm");
     m_type->setToolTip(

@@ -39,6 +39,7 @@ ContactMatrix::ContactMatrix(Session& session, QWidget* parent) : QWidget(parent
         line->addWidget(new QLabel(label, this));
         auto* spin = new QSpinBox(this);
         spin->setObjectName(name);
+        spin->setAccessibleName(label);
         spin->setRange(low, high);
         spin->setValue(value);
         spin->setToolTip(tip);
@@ -62,6 +63,7 @@ ContactMatrix::ContactMatrix(Session& session, QWidget* parent) : QWidget(parent
     right->addWidget(m_counts);
     m_table = new QTableWidget(this);
     m_table->setObjectName("contactTable");
+    m_table->setAccessibleName("Pairs of bodies");
     m_table->setEditTriggers(QAbstractItemView::NoEditTriggers);
     m_table->setSelectionMode(QAbstractItemView::SingleSelection);
     m_table->horizontalHeader()->setDefaultSectionSize(90);

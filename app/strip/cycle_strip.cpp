@@ -8,6 +8,7 @@
 #include <QKeyEvent>
 #include <QMouseEvent>
 #include <QPainter>
+#include <QSettings>
 #include <QToolTip>
 
 #include <cmath>
@@ -16,7 +17,19 @@ namespace topikos {
 
 namespace {
 
-constexpr int kLabel = 96, kRight = 18, kTop = 22;
+constexpr int kLabel = 102, kRight = 18, kTop = 22;
+
+/// Points down where the lanes are shown, to the right where they are folded.
+void drawWedge(QPainter& p, QPointF middle, bool folded)
+{
+    p.save();
+    p.translate(middle);
+    if (folded) p.rotate(-90);
+    p.setBrush(theme().faint);
+    p.setPen(Qt::NoPen);
+    p.drawPolygon(QPolygonF{QPointF(-4, -2.5), QPointF(4, -2.5), QPointF(0, 3)});
+    p.restore();
+}
 
 }  // namespace
 
@@ -24,6 +37,9 @@ CycleStrip::CycleStrip(Session& session, QWidget* parent) : QWidget(parent), m_s
 {
     setObjectName("cycleStrip");
     setFocusPolicy(Qt::StrongFocus);
+    setAccessibleName("Cycle: Left and Right go through the time, plus and minus fold the lanes");
+    for (const QString& group : QSettings().value("strip/folded").toStringList())
+        m_folded.insert(group);
     connect(&session, &Session::checkedChanged, this, &CycleStrip::refresh);
     for (const auto signal : {&Session::cellChanged, &Session::selectionChanged, &Session::runChanged})
         connect(&session, signal, this, qOverload<>(&QWidget::update));
@@ -40,18 +56,42 @@ void CycleStrip::refresh()
         addDevices(cell, *trace);
         addSignals(cell, *trace);
     }
+    arrange();
+}
+
+void CycleStrip::addLanes(std::vector<Lane> lanes, const QString& group)
+{
+    for (Lane& lane : lanes) {
+        lane.group = group;
+        m_lanes.push_back(std::move(lane));
+    }
+}
+
+void CycleStrip::arrange()
+{
+    m_seen.clear();
+    for (size_t i = 0; i < m_lanes.size(); ++i)
+        if (m_lanes[i].head || !m_folded.contains(m_lanes[i].group)) m_seen.push_back(i);
     // Many lanes are lower, so that more of them are seen at once.
-    m_lane = m_lanes.size() > 3 ? 21 : 26;
-    m_block = m_lane - (m_lanes.size() > 3 ? 5 : 8);
-    setMinimumHeight(kTop + m_lane * std::max(3, int(m_lanes.size())) + 4);
+    m_lane = m_seen.size() > 3 ? 21 : 26;
+    m_block = m_lane - (m_seen.size() > 3 ? 5 : 8);
+    setMinimumHeight(kTop + m_lane * std::max(3, int(m_seen.size())) + 4);
     update();
+}
+
+void CycleStrip::fold(const QString& group, bool folded)
+{
+    if (folded) m_folded.insert(group);
+    else m_folded.erase(group);
+    QSettings().setValue("strip/folded", QStringList(m_folded.begin(), m_folded.end()));
+    arrange();
 }
 
 QStringList CycleStrip::laneNames() const
 {
     QStringList names;
-    for (const Lane& lane : m_lanes)
-        names << lane.name;
+    for (const size_t i : m_seen)
+        names << m_lanes[i].name;
     return names;
 }
 
@@ -103,14 +143,17 @@ void CycleStrip::addArm(const Cell& cell, const Trace& trace, const ArmTrace& ar
             if (made.id == e.part) part = &made;
         carried.blocks.push_back({e.time, end, theme().track, part ? text(part->name) : "", {}, true});
     }
-    m_lanes.push_back(std::move(own));
+    own.head = true;
+    std::vector<Lane> lanes{std::move(own)};
     // Of several arms only those lanes that have something.
     for (Lane* lane : {&tool, &carried})
-        if (!lane->blocks.empty() || trace.arms.size() == 1) m_lanes.push_back(std::move(*lane));
+        if (!lane->blocks.empty() || trace.arms.size() == 1) lanes.push_back(std::move(*lane));
+    addLanes(std::move(lanes), text(station.name));
 }
 
 void CycleStrip::addDevices(const Cell& cell, const Trace& trace)
 {
+    std::vector<Lane> lanes;
     for (const Frame& frame : cell.frames) {
         Lane lane{text(frame.name), {}};
         for (const AxisTrack& track : trace.axes)
@@ -149,12 +192,16 @@ void CycleStrip::addDevices(const Cell& cell, const Trace& trace)
             }
             close(trace.duration);
         }
-        if (!lane.blocks.empty()) m_lanes.push_back(std::move(lane));
+        if (!lane.blocks.empty()) lanes.push_back(std::move(lane));
     }
+    // A head of its own where there is something to fold.
+    if (lanes.size() > 1) m_lanes.push_back({"Devices", {}, "Devices", true});
+    addLanes(std::move(lanes), "Devices");
 }
 
 void CycleStrip::addSignals(const Cell& cell, const Trace& trace)
 {
+    std::vector<Lane> lanes;
     for (const Signal& signal : cell.signals) {
         Lane lane{text(signal.name), {}};
         double since = 0, value = signal.start;
@@ -178,8 +225,10 @@ void CycleStrip::addSignals(const Cell& cell, const Trace& trace)
             value = e.value;
         }
         close(trace.duration);
-        m_lanes.push_back(std::move(lane));
+        lanes.push_back(std::move(lane));
     }
+    if (lanes.size() > 1) m_lanes.push_back({"Signals", {}, "Signals", true});
+    addLanes(std::move(lanes), "Signals");
 }
 
 double CycleStrip::shownDuration() const
@@ -206,7 +255,7 @@ void CycleStrip::paintEvent(QPaintEvent*)
                    m_session.checked() ? "Nothing to run yet: the routine has no steps." : "Checking …");
         return;
     }
-    const int bottom = kTop + int(m_lanes.size()) * m_lane;
+    const int bottom = kTop + int(m_seen.size()) * m_lane;
     // Time axis: steps of 1, 2 or 5 that leave room for the figures.
     const double pixels = (width() - kLabel - kRight) / shownDuration();
     double tick = std::pow(10, std::floor(std::log10(60 / pixels)));
@@ -223,15 +272,18 @@ void CycleStrip::paintEvent(QPaintEvent*)
         p.drawText(QRectF(x - 30, 2, 60, 13), Qt::AlignCenter, text(plainNumber(i * tick, 3)) + (i == 0 ? " s" : ""));
     }
     const StepId running = m_session.shownStep();
-    for (size_t lane = 0; lane < m_lanes.size(); ++lane) {
-        const double y = kTop + double(lane) * m_lane;
+    for (size_t seen = 0; seen < m_seen.size(); ++seen) {
+        const double y = kTop + double(seen) * m_lane;
+        const Lane& lane = m_lanes[m_seen[seen]];
         p.setFont(textFont(12));
         p.setPen(theme().faint);
-        p.drawText(QRectF(12, y, kLabel - 16, m_lane), Qt::AlignVCenter,
-                   QFontMetrics(p.font()).elidedText(m_lanes[lane].name, Qt::ElideRight, kLabel - 16));
+        if (foldable(lane)) drawWedge(p, QPointF(9, y + m_lane / 2.0), m_folded.contains(lane.group));
+        p.drawText(QRectF(18, y, kLabel - 22, m_lane), Qt::AlignVCenter,
+                   QFontMetrics(p.font()).elidedText(lane.name, Qt::ElideRight, kLabel - 22));
+        if (lane.head && lane.blocks.empty()) continue;
         p.fillRect(QRectF(kLabel, y + (m_lane - m_block) / 2.0, width() - kLabel - kRight, m_block), theme().paper);
         p.setFont(textFont(11, QFont::Medium));
-        for (const Block& b : m_lanes[lane].blocks) {
+        for (const Block& b : lane.blocks) {
             const QRectF r(xOf(b.from) + 0.5, y + (m_lane - m_block) / 2.0, std::max(3.0, xOf(b.to) - xOf(b.from) - 1),
                            m_block);
             p.setPen(b.step && m_session.selected<StepId>() == b.step ? QPen(theme().ink, 2) : QPen(Qt::NoPen));
@@ -252,6 +304,11 @@ void CycleStrip::paintEvent(QPaintEvent*)
         p.drawLine(QPointF(x, kTop), QPointF(x, bottom));
         drawSeverity(p, QRectF(x - 6, 3, 12, 12), Severity::Blocked);
     }
+    if (hasFocus()) {
+        p.setPen(QPen(theme().accent, theme().contrast ? 3 : 1));
+        p.setBrush(Qt::NoBrush);
+        p.drawRect(rect().adjusted(1, 1, -1, -1));
+    }
     if (m_session.inRun()) {
         const double x = xOf(m_session.time());
         p.setPen(QPen(theme().ink, 1.6));
@@ -262,14 +319,27 @@ void CycleStrip::paintEvent(QPaintEvent*)
     }
 }
 
+const CycleStrip::Lane* CycleStrip::laneUnder(double y) const
+{
+    const double row = std::floor((y - kTop) / m_lane);
+    return row >= 0 && row < double(m_seen.size()) ? &m_lanes[m_seen[size_t(row)]] : nullptr;
+}
+
+bool CycleStrip::foldable(const Lane& lane) const
+{
+    return lane.head && std::count_if(m_lanes.begin(), m_lanes.end(), [&](const Lane& other) {
+                            return other.group == lane.group && !other.head;
+                        }) > 0;
+}
+
 const CycleStrip::Block* CycleStrip::blockUnder(QPointF place) const
 {
     if (place.x() < kLabel || place.x() > width() - kRight + 4 || place.y() < kTop) return nullptr;
-    const size_t lane = size_t((place.y() - kTop) / m_lane);
-    if (lane >= m_lanes.size()) return nullptr;
+    const Lane* lane = laneUnder(place.y());
+    if (!lane) return nullptr;
     const double time = timeAt(place.x());
     const Block* under = nullptr;
-    for (const Block& b : m_lanes[lane].blocks)
+    for (const Block& b : lane->blocks)
         if (b.from <= time && time <= b.to) under = &b;  // the later one where moves overlap
     return under;
 }
@@ -277,6 +347,9 @@ const CycleStrip::Block* CycleStrip::blockUnder(QPointF place) const
 void CycleStrip::mousePressEvent(QMouseEvent* event)
 {
     setFocus();
+    if (const Lane* lane = laneUnder(event->position().y());
+        lane && foldable(*lane) && event->position().x() < kLabel - 6 && event->button() == Qt::LeftButton)
+        return fold(lane->group, !m_folded.contains(lane->group));
     if (event->position().x() < kLabel - 6 || event->button() != Qt::LeftButton) return;
     m_scrubbing = true;
     const double time = timeAt(event->position().x());
@@ -308,12 +381,18 @@ void CycleStrip::keyPressEvent(QKeyEvent* event)
     case Qt::Key_Home: m_session.scrub(0); break;
     case Qt::Key_End: m_session.scrub(1e9); break;
     case Qt::Key_Escape: m_session.leaveRun(); break;
+    case Qt::Key_Minus:
+    case Qt::Key_Plus:
+        for (size_t i = 0; i < m_lanes.size(); ++i)
+            if (foldable(m_lanes[i])) fold(m_lanes[i].group, event->key() == Qt::Key_Minus);
+        break;
     default: QWidget::keyPressEvent(event);
     }
 }
 
 bool CycleStrip::event(QEvent* event)
 {
+    if (event->type() == QEvent::PaletteChange) refresh();  // blocks have colours of the look
     if (event->type() == QEvent::ToolTip) {
         auto* help = static_cast<QHelpEvent*>(event);
         const Block* block = blockUnder(help->pos());

@@ -4,6 +4,7 @@
 #include "app/session/text.h"
 #include "app/theme/theme.h"
 
+#include <QHBoxLayout>
 #include <QVBoxLayout>
 
 namespace topikos {
@@ -16,6 +17,7 @@ FindingsList::FindingsList(Session& session, QWidget* parent) : QWidget(parent),
     column->setContentsMargins(6, 4, 6, 4);
     m_list = new QListWidget(this);
     m_list->setObjectName("findingsList");
+    m_list->setAccessibleName("Findings");
     m_list->setIconSize({14, 14});
     m_list->setHorizontalScrollBarPolicy(Qt::ScrollBarAlwaysOff);  // long ones are cut, whole in their tips
     column->addWidget(m_list);
@@ -26,7 +28,15 @@ FindingsList::FindingsList(Session& session, QWidget* parent) : QWidget(parent),
     m_looked = new QLabel(this);
     m_looked->setObjectName("lookedAt");
     m_looked->setProperty("class", "faint");
-    column->addWidget(m_looked);
+    auto* foot = new QHBoxLayout;
+    foot->addWidget(m_looked, 1);
+    // The part of the manual about the selected finding, or about all of them.
+    m_explain = new QLabel(this);
+    m_explain->setObjectName("explainFinding");
+    m_explain->setOpenExternalLinks(true);
+    m_explain->setTextInteractionFlags(Qt::LinksAccessibleByMouse | Qt::LinksAccessibleByKeyboard);
+    foot->addWidget(m_explain);
+    column->addLayout(foot);
     const auto go = [this](QListWidgetItem* item) {
         const CheckedCell* checked = m_session.checked();
         if (!item || !checked) return;
@@ -34,6 +44,7 @@ FindingsList::FindingsList(Session& session, QWidget* parent) : QWidget(parent),
         const size_t i = item->data(Qt::UserRole).toUInt();
         if (i >= all.size()) return;
         const Finding& f = *all[i];
+        explain(&f);
         const ArmId before = m_session.station().id;
         if (const Routine* routine = findRoutine(m_session.cell(), f.routine)) m_session.showRoutine(routine->id);
         const BeltFact* belt = f.as<BeltFact>();
@@ -49,6 +60,13 @@ FindingsList::FindingsList(Session& session, QWidget* parent) : QWidget(parent),
     connect(m_list, &QListWidget::currentItemChanged, this, go);
     connect(&session, &Session::checkedChanged, this, &FindingsList::fill);
     fill();
+}
+
+void FindingsList::explain(const Finding* finding)
+{
+    const QString rule = finding ? QString(ruleName(finding->rule)).replace('-', ' ') : QString();
+    m_explain->setText(finding ? QString("<a href=\"manual:findings#%1\">What “%1” means, and what helps</a>").arg(rule)
+                               : "<a href=\"manual:findings\">What is checked</a>");
 }
 
 void FindingsList::fill()
@@ -73,6 +91,9 @@ void FindingsList::fill()
                 add(follows, true);
         }
     m_list->setCurrentRow(std::min(row, m_list->count() - 1));
+    const std::vector<const Finding*> all =
+        checked ? withFollowUps(checked->result.findings) : std::vector<const Finding*>();
+    explain(m_list->currentRow() >= 0 ? all[size_t(m_list->currentRow())] : nullptr);
     m_list->setVisible(m_list->count() > 0);
     m_empty->setVisible(m_list->count() == 0);
     m_empty->setText(checked ? "Nothing to report: every step can be done and keeps its margins." : "Checking …");

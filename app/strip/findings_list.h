@@ -15,10 +15,12 @@ public:
 
 private:
     void fill();
+    /// Links to the part of the manual about a finding, or about all of them.
+    void explain(const Finding* finding);
 
     Session& m_session;
     QListWidget* m_list;
-    QLabel *m_empty, *m_looked;
+    QLabel *m_empty, *m_looked, *m_explain;
 };
 
 }  // namespace topikos

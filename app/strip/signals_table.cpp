@@ -2,6 +2,7 @@
 
 #include "app/session/text.h"
 #include "app/theme/button.h"
+#include "app/theme/empty_note.h"
 #include "app/theme/theme.h"
 #include "core/cell/devices.h"
 #include "core/cell/edit_support.h"
@@ -53,6 +54,7 @@ SignalsTable::SignalsTable(Session& session, QWidget* parent) : QWidget(parent),
     column->addLayout(row);
     m_table = new QTableWidget(0, 6, this);
     m_table->setObjectName("signalsTable");
+    m_table->setAccessibleName("Signals");
     m_table->setHorizontalHeaderLabels({"Signal", "Kind", "Start", "Now", "Written by", "Read by"});
     m_table->setSelectionBehavior(QAbstractItemView::SelectRows);
     m_table->setSelectionMode(QAbstractItemView::SingleSelection);
@@ -64,12 +66,10 @@ SignalsTable::SignalsTable(Session& session, QWidget* parent) : QWidget(parent),
     for (int i = 0; i < 5; ++i)
         m_table->setColumnWidth(i, widths[i]);
     column->addWidget(m_table, 1);
-    m_empty = new QLabel("No signals yet. Devices and steps tell each other by signals: add one here, or let a device "
-                         "make its own in its properties.",
-                         this);
-    m_empty->setAlignment(Qt::AlignCenter);
-    m_empty->setWordWrap(true);
-    m_empty->setProperty("class", "faint");
+    m_empty = emptyNote(this,
+                        "No signals yet. Devices and steps tell each other by signals: add one here, or let a device "
+                        "make its own in its properties.",
+                        "devices#signals");
     column->addWidget(m_empty, 1);
     connect(m_table, &QTableWidget::cellChanged, this, [this](int r, int c) {
         const Signal* signal = findSignal(m_session.cell(), signalAt(r));
@@ -151,6 +151,7 @@ void SignalsTable::fill()
             ->setForeground(readers.isEmpty() ? theme().faint : theme().ink);
         auto* kind = new QComboBox(m_table);
         kind->setObjectName(QString("signalKind%1").arg(r));
+        kind->setAccessibleName("Kind of the signal");
         kind->addItems(kKinds);
         kind->setCurrentIndex(int(signal.kind));
         kind->setStyleSheet("border: none; padding: 0 4px;");

@@ -2,6 +2,7 @@
 
 #include "app/route/route_model.h"
 #include "app/session/text.h"
+#include "app/theme/empty_note.h"
 #include "app/theme/theme.h"
 #include "app/theme/typed_delegate.h"
 
@@ -49,6 +50,7 @@ TargetsPanel::TargetsPanel(Session& session, QWidget* parent) : QWidget(parent),
     column->setSpacing(6);
     m_tree = new TargetTree(this);
     m_tree->setObjectName("targetsTree");
+    m_tree->setAccessibleName("Targets by frame");
     m_tree->setColumnCount(2);
     m_tree->setSelectionMode(QAbstractItemView::ExtendedSelection);
     m_tree->setDragDropMode(QAbstractItemView::DragOnly);
@@ -61,9 +63,8 @@ TargetsPanel::TargetsPanel(Session& session, QWidget* parent) : QWidget(parent),
     m_tree->setIconSize({14, 14});
     m_tree->setItemDelegate(new TypedDelegate(this));
     column->addWidget(m_tree, 1);
-    m_empty = new QLabel("No targets yet.\nMove the arm where it is to go\nand press T in the view.", this);
-    m_empty->setAlignment(Qt::AlignCenter);
-    m_empty->setProperty("class", "faint");
+    m_empty =
+        emptyNote(this, "No targets yet.\nMove the arm where it is to go\nand press T in the view.", "teach#targets");
     column->addWidget(m_empty, 1);
     auto* row = new QHBoxLayout;
     row->setContentsMargins(10, 0, 10, 0);

@@ -19,7 +19,7 @@ Theme lightTheme()
 {
     Theme t;
     t.paper = "#f5f1e8", t.panel = "#fbf8f2", t.raised = "#ffffff", t.line = "#dcd5c6", t.ink = "#22303a",
-    t.faint = "#6f7a7f";
+    t.faint = "#5f6a70";
     t.accent = "#0b6b64", t.accentText = "#ffffff", t.accentSoft = "#dbeae6", t.caution = "#b8770f",
     t.blocked = "#c33a1c", t.track = "#d3dad6", t.joint = "#415a75", t.other = "#5c6870";
     t.skyTop = "#e4e9ea", t.skyBottom = "#f4f2ee", t.ground = "#e5e2da", t.grid = "#c9c4b8", t.edge = "#39444a";
@@ -33,10 +33,31 @@ Theme darkTheme()
     t.dark = true;
     t.paper = "#20262a", t.panel = "#262d32", t.raised = "#2f373d", t.line = "#3d474e", t.ink = "#e8e6df",
     t.faint = "#9aa6ab";
-    t.accent = "#3fae9f", t.accentText = "#10201e", t.accentSoft = "#29423f", t.caution = "#e0a13a",
-    t.blocked = "#f0704f", t.track = "#465157", t.joint = "#7f9cbd", t.other = "#8b979d";
+    t.accent = "#45b6a7", t.accentText = "#10201e", t.accentSoft = "#29423f", t.caution = "#e0a13a",
+    t.blocked = "#f58468", t.track = "#465157", t.joint = "#7f9cbd", t.other = "#8b979d";
     t.skyTop = "#2a3338", t.skyBottom = "#20262a", t.ground = "#2b3236", t.grid = "#434d53", t.edge = "#0f1315";
     t.axisX = "#ee6a63", t.axisY = "#63c274", t.axisZ = "#6f9df0";
+    return t;
+}
+
+/// Ink and lines as dark, or as light, as they can be; colours that keep 7:1 to the ground.
+Theme withContrast(Theme t)
+{
+    t.contrast = true;
+    if (t.dark) {
+        t.paper = "#000000", t.panel = "#000000", t.raised = "#101010", t.line = "#b8b8b8", t.ink = "#ffffff",
+        t.faint = "#d6d6d6";
+        t.accent = "#5fe3d0", t.accentText = "#000000", t.accentSoft = "#0e4a44", t.caution = "#ffc14d",
+        t.blocked = "#ff8f73", t.track = "#5c5c5c", t.joint = "#a9c8ec", t.other = "#c4ccd0";
+        t.skyTop = "#000000", t.skyBottom = "#000000", t.ground = "#0c0c0c", t.grid = "#5a5a5a", t.edge = "#000000";
+    } else {
+        t.paper = "#ffffff", t.panel = "#ffffff", t.raised = "#ffffff", t.line = "#5a5a5a", t.ink = "#000000",
+        t.faint = "#333333";
+        t.accent = "#00524c", t.accentSoft = "#b9e3dd", t.caution = "#7a4a00", t.blocked = "#a31700",
+        t.track = "#b4bcb8", t.joint = "#233c57", t.other = "#333f47";
+        t.skyTop = "#ffffff", t.skyBottom = "#ffffff", t.ground = "#f2f2f2", t.grid = "#9a9a9a", t.edge = "#000000";
+        t.axisX = "#b00000", t.axisY = "#00661a", t.axisZ = "#0033a8";
+    }
     return t;
 }
 
@@ -60,7 +81,7 @@ QMenu::separator { height: 1px; background: %line; margin: 4px 8px; }
 #head { background: %panel; border-bottom: 1px solid %line; }
 #cellName { font-size: 14px; }
 #saveState, .faint { color: %faint; }
-#noticeBar { background: %accentSoft; border-bottom: 1px solid %line; }
+#noticeBar, #guide { background: %accentSoft; border-bottom: 1px solid %line; }
 #chip { background: %raised; border: 1px solid %line; border-radius: 5px; padding: 4px 9px; }
 QPushButton, QToolButton { background: %raised; border: 1px solid %line; border-radius: 5px; padding: 4px 9px; }
 QPushButton:hover, QToolButton:hover { border-color: %accent; }
@@ -68,7 +89,8 @@ QPushButton:focus, QToolButton:focus { border-color: %accent; }
 QPushButton:pressed, QToolButton:pressed { background: %accentSoft; }
 QPushButton:disabled, QToolButton:disabled { color: %faint; }
 QPushButton:checked, QToolButton:checked { background: %accent; color: %accentText; border-color: %accent; }
-#runButton { background: %accent; color: %accentText; border-color: %accent; font-weight: 600; }
+QPushButton::menu-indicator { image: url(:/glyphs/down.svg); width: 11px; height: 11px; subcontrol-origin: padding; subcontrol-position: right center; right: 4px; }
+#runButton, #newCellMake { background: %accent; color: %accentText; border-color: %accent; font-weight: 600; }
 #manualPage { background: %raised; border: 1px solid %line; border-radius: 5px; color: %ink; }
 #runButton:disabled { background: %paper; color: %faint; border-color: %line; }
 QLineEdit, QDoubleSpinBox, QComboBox { background: %raised; border: 1px solid %line; border-radius: 4px; padding: 2px 5px; selection-background-color: %accent; selection-color: %accentText; }
@@ -88,14 +110,19 @@ QTabBar::tab:selected { color: %ink; font-weight: 600; border-bottom: 2px solid 
 QTabBar::tab:hover { color: %ink; }
 QTabWidget::pane { border: none; border-top: 1px solid %line; background: %panel; }
 QTabWidget { background: %panel; }
-QTreeWidget, QListView, QTreeView, QListWidget { background: %panel; border: none; selection-background-color: %accentSoft; selection-color: %ink; }
+QTreeWidget, QListView, QTreeView, QListWidget, QTableView, QTableWidget { background: %panel; border: 1px solid transparent; selection-background-color: %accentSoft; selection-color: %ink; }
+QTreeWidget:focus, QListView:focus, QListWidget:focus, QTableView:focus, QScrollArea:focus { border: 1px solid %accent; }
+QTabBar::tab:focus { color: %accent; text-decoration: underline; }
+QCheckBox:focus { color: %accent; }
+QLabel:focus { border: 1px solid %accent; border-radius: 3px; }
+.bad { color: %blocked; }
 QTreeWidget::item, QListWidget::item { padding: 3px 2px; }
 QTreeWidget::item:selected, QListWidget::item:selected { background: %accentSoft; color: %ink; }
 QTreeWidget::item:hover, QListWidget::item:hover { background: %paper; }
 QSplitter::handle { background: %line; }
 QSplitter::handle:horizontal { width: 1px; }
 QSplitter::handle:vertical { height: 1px; }
-QScrollArea, #instruments, #instrumentsInner, #propertiesInner, #properties, #manual, #leftPanel, #bottomPanel, #face, #runTime { background: %panel; border: none; }
+QScrollArea, #instruments, #instrumentsInner, #propertiesInner, #properties, #manual, #newCell, #leftPanel, #bottomPanel, #face, #runTime { background: %panel; border: none; }
 QScrollBar:vertical { background: transparent; width: 9px; margin: 0; }
 QScrollBar::handle:vertical { background: %line; border-radius: 4px; min-height: 24px; }
 QScrollBar:horizontal { background: transparent; height: 9px; margin: 0; }
@@ -122,6 +149,11 @@ QCheckBox::indicator:checked { background: %accent; border-color: %accent; }
         {"%faint", t.faint},           {"%blocked", t.blocked}};
     for (const auto& [name, color] : names)
         s.replace(name, color.name());
+    // What has the keys is framed twice as wide.
+    if (t.contrast)
+        for (const char* field : {"QPushButton", "QToolButton", "QLineEdit", "QDoubleSpinBox", "QComboBox",
+                                  "QTreeWidget", "QListView", "QTableView"})
+            s += QString("%1:focus { border: 2px solid %2; }\n").arg(field, t.accent.name());
     return s;
 }
 
@@ -129,9 +161,10 @@ QCheckBox::indicator:checked { background: %accent; border-color: %accent; }
 
 const Theme& theme() { return g_theme; }
 
-void applyTheme(bool dark)
+void applyTheme(bool dark, bool contrast)
 {
     g_theme = dark ? darkTheme() : lightTheme();
+    if (contrast) g_theme = withContrast(g_theme);
     const Theme& t = g_theme;
     QApplication::setStyle(QStyleFactory::create("Fusion"));
     QPalette p;
@@ -147,6 +180,7 @@ void applyTheme(bool dark)
     p.setColor(QPalette::ToolTipBase, t.raised);
     p.setColor(QPalette::ToolTipText, t.ink);
     p.setColor(QPalette::PlaceholderText, t.faint);
+    p.setColor(QPalette::Link, t.accent);
     QApplication::setPalette(p);
     QApplication::setFont(textFont());
     qApp->setStyleSheet(styleSheet(t));

@@ -9,9 +9,9 @@
 
 namespace topikos {
 
-/// Colours by meaning. Two sets, light and dark; every meaning is in both.
+/// Colours by meaning. Light and dark, each also with high contrast; every meaning is in all of them.
 struct Theme {
-    bool dark = false;
+    bool dark = false, contrast = false;
     QColor paper, panel, raised, line, ink, faint, accent, accentText, accentSoft, caution, blocked, track, joint,
         other;
     QColor skyTop, skyBottom, ground, grid, edge;
@@ -20,7 +20,7 @@ struct Theme {
 
 const Theme& theme();
 /// Chooses the set and restyles the running application.
-void applyTheme(bool dark);
+void applyTheme(bool dark, bool contrast = false);
 
 QFont textFont(int pixels = 13, QFont::Weight weight = QFont::Normal);
 QFont figureFont(int pixels = 12);

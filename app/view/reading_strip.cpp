@@ -36,6 +36,7 @@ ReadingStrip::ReadingStrip(Session& session, QWidget* parent) : QFrame(parent), 
     row->addWidget(from);
     m_frame = new QComboBox(this);
     m_frame->setObjectName("readingFrame");
+    m_frame->setAccessibleName("Frame from which the pose is read");
     m_frame->setToolTip("Frame from which the pose is read and in which targets are taken");
     m_frame->setFocusPolicy(Qt::ClickFocus);
     row->addWidget(m_frame);
@@ -57,6 +58,7 @@ ReadingStrip::ReadingStrip(Session& session, QWidget* parent) : QFrame(parent), 
         if (i >= 3) m_angleNames[i - 3] = name;
         m_values[i] = new QLineEdit(this);
         m_values[i]->setObjectName(QString("reading%1").arg(i));
+        m_values[i]->setAccessibleName(i < 3 ? names[i] : "Angle");
         m_values[i]->setFont(figureFont(12));
         // Room for "-12345.6" and "-180.00" with the field's own margins.
         m_values[i]->setFixedWidth(QFontMetrics(figureFont(12)).horizontalAdvance(i < 3 ? "-12345.6" : "-180.00") + 14);
@@ -130,8 +132,10 @@ void ReadingStrip::showPose()
     const Vec3 angles = anglesOf(order, pose.matrix());
     for (int i = 0; i < 2; ++i)
         m_units[i]->setText(i == 0 ? lengthUnit().symbol : angleUnit().symbol);
-    for (int i = 0; i < 3; ++i)
+    for (int i = 0; i < 3; ++i) {
         m_angleNames[i]->setText(angleNames(order)[size_t(i)]);
+        m_values[i + 3]->setAccessibleName(m_angleNames[i]->text());
+    }
     for (int i = 0; i < 6; ++i) {
         if (m_values[i]->isModified()) continue;
         m_values[i]->setText(i < 3 ? placeFigure(pose.translation[i], 1) : turnFigure(angles[i - 3], 2));

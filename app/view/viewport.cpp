@@ -53,6 +53,7 @@ private:
 Viewport::Viewport(Session& session, QWidget* parent) : QOpenGLWidget(parent), m_session(session), m_scene(session)
 {
     setObjectName("viewport");
+    setAccessibleName("View: arrows and Page keys jog the arm, T takes a target");
     setFocusPolicy(Qt::StrongFocus);
     setMouseTracking(true);
     setMinimumSize(320, 240);
@@ -97,6 +98,13 @@ void Viewport::setHints(const QString& hints)
 
 Viewport::~Viewport()
 {
+    if (!context()) return;
+    context()->disconnect(this);
+    putAway();
+}
+
+void Viewport::putAway()
+{
     makeCurrent();
     m_scene.releaseGpu();
     m_renderer.reset();
@@ -120,7 +128,8 @@ void Viewport::initializeGL()
         qFatal(
             "Topikos needs OpenGL 3.3; this display offers less. Install the Mesa drivers (package libgl1-mesa-dri).");
     m_gl->initializeOpenGLFunctions();
-    m_scene.releaseGpu();
+    // A view that gets into another window loses its context, and all that is in it.
+    connect(context(), &QOpenGLContext::aboutToBeDestroyed, this, &Viewport::putAway);
     m_renderer = std::make_unique<Renderer>(*m_gl);
 }
 

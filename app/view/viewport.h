@@ -70,6 +70,8 @@ protected:
 
 private:
     void changed();
+    /// What is on the graphics side goes, in its context.
+    void putAway();
     void paintOverlay(QPainter& painter);
     void placeOverlays();
     void showNote(const QString& text, bool alert);

@@ -11,6 +11,7 @@ CommandField::CommandField(std::function<std::vector<Entry>()> entries, QWidget*
     QLineEdit(parent), m_source(std::move(entries)), m_model(new QStandardItemModel(this))
 {
     setObjectName("commandField");
+    setAccessibleName("Find or do");
     setPlaceholderText("Find or do …  Ctrl K");
     setToolTip("Type the name of any action, target, frame or step (Ctrl+K)");
     setClearButtonEnabled(true);

@@ -21,6 +21,7 @@
 #include "app/theme/theme.h"
 #include "app/view/viewport.h"
 #include "app/window/examples.h"
+#include "app/window/guide.h"
 #include "app/window/manual_page.h"
 #include "app/window/notice_bar.h"
 #include "app/window/wheel_guard.h"
@@ -31,10 +32,12 @@
 #include <QApplication>
 #include <QCloseEvent>
 #include <QCryptographicHash>
+#include <QDesktopServices>
 #include <QFile>
 #include <QFileDialog>
 #include <QFileInfo>
 #include <QHBoxLayout>
+#include <QMenu>
 #include <QMenuBar>
 #include <QMessageBox>
 #include <QScrollArea>
@@ -43,6 +46,7 @@
 #include <QSettings>
 #include <QStyle>
 #include <QTimer>
+#include <QUrl>
 #include <QVBoxLayout>
 
 #include <array>
@@ -79,6 +83,7 @@ MainWindow::MainWindow(QWidget* parent) : QMainWindow(parent)
 {
     qApp->installEventFilter(new WheelGuard(this));
     qApp->installEventFilter(this);
+    QDesktopServices::setUrlHandler("manual", this, "openManual");
     setObjectName("mainWindow");
     m_session = new Session(readExample(kDemo).value(), this);
     buildRegions();
@@ -111,6 +116,7 @@ MainWindow::MainWindow(QWidget* parent) : QMainWindow(parent)
 
 MainWindow::~MainWindow()
 {
+    QDesktopServices::unsetUrlHandler("manual");
     // While this still is the window that its parts tell about their end.
     delete centralWidget();
     delete menuWidget();
@@ -150,14 +156,25 @@ void MainWindow::buildHead()
     m_rewind = button("rewindButton", "", "Back to the authored cell: parts and arm are where they were (F7)",
                       [this] { m_session->leaveRun(); });
     m_rewind->setIcon(glyphIcon("rewind"));
+    m_rewind->setAccessibleName("Back to the authored cell");
     m_step = button("stepButton", "Step", "Run to the end of the next step (F6)", [this] { m_session->playStep(); });
     m_run = button("runButton", "Run cycle", "Run the cycle once from the top, or pause it (F5)",
                    [this] { m_session->playing() ? m_session->pause() : m_session->play(); });
     m_run->setMinimumWidth(92);
-    m_speed = button("speedButton", "× 1", "Speed of the run; click for the next one", [this] {
-        const auto it = std::find(kSpeeds.begin(), kSpeeds.end(), m_session->playSpeed());
-        m_session->setPlaySpeed(it == kSpeeds.end() || it + 1 == kSpeeds.end() ? kSpeeds.front() : *(it + 1));
+    m_speed = button("speedButton", "× 1", "Speed of the run", [] {});
+    m_speed->setMinimumWidth(64);
+    m_speed->setAccessibleName("Speed of the run");
+    auto* speeds = new QMenu(m_speed);
+    speeds->setObjectName("speedMenu");
+    for (const double f : kSpeeds)
+        speeds->addAction(QString("× %1").arg(f), this, [this, f] { m_session->setPlaySpeed(f); })->setData(f);
+    connect(speeds, &QMenu::aboutToShow, this, [this, speeds] {
+        for (QAction* a : speeds->actions()) {
+            a->setCheckable(true);
+            a->setChecked(a->data().toDouble() == m_session->playSpeed());
+        }
     });
+    m_speed->setMenu(speeds);
     m_command = new CommandField([this] { return commands(); }, head);
     m_command->setFixedWidth(176);
     row->addWidget(m_command);
@@ -172,6 +189,8 @@ void MainWindow::buildHead()
     column->addWidget(head);
     m_notices = new NoticeBar(top);
     column->addWidget(m_notices);
+    m_guide = new Guide(*m_session, top);
+    column->addWidget(m_guide);
     setMenuWidget(top);
 }
 
@@ -421,15 +440,17 @@ ArmsPage& MainWindow::armsPage()
 
 bool MainWindow::armsShown() const { return m_arms && m_pages->currentWidget() == m_arms; }
 
-void MainWindow::showManual(const QString& page)
+void MainWindow::openManual(const QUrl& place) { showManual(place.path(), place.fragment(QUrl::FullyDecoded)); }
+
+void MainWindow::showManual(const QString& page, const QString& section)
 {
     if (!m_manual) {
         m_manual = new ManualPage(this);
         m_pages->addWidget(m_manual);
         connect(m_manual, &ManualPage::leaveRequested, this, [this] { showArms(false); });
     }
-    m_manual->showPage(page);
     m_pages->setCurrentWidget(m_manual);
+    m_manual->showPage(page, section);
     m_manual->setFocus();
     refreshActions();
 }
@@ -461,20 +482,29 @@ void MainWindow::growStrip()
 void MainWindow::restoreLayout()
 {
     m_columns->show();
-    const int left = std::clamp(width() * 28 / 100, 300, 420);
+    const int left = std::clamp(width() * 32 / 100, 300, 480);
     m_columns->setSizes({left, std::max(320, width() - left - 256), 256});
-    const int high = std::max(300, height() - 68 - 148);
+    // A low window gives the strip less.
+    const int strip = std::clamp(height() * 185 / 1000, 110, 240), high = std::max(300, height() - 68 - strip);
     m_sideSizes = {};
-    m_side->setSizes({high * 6 / 10, high * 4 / 10});
-    m_rows->setSizes({std::max(300, height() - 68 - 148), 148});
+    m_rows->setSizes({high, strip});
+    const int properties = std::min(210, high * 34 / 100);
+    m_side->setSizes({high - properties, properties});
 }
 
-void MainWindow::setDark(bool dark)
+void MainWindow::setLook(bool dark, bool contrast)
 {
-    applyTheme(dark);
+    applyTheme(dark, contrast);
     QSettings().setValue("look/dark", dark);
+    QSettings().setValue("look/contrast", contrast);
     m_rewind->setIcon(glyphIcon("rewind"));
     Q_EMIT m_session->cellChanged();  // pictures and icons are made anew
+}
+
+void MainWindow::chooseSize(int percent)
+{
+    QSettings().setValue("look/size", percent);
+    m_session->say(QString("Everything is shown at %1 % from the next start on.").arg(percent));
 }
 
 void MainWindow::closeEvent(QCloseEvent* event)

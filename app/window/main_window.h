@@ -17,8 +17,10 @@ class ArmsPage;
 class BestWaysOffer;
 class CycleStrip;
 class FindingsList;
+class Guide;
 class LayoutPanel;
 class ManualPage;
+class NewCellPage;
 class NoticeBar;
 class Properties;
 class Recovery;
@@ -55,7 +57,11 @@ public:
     void showArms(bool shown);
     bool armsShown() const;
     /// A page of the manual, in place of the regions, until it is left.
-    void showManual(const QString& page);
+    void showManual(const QString& page, const QString& section = {});
+
+public Q_SLOTS:
+    /// Follows "manual:PAGE#SECTION".
+    void openManual(const QUrl& place);
 
 protected:
     void closeEvent(QCloseEvent* event) override;
@@ -80,14 +86,15 @@ private:
     void deleteSelectedThing();
     /// Keys without Ctrl or Alt that mean the same in the view and in every list, but are text where text is typed.
     std::vector<std::pair<int, QAction*>> m_plainKeys;
-    void setDark(bool dark);
+    void setLook(bool dark, bool contrast);
+    /// How large everything is, from the next start on.
+    void chooseSize(int percent);
     void askAndOpen();
     void askForShape();
     void filesDropped(const QStringList& paths);
-    /// Brings a surface from a file into what is selected, or as a new part.
-    void bringIn(const QString& path);
     bool saveAs();
-    void newCell();
+    /// Asks what the new cell is to have.
+    void startNewCell();
     void offerLostCells();
     /// Reads a cell file beside the interface, with progress and cancel when it takes long; a refusal is told.
     std::optional<Cell> readBeside(const QString& path, QByteArray* digest = nullptr);
@@ -112,6 +119,8 @@ private:
     QStackedWidget* m_pages;
     ArmsPage* m_arms = nullptr;
     ManualPage* m_manual = nullptr;
+    NewCellPage* m_newCell = nullptr;
+    Guide* m_guide;
     QTabWidget *m_left, *m_bottom;
     QSplitter *m_columns, *m_rows;
     QSplitter* m_side = nullptr;

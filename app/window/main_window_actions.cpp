@@ -11,6 +11,7 @@
 #include "app/theme/theme.h"
 #include "app/view/viewport.h"
 #include "app/window/examples.h"
+#include "app/window/guide.h"
 #include "core/cell/devices.h"
 #include "core/program/step_text.h"
 #include "core/robot/catalogue.h"
@@ -67,8 +68,8 @@ void MainWindow::buildActions()
 {
     auto* bar = findChild<QMenuBar*>("menuBar");
     QMenu* cell = bar->addMenu("&File");
-    action(cell, "New cell", "An arm with a gripper on the floor, nothing else", QKeySequence::New,
-           [this] { newCell(); });
+    action(cell, "New cell", "Asks for arm, base height and gripper, and shows them", QKeySequence::New,
+           [this] { startNewCell(); });
     action(cell, "Open …", "Open a cell file", QKeySequence::Open, [this] { askAndOpen(); });
     m_recent = cell->addMenu("Recent cells");
     m_recent->setObjectName("recentMenu");
@@ -147,7 +148,13 @@ void MainWindow::buildActions()
     action(view, "Restore layout", "Regions back to their first sizes", QKeySequence("Ctrl+0"),
            [this] { restoreLayout(); });
     action(view, "Dark or light", "Change between the dark and the light look", QKeySequence("Ctrl+Shift+D"),
-           [this] { setDark(!theme().dark); });
+           [this] { setLook(!theme().dark, theme().contrast); });
+    action(view, "High contrast", "Black on white, or white on black, with wide frames about what has the keys", {},
+           [this] { setLook(theme().dark, !theme().contrast); });
+    QMenu* size = view->addMenu("Size of everything");
+    for (const int percent : {100, 125, 150, 200})
+        action(size, QString("Show everything at %1 %").arg(percent), "From the next start on", {},
+               [this, percent] { chooseSize(percent); });
 
     QMenu* angles = view->addMenu("Angles");
     for (const AngleOrder order :
@@ -192,6 +199,10 @@ void MainWindow::buildActions()
     command("Add part", "In the selected frame", QKeySequence("Ctrl+Shift+P"), addPartHere);
     command("Add pattern", "Repeats the selected part or target", {}, addPatternHere);
     command("Add tool", "For the arm", {}, addToolHere);
+    for (const auto& [words, kind] : {std::pair("Add jaw gripper", Gripper::Kind::Parallel),
+                                      std::pair("Add vacuum gripper", Gripper::Kind::Vacuum)})
+        action(layout, words, "For the arm in hand, which carries it from then on", {},
+               [this, kind = kind] { addGripperHere(*m_session, kind); });
     QMenu* devices = layout->addMenu("Add device");
     for (int k = 0; k <= int(Device::Kind::LightBarrier); ++k)
         action(devices, QString("Add %1").arg(deviceWord(Device::Kind(k))), "In the selected frame", {},
@@ -210,8 +221,8 @@ void MainWindow::buildActions()
     action(layout, "Bring in from another cell …", "Frames with all that is in them, tools, or the arm", {},
            [this] { bringFromCell(); });
     layout->addSeparator();
-    command("Copy selected thing", "A fixture with its frames, parts and targets; a part", QKeySequence("Ctrl+Shift+C"),
-            copySelected);
+    command("Copy selected thing", "Fixtures with their frames, parts and targets; parts; targets",
+            QKeySequence("Ctrl+Shift+C"), copySelected);
     layout->addSeparator();
     action(layout, "Place frame by three points", "Touch its origin, x axis and xy plane with the TCP", {},
            [this] { m_teach->start(TeachPanel::Kind::Frame); });
@@ -335,6 +346,8 @@ void MainWindow::buildActions()
     m_route->setMenu({editText, duplicate, switchOff, move, runFrom, remove});
     m_targets->setMenu({move, retake, rename, home, remove});
     action(help, "Find or do", "Type the name of anything", QKeySequence("Ctrl+K"), [this] { m_command->setFocus(); });
+    action(help, "First cell, step by step", "Ten steps that watch what you do; leave it at any time", {},
+           [this] { m_guide->start(); });
     action(help, "Manual", "Its pages, with search; no network is needed", QKeySequence("Shift+F1"),
            [this] { showManual("first-cycle"); });
     for (const auto& [words, page] :

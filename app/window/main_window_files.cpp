@@ -7,6 +7,7 @@
 #include "app/theme/theme.h"
 #include "app/view/viewport.h"
 #include "app/window/examples.h"
+#include "app/window/new_cell_page.h"
 #include "app/window/notice_bar.h"
 #include "core/cell/edit_support.h"
 #include "core/cell/fixture.h"
@@ -83,28 +84,31 @@ bool MainWindow::openExample(const QString& name)
     return true;
 }
 
-void MainWindow::newCell()
+void MainWindow::startNewCell()
 {
-    if (!mayLeave()) return;
-    const Result<Cell> example = readExample(kDemo);
-    Cell cell = *example;
-    // What every cell has: the arm on its base frame, its tool, home, and a routine to fill.
-    cell.name = "New cell";
-    cell.parts.clear();
-    cell.partKinds.clear();
-    cell.patterns.clear();
-    cell.signals.clear();
-    cell.contact = {};
-    ArmStation arm = cell.arms.front();
-    cell.arms = {arm};
-    cell.frames = {{arm.mount, "Arm base", {}, {}, {}}};
-    cell.tools = {*findTool(cell, arm.tool)};
-    cell.targets = {*findTarget(cell, arm.home)};
-    cell.targets.at(0).axes.clear();
-    cell.routines = {{arm.main, "Routine 1", {}, arm.id}};
-    m_session->open(std::move(cell), {});
-    watchFile();
-    m_view->fitAll();
+    if (!m_newCell) {
+        m_newCell = new NewCellPage(this);
+        m_pages->addWidget(m_newCell);
+        const auto leave = [this] {
+            // With its picture, which takes memory.
+            m_pages->removeWidget(m_newCell);
+            m_newCell->setParent(nullptr);
+            m_newCell->deleteLater();
+            m_newCell = nullptr;
+            showArms(false);
+        };
+        connect(m_newCell, &NewCellPage::leaveRequested, this, leave);
+        connect(m_newCell, &NewCellPage::made, this, [this, leave](const Cell& cell) {
+            if (!mayLeave()) return;
+            m_session->open(cell, {});
+            watchFile();
+            leave();
+            m_view->fitAll();
+        });
+    }
+    m_pages->setCurrentWidget(m_newCell);
+    m_newCell->start();
+    refreshActions();
 }
 
 void MainWindow::askForShape()
@@ -114,7 +118,7 @@ void MainWindow::askForShape()
                                      "Surfaces (*.stl *.obj *.ply *.dae *.gltf *.glb);;All files (*)");
     if (path.isEmpty()) return;
     QSettings().setValue("files/surfaces", QFileInfo(path).path());
-    bringIn(path);
+    bringSurface(*m_session, path, this);
 }
 
 void MainWindow::bringFromCell()
@@ -183,48 +187,7 @@ void MainWindow::filesDropped(const QStringList& paths)
         return;
     }
     for (const QString& path : paths)
-        bringIn(path);
-}
-
-void MainWindow::bringIn(const QString& path)
-{
-    const std::optional<Solid> solid =
-        importSurface(path, this, [this](const QString& words) { m_session->say(words, true); });
-    if (!solid) return;
-    const auto grown = [&](std::vector<Solid> solids) {
-        solids.push_back(*solid);
-        return solids;
-    };
-    const QString name = QFileInfo(path).completeBaseName().simplified(), label = "Bring in " + name;
-    const Selection selection = m_session->selection();
-    if (const auto* frame = std::get_if<FrameId>(&selection)) {
-        m_session->edit(label,
-                        [&](const Cell& c) { return setFrameSolids(c, *frame, grown(findFrame(c, *frame)->solids)); });
-    } else if (const auto* part = std::get_if<PartId>(&selection)) {
-        m_session->edit(label, [&](const Cell& c) {
-            PartKind kind = *findPartKind(c, findPart(c, *part)->kind);
-            kind.solids = grown(kind.solids);
-            return changePartKind(c, kind);
-        });
-    } else if (const auto* id = std::get_if<ToolId>(&selection)) {
-        // A tool's shape drops onto the flange by its own origin.
-        m_session->edit(label, [&](const Cell& c) {
-            Tool tool = *findTool(c, *id);
-            tool.body = grown(tool.body);
-            return changeTool(c, tool);
-        });
-    } else {
-        PartId created;
-        const bool made = m_session->edit(label, [&](const Cell& c) -> Result<Cell> {
-            Result<Cell> next =
-                addPart(c, freeNameIn(c.parts, name.isEmpty() ? "Part" : name.toStdString()), {}, {}, &created);
-            if (!next) return next;
-            PartKind kind = *findPartKind(*next, findPart(*next, created)->kind);
-            kind.solids = {*solid};
-            return changePartKind(*next, kind);
-        });
-        if (made) m_session->select(created);
-    }
+        bringSurface(*m_session, path, this);
 }
 
 void MainWindow::offerLostCells()

@@ -9,6 +9,8 @@
 #include <QLabel>
 #include <QImage>
 #include <QPushButton>
+#include <QAbstractTextDocumentLayout>
+#include <QScrollBar>
 #include <QTextBlock>
 #include <QTextList>
 #include <QVBoxLayout>
@@ -77,16 +79,19 @@ ManualPage::ManualPage(QWidget* parent) : QWidget(parent)
     side->addWidget(title);
     m_search = new QLineEdit(this);
     m_search->setObjectName("manualSearch");
+    m_search->setAccessibleName("Find in the manual");
     m_search->setPlaceholderText("Find in the manual …");
     m_search->setClearButtonEnabled(true);
     side->addWidget(m_search);
     m_list = new QListWidget(this);
     m_list->setObjectName("manualPages");
+    m_list->setAccessibleName("Pages of the manual");
     m_list->setFixedWidth(260);
     side->addWidget(m_list, 1);
     addButton(side, this, "manualLeave", "Back to the cell", "Esc", [this] { Q_EMIT leaveRequested(); });
     m_page = new Pages(this);
     m_page->setObjectName("manualPage");
+    m_page->setAccessibleName("Page of the manual");
     m_page->setFont(textFont(14));
     m_page->document()->setDocumentMargin(18);
     m_page->setOpenExternalLinks(false);
@@ -114,11 +119,20 @@ ManualPage::ManualPage(QWidget* parent) : QWidget(parent)
     m_list->setCurrentRow(0);
 }
 
-void ManualPage::showPage(const QString& name)
+void ManualPage::showPage(const QString& name, const QString& section)
 {
     m_search->clear();
     for (int i = 0; i < m_list->count(); ++i)
         if (m_list->item(i)->data(Qt::UserRole).toString() == name) m_list->setCurrentRow(i);
+    m_page->moveCursor(QTextCursor::Start);
+    if (section.isEmpty()) return;
+    for (QTextBlock block = m_page->document()->begin(); block.isValid(); block = block.next())
+        if (block.blockFormat().headingLevel() > 0 && block.text().compare(section, Qt::CaseInsensitive) == 0) {
+            m_page->setTextCursor(QTextCursor(block));
+            // Its heading at the top: places are known once the page is laid out.
+            const QRectF place = m_page->document()->documentLayout()->blockBoundingRect(block);
+            m_page->verticalScrollBar()->setValue(int(place.top()) - 8);
+        }
 }
 
 void ManualPage::search(const QString& words)

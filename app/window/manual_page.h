@@ -12,8 +12,8 @@ class ManualPage : public QWidget {
 public:
     explicit ManualPage(QWidget* parent = nullptr);
 
-    /// Shows a page by its file name without ending, "teach".
-    void showPage(const QString& name);
+    /// Shows a page by its file name without ending, "teach", from the section under a heading or from its start.
+    void showPage(const QString& name, const QString& section = {});
 
 Q_SIGNALS:
     void leaveRequested();

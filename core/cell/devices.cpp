@@ -298,6 +298,22 @@ Result<Cell> changeDevice(const Cell& cell, FrameId id, const Device& device)
     return next;
 }
 
+Result<Cell> makeNewKind(const Cell& cell, FrameId id)
+{
+    const Frame* frame = findFrame(cell, id);
+    if (!frame || !frame->device || frame->device->kind != Device::Kind::Source) return missing("source");
+    Cell next = cell;
+    PartKind kind{{next.nextId++}, freeNameIn(cell.partKinds, "Part"), 0, {Solid{}}};
+    Device device = *frame->device;
+    device.makes = kind.id;
+    next.partKinds.push_back(std::move(kind));
+    Result<Cell> changed = changeDevice(next, id, device);
+    if (!changed) return changed;
+    Cell tidy = std::move(changed).value();
+    dropUnusedKinds(tidy);
+    return tidy;
+}
+
 Result<Cell> changeAxis(const Cell& cell, FrameId id, const FrameAxis& axis)
 {
     if (Status bad = checkAxis(axis)) return *bad;

@@ -29,6 +29,8 @@ Result<Cell> addDevice(const Cell& cell, Device::Kind kind, const std::string& n
 /// Other values for the device of a frame; its kind stays. Belts keep a body of their size as long as nobody gave them
 /// another one.
 Result<Cell> changeDevice(const Cell& cell, FrameId id, const Device& device);
+/// A source makes parts of a kind of its own, a box at first, of which the cell need not have any part.
+Result<Cell> makeNewKind(const Cell& cell, FrameId source);
 /// Other values for an axis. Refused while a target or step goes where it could not.
 Result<Cell> changeAxis(const Cell& cell, FrameId id, const FrameAxis& axis);
 /// The device axes that come along to a target, and to all of its pattern.

@@ -178,6 +178,32 @@ Result<Cell> setArmModel(const Cell& cell, ArmId id, const ArmPtr& model)
     return next;
 }
 
+Result<Cell> addLinkSurface(const Cell& cell, ArmId id, const LinkMesh& surface)
+{
+    const ArmStation* station = findArm(cell, id);
+    if (!station) return missing("arm");
+    const ArmDescription& before = station->model->description();
+    if (surface.link < 0 || surface.link > int(before.joints.size()) || !surface.triangles)
+        return Error{"edit.axis", fmt::format("the arm has no link {}", surface.link), "", "Choose one of its links."};
+    // The sheet is what keeps surfaces in a file. It knows nothing of locks.
+    DataSheet sheet = before.sheet ? *before.sheet : sheetOf(before);
+    if (sheet.placement != DataSheet::Placement::Drawing) {
+        ArmDescription bare = before;
+        bare.sheet.reset();
+        sheet = sheetOf(bare);
+    }
+    sheet.orientation = cell.angles;  // as it is shown now
+    sheet.meshes.push_back(surface);
+    Result<ArmDescription> described = describe(sheet);
+    if (!described) return described.error();
+    ArmDescription next = std::move(described).value();
+    next.id = before.id;
+    for (size_t i = 0; i < before.joints.size(); ++i)
+        next.joints[i].locked = before.joints[i].locked;
+    const Result<ArmPtr> model = Arm::make(std::move(next));
+    return model ? setArmModel(cell, id, *model) : Result<Cell>(model.error());
+}
+
 Result<Cell> setAngles(const Cell& cell, AngleOrder angles)
 {
     Cell next = cell;

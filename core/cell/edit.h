@@ -18,6 +18,9 @@ Result<Cell> renameRoutine(const Cell& cell, RoutineId id, const std::string& na
 /// Another arm on the same base. Targets, tool and routines stay; checks tell what no longer works. With another number
 /// of joints, home becomes the arm's own and other posture targets hold the flange where they did, if that is possible.
 Result<Cell> setArmModel(const Cell& cell, ArmId arm, const ArmPtr& model);
+/// One more surface on a link, in base as in the posture of the arm's drawing; of arms entered otherwise, with all
+/// joints at zero. Links with surfaces need no body made from the kinematics.
+Result<Cell> addLinkSurface(const Cell& cell, ArmId arm, const LinkMesh& surface);
 /// Chooses the convention in which orientations are shown and typed.
 Result<Cell> setAngles(const Cell& cell, AngleOrder angles);
 /// Holds axis `joint` (from 0) at `value` [rad or m], or frees it. Solutions then leave it out.

@@ -100,7 +100,7 @@ void DeviceWindowTest::takeAt(const QStringList& values, const QString& name)
 
 void DeviceWindowTest::wholeLineIsBuiltFromAnEmptyCell()
 {
-    action("New cell")->trigger();
+    newCell();
     action("Cell face")->trigger();
     // The arm on a rail along Y.
     pick("World");
@@ -180,7 +180,7 @@ void DeviceWindowTest::wholeLineIsBuiltFromAnEmptyCell()
     type("propertyName", "Glazing booth");
     type("pose0", "980");
     type("pose1", "-500");
-    click("addShape");
+    click("shapeAdd");
     QCoreApplication::processEvents();
     type("shapeSize0", "30");
     type("shapeSize1", "1000");
@@ -453,8 +453,17 @@ void DeviceWindowTest::runShowsDevicesAndSignals()
     m_window->openExample("glazing-line-on-a-rail");
     fresh();
     const auto* strip = child<CycleStrip>("cycleStrip");
-    const QStringList wanted{"Arm",        "Gripper jaws", "Part carried", "Carriage",     "Infeed belt",
-                             "Tile there", "Next tile",    "Belt moves",   "Tiles pressed"};
+    const QStringList wanted{"Arm",     "Gripper jaws", "Part carried", "Devices",    "Carriage",     "Infeed belt",
+                             "Signals", "Tile there",   "Next tile",    "Belt moves", "Tiles pressed"};
+    QCOMPARE(strip->laneNames(), wanted);
+    // The name of a group folds its lanes, and the keys fold all of them.
+    auto* lanes = child<CycleStrip>("cycleStrip");
+    const int lane = (lanes->minimumHeight() - 26) / int(wanted.size());
+    QTest::mouseClick(lanes, Qt::LeftButton, {}, QPoint(20, 22 + 6 * lane + lane / 2));
+    QCOMPARE(strip->laneNames(), wanted.mid(0, 7));
+    QTest::keyClick(lanes, Qt::Key_Minus);
+    QCOMPARE(strip->laneNames(), QStringList({"Arm", "Devices", "Signals"}));
+    QTest::keyClick(lanes, Qt::Key_Plus);
     QCOMPARE(strip->laneNames(), wanted);
     action("Signals")->trigger();
     auto* table = child<QTableWidget>("signalsTable");

@@ -89,7 +89,7 @@ void EntryWindowTest::tabGoesThroughSizes()
     QFETCH(int, key);
     action("Add frame")->trigger();
     QCoreApplication::processEvents();
-    click("addShape");
+    click("shapeAdd");
     focusOn("shapeSize0");
     for (int i = 0; i < 3; ++i) {
         QCOMPARE(QApplication::focusWidget()->objectName(), QString("shapeSize%1").arg(i));
@@ -263,7 +263,7 @@ void EntryWindowTest::messagesLeave()
 void EntryWindowTest::nothingToRunIsNotOffered()
 {
     QVERIFY(child<QPushButton>("runButton")->isEnabled());
-    action("New cell")->trigger();
+    newCell();
     QVERIFY(!child<QPushButton>("runButton")->isEnabled());
     fresh();
     QVERIFY(!child<QPushButton>("runButton")->isEnabled());

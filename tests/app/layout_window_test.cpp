@@ -65,7 +65,7 @@ void LayoutWindowTest::fillRow(int row, const Vec3& metres)
 
 void LayoutWindowTest::rackIsBuiltFromAnEmptyCell()
 {
-    action("New cell")->trigger();
+    newCell();
     const std::string before = session().cell().name;
     action("Cell face")->trigger();
     // A rack of profiles with a board.
@@ -77,14 +77,14 @@ void LayoutWindowTest::rackIsBuiltFromAnEmptyCell()
     type("pose1", "-200-50");
     type("pose2", "0.4 m");
     QVERIFY((findFrame(session().cell(), rack)->pose.translation - Vec3(0.9, -0.25, 0.4)).norm() < 1e-12);
-    click("addShape");
+    click("shapeAdd");
     QCoreApplication::processEvents();
     type("shapeSize0", "400");
     type("shapeSize1", "600");
     type("shapeSize2", "10");
     type("shape2", "-5");
     QCoreApplication::processEvents();
-    click("addShape");
+    click("shapeAdd");
     choose("shapeKind", 5);
     type("shapeSize0", "40");
     type("shapeSize1", "40");
@@ -228,7 +228,7 @@ void LayoutWindowTest::handleMovesAFrameInSteps()
     // With Shift it goes freely; a locked frame does not go at all, the TCP has its handle back.
     drag(pixelOf(grab), pixelOf(grab + 0.0513 * axis), Qt::ShiftModifier);
     const double freely = (worldFromFrame(session().cell(), rack).translation - before.translation).dot(axis);
-    QVERIFY(std::abs(freely - 0.0513) < 0.003 && std::abs(freely / step - std::round(freely / step)) > 1e-6);
+    QVERIFY(std::abs(freely - 0.0513) < 2 * metres && std::abs(freely / step - std::round(freely / step)) > 1e-6);
     action("Lock or unlock")->trigger();
     QVERIFY((view().handlePixel()
              - view().camera().pixel((worldFromBase(session().cell(), session().station())
@@ -258,7 +258,7 @@ void LayoutWindowTest::frameSnapsToACorner()
         }
     session().select(frame);
     QCoreApplication::processEvents();
-    drag(view().handlePixel().toPoint(), pixelOf(corner) + QPoint(3, 2));
+    drag(view().handlePixel().toPoint(), pixelOf(corner) + QPoint(1, 1));
     QVERIFY2((worldFromFrame(session().cell(), frame).translation - corner).norm() < 1e-6, qPrintable(note()));
     session().undo();
     session().undo();
@@ -448,7 +448,7 @@ void LayoutWindowTest::rackComesFromAnotherCell()
     const QTemporaryDir folder;
     const QString path = folder.filePath("other.topikos");
     QVERIFY(m_window->saveTo(path));
-    action("New cell")->trigger();
+    newCell();
     QVERIFY(!frameNamed("Drying rack"));
     QTimer answer;
     connect(&answer, &QTimer::timeout, this, [&] {
@@ -463,7 +463,7 @@ void LayoutWindowTest::rackComesFromAnotherCell()
     m_window->bringFromCell(path);
     QVERIFY(frameNamed("Drying rack"));
     QVERIFY(targetNamed("Rack place"));
-    QCOMPARE(session().cell().tools.size(), size_t(1));  // the jaws are the same in both
+    QCOMPARE(session().cell().tools.size(), size_t(2));  // the jaws that its targets were taught with come along
     session().undo();
     QVERIFY(!frameNamed("Drying rack"));
 }

@@ -12,6 +12,7 @@
 
 #include <QApplication>
 #include <QDir>
+#include <QDoubleSpinBox>
 #include <QLineEdit>
 #include <QPushButton>
 #include <QSettings>
@@ -189,6 +190,23 @@ int main(int argc, char** argv)
     Q_EMIT session.cellChanged();
     session.select(stepAt(session, 5));
     good = shoot(window, folder.filePath("dark.png")) && good;
+    applyTheme(false, true);
+    Q_EMIT session.cellChanged();
+    session.scrub(3.2);
+    good = shoot(window, folder.filePath("contrast.png")) && good;
+    session.leaveRun();
+    applyTheme(false);
+    Q_EMIT session.cellChanged();
+    for (QAction* a : window.actions())
+        if (a->text() == "First cell, step by step" || a->text() == "New cell") a->trigger();
+    auto* height = window.findChild<QDoubleSpinBox*>("newCellHeight");
+    height->setValue(450);
+    Viewport& bench = *window.findChild<QWidget*>("newCell")->findChild<Viewport*>();
+    for (int last = -1, calm = 0; calm < 8; QTest::qWait(40)) {
+        calm = bench.frameCount() == last ? calm + 1 : 0;
+        last = bench.frameCount();
+    }
+    good = window.grab().save(folder.filePath("new-cell.png")) && good;
     QSettings().clear();
     return good ? 0 : 1;
 }

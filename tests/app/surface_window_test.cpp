@@ -238,7 +238,7 @@ void SurfaceWindowTest::largeCellOpensWithItsSurfaces()
     const QString path = folder.filePath("large.topikos");
     QVERIFY(m_window->saveTo(path));
     QVERIFY(QFileInfo(path).size() > 6000000);
-    action("New cell")->trigger();
+    newCell();
     QVERIFY(m_window->openFile(path));
     const Solid& back = findFrame(session().cell(), frameNamed("Drying rack"))->solids.front();
     QVERIFY(back.surface.drawn->points == wave.points && back.surface.drawn->faces == wave.faces);

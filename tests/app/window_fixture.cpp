@@ -1,9 +1,11 @@
 #include "tests/app/window_fixture.h"
 
+#include "app/session/recovery.h"
 #include "app/session/text.h"
 
 #include <QAbstractSpinBox>
 #include <QComboBox>
+#include <QDir>
 #include <QLineEdit>
 #include <QPushButton>
 #include <QSettings>
@@ -14,6 +16,8 @@ namespace topikos::test {
 void WindowFixture::init()
 {
     QSettings().clear();
+    // What an interrupted run of tests left is nothing to be offered.
+    QDir(Recovery::standardFolder()).removeRecursively();
     chooseUnits(0, 0);
     m_window = std::make_unique<MainWindow>();
     m_window->resize(1280, 800);
@@ -40,6 +44,13 @@ QAction* WindowFixture::action(const QString& words)
     for (QAction* a : m_window->actions())
         if (a->text() == words || a->text().startsWith(words + ":")) return a;
     qFatal("there is no action %s", qPrintable(words));
+}
+
+void WindowFixture::newCell()
+{
+    action("New cell")->trigger();
+    click("newCellMake");
+    QVERIFY(session().cell().parts.empty());
 }
 
 TargetId WindowFixture::targetNamed(const char* name)

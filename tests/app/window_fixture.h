@@ -30,6 +30,8 @@ protected:
     /// What the foot of the view says.
     QString note() { return child<QLabel>("viewNote")->property("plain").toString(); }
     void fresh() { QTRY_VERIFY_WITH_TIMEOUT(session().checkIsFresh(), 20000); }
+    /// An empty cell with what is offered first.
+    void newCell();
     TargetId targetNamed(const char* name);
     FrameId frameNamed(const char* name);
     /// Types into a field of the properties and leaves it with Return.
