@@ -82,7 +82,7 @@ void addDeviceHere(Session& session, Device::Kind kind)
     const FrameId parent = frameForNew(session);
     const std::string name = freeNameIn(session.cell().frames, deviceTitle(kind));
     FrameId created;
-    const Pose pose = parent ? Pose{} : translated({0.8, 0, 0});
+    const Pose pose = usualPlace(session.cell(), kind, parent);
     if (session.edit("Add " + text(name),
                      [&](const Cell& cell) { return addDevice(cell, kind, name, parent, pose, &created); }))
         session.selectNew(created);

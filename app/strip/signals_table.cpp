@@ -4,6 +4,7 @@
 #include "app/theme/button.h"
 #include "app/theme/empty_note.h"
 #include "app/theme/theme.h"
+#include "app/theme/typed_delegate.h"
 #include "core/cell/devices.h"
 #include "core/cell/edit_support.h"
 #include "core/program/step_text.h"
@@ -54,6 +55,7 @@ SignalsTable::SignalsTable(Session& session, QWidget* parent) : QWidget(parent),
     column->addLayout(row);
     m_table = new QTableWidget(0, 6, this);
     m_table->setObjectName("signalsTable");
+    m_table->setItemDelegate(new TypedDelegate(this));
     m_table->setAccessibleName("Signals");
     m_table->setHorizontalHeaderLabels({"Signal", "Kind", "Start", "Now", "Written by", "Read by"});
     m_table->setSelectionBehavior(QAbstractItemView::SelectRows);

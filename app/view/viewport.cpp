@@ -86,8 +86,9 @@ Viewport::Viewport(Session& session, QWidget* parent) : QOpenGLWidget(parent), m
     connect(&session, &Session::previewChanged, this, &Viewport::changed);
     m_gridStep = std::clamp(QSettings().value("view/grid", 0.1).toDouble(), 0.01, 1.0);
     setAcceptDrops(true);
-    setHints("<b>T</b> take a target here &nbsp;·&nbsp; <b>M</b> move to the selected one &nbsp;·&nbsp; <b>Arrows, "
-             "Page keys</b> jog, <b>Shift</b> turns &nbsp;·&nbsp; <b>&lt; &gt;</b> step");
+    setHints("<b>T</b> take a target here&nbsp;&nbsp;· &nbsp;<b>M</b> move to the selected one&nbsp;&nbsp;· "
+             "&nbsp;<b>Arrows, "
+             "Page keys</b> jog, <b>Shift</b> turns&nbsp;&nbsp;· &nbsp;<b>&lt;&nbsp;&gt;</b>&nbsp;step");
 }
 
 void Viewport::setHints(const QString& hints)
@@ -181,7 +182,7 @@ Pose Viewport::handlePose() const
 void Viewport::fitAll()
 {
     // The strip and the note cover the upper and lower rim.
-    m_camera.fit(m_scene.corners(), size(), 56);
+    m_camera.fit(m_scene.corners(), size(), std::max(56, m_strip->isHidden() ? 0 : m_strip->height() + 20));
     m_fitted = true;
     changed();
 }

@@ -104,8 +104,11 @@ MainWindow::MainWindow(QWidget* parent) : QMainWindow(parent)
     QSettings settings;
     restoreGeometry(settings.value("window/geometry").toByteArray());
     restoreLayout();
-    if (settings.contains("window/columns")) m_columns->restoreState(settings.value("window/columns").toByteArray());
-    if (settings.contains("window/rows")) m_rows->restoreState(settings.value("window/rows").toByteArray());
+    if (settings.contains("window/columns")) {
+        m_columns->restoreState(settings.value("window/columns").toByteArray());
+        m_rows->restoreState(settings.value("window/rows").toByteArray());
+        m_ownSizes = true;
+    }
     refreshHead();
     refreshActions();
     m_recovery = new Recovery(*m_session, Recovery::standardFolder(), this);
@@ -364,6 +367,8 @@ void MainWindow::buildRegions()
     m_pages = new QStackedWidget(this);
     m_pages->addWidget(m_rows);
     setCentralWidget(m_pages);
+    for (QSplitter* splitter : {m_columns, m_rows, m_side})
+        connect(splitter, &QSplitter::splitterMoved, this, [this] { m_ownSizes = true; });
 }
 
 void MainWindow::refreshHead()
@@ -479,8 +484,17 @@ void MainWindow::growStrip()
     }
 }
 
+void MainWindow::resizeEvent(QResizeEvent* event)
+{
+    QMainWindow::resizeEvent(event);
+    if (m_ownSizes || m_columns->isHidden()) return;
+    // Once the regions have their new room.
+    QMetaObject::invokeMethod(this, &MainWindow::restoreLayout, Qt::QueuedConnection);
+}
+
 void MainWindow::restoreLayout()
 {
+    m_ownSizes = false;
     m_columns->show();
     const int left = std::clamp(width() * 32 / 100, 300, 480);
     m_columns->setSizes({left, std::max(320, width() - left - 256), 256});
@@ -522,9 +536,12 @@ void MainWindow::closeEvent(QCloseEvent* event)
     }
     QSettings settings;
     settings.setValue("window/geometry", saveGeometry());
-    settings.setValue("window/columns", m_columns->saveState());
     if (m_columns->isHidden()) growStrip();
-    settings.setValue("window/rows", m_rows->saveState());
+    settings.remove("window/columns");
+    if (m_ownSizes) {
+        settings.setValue("window/columns", m_columns->saveState());
+        settings.setValue("window/rows", m_rows->saveState());
+    }
     m_recovery->drop();
     event->accept();
 }

@@ -65,6 +65,7 @@ public Q_SLOTS:
 
 protected:
     void closeEvent(QCloseEvent* event) override;
+    void resizeEvent(QResizeEvent* event) override;
     bool eventFilter(QObject* object, QEvent* event) override;
 
 private:
@@ -80,6 +81,7 @@ private:
     std::vector<CommandField::Entry> commands();
     void refreshHead();
     void refreshActions();
+    /// The regions as they are at first, for the window's size; until somebody drags them they go with it.
     void restoreLayout();
     /// The strip fills the window, or goes back to its place.
     void growStrip();
@@ -125,6 +127,7 @@ private:
     QSplitter *m_columns, *m_rows;
     QSplitter* m_side = nullptr;
     Properties* m_properties = nullptr;
+    bool m_ownSizes = false;  ///< somebody has dragged the regions
     int m_face = 1;
     QList<int> m_rowSizes;                  ///< before the strip filled the window
     std::map<int, QList<int>> m_sideSizes;  ///< of the side column, by face

@@ -119,6 +119,14 @@ DevicePlan planOf(Kind kind)
     return plan;
 }
 
+constexpr double kBesideBelt = 0.05;  // from the edge of a belt to what looks across it [m]
+
+const Device* beltOf(const Cell& cell, FrameId id)
+{
+    const Frame* frame = findFrame(cell, id);
+    return frame && frame->device && frame->device->kind == Kind::Belt ? &*frame->device : nullptr;
+}
+
 Error within(Error error, std::string where)
 {
     error.where = std::move(where);
@@ -254,6 +262,25 @@ Status checkDevice(const Cell& cell, const Frame& frame, const SignalWriters* wr
     return wire(d.number, wires.number, Signal::Kind::Number, true);
 }
 
+Pose usualPlace(const Cell& cell, Kind kind, FrameId parent)
+{
+    const Device* belt = beltOf(cell, parent);
+    if (!belt) return parent ? Pose{} : translated({0.8, 0, 0});
+    const double length = belt->size[0], side = 0.5 * belt->size[1] + kBesideBelt;
+    switch (kind) {
+    case Kind::Source: return translated({std::min(0.15, 0.5 * length), 0, 0.05});
+    case Kind::Sink: return translated({length, 0, 0.05});
+    case Kind::Sensor:
+    case Kind::LightBarrier: {
+        // Across the belt, where parts wait at its end.
+        Pose across = translated({std::max(0.0, length - 0.05), -side, 0.006});
+        across.rotation = Quat(Eigen::AngleAxisd(0.5 * std::numbers::pi, Vec3::UnitZ()));
+        return across;
+    }
+    default: return {};
+    }
+}
+
 Result<Cell> addDevice(const Cell& cell, Kind kind, const std::string& name, FrameId parent, const Pose& pose,
                        FrameId* created)
 {
@@ -262,12 +289,21 @@ Result<Cell> addDevice(const Cell& cell, Kind kind, const std::string& name, Fra
     if (!framed) return framed;
     Cell next = std::move(framed).value();
     DevicePlan plan = planOf(kind);
+    const Device* belt = beltOf(cell, parent);
+    if (belt && (kind == Kind::Sensor || kind == Kind::LightBarrier)) {
+        plan.device.size[0] = belt->size[1] + 2 * kBesideBelt;
+        plan.solids = bodyOf(plan.device);
+    }
     if (kind == Kind::Sensor || kind == Kind::LightBarrier) {
         plan.device.output = {next.nextId++};
         next.signals.push_back(
             {plan.device.output, freeNameIn(next.signals, shortened(name, 40) + " " + wiresOf(kind).output)});
     }
-    if (kind == Kind::Source && !cell.partKinds.empty()) plan.device.makes = cell.partKinds.front().id;
+    if (kind == Kind::Source) {
+        // Where there is no kind of part yet, it makes one of its own.
+        if (cell.partKinds.empty()) next.partKinds.push_back({{next.nextId++}, "Part", 0, {Solid{}}});
+        plan.device.makes = next.partKinds.front().id;
+    }
     Frame& standsIn = *next.frames.edit(id);
     standsIn.solids = plan.solids;
     standsIn.device = plan.device;

@@ -22,8 +22,12 @@ Wires wiresOf(Device::Kind kind);
 /// Devices whose axes steps and hands can move: all with axes but clamps, which follow their signal.
 std::vector<FrameId> movableDevices(const Cell& cell);
 
+/// Where a new device stands at first: on a belt a source at its start, a sink at its end, and what looks across it
+/// near that end; in other frames at their origin; in the world before the arm.
+Pose usualPlace(const Cell& cell, Device::Kind kind, FrameId parent);
+
 /// A device with its axes and a plain body, standing in a frame of its own. Made with usual values; sensors get a
-/// signal to write.
+/// signal to write and the width of the belt they stand on, a source in a cell without parts a kind of its own.
 Result<Cell> addDevice(const Cell& cell, Device::Kind kind, const std::string& name, FrameId parent,
                        const Pose& parentFromDevice, FrameId* created = nullptr);
 /// Other values for the device of a frame; its kind stays. Belts keep a body of their size as long as nobody gave them
