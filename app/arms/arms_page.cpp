@@ -4,12 +4,15 @@
 #include "app/instruments/travel_bars.h"
 #include "app/session/text.h"
 #include "app/theme/button.h"
+#include "app/theme/empty_note.h"
 #include "app/theme/theme.h"
 #include "app/theme/typed_delegate.h"
 #include "app/view/reading_strip.h"
 #include "app/view/viewport.h"
 #include "core/exchange/arm_file.h"
 #include "core/exchange/cell_file.h"
+#include "core/cell/edit_support.h"
+#include "core/cell/new_cell.h"
 #include "core/robot/catalogue.h"
 #include "core/spatial/number_text.h"
 #include "core/spatial/units.h"
@@ -31,45 +34,15 @@ constexpr int kSweepInterval = 33;  // [ms]
 /// The arm on the floor with nothing around it.
 Cell benchCell(const ArmPtr& arm)
 {
-    Cell cell;
-    cell.name = arm->description().name;
-    Frame base;
-    base.id = {cell.nextId++};
-    base.name = "Base";
-    Tool flange;
-    flange.id = {cell.nextId++};
-    flange.name = "Flange";
-    Target home;
-    home.id = {cell.nextId++};
-    home.name = "Home";
-    home.kind = Target::Kind::Posture;
-    home.posture = armHome(*arm);
-    Routine routine;
-    routine.id = {cell.nextId++};
-    routine.name = "Routine";
-    routine.arm = home.arm = {cell.nextId++};
-    cell.arms = {{home.arm, arm->description().name, arm, base.id, flange.id, home.id, {}, routine.id}};
-    cell.frames = {base};
-    cell.tools = {flange};
-    cell.targets = {home};
-    cell.routines = {routine};
-    return cell;
+    const std::string& name = arm->description().name;
+    return newCell({name.empty() ? "Arm" : shortened(name, 60), arm, 0, std::nullopt, 0}).value();
 }
 
 DataSheet emptySheet()
 {
     DataSheet sheet;
     sheet.name = "New arm";
-    SheetAxis axis;
-    axis.name = "joint_1";
-    axis.point = {0, 0, 0.3};
-    axis.lower = -180 * kDegree;
-    axis.upper = 180 * kDegree;
-    axis.speed = 180 * kDegree;
-    axis.acceleration = 360 * kDegree;
-    sheet.axes = {axis};
     sheet.flange = translated({0, 0, 0.5});
-    sheet.home = JointVector::Zero(1);
     return sheet;
 }
 
@@ -107,7 +80,15 @@ ArmsPage::ArmsPage(Session& session, QWidget* parent) :
     m_view->readingStrip().hide();
     m_view->setHints("<b>Drag</b> turns the view &nbsp;·&nbsp; <b>1</b> to <b>9</b> choose an axis &nbsp;·&nbsp; "
                      "<b>Left, Right</b> move it");
-    columns->addWidget(m_view);
+    // In place of the picture while there is nothing to be drawn.
+    m_picture = new QStackedWidget(columns);
+    m_picture->addWidget(m_view);
+    QLabel* note =
+        emptyNote(this, "This sheet has no axes yet.\nAdd the first one below, and one more for each axis of the arm.",
+                  "arms#from a data sheet");
+    note->setObjectName("sheetEmpty");
+    m_picture->addWidget(note);
+    columns->addWidget(m_picture);
     columns->addWidget(buildFacts());
     columns->setStretchFactor(1, 1);
     columns->setSizes({252, 764, 264});
@@ -475,6 +456,7 @@ void ArmsPage::sheetChanged()
     fillFlange();
     m_sweepTimer.stop();
     m_arm = armOf(sheet);
+    m_picture->setCurrentIndex(sheet.axes.empty() ? 1 : 0);
     if (m_arm) {
         const JointVector posture = m_bench->posture();
         const int joint = m_bench->jogJointIndex();
@@ -496,6 +478,7 @@ void ArmsPage::showFacts()
     };
     m_use->setEnabled(m_arm.ok());
     if (m_arm) m_family->setText(QString("<b>%1</b><br>%2").arg(familyText(**m_arm), factsOf(**m_arm)));
+    else if (m_model->sheet().axes.empty()) m_family->setText("No axes yet");
     else
         add(text(m_arm.error().where + ": " + m_arm.error().message), text(m_arm.error().remedy), Severity::Blocked,
             -1);

@@ -3,6 +3,7 @@
 #include "app/session/session.h"
 #include "core/exchange/urdf.h"
 
+#include <QStackedWidget>
 #include <QComboBox>
 #include <QLabel>
 #include <QLineEdit>
@@ -67,6 +68,7 @@ private:
     SheetModel* m_model;
     Session* m_bench;  ///< the arm alone, for the picture
     Viewport* m_view;
+    QStackedWidget* m_picture;  ///< the view, or a note while the sheet has no axes
     QTableView* m_table;
     QListWidget *m_gallery, *m_warnings;
     QLineEdit *m_search, *m_name, *m_payload;

@@ -143,12 +143,28 @@ void SheetModel::redo()
     show();
 }
 
+namespace {
+
+/// The first axis of a sheet, with round numbers to be replaced.
+SheetAxis usualAxis()
+{
+    SheetAxis axis;
+    axis.point = {0, 0, 0.3};
+    axis.lower = -180 * kDegree;
+    axis.upper = 180 * kDegree;
+    axis.speed = 180 * kDegree;
+    axis.acceleration = 360 * kDegree;
+    return axis;
+}
+
+}  // namespace
+
 void SheetModel::addAxis(int after)
 {
     DataSheet next = sheet();
     if (next.axes.size() >= size_t(kMaxJoints))
         return Q_EMIT refused(QString("An arm can have %1 axes at most.").arg(kMaxJoints));
-    SheetAxis axis;
+    SheetAxis axis = usualAxis();
     const size_t at = size_t(after + 1);
     if (at > 0) {
         axis = next.axes[at - 1];
@@ -158,7 +174,7 @@ void SheetModel::addAxis(int after)
         axis.moments.setZero();
         axis.products.setZero();
     }
-    axis.name = "joint_1";
+    axis.name = "joint_1";  // counted below
     next.axes.insert(next.axes.begin() + std::ptrdiff_t(at), axis);
     // Names that nobody chose count along the arm.
     static const QRegularExpression given("^joint_[0-9]+$");
@@ -175,7 +191,6 @@ void SheetModel::removeAxis(int row)
 {
     DataSheet next = sheet();
     if (row < 0 || row >= int(next.axes.size())) return;
-    if (next.axes.size() == 1) return Q_EMIT refused("An arm needs one axis at least.");
     next.axes.erase(next.axes.begin() + row);
     JointVector home(next.home.size() - 1);
     for (Eigen::Index i = 0; i < home.size(); ++i)

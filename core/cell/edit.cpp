@@ -186,12 +186,11 @@ Result<Cell> addLinkSurface(const Cell& cell, ArmId id, const LinkMesh& surface)
     if (surface.link < 0 || surface.link > int(before.joints.size()) || !surface.triangles)
         return Error{"edit.axis", fmt::format("the arm has no link {}", surface.link), "", "Choose one of its links."};
     // The sheet is what keeps surfaces in a file. It knows nothing of locks.
-    DataSheet sheet = before.sheet ? *before.sheet : sheetOf(before);
-    if (sheet.placement != DataSheet::Placement::Drawing) {
-        ArmDescription bare = before;
-        bare.sheet.reset();
-        sheet = sheetOf(bare);
-    }
+    ArmDescription bare = before;
+    for (Joint& joint : bare.joints)
+        joint.locked.reset();
+    if (bare.sheet && bare.sheet->placement != DataSheet::Placement::Drawing) bare.sheet.reset();
+    DataSheet sheet = bare.sheet ? *bare.sheet : sheetOf(bare);
     sheet.orientation = cell.angles;  // as it is shown now
     sheet.meshes.push_back(surface);
     Result<ArmDescription> described = describe(sheet);

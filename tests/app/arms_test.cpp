@@ -111,10 +111,13 @@ void ArmsTest::activate(const QString& words)
 void ArmsTest::armIsBuiltFromItsNumbers()
 {
     activate("Empty sheet");
-    QCOMPARE(m_page->model().rowCount(), 1);
+    // Empty is empty: no arm is shown that nobody entered, and none can be used.
+    QCOMPARE(m_page->model().rowCount(), 0);
+    QVERIFY(m_page->findChild<QWidget*>("sheetEmpty")->isVisible() && !m_page->view().isVisible());
     typeInto("armName", "Five axes by hand");
-    for (int i = 1; i < 5; ++i)
+    for (int i = 0; i < 5; ++i)
         press("addAxis");
+    QVERIFY(!m_page->findChild<QWidget*>("sheetEmpty")->isVisible() && m_page->view().isVisible());
     QCOMPARE(m_page->model().rowCount(), 5);
     struct Row {
         const char *x, *z, *axis, *from, *to, *speed;

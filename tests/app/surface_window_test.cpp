@@ -47,6 +47,8 @@ private Q_SLOTS:
     void twoPicksMeasure();
     void cutOpenAndFloorPlan();
     void droppedSurfaceBecomesAPart();
+    void surfaceGoesWhereItIsAskedTo_data();
+    void surfaceGoesWhereItIsAskedTo();
     void brokenSurfaceIsRefused();
     void largeCellOpensWithItsSurfaces();
 };
@@ -197,6 +199,53 @@ void SurfaceWindowTest::droppedSurfaceBecomesAPart()
     session().undo();
     QVERIFY(std::none_of(session().cell().parts.begin(), session().cell().parts.end(),
                          [](const Part& p) { return p.name == "bracket"; }));
+}
+
+void SurfaceWindowTest::surfaceGoesWhereItIsAskedTo_data()
+{
+    QTest::addColumn<QString>("goal");
+    QTest::newRow("selected frame") << "Drying rack, as one more shape";
+    QTest::newRow("part") << "a new part";
+    QTest::newRow("fixture") << "a new fixture, a frame of its own";
+    QTest::newRow("tool") << "the tool Gripper jaws, from its flange";
+    QTest::newRow("link") << "link 2 of the arm";
+}
+
+void SurfaceWindowTest::surfaceGoesWhereItIsAskedTo()
+{
+    QFETCH(QString, goal);
+    const QTemporaryDir folder;
+    const QString path = boxFile(folder);
+    const FrameId rack = frameNamed("Drying rack");
+    session().select(rack);
+    const Cell before = session().cell();
+    QTimer answer;
+    QString offered;
+    connect(&answer, &QTimer::timeout, this, [&] {
+        auto* dialog = m_window->findChild<SurfaceDialog*>();
+        if (!dialog || !dialog->isVisible()) return;
+        answer.stop();
+        auto* goals = dialog->findChild<QComboBox*>("surfaceGoal");
+        offered = goals->itemText(0);
+        goals->setCurrentIndex(goals->findText(goal));
+        dialog->accept();
+    });
+    answer.start(20);
+    Q_EMIT view().filesDropped({path});
+    QTRY_VERIFY_WITH_TIMEOUT(session().history().canUndo(), 10000);
+    // What is selected is offered first.
+    QCOMPARE(offered, QString("Drying rack, as one more shape"));
+    const Cell& now = session().cell();
+    const auto grown = [](const auto& a, const auto& b) { return int(a.size()) - int(b.size()); };
+    const QString row = QTest::currentDataTag();
+    QCOMPARE(grown(findFrame(now, rack)->solids, findFrame(before, rack)->solids), int(row == "selected frame"));
+    QCOMPARE(grown(now.parts, before.parts), int(row == "part"));
+    QCOMPARE(grown(now.frames, before.frames), int(row == "fixture"));
+    QCOMPARE(grown(now.tools.front().body, before.tools.front().body), int(row == "tool"));
+    QCOMPARE(grown(now.arms.front().model->description().meshes, before.arms.front().model->description().meshes),
+             int(row == "link"));
+    action("Undo")->trigger();
+    QVERIFY(session().cell() == before);
 }
 
 void SurfaceWindowTest::brokenSurfaceIsRefused()
