@@ -22,6 +22,8 @@ int main(int argc, char** argv)
         percent > 100 && percent <= 300 && !qEnvironmentVariableIsSet("QT_SCALE_FACTOR"))
         qputenv("QT_SCALE_FACTOR", QByteArray::number(percent / 100.0));
 
+    // Questions and files are asked in the look of the rest.
+    QCoreApplication::setAttribute(Qt::AA_DontUseNativeDialogs);
     QApplication app(argc, argv);
     QApplication::setApplicationVersion(TOPIKOS_VERSION);
 

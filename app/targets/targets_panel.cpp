@@ -1,5 +1,6 @@
 #include "app/targets/targets_panel.h"
 
+#include "app/layout/layout_commands.h"
 #include "app/route/route_model.h"
 #include "app/session/text.h"
 #include "app/theme/empty_note.h"
@@ -76,7 +77,7 @@ TargetsPanel::TargetsPanel(Session& session, QWidget* parent) : QWidget(parent),
         row->addWidget(b);
         return b;
     };
-    button("Take", "Take a pose target where the arm stands, in the frame it is seen from (T)", [this] {
+    button("Take", "Take a pose target where the arm stands, in the frame that the foot of the view names (T)", [this] {
         takePose();
     })->setObjectName("takeTarget");
     button("Re-take", "Take the selected target anew where the arm stands (Ctrl+T)", [this] { retakeSelected(); });
@@ -112,6 +113,8 @@ TargetsPanel::TargetsPanel(Session& session, QWidget* parent) : QWidget(parent),
     connect(&session, &Session::cellChanged, this, &TargetsPanel::fill, Qt::QueuedConnection);
     connect(&session, &Session::checkedChanged, this, &TargetsPanel::showVerdicts);
     connect(&session, &Session::selectionChanged, this, &TargetsPanel::showSelection);
+    for (const auto signal : {&Session::selectionChanged, &Session::jogChanged, &Session::cellChanged})
+        connect(&session, signal, this, &TargetsPanel::followSelection);
     fill();
 }
 
@@ -199,11 +202,30 @@ void TargetsPanel::showSelection()
     m_filling = false;
 }
 
+FrameId TargetsPanel::takingFrame() const
+{
+    return findFrame(m_session.cell(), m_taking) ? m_taking : m_session.readingFrame();
+}
+
+void TargetsPanel::followSelection()
+{
+    const FrameId before = takingFrame();
+    if (const FrameId reading = m_session.readingFrame(); reading != m_reading) {
+        m_reading = m_taking = reading;
+    } else if (const Selection& selected = m_session.selection(); selected == Selection()) {
+        m_taking = {};
+    } else if (std::holds_alternative<FrameId>(selected) || std::holds_alternative<PartId>(selected)
+               || std::holds_alternative<PatternId>(selected)) {
+        m_taking = frameForNew(m_session);
+    }
+    if (takingFrame() != before) Q_EMIT takingFrameChanged();
+}
+
 void TargetsPanel::takePose()
 {
     TargetId created;
     const std::string name = freeTargetName(m_session.cell(), "Target");
-    const FrameId frame = m_session.readingFrame();
+    const FrameId frame = takingFrame();
     const JointVector posture = m_session.shownPosture();
     const AxisValues axes = m_session.shownAxes();
     if (m_session.edit("Take target", [&](const Cell& cell) {

@@ -12,7 +12,11 @@ class TargetsPanel : public QWidget {
 public:
     TargetsPanel(Session& session, QWidget* parent = nullptr);
 
+    /// Takes a pose target where the arm stands, in takingFrame().
     void takePose();
+    /// The frame of the frame, part or pattern that was selected last, or the one that was chosen for reading after
+    /// that.
+    FrameId takingFrame() const;
     void takePosture();
     void retakeSelected();
     /// What the right mouse button offers for a target.
@@ -20,7 +24,11 @@ public:
     void renameSelected();
     void makeSelectedHome();
 
+Q_SIGNALS:
+    void takingFrameChanged();
+
 private:
+    void followSelection();
     void fill();
     void showVerdicts();
     void showSelection();
@@ -29,6 +37,7 @@ private:
     QTreeWidget* m_tree;
     QLabel* m_empty;
     bool m_filling = false;
+    FrameId m_taking, m_reading;  ///< as last seen
 };
 
 }  // namespace topikos

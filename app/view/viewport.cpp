@@ -86,15 +86,12 @@ Viewport::Viewport(Session& session, QWidget* parent) : QOpenGLWidget(parent), m
     connect(&session, &Session::previewChanged, this, &Viewport::changed);
     m_gridStep = std::clamp(QSettings().value("view/grid", 0.1).toDouble(), 0.01, 1.0);
     setAcceptDrops(true);
-    setHints("<b>T</b> take a target here&nbsp;&nbsp;· &nbsp;<b>M</b> move to the selected one&nbsp;&nbsp;· "
-             "&nbsp;<b>Arrows, "
-             "Page keys</b> jog, <b>Shift</b> turns&nbsp;&nbsp;· &nbsp;<b>&lt;&nbsp;&gt;</b>&nbsp;step");
 }
 
 void Viewport::setHints(const QString& hints)
 {
     m_hints = hints;
-    showNote({}, false);
+    if (!m_noteTimer.isActive()) showNote({}, false);
 }
 
 Viewport::~Viewport()

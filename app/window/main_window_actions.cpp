@@ -239,9 +239,9 @@ void MainWindow::buildActions()
     command("Show everything", "Nothing hidden", {}, showEverything);
 
     QMenu* teach = bar->addMenu("&Teach");
-    QAction* take =
-        action(teach, "Take target here", "A pose target where the arm stands, in the frame it is seen from",
-               QKeySequence("T"), [this] { m_targets->takePose(); });
+    QAction* take = action(teach, "Take target here",
+                           "A pose target where the arm stands, in the frame that the foot of the view names",
+                           QKeySequence("T"), [this] { m_targets->takePose(); });
     action(teach, "Take posture here", "One value per joint, as the arm stands", QKeySequence("Ctrl+Shift+T"),
            [this] { m_targets->takePosture(); });
     QAction* retake = action(teach, "Re-take selected target", "The selected target goes to where the arm stands",

@@ -49,6 +49,7 @@ private Q_SLOTS:
     void stripGrowsAndComesBack();
     void manualIsInside();
     void goingNearLooksPastWhatIsInTheWay();
+    void targetIsTakenInTheFrameThatIsSaid();
 
 private:
     /// Types where the keys go, and presses a key at the end.
@@ -362,6 +363,36 @@ void EntryWindowTest::textOfAStepIsAllOfIt()
     QVERIFY(session().routine().steps[1].id == stepAt(1));
 }
 
+void EntryWindowTest::targetIsTakenInTheFrameThatIsSaid()
+{
+    const auto taken = [&](const char* frame) {
+        QCoreApplication::processEvents();
+        const QString said = child<QLabel>("viewNote")->text();
+        QTest::keyClick(&view(), Qt::Key_T);
+        const Target& last = session().cell().targets.back();
+        QVERIFY2(said.contains(QString("take a target in %1&").arg(frame)), qPrintable(said));
+        QCOMPARE(frameName(session().cell(), last.frame), std::string(frame));
+        session().say("");  // the message leaves
+    };
+    const auto read = [&](const char* frame) {
+        auto* box = child<QComboBox>("readingFrame");
+        Q_EMIT box->activated(box->findText(frame));
+    };
+    taken("World");
+    select(frameNamed("Drying rack"));
+    taken("Drying rack");
+    taken("Drying rack");  // a target is selected by now
+    read("Infeed belt");
+    taken("Infeed belt");
+    select(session().cell().parts.front().id);  // on the belt
+    read("Drying rack");
+    taken("Drying rack");
+    select(session().cell().parts.front().id);
+    taken("Infeed belt");
+    select({});
+    taken("Drying rack");  // as it is read
+}
+
 void EntryWindowTest::goingNearLooksPastWhatIsInTheWay()
 {
     // A wall between the eye and the rack.
@@ -369,7 +400,7 @@ void EntryWindowTest::goingNearLooksPastWhatIsInTheWay()
                eye = view().camera().eye();
     FrameId wall;
     QVERIFY(session().edit("Wall", [&](const Cell& c) -> Result<Cell> {
-        Result<Cell> framed = addFrame(c, "Wall", {}, translated(rack + 0.3 * (eye - rack)), &wall);
+        Result<Cell> framed = addFrame(c, "Wall", {}, translated(rack + 0.2 * (eye - rack)), &wall);
         Solid plate;
         plate.size = {0.02, 1.2, 3};
         plate.pose.rotation = Quat(Eigen::AngleAxisd(std::atan2(eye[1] - rack[1], eye[0] - rack[0]), Vec3::UnitZ()));
