@@ -10,8 +10,17 @@ public:
 
 private:
     void fill() override;
-    /// What steps about signals and device axes hold.
-    void addDetails(const Step& step, const std::function<void(const Step&)>& change);
+    void change(const std::function<void(Step&)>& set);
+    /// One of the step's numbers, shown in units of `unit`.
+    void addValue(const QString& label, const QString& name, double Step::*value, const QString& symbol, double unit,
+                  const Limit& limit, int decimals, bool wide = false);
+    void addJointSpeed();
+    void addSignal();
+    void addDevice();
+    /// Makes it a step of another kind, with what that kind needs.
+    void becomes(Step::Kind kind);
+
+    Step m_step;  ///< as shown
 };
 
 class TargetPage : public Page {

@@ -209,7 +209,7 @@ bool RouteModel::dropTargets(const QMimeData& data, size_t row)
             Step step;
             step.target = target->id;
             // A line goes to a pose only.
-            const bool line = QGuiApplication::keyboardModifiers() & Qt::ShiftModifier;
+            const bool line = QGuiApplication::queryKeyboardModifiers() & Qt::ShiftModifier;
             step.kind = line && target->kind == Target::Kind::Pose ? Step::Kind::Line : Step::Kind::JointMove;
             moves.push_back(step);
         }

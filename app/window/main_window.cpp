@@ -2,22 +2,15 @@
 
 #include "app/arms/arms_page.h"
 #include "app/instruments/best_ways_offer.h"
-#include "app/instruments/jog_pad.h"
 #include "app/properties/fields.h"
 #include "app/properties/properties.h"
 #include "app/instruments/teach_panel.h"
-#include "app/instruments/travel_bars.h"
-#include "app/instruments/ways_cards.h"
 #include "app/layout/layout_panel.h"
 #include "app/route/route_panel.h"
 #include "app/session/recovery.h"
 #include "app/session/text.h"
-#include "app/strip/contact_matrix.h"
-#include "app/strip/signals_table.h"
-#include "app/strip/cycle_strip.h"
 #include "app/strip/findings_list.h"
 #include "app/targets/targets_panel.h"
-#include "app/theme/button.h"
 #include "app/theme/theme.h"
 #include "app/view/viewport.h"
 #include "app/window/examples.h"
@@ -36,48 +29,12 @@
 #include <QFile>
 #include <QFileDialog>
 #include <QFileInfo>
-#include <QHBoxLayout>
-#include <QMenu>
-#include <QMenuBar>
 #include <QMessageBox>
-#include <QScrollArea>
-#include <QScrollBar>
-#include <QTabBar>
 #include <QSettings>
-#include <QStyle>
 #include <QTimer>
 #include <QUrl>
-#include <QVBoxLayout>
-
-#include <array>
 
 namespace topikos {
-
-namespace {
-
-/// A label that carries a severity shape.
-class Chip : public QLabel {
-public:
-    Chip(std::optional<Severity> severity, QWidget* parent) : QLabel(parent), m_severity(severity)
-    {
-        setObjectName("chip");
-        if (severity) setContentsMargins(16, 0, 0, 0);
-    }
-
-protected:
-    void paintEvent(QPaintEvent* event) override
-    {
-        QLabel::paintEvent(event);
-        if (!m_severity) return;
-        QPainter p(this);
-        drawSeverity(p, QRectF(9, height() / 2.0 - 6, 12, 12), *m_severity);
-    }
-
-private:
-    std::optional<Severity> m_severity;
-};
-
-}  // namespace
 
 MainWindow::MainWindow(QWidget* parent) : QMainWindow(parent)
 {
@@ -125,119 +82,6 @@ MainWindow::~MainWindow()
     delete menuWidget();
 }
 
-void MainWindow::buildHead()
-{
-    auto* head = new QWidget(this);
-    head->setObjectName("head");
-    head->setAttribute(Qt::WA_StyledBackground);
-    head->setFixedHeight(44);
-    auto* row = new QHBoxLayout(head);
-    row->setContentsMargins(12, 6, 12, 6);
-    row->setSpacing(7);
-    m_name = new WordsField(head);
-    m_name->setObjectName("cellName");
-    m_name->setToolTip("Name of the cell; type another one");
-    m_name->setAccessibleName("Name of the cell");
-    m_name->setProperty("role", "title");
-    m_saveState = new QLabel(head);
-    m_saveState->setObjectName("saveState");
-    row->addWidget(m_name);
-    row->addWidget(m_saveState);
-    row->addStretch();
-    m_blocked = new Chip(Severity::Blocked, head);
-    m_blocked->setProperty("role", "blocked");
-    m_cautions = new Chip(Severity::Caution, head);
-    m_cycleTime = new Chip(std::nullopt, head);
-    m_cycleTime->setToolTip("Time of one cycle, and parts set down per hour without pause");
-    for (QLabel* chip : {m_blocked, m_cautions, m_cycleTime})
-        row->addWidget(chip);
-    const auto button = [&](const char* name, const QString& words, const char* tip, auto run) {
-        QPushButton* b = addButton(row, head, name, words, tip, run);
-        b->setFocusPolicy(Qt::TabFocus);
-        return b;
-    };
-    m_rewind = button("rewindButton", "", "Back to the authored cell: parts and arm are where they were (F7)",
-                      [this] { m_session->leaveRun(); });
-    m_rewind->setIcon(glyphIcon("rewind"));
-    m_rewind->setAccessibleName("Back to the authored cell");
-    m_step = button("stepButton", "Step", "Run to the end of the next step (F6)", [this] { m_session->playStep(); });
-    m_run = button("runButton", "Run cycle", "Run the cycle once from the top, or pause it (F5)",
-                   [this] { m_session->playing() ? m_session->pause() : m_session->play(); });
-    m_run->setMinimumWidth(92);
-    m_speed = button("speedButton", "× 1", "Speed of the run", [] {});
-    m_speed->setMinimumWidth(64);
-    m_speed->setAccessibleName("Speed of the run");
-    auto* speeds = new QMenu(m_speed);
-    speeds->setObjectName("speedMenu");
-    for (const double f : kSpeeds)
-        speeds->addAction(QString("× %1").arg(f), this, [this, f] { m_session->setPlaySpeed(f); })->setData(f);
-    connect(speeds, &QMenu::aboutToShow, this, [this, speeds] {
-        for (QAction* a : speeds->actions()) {
-            a->setCheckable(true);
-            a->setChecked(a->data().toDouble() == m_session->playSpeed());
-        }
-    });
-    m_speed->setMenu(speeds);
-    m_command = new CommandField([this] { return commands(); }, head);
-    m_command->setFixedWidth(176);
-    row->addWidget(m_command);
-    setMenuWidget(nullptr);
-    auto* top = new QWidget(this);
-    auto* column = new QVBoxLayout(top);
-    column->setContentsMargins(0, 0, 0, 0);
-    column->setSpacing(0);
-    auto* bar = new QMenuBar(top);
-    bar->setObjectName("menuBar");
-    column->addWidget(bar);
-    column->addWidget(head);
-    m_notices = new NoticeBar(top);
-    column->addWidget(m_notices);
-    m_guide = new Guide(*m_session, top);
-    column->addWidget(m_guide);
-    setMenuWidget(top);
-}
-
-void MainWindow::buildSide()
-{
-    m_side = new QSplitter(Qt::Vertical, this);
-    m_side->setObjectName("side");
-    m_side->setChildrenCollapsible(false);
-    m_side->setHandleWidth(1);
-    m_side->setMinimumWidth(240);
-    m_side->addWidget(m_left);
-    auto* scroll = new QScrollArea(m_side);
-    scroll->setObjectName("properties");
-    scroll->setWidgetResizable(true);
-    scroll->setHorizontalScrollBarPolicy(Qt::ScrollBarAlwaysOff);
-    scroll->setMinimumHeight(96);
-    auto* inner = new QWidget(scroll);
-    inner->setObjectName("propertiesInner");
-    auto* column = new QVBoxLayout(inner);
-    column->setContentsMargins(12, 7, 12, 7);
-    column->setSpacing(6);
-    m_teach = new TeachPanel(*m_session, inner);
-    column->addWidget(m_teach);
-    m_properties = new Properties(*m_session, inner);
-    column->addWidget(m_properties);
-    column->addStretch();
-    scroll->setWidget(inner);
-    m_side->addWidget(scroll);
-    m_side->setStretchFactor(0, 1);
-    connect(m_properties, &Properties::teachRequested, m_teach, &TeachPanel::start);
-    connect(m_properties, &Properties::shapeFileRequested, this, &MainWindow::askForShape);
-    // Another selection is shown from its top, and so is teaching by points.
-    const auto up = [scroll] { QTimer::singleShot(0, scroll, [scroll] { scroll->verticalScrollBar()->setValue(0); }); };
-    connect(m_properties, &Properties::selectionShown, scroll, up);
-    connect(m_teach, &TeachPanel::started, scroll, up);
-    // Each face keeps its own division of the column.
-    connect(m_left, &QTabWidget::currentChanged, this, [this](int face) {
-        m_sideSizes[m_face] = m_side->sizes();
-        m_face = face;
-        if (const auto own = m_sideSizes.find(face); own != m_sideSizes.end()) m_side->setSizes(own->second);
-    });
-    m_face = m_left->currentIndex();
-}
-
 void MainWindow::goToProperties()
 {
     QWidget* now = QApplication::focusWidget();
@@ -252,132 +96,6 @@ void MainWindow::goToProperties()
             field->setFocus(Qt::TabFocusReason);
             return;
         }
-}
-
-void MainWindow::buildRegions()
-{
-    buildHead();
-    m_left = new QTabWidget(this);
-    m_left->setObjectName("leftPanel");
-    m_left->setDocumentMode(true);
-    // Targets are dragged over the head of the route into it.
-    m_left->tabBar()->setAcceptDrops(true);
-    m_left->tabBar()->setChangeCurrentOnDrag(true);
-    m_layout = new LayoutPanel(*m_session);
-    m_route = new RoutePanel(*m_session);
-    m_targets = new TargetsPanel(*m_session);
-    m_left->addTab(m_layout, "Cell");
-    m_left->addTab(m_route, "Route");
-    m_left->addTab(m_targets, "Targets");
-    m_left->setCurrentIndex(1);
-    buildSide();
-
-    // A rim around the view tells when the keys go there.
-    auto* rim = new QFrame(this);
-    rim->setObjectName("viewRim");
-    auto* inside = new QVBoxLayout(rim);
-    inside->setContentsMargins(2, 2, 2, 2);
-    m_view = new Viewport(*m_session, rim);
-    inside->addWidget(m_view);
-    connect(qApp, &QApplication::focusChanged, rim, [this, rim](QWidget*, QWidget* now) {
-        rim->setProperty("lit", now == m_view);
-        rim->style()->unpolish(rim);
-        rim->style()->polish(rim);
-    });
-    connect(m_view, &Viewport::contextRequested, m_layout, &LayoutPanel::showMenu);
-    connect(m_view, &Viewport::filesDropped, this, &MainWindow::filesDropped);
-    // What T would do is said before it is pressed.
-    const auto sayTaking = [this] {
-        m_view->setHints(QString("<b>T</b> take a target in %1&nbsp;&nbsp;· &nbsp;<b>M</b> move to the selected one"
-                                 "&nbsp;&nbsp;· &nbsp;<b>Arrows, Page keys</b> jog, <b>Shift</b> turns&nbsp;&nbsp;· "
-                                 "&nbsp;<b>&lt;&nbsp;&gt;</b>&nbsp;step")
-                             .arg(text(frameName(m_session->cell(), m_targets->takingFrame())).toHtmlEscaped()));
-    };
-    connect(m_targets, &TargetsPanel::takingFrameChanged, this, sayTaking);
-    sayTaking();
-
-    auto* scroll = new QScrollArea(this);
-    scroll->setObjectName("instruments");
-    scroll->setWidgetResizable(true);
-    scroll->setHorizontalScrollBarPolicy(Qt::ScrollBarAlwaysOff);
-    scroll->setMinimumWidth(250);
-    auto* inner = new QWidget(scroll);
-    inner->setObjectName("instrumentsInner");
-    auto* column = new QVBoxLayout(inner);
-    column->setContentsMargins(12, 7, 12, 7);
-    column->setSpacing(3);
-    const auto title = [&](const char* words, const char* hint) {
-        auto* row = new QHBoxLayout;
-        auto* head = new QLabel(words, inner);
-        head->setFont(textFont(12, QFont::DemiBold));
-        auto* aside = new QLabel(hint, inner);
-        aside->setProperty("class", "faint");
-        aside->setStyleSheet("font-size: 11px;");
-        row->addWidget(head);
-        row->addStretch();
-        row->addWidget(aside);
-        column->addLayout(row);
-    };
-    title("Joint travel", "drag to jog");
-    column->addWidget(new TravelBars(*m_session, inner));
-    column->addSpacing(6);
-    title("Distance to singularity", "");
-    column->addWidget(new SingularityBars(*m_session, inner));
-    column->addSpacing(6);
-    // What grows and shrinks comes last, so that nothing moves under the pointer.
-    column->addWidget(new JogPad(*m_session, inner));
-    column->addSpacing(6);
-    column->addWidget(new WaysCards(*m_session, inner));
-    m_bestWays = new BestWaysOffer(*m_session, inner);
-    column->addWidget(m_bestWays);
-    column->addStretch();
-    scroll->setWidget(inner);
-
-    m_columns = new QSplitter(Qt::Horizontal, this);
-    m_columns->setChildrenCollapsible(false);
-    m_columns->setHandleWidth(1);
-    m_columns->addWidget(m_side);
-    m_columns->addWidget(rim);
-    m_columns->addWidget(scroll);
-    m_columns->setStretchFactor(1, 1);
-
-    m_bottom = new QTabWidget(this);
-    m_bottom->setObjectName("bottomPanel");
-    m_bottom->setDocumentMode(true);
-    m_cycle = new CycleStrip(*m_session);
-    m_findings = new FindingsList(*m_session);
-    auto* lanes = new QScrollArea;
-    lanes->setWidgetResizable(true);
-    lanes->setFrameShape(QFrame::NoFrame);
-    lanes->setHorizontalScrollBarPolicy(Qt::ScrollBarAlwaysOff);
-    lanes->setMinimumHeight(104);
-    lanes->setWidget(m_cycle);
-    m_bottom->addTab(lanes, "Cycle");
-    m_bottom->addTab(m_findings, "Findings");
-    m_bottom->addTab(new ContactMatrix(*m_session), "Contact");
-    m_bottom->addTab(new SignalsTable(*m_session), "Signals");
-    m_time = new QLabel(this);
-    m_time->setObjectName("runTime");
-    m_time->setFont(figureFont(12));
-    m_time->setContentsMargins(0, 7, 16, 7);
-    m_time->setMinimumWidth(150);
-    m_time->setAlignment(Qt::AlignRight | Qt::AlignVCenter);
-    m_bottom->setCornerWidget(m_time);
-
-    // A double click on the faces fills the window with them, and another one goes back.
-    m_bottom->tabBar()->setToolTip("Double-click to fill the window, and again to go back");
-    connect(m_bottom, &QTabWidget::tabBarDoubleClicked, this, [this] { growStrip(); });
-    m_rows = new QSplitter(Qt::Vertical, this);
-    m_rows->setChildrenCollapsible(false);
-    m_rows->setHandleWidth(1);
-    m_rows->addWidget(m_columns);
-    m_rows->addWidget(m_bottom);
-    m_rows->setStretchFactor(0, 1);
-    m_pages = new QStackedWidget(this);
-    m_pages->addWidget(m_rows);
-    setCentralWidget(m_pages);
-    for (QSplitter* splitter : {m_columns, m_rows, m_side})
-        connect(splitter, &QSplitter::splitterMoved, this, [this] { m_ownSizes = true; });
 }
 
 void MainWindow::refreshHead()

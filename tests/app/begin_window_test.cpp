@@ -45,15 +45,6 @@ private Q_SLOTS:
     void keysAloneFromStartToARunningCycle();
 
 private:
-    /// Types where the keys go, and presses a key at the end.
-    void typeThere(const QString& words, Qt::Key end)
-    {
-        QCoreApplication::processEvents();
-        QVERIFY(QApplication::focusWidget());
-        QTest::keyClicks(QApplication::focusWidget(), words);
-        QTest::keyClick(QApplication::focusWidget(), end);
-        QCoreApplication::processEvents();
-    }
     void typePose(int field, const QString& number)
     {
         auto* line = child<QLineEdit>(QString("reading%1").arg(field));

@@ -52,15 +52,6 @@ private Q_SLOTS:
     void targetIsTakenInTheFrameThatIsSaid();
 
 private:
-    /// Types where the keys go, and presses a key at the end.
-    void typeThere(const QString& words, Qt::Key end)
-    {
-        QCoreApplication::processEvents();
-        QVERIFY(QApplication::focusWidget());
-        QTest::keyClicks(QApplication::focusWidget(), words);
-        QTest::keyClick(QApplication::focusWidget(), end);
-        QCoreApplication::processEvents();
-    }
     void focusOn(const QString& field)
     {
         QCoreApplication::processEvents();

@@ -41,12 +41,7 @@ private:
     void typed(const QString& words, Qt::Key end = Qt::Key_Tab)
     {
         ++m_actions;
-        settle();
-        QWidget* at = QApplication::focusWidget();
-        QVERIFY(at);
-        QTest::keyClicks(at, words);
-        QTest::keyClick(at, end);
-        settle();
+        typeThere(words, end);
     }
     /// A press into a field, which selects what is in it, and typing on from there, field by field.
     void fields(const QString& first, const QStringList& values, Qt::Key end = Qt::Key_Tab)

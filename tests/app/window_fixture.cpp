@@ -4,6 +4,7 @@
 #include "app/session/text.h"
 
 #include <QAbstractSpinBox>
+#include <QApplication>
 #include <QComboBox>
 #include <QDir>
 #include <QLineEdit>
@@ -79,6 +80,15 @@ void WindowFixture::type(const QString& field, const QString& words)
     edit->selectAll();
     QTest::keyClicks(edit, words);
     QTest::keyClick(edit, Qt::Key_Return);
+    QCoreApplication::processEvents();
+}
+
+void WindowFixture::typeThere(const QString& words, Qt::Key end)
+{
+    QCoreApplication::processEvents();
+    QVERIFY(QApplication::focusWidget());
+    QTest::keyClicks(QApplication::focusWidget(), words);
+    QTest::keyClick(QApplication::focusWidget(), end);
     QCoreApplication::processEvents();
 }
 

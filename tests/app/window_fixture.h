@@ -36,6 +36,8 @@ protected:
     FrameId frameNamed(const char* name);
     /// Types into a field of the properties and leaves it with Return.
     void type(const QString& field, const QString& words);
+    /// Types where the keys go, and presses a key at the end.
+    void typeThere(const QString& words, Qt::Key end);
     void click(const QString& button);
     /// Chooses an entry of a box of the properties.
     void choose(const QString& box, int index);

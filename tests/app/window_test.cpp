@@ -378,7 +378,12 @@ void WindowTest::layoutIsRemembered()
     QSplitter* columns = nullptr;
     for (QSplitter* s : splitters)
         if (s->orientation() == Qt::Horizontal) columns = s;
-    columns->setSizes({380, 600, 300});
+    // Dragged by its handle, as a person does.
+    QSplitterHandle* handle = columns->handle(1);
+    const QPoint grip = handle->rect().center();
+    QTest::mousePress(handle, Qt::LeftButton, {}, grip);
+    QTest::mouseMove(handle, grip - QPoint(40, 0));
+    QTest::mouseRelease(handle, Qt::LeftButton, {}, grip - QPoint(40, 0));
     const QList<int> sizes = columns->sizes();
     m_window->close();
     m_window = std::make_unique<MainWindow>();
@@ -389,6 +394,10 @@ void WindowTest::layoutIsRemembered()
     action("Restore layout")->trigger();
     for (QSplitter* s : m_window->findChildren<QSplitter*>())
         if (s->orientation() == Qt::Horizontal) QVERIFY(s->sizes() != sizes);
+    // What nobody has dragged goes with the window.
+    const int before = child<QWidget>("side")->width();
+    m_window->resize(1100, 760);
+    QTRY_VERIFY(child<QWidget>("side")->width() < before);
 }
 
 void WindowTest::everyActionIsExplained()
