@@ -2,15 +2,16 @@
 #include "app/theme/theme.h"
 #include "app/view/surface.h"
 #include "app/view/viewport.h"
-#include "app/layout/mesh_import.h"
 #include "app/window/main_window.h"
-#include "core/shape/reduce.h"
+#include "tests/wave.h"
 
 #include <QApplication>
 #include <QElapsedTimer>
 #include <QFile>
 #include <QLineEdit>
 #include <QTest>
+
+#include <malloc.h>
 
 #include <algorithm>
 #include <cmath>
@@ -108,21 +109,7 @@ int main(int argc, char** argv)
     std::printf("%-46s %8.0f MB   (goal 180)\n", "resident memory", residentMegabytes());
 
     // A surface of 320,000 triangles on the rack: lighter while it moves, whole when it stands still.
-    Triangles wave;
-    constexpr int n = 400;
-    for (int r = 0; r <= n; ++r)
-        for (int c = 0; c <= n; ++c)
-            wave.points.push_back({0.002f * float(c), 0.002f * float(r),
-                                   0.02f * std::sin(0.05f * float(r)) * std::cos(0.04f * float(c))});
-    for (std::uint32_t r = 0; r < n; ++r)
-        for (std::uint32_t c = 0; c < n; ++c) {
-            const std::uint32_t at = r * (n + 1) + c;
-            wave.faces.push_back({at, at + 1, at + n + 2});
-            wave.faces.push_back({at, at + n + 2, at + n + 1});
-        }
-    ReadSurface read;
-    read.triangles = wave;
-    read.light = reduced(wave, kLightTriangles);
+    const ReadSurface read = test::waveSurface(400);
     const Solid large = solidOf(read, 1, false);
     const FrameId rack = window.session().cell().frames.back().id;
     clock.restart();
@@ -141,5 +128,26 @@ int main(int argc, char** argv)
     awaitFrames(window.viewport(), 1);
     std::printf("%-46s %8.0f ms\n", "refined picture with it, still wait included", double(clock.elapsed()));
     std::printf("%-46s %8.0f MB\n", "resident memory with it", residentMegabytes());
+
+    // Large cells one after the other, and back to the first one.
+    const auto settled = [&] {
+        while (!window.session().checkIsFresh())
+            QApplication::processEvents();
+        QTest::qWait(500);  // moving and standing still
+        malloc_trim(0);
+        return residentMegabytes();
+    };
+    window.openExample("tile-glazing-line");
+    const double before = settled();
+    for (int i = 0; i < 4; ++i) {
+        Cell big = window.session().cell();
+        const FrameId frame = big.frames.back().id;
+        window.session().open(setFrameSolids(big, frame, {solidOf(test::waveSurface(400), 1, false)}).value(), {});
+        settled();
+        window.openExample("tile-glazing-line");
+    }
+    const double after = settled();
+    std::printf("%-46s %8.0f MB, %.0f before (goal within 10 %%)\n", "resident memory after four large cells", after,
+                before);
     return 0;
 }

@@ -157,13 +157,7 @@ void addPatternHere(Session& session)
     TargetId firstTarget;
     if (const Target* target = findTarget(cell, session.selected<TargetId>());
         target && target->kind == Target::Kind::Pose) {
-        pattern.content = Pattern::Content::Targets;
-        pattern.frame = target->frame;
-        pattern.first = target->pose;
-        pattern.arm = target->arm;
-        pattern.tool = target->tool;
-        pattern.axes = target->axes;
-        pattern.configuration = target->configuration;
+        pattern = patternOf(*target);
         if (!target->pattern) firstTarget = target->id, name = stem(target->name);
     } else if (const Part* part = findPart(cell, session.selected<PartId>())) {
         pattern.frame = part->frame;

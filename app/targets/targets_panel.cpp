@@ -211,7 +211,6 @@ FrameId TargetsPanel::takingFrame() const
 
 void TargetsPanel::followSelection()
 {
-    const FrameId before = takingFrame();
     if (const FrameId reading = m_session.readingFrame(); reading != m_reading) {
         m_reading = m_taking = reading;
     } else if (const Selection& selected = m_session.selection(); selected == Selection()) {
@@ -220,7 +219,11 @@ void TargetsPanel::followSelection()
                || std::holds_alternative<PatternId>(selected)) {
         m_taking = frameForNew(m_session);
     }
-    if (takingFrame() != before) Q_EMIT takingFrameChanged();
+    // Another cell may have another frame by the same number, and frames get other names.
+    if (const QString name = text(frameName(m_session.cell(), takingFrame())); name != m_said) {
+        m_said = name;
+        Q_EMIT takingFrameChanged();
+    }
 }
 
 void TargetsPanel::takePose()

@@ -38,6 +38,7 @@ private:
     QLabel* m_empty;
     bool m_filling = false;
     FrameId m_taking, m_reading;  ///< as last seen
+    QString m_said;               ///< name of the frame for taking that was told last
 };
 
 }  // namespace topikos

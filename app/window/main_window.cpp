@@ -223,7 +223,7 @@ void MainWindow::restoreLayout()
 {
     m_ownSizes = false;
     m_columns->show();
-    const int left = std::clamp(width() * 32 / 100, 300, 480);
+    const int left = std::clamp(width() * 33 / 100, 300, 480);
     m_columns->setSizes({left, std::max(320, width() - left - 256), 256});
     // A low window gives the strip less.
     const int strip = std::clamp(height() * 185 / 1000, 110, 240), high = std::max(300, height() - 68 - strip);

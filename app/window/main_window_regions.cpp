@@ -217,9 +217,9 @@ void MainWindow::buildRegions()
     connect(m_view, &Viewport::filesDropped, this, &MainWindow::filesDropped);
     // What T would do is said before it is pressed.
     const auto sayTaking = [this] {
-        m_view->setHints(QString("<b>T</b> take a target in %1&nbsp;&nbsp;· &nbsp;<b>M</b> move to the selected one"
-                                 "&nbsp;&nbsp;· &nbsp;<b>Arrows, Page keys</b> jog, <b>Shift</b> turns&nbsp;&nbsp;· "
-                                 "&nbsp;<b>&lt;&nbsp;&gt;</b>&nbsp;step")
+        m_view->setHints(QString("<b>T</b> target in %1&nbsp;· <b>M</b> move to the selected&nbsp;· "
+                                 "<b>Arrows, Page keys</b> jog, <b>Shift</b> turns&nbsp;· "
+                                 "<b>&lt;&nbsp;&gt;</b>&nbsp;step")
                              .arg(text(frameName(m_session->cell(), m_targets->takingFrame())).toHtmlEscaped()));
     };
     connect(m_targets, &TargetsPanel::takingFrameChanged, this, sayTaking);

@@ -161,6 +161,19 @@ Status checkPattern(const Cell& cell, const Pattern& p)
     return std::nullopt;
 }
 
+Pattern patternOf(const Target& target)
+{
+    Pattern out;
+    out.content = Pattern::Content::Targets;
+    out.frame = target.frame;
+    out.first = target.pose;
+    out.arm = target.arm;
+    out.tool = target.tool;
+    out.axes = target.axes;
+    out.configuration = target.configuration;
+    return out;
+}
+
 Result<Cell> addPattern(const Cell& cell, Pattern pattern, PatternId* created, PartId firstPart, TargetId firstTarget)
 {
     if (Status bad = checkNewName(cell.patterns, pattern.name)) return *bad;

@@ -361,7 +361,7 @@ void EntryWindowTest::targetIsTakenInTheFrameThatIsSaid()
         const QString said = child<QLabel>("viewNote")->text();
         QTest::keyClick(&view(), Qt::Key_T);
         const Target& last = session().cell().targets.back();
-        QVERIFY2(said.contains(QString("take a target in %1&").arg(frame)), qPrintable(said));
+        QVERIFY2(said.contains(QString("</b> target in %1&").arg(frame)), qPrintable(said));
         QCOMPARE(frameName(session().cell(), last.frame), std::string(frame));
         session().say("");  // the message leaves
     };
@@ -382,6 +382,12 @@ void EntryWindowTest::targetIsTakenInTheFrameThatIsSaid()
     taken("Infeed belt");
     select({});
     taken("Drying rack");  // as it is read
+    // A new name is said, and another cell knows nothing of it.
+    session().edit("Rename", [&](const Cell& c) { return renameFrame(c, frameNamed("Drying rack"), "Oven rack"); });
+    taken("Oven rack");
+    select(frameNamed("Infeed belt"));
+    QVERIFY(m_window->openExample("planted-mistakes"));
+    taken("World");
 }
 
 void EntryWindowTest::goingNearLooksPastWhatIsInTheWay()

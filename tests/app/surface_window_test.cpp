@@ -5,6 +5,7 @@
 #include "core/shape/reduce.h"
 #include "tests/app/window_fixture.h"
 #include "tests/run.h"
+#include "tests/wave.h"
 
 #include <QComboBox>
 #include <QDropEvent>
@@ -264,21 +265,8 @@ void SurfaceWindowTest::brokenSurfaceIsRefused()
 void SurfaceWindowTest::largeCellOpensWithItsSurfaces()
 {
     // A surface of 320,000 triangles: into the cell, drawn lighter while moving, saved, opened.
-    Triangles wave;
-    constexpr int n = 400;
-    for (int r = 0; r <= n; ++r)
-        for (int c = 0; c <= n; ++c)
-            wave.points.push_back({0.002f * float(c), 0.002f * float(r),
-                                   0.02f * std::sin(0.05f * float(r)) * std::cos(0.04f * float(c))});
-    for (std::uint32_t r = 0; r < n; ++r)
-        for (std::uint32_t c = 0; c < n; ++c) {
-            const std::uint32_t at = r * (n + 1) + c;
-            wave.faces.push_back({at, at + 1, at + n + 2});
-            wave.faces.push_back({at, at + n + 2, at + n + 1});
-        }
-    ReadSurface read;
-    read.triangles = wave;
-    read.light = reduced(wave, kLightTriangles);
+    const ReadSurface read = waveSurface(400);
+    const Triangles& wave = read.triangles;
     const Solid solid = solidOf(read, 1, false);
     QVERIFY(solid.surface.light->faces.size() < 10000 && solid.surface.light->faces.size() > 1000);
     const FrameId rack = frameNamed("Drying rack");

@@ -129,14 +129,8 @@ void PatternTest::patternTakesInWhatItRepeats()
     // Steps go on using the target that became the first place.
     const Cell cell = example("tile-glazing-line");
     const Target& place = cell.targets.back();
-    Pattern p;
+    Pattern p = patternOf(place);
     p.name = "Rack";
-    p.content = Pattern::Content::Targets;
-    p.frame = place.frame;
-    p.first = place.pose;
-    p.arm = place.arm;
-    p.tool = place.tool;
-    p.configuration = place.configuration;
     const Cell next = addPattern(cell, p, nullptr, {}, place.id).value();
     QCOMPARE(next.targets.size(), cell.targets.size() + 3);
     const Target& member = *findTarget(next, place.id);

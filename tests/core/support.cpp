@@ -259,14 +259,8 @@ Cell patterned(PatternId* parts, PatternId* targets)
     p.pitch = {0.16, 0.17, 0.02};
     cell = addPattern(cell, p, parts).value();
     const Target place = cell.targets.back();
-    Pattern t;
+    Pattern t = patternOf(place);
     t.name = "Place";
-    t.content = Pattern::Content::Targets;
-    t.frame = place.frame;
-    t.first = place.pose;
-    t.arm = place.arm;
-    t.tool = place.tool;
-    t.configuration = place.configuration;
     t.columns = 2;
     t.rows = 2;
     t.pitch = {0.02, 0.02, 0};
