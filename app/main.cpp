@@ -1,3 +1,4 @@
+#include "app/session/memory.h"
 #include "app/theme/theme.h"
 #include "app/view/surface.h"
 #include "app/window/main_window.h"
@@ -9,10 +10,9 @@
 
 #include <algorithm>
 
-#include <malloc.h>
-
 int main(int argc, char** argv)
 {
+    topikos::giveBackLargeBlocks();
     topikos::chooseOpenGl();
 
     QCoreApplication::setOrganizationName("Topikos");
@@ -55,6 +55,6 @@ int main(int argc, char** argv)
         window.pictureWhenSettled(parser.value(picture), [](bool written) { QCoreApplication::exit(written ? 0 : 2); });
     }
     // Compiling shaders takes much memory once; the C library keeps it unless it is asked.
-    QTimer::singleShot(3000, [] { malloc_trim(0); });
+    QTimer::singleShot(3000, [] { topikos::giveBackSmallBlocks(); });
     return QApplication::exec();
 }
