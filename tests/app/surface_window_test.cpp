@@ -112,6 +112,8 @@ void SurfaceWindowTest::hiddenAndLockedThings()
 
 void SurfaceWindowTest::twoPicksMeasure()
 {
+    m_window->resize(1390, 990);
+    QCoreApplication::processEvents();
     action("Look from the corner")->trigger();
     // Near enough to tell the board's corners from those of the legs below them.
     session().select(frameNamed("Drying rack"));
