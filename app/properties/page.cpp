@@ -61,9 +61,14 @@ void Page::refresh()
     orderTabs();
     if (!lost) return;
     // The keys stay on the page: with what has the name of the field that went, or with its first field.
-    if (auto* again = findChild<QWidget*>(name)) return again->setFocus(Qt::TabFocusReason);
+    if (auto* again = findChild<QWidget*>(name)) again->setFocus(Qt::TabFocusReason);
+    else focusFirst();
+}
+
+void Page::focusFirst()
+{
     for (const QString& key : m_order)
-        if (QWidget* first = m_rows.at(key).field; first->focusPolicy() & Qt::TabFocus)
+        if (QWidget* first = m_rows.at(key).field; first->isVisible() && (first->focusPolicy() & Qt::TabFocus))
             return first->setFocus(Qt::TabFocusReason);
 }
 
@@ -97,9 +102,10 @@ void Page::drop(const Row& row)
 }
 
 template <class Field>
-Field* Page::field(const QString& label, const QString& name, bool wide, const std::function<Field*()>& make)
+Field* Page::field(const QString& label, const QString& name, bool wide, const std::function<Field*()>& make,
+                   const QString& also)
 {
-    QString key = name.isEmpty() ? "label " + label : name;
+    QString key = (name.isEmpty() ? "label " + label : name) + also;
     if (const int again = m_named[key]++) key += QString(" %1").arg(again);
     Row row;
     if (const auto known = m_before.find(key); known != m_before.end()) {
@@ -199,15 +205,16 @@ void Page::addNumber(const QString& label, const QString& name, double value, co
                      double high, int decimals, std::function<void(double)> apply, bool wide)
 {
     const Quantity quantity = unit == "mm" ? Quantity::Length : unit == "°" ? Quantity::Angle : Quantity::Number;
+    const double size = quantity == Quantity::Length ? kMillimetre : quantity == Quantity::Angle ? kDegree : 1;
     // Another quantity is another field.
-    auto* number = field<NumberField>(label, name, wide, [&] {
-        auto* made = newNumber(this, name, quantity,
-                               quantity == Quantity::Length  ? kMillimetre
-                               : quantity == Quantity::Angle ? kDegree
-                                                             : 1);
-        made->setMinimumWidth(60);
-        return made;
-    });
+    auto* number = field<NumberField>(
+        label, name, wide,
+        [&] {
+            auto* made = newNumber(this, name, quantity, size);
+            made->setMinimumWidth(60);
+            return made;
+        },
+        " " + unit);
     number->limit(low, high, decimals, unit.isEmpty() ? "" : " " + unit);
     number->setToolTip(QString("%1 to %2 %3").arg(low).arg(high).arg(unit));
     number->show(value, std::move(apply));
@@ -327,9 +334,7 @@ void Page::addHead(const QString& words, const QString& group)
     m_group.clear();  // a head is always seen
     auto* head = field<QPushButton>("", "head " + name, true, [&] {
         auto* made = new QPushButton(this);
-        made->setStyleSheet("QPushButton { text-align: left; border: 1px solid transparent; background: transparent; "
-                            "padding: 2px 0px; font-size: 11px; font-weight: 600; } QPushButton:focus { border-color: "
-                            + theme().accent.name() + "; }");
+        made->setProperty("role", "fold");
         made->setToolTip("Folds or shows what is below");
         connect(made, &QPushButton::clicked, this, [this, name] { fold(name, !m_folded.contains(name)); });
         return made;

@@ -26,6 +26,8 @@ public:
 
     /// Shows what is selected as it is now.
     void refresh();
+    /// The keys go to the first field.
+    void focusFirst();
     /// Where the axes that are shown stand by now.
     void showAxesNow();
 
@@ -83,9 +85,11 @@ private:
         int cell = -1;  ///< in half rows
         bool wide = false;
     };
-    /// The field of that sort and name: the one that was there, or a new one.
+    /// The field of that sort and name: the one that was there, or a new one. `also` tells fields of one name apart
+    /// that are not the same.
     template <class Field>
-    Field* field(const QString& label, const QString& name, bool wide, const std::function<Field*()>& make);
+    Field* field(const QString& label, const QString& name, bool wide, const std::function<Field*()>& make,
+                 const QString& also = {});
     void place(Row& row, const QString& label, bool wide);
     void drop(const Row& row);
     NumberField* newNumber(QWidget* parent, const QString& name, Quantity quantity, double unit);

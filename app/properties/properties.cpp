@@ -2,6 +2,7 @@
 
 #include "app/properties/pages.h"
 
+#include <QApplication>
 #include <QLineEdit>
 #include <QVBoxLayout>
 
@@ -51,8 +52,10 @@ void Properties::refresh()
 {
     m_stale = false;
     const Selection& selection = m_session.selection();
+    bool lost = false;
     if (!m_page || m_kind != selection.index()) {
         if (m_page) {
+            lost = m_page->isAncestorOf(QApplication::focusWidget());
             // What is on its way out must not be found in place of what comes.
             m_page->hide();
             for (QWidget* field : m_page->findChildren<QWidget*>())
@@ -68,6 +71,7 @@ void Properties::refresh()
         m_page->show();
     }
     m_page->refresh();
+    if (lost) m_page->focusFirst();
     if (m_shown != selection) {
         m_shown = selection;
         QMetaObject::invokeMethod(this, &Properties::selectionShown, Qt::QueuedConnection);  // once it has its size

@@ -90,6 +90,8 @@ QPushButton:pressed, QToolButton:pressed { background: %accentSoft; }
 QPushButton:disabled, QToolButton:disabled { color: %faint; }
 QPushButton:checked, QToolButton:checked { background: %accent; color: %accentText; border-color: %accent; }
 QPushButton::menu-indicator { image: url(:/glyphs/down.svg); width: 11px; height: 11px; subcontrol-origin: padding; subcontrol-position: right center; right: 4px; }
+QPushButton[role="fold"] { text-align: left; border: 1px solid transparent; background: transparent; padding: 2px 0px; font-size: 11px; font-weight: 600; }
+QPushButton[role="fold"]:focus { border-color: %accent; }
 #runButton, #newCellMake { background: %accent; color: %accentText; border-color: %accent; font-weight: 600; }
 #manualPage { background: %raised; border: 1px solid %line; border-radius: 5px; color: %ink; }
 #runButton:disabled { background: %paper; color: %faint; border-color: %line; }

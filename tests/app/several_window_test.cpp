@@ -9,6 +9,7 @@
 #include <QLineEdit>
 #include <QListView>
 #include <QMimeData>
+#include <QPushButton>
 #include <QTreeWidget>
 
 using namespace topikos;
@@ -26,6 +27,7 @@ private Q_SLOTS:
     void thingsOfTheLayoutTogether();
     void namesAreTypedWhereTheyStand();
     void fieldsOutliveEdits();
+    void anotherUnitIsAnotherField();
     void groupsFold();
 
 private:
@@ -274,6 +276,36 @@ void SeveralWindowTest::fieldsOutliveEdits()
     const QString before = open->text();
     type("gripperOpen", "1");  // less than closed
     QTRY_COMPARE(open->text(), before);
+}
+
+void SeveralWindowTest::anotherUnitIsAnotherField()
+{
+    // A step that moves a rail, then a turntable: what is typed counts in the unit that is shown.
+    FrameId rail, table;
+    QVERIFY(session().edit("Rail", [&](const Cell& c) {
+        return addDevice(c, Device::Kind::Rail, "Rail", {}, translated({0, -2, 0}), &rail);
+    }));
+    QVERIFY(session().edit("Table", [&](const Cell& c) {
+        return addDevice(c, Device::Kind::Turntable, "Table", {}, translated({2, 0, 0}), &table);
+    }));
+    typeSteps({"move Rail to 500"});
+    choose("stepDevice", "Table");
+    type("stepAxis0", "0.5 rad");
+    const Step& step = *session().routine().steps.find(session().selected<StepId>());
+    QVERIFY(step.device == table);
+    QVERIFY2(std::abs(step.axes.front() - 0.5) < 1e-4, qPrintable(QString::number(step.axes.front())));
+    choose("stepDevice", "Rail");
+    type("stepAxis0", "12 in");
+    QVERIFY(std::abs(session().routine().steps.find(step.id)->axes.front() - 0.3048) < 1e-6);
+    // The keys stay in the properties when a button leads to another kind of thing.
+    session().select(axesOf(session().cell(), rail).front());
+    QCoreApplication::processEvents();
+    auto* go = child<QPushButton>("toDevice");
+    go->setFocus();
+    QTest::keyClick(go, Qt::Key_Space);
+    QCoreApplication::processEvents();
+    QVERIFY(session().selected<FrameId>() == rail);
+    QVERIFY(child<QWidget>("propertiesInner")->isAncestorOf(QApplication::focusWidget()));
 }
 
 void SeveralWindowTest::groupsFold()
