@@ -1,6 +1,7 @@
 #pragma once
 #include <QCheckBox>
 #include <QComboBox>
+#include <QKeyEvent>
 #include <QLineEdit>
 
 #include <functional>
@@ -38,13 +39,14 @@ private:
     std::function<void(int)> m_apply;
 };
 
-/// A line of words of the same sort. What is being typed stays while what is shown is the same.
+/// A line of words of the same sort. What is being typed stays while what is shown is the same; Escape takes it back.
+/// Enter takes it, and goes on to the next field where `goesOn`.
 class WordsField : public QLineEdit {
 public:
     /// True when what was typed may stay though it could not be taken, to be put right.
     using Apply = std::function<bool(const QString&)>;
 
-    explicit WordsField(QWidget* parent) : QLineEdit(parent)
+    explicit WordsField(QWidget* parent, bool goesOn = true) : QLineEdit(parent), m_goesOn(goesOn)
     {
         connect(this, &QLineEdit::editingFinished, this, [this] {
             if (text().trimmed() == m_shown) return;
@@ -63,7 +65,20 @@ public:
         m_apply = std::move(apply);
     }
 
+protected:
+    void keyPressEvent(QKeyEvent* event) override
+    {
+        if (event->key() == Qt::Key_Escape && text() != m_shown) {
+            setText(m_shown);
+            selectAll();
+            return;
+        }
+        QLineEdit::keyPressEvent(event);
+        if (m_goesOn && (event->key() == Qt::Key_Return || event->key() == Qt::Key_Enter)) focusNextChild();
+    }
+
 private:
+    bool m_goesOn;
     QString m_shown;
     Apply m_apply;
 };

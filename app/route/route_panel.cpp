@@ -32,7 +32,8 @@ RoutePanel::RoutePanel(Session& session, QWidget* parent) : QWidget(parent), m_s
     column->setSpacing(4);
     auto* top = new QHBoxLayout;
     top->setContentsMargins(12, 0, 10, 2);
-    m_title = new WordsField(this);
+    m_title = new WordsField(this, false);
+    connect(m_title, &QLineEdit::returnPressed, this, [this] { m_list->setFocus(); });
     m_title->setObjectName("routineName");
     m_title->setProperty("role", "title");
     m_title->setToolTip("Name of the routine; type another one");

@@ -86,7 +86,8 @@ void MainWindow::buildHead()
     auto* row = new QHBoxLayout(head);
     row->setContentsMargins(12, 6, 12, 6);
     row->setSpacing(7);
-    m_name = new WordsField(head);
+    m_name = new WordsField(head, false);
+    connect(m_name, &QLineEdit::returnPressed, this, [this] { m_view->setFocus(); });
     m_name->setObjectName("cellName");
     m_name->setToolTip("Name of the cell; type another one");
     m_name->setAccessibleName("Name of the cell");

@@ -239,6 +239,13 @@ void SeveralWindowTest::namesAreTypedWhereTheyStand()
     rename("routineName", "Set a tile");
     QCOMPARE(session().routine().name, std::string("Set a tile"));
     QVERIFY(m_window->windowTitle().startsWith("Second line"));
+    QCOMPARE(QApplication::focusWidget()->objectName(), QString("routeList"));
+    // Escape takes back what is typed.
+    auto* name = child<QLineEdit>("routineName");
+    name->setFocus();
+    QTest::keyClicks(name, "zzz");
+    QTest::keyClick(name, Qt::Key_Escape);
+    QCOMPARE(name->text(), QString("Set a tile"));
     // What is refused is not shown as if it were so.
     rename("cellName", " ");
     QCOMPARE(child<QLineEdit>("cellName")->text(), QString("Second line"));
