@@ -145,8 +145,12 @@ void MainWindow::refreshHead()
 void MainWindow::refreshActions()
 {
     const History& h = m_session->history();
+    // What cannot be seen is not changed.
+    const bool seen = m_pages->currentIndex() == 0;
     for (const auto& [key, action] : m_plainKeys)
-        action->setEnabled(m_pages->currentIndex() == 0);
+        action->setEnabled(seen);
+    for (QAction* action : m_cellActions)
+        action->setEnabled(seen);
     if (armsShown()) {
         for (QAction* a : {m_undo, m_redo})
             a->setEnabled(true);
@@ -154,9 +158,9 @@ void MainWindow::refreshActions()
         m_redo->setText("Redo in the sheet");
         return;
     }
-    m_undo->setEnabled(h.canUndo());
+    m_undo->setEnabled(seen && h.canUndo());
     m_undo->setText(h.canUndo() ? "Undo: " + text(h.undoLabel()) : "Undo");
-    m_redo->setEnabled(h.canRedo());
+    m_redo->setEnabled(seen && h.canRedo());
     m_redo->setText(h.canRedo() ? "Redo: " + text(h.redoLabel()) : "Redo");
 }
 

@@ -144,6 +144,7 @@ private:
     QMenu* m_recent;
     QAction *m_undo, *m_redo;
     std::vector<QAction*> m_actions;
+    std::vector<QAction*> m_cellActions;  ///< that act on the cell, and mean nothing while another page hides it
 };
 
 }  // namespace topikos

@@ -343,6 +343,12 @@ void MainWindow::buildActions()
         action(run, QString("Speed × %1").arg(f), "Speed of the run", {}, [this, f] { m_session->setPlaySpeed(f); });
 
     QMenu* help = bar->addMenu("&Help");
+    for (QAction* a : m_actions) {
+        // It was put into its menu first.
+        const auto* owner = qobject_cast<QWidget*>(a->associatedObjects().front());
+        for (const QMenu* menu : {layout, teach, route, check, run})
+            if (owner == menu || menu->isAncestorOf(owner)) m_cellActions.push_back(a);
+    }
     m_route->setMenu({editText, duplicate, switchOff, move, runFrom, remove});
     m_targets->setMenu({move, retake, rename, home, remove});
     action(help, "Find or do", "Type the name of anything", QKeySequence("Ctrl+K"), [this] { m_command->setFocus(); });

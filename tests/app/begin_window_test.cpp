@@ -2,6 +2,7 @@
 #include "app/theme/theme.h"
 #include "app/window/guide.h"
 #include "core/cell/furniture.h"
+#include "core/exchange/cell_file.h"
 #include "tests/app/window_fixture.h"
 #include "tests/run.h"
 
@@ -32,6 +33,7 @@ class BeginWindowTest : public WindowFixture {
 private Q_SLOTS:
     void newCellAsksAndShows();
     void newCellIsLeft();
+    void hiddenCellIsNotChanged();
     void guideWatchesTenSteps();
     void guideIsLeftAtAnyTime();
     void findingsLeadToTheirPage();
@@ -107,6 +109,27 @@ void BeginWindowTest::newCellIsLeft()
     QVERIFY(child<QWidget>("newCell")->isVisible());
     QVERIFY(child<QLabel>("newCellProblem")->isVisible());
     QVERIFY(child<QLabel>("newCellProblem")->text().contains("60"));
+}
+
+void BeginWindowTest::hiddenCellIsNotChanged()
+{
+    action("Add frame")->trigger();
+    const std::string before = writeCell(session().cell());
+    for (const char* page : {"New cell", "Manual", "Arms and data sheets …"}) {
+        action(page)->trigger();
+        QCoreApplication::processEvents();
+        QWidget* at = QApplication::focusWidget();
+        for (const auto& [key, modifiers] : {std::pair(Qt::Key_Z, Qt::KeyboardModifiers(Qt::ControlModifier)),
+                                             std::pair(Qt::Key_F, Qt::ControlModifier | Qt::ShiftModifier),
+                                             std::pair(Qt::Key_Delete, Qt::KeyboardModifiers()),
+                                             std::pair(Qt::Key_D, Qt::KeyboardModifiers(Qt::ControlModifier)),
+                                             std::pair(Qt::Key_F5, Qt::KeyboardModifiers())})
+            QTest::keyClick(at, key, modifiers);
+        QVERIFY2(writeCell(session().cell()) == before && !session().inRun(), page);
+        QVERIFY(!action("Add frame")->isEnabled() && !action("Run or pause")->isEnabled());
+        m_window->showArms(false);
+    }
+    QVERIFY(action("Add frame")->isEnabled() && action("Undo")->isEnabled());
 }
 
 void BeginWindowTest::guideWatchesTenSteps()
