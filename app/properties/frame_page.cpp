@@ -88,10 +88,10 @@ void FramePage::fill()
                  edit("Measure " + text(frame.name),
                       [=](const Cell& c) { return setFrameMeasured(c, id, frame.pose); });
              }});
-    addButtons(buttons);
     if (m_session.station().mount != id)
-        addButtons({{"Put the arm here", "mountHere", "The arm in hand stands on this frame from now on",
-                     [=, this] { mountArmHere(m_session); }}});
+        buttons.push_back({"Put the arm here", "mountHere", "The arm in hand stands on this frame from now on",
+                           [this] { mountArmHere(m_session); }});
+    addButtons(buttons);
     addLook(frame.look);
     if (const PartKind* made = frame.device ? findPartKind(cell, frame.device->makes) : nullptr) {
         addHead("Makes: " + text(made->name), "Makes");

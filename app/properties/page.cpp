@@ -238,6 +238,9 @@ void Page::addPose(const Pose& pose, std::function<void(const Pose&)> apply, con
         auto* grid = new QGridLayout(made);
         grid->setContentsMargins(0, 0, 0, 0);
         grid->setSpacing(3);
+        grid->setHorizontalSpacing(6);
+        grid->setColumnStretch(1, 1);
+        grid->setColumnStretch(3, 1);
         const auto turns = angleNames(order);
         const QString names[] = {"X", "Y", "Z", turns[0], turns[1], turns[2]};
         for (int i = 0; i < 6; ++i) {
@@ -292,8 +295,8 @@ public:
 
 void Page::addButtons(const std::vector<Button>& buttons)
 {
-    constexpr int room = 226;
-    QString key = "buttons";
+    const int room = std::max(226, parentWidget()->width());
+    QString key = QString("buttons %1").arg(room / 40);  // arranged anew when the panel has become another width
     for (const Button& button : buttons)
         key += " " + button.name + " " + button.words;
     auto* box = field<ButtonBox>("", key, true, [&] {
