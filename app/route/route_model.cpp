@@ -1,6 +1,7 @@
 #include "app/route/route_model.h"
 
 #include "app/session/text.h"
+#include "core/cell/edit_steps.h"
 #include "core/program/step_text.h"
 
 #include <QGuiApplication>
@@ -65,9 +66,8 @@ StepId RouteModel::idAt(int row) const
 
 int RouteModel::rowOf(StepId step) const
 {
-    for (size_t i = 0; i < m_steps.size(); ++i)
-        if (m_steps[i].id == step) return int(i);
-    return -1;
+    const auto place = m_steps.placeOf(step);
+    return place ? int(*place) : -1;
 }
 
 QVariant RouteModel::data(const QModelIndex& index, int role) const
@@ -183,20 +183,10 @@ bool RouteModel::dropMimeData(const QMimeData* data, Qt::DropAction, int row, in
 bool RouteModel::moveSteps(const std::vector<StepId>& steps, size_t to)
 {
     const RoutineId routine = m_session.routine().id;
-    const auto moved = [&](const Cell& cell) -> Result<Cell> {
-        Result<Cell> next = cell;
-        // One after the other to the end, then up: whatever is in between, they end side by side.
-        const size_t last = m_steps.size() - 1;
-        for (const StepId step : steps)
-            if (next) next = moveStep(*next, routine, step, last);
-        for (size_t i = 0; i < steps.size(); ++i)
-            if (next) next = moveStep(*next, routine, steps[i], to + i);
-        return next;
-    };
     const std::vector<Selection> all(steps.begin(), steps.end());
     const bool done = m_session.edit(steps.size() == 1 ? QString("Move step %1").arg(rowOf(steps.front()) + 1)
                                                        : QString("Move %1 steps").arg(steps.size()),
-                                     moved);
+                                     [&](const Cell& cell) { return topikos::moveSteps(cell, routine, steps, to); });
     m_session.selectMany(all);
     return done;
 }
@@ -220,18 +210,12 @@ bool RouteModel::insertSteps(const std::vector<Step>& steps, size_t row, const Q
 {
     if (steps.empty()) return false;
     const RoutineId routine = m_session.routine().id;
-    std::vector<Selection> made;
+    std::vector<StepId> made;
     const bool done = m_session.edit(label, [&](const Cell& cell) {
-        Result<Cell> next = cell;
         made.clear();
-        for (size_t i = 0; i < steps.size() && next; ++i) {
-            StepId created;
-            next = insertStep(*next, routine, row + i, steps[i], &created);
-            made.push_back(created);
-        }
-        return next;
+        return topikos::insertSteps(cell, routine, row, steps, &made);
     });
-    if (done) m_session.selectMany(made);
+    if (done) m_session.selectMany({made.begin(), made.end()});
     return done;
 }
 

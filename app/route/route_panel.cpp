@@ -8,6 +8,7 @@
 #include "app/theme/theme.h"
 #include "core/cell/arms.h"
 #include "core/cell/devices.h"
+#include "core/cell/edit_steps.h"
 #include "core/program/step_text.h"
 
 #include <QCompleter>
@@ -324,6 +325,14 @@ void RoutePanel::insertKind(Step::Kind kind)
 
 namespace {
 
+std::vector<StepId> idsOf(const std::vector<Step>& steps)
+{
+    std::vector<StepId> out;
+    for (const Step& step : steps)
+        out.push_back(step.id);
+    return out;
+}
+
 /// "Delete step 3", or "Delete 2 steps".
 QString labelOf(const QString& verb, const std::vector<Step>& steps, int row)
 {
@@ -339,12 +348,8 @@ void RoutePanel::deleteSelected()
     if (steps.empty()) return;
     const int row = m_model->rowOf(steps.front().id);
     const RoutineId routine = m_session.routine().id;
-    m_session.edit(labelOf("Delete", steps, row), [&](const Cell& cell) {
-        Result<Cell> next = cell;
-        for (const Step& step : steps)
-            if (next) next = deleteStep(*next, routine, step.id);
-        return next;
-    });
+    m_session.edit(labelOf("Delete", steps, row),
+                   [&](const Cell& cell) { return deleteSteps(cell, routine, idsOf(steps)); });
     if (const int rows = m_model->rowCount(); rows > 0) m_session.select(m_model->idAt(std::min(row, rows - 1)));
 }
 
@@ -360,9 +365,7 @@ void RoutePanel::moveSelected(int by)
 {
     const std::vector<Step> steps = selectedSteps();
     if (steps.empty()) return;
-    std::vector<StepId> ids;
-    for (const Step& step : steps)
-        ids.push_back(step.id);
+    const std::vector<StepId> ids = idsOf(steps);
     // Among the steps that are not selected, one up or down from where the first of them stands.
     const int to = m_model->rowOf(ids.front()) + by;
     if (to >= 0 && to + int(ids.size()) <= m_model->rowCount()) m_model->moveSteps(ids, size_t(to));
@@ -370,19 +373,14 @@ void RoutePanel::moveSelected(int by)
 
 void RoutePanel::switchSelected()
 {
-    const std::vector<Step> steps = selectedSteps();
+    std::vector<Step> steps = selectedSteps();
     if (steps.empty()) return;
     const bool off = !steps.front().off;
+    for (Step& step : steps)
+        step.off = off;
     const RoutineId routine = m_session.routine().id;
     m_session.edit(labelOf("Switch", steps, m_model->rowOf(steps.front().id)) + (off ? " off" : " on"),
-                   [&](const Cell& cell) {
-                       Result<Cell> next = cell;
-                       for (Step step : steps) {
-                           step.off = off;
-                           if (next) next = changeStep(*next, routine, step);
-                       }
-                       return next;
-                   });
+                   [&](const Cell& cell) { return changeSteps(cell, routine, steps); });
 }
 
 void RoutePanel::editSelected()

@@ -274,6 +274,9 @@ void Session::selectMany(const std::vector<Selection>& things)
     std::vector<Selection> also;
     for (const Selection& thing : things)
         if (thing.index() == things.back().index() && thing != things.back()) also.push_back(thing);
+    // Sorted: what is drawn asks for each thing whether it is among them.
+    std::sort(also.begin(), also.end());
+    also.erase(std::unique(also.begin(), also.end()), also.end());
     if (things.back() == m_selection && also == m_also) return;
     m_selection = things.back();
     m_also = std::move(also);
@@ -296,7 +299,7 @@ std::vector<Selection> Session::everySelected() const
 
 bool Session::isSelected(const Selection& thing) const
 {
-    return thing == m_selection || std::find(m_also.begin(), m_also.end(), thing) != m_also.end();
+    return thing == m_selection || std::binary_search(m_also.begin(), m_also.end(), thing);
 }
 
 void Session::selectNew(const Selection& selection)

@@ -29,9 +29,10 @@ protected:
     QMimeData* mimeData(const QList<QTreeWidgetItem*>& items) const override
     {
         QByteArrayList ids;
+        const QSet<QTreeWidgetItem*> wanted(items.begin(), items.end());
         // In the order in which they stand, which `items` is not.
         for (QTreeWidgetItemIterator it(const_cast<TargetTree*>(this)); *it; ++it)
-            if (items.contains(*it) && (*it)->data(0, kIdRole).isValid())
+            if (wanted.contains(*it) && (*it)->data(0, kIdRole).isValid())
                 ids << QByteArray::number((*it)->data(0, kIdRole).toUInt());
         if (ids.isEmpty()) return nullptr;
         auto* dragged = new QMimeData;

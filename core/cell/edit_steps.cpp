@@ -1,11 +1,13 @@
+#include "core/cell/edit_steps.h"
+
 #include "core/cell/devices.h"
-#include "core/cell/edit.h"
 #include "core/cell/edit_support.h"
 #include "core/spatial/limits.h"
 
 #include <fmt/format.h>
 
 #include <cmath>
+#include <set>
 
 namespace topikos {
 
@@ -107,24 +109,74 @@ Status checkOwnTarget(const Cell& cell, const Routine& routine, const Step& step
                  "", "Take a target with the arm that runs this routine."};
 }
 
-Result<Cell> insertStep(const Cell& cell, RoutineId id, size_t at, Step step, StepId* created)
+Result<Cell> insertSteps(const Cell& cell, RoutineId id, size_t at, std::vector<Step> steps,
+                         std::vector<StepId>* created)
 {
-    if (Status bad = checkStep(cell, step)) return *bad;
+    for (const Step& step : steps)
+        if (Status bad = checkStep(cell, step)) return *bad;
     return changedRoutine(cell, id, [&](Cell& next, Routine& routine) -> Status {
         if (at > routine.steps.size()) return missing("place in the routine");
-        if (Status bad = checkOwnTarget(cell, routine, step)) return bad;
-        step.id = {next.nextId++};
-        if (created) *created = step.id;
-        routine.steps.insert(at, step);
+        for (size_t i = 0; i < steps.size(); ++i) {
+            if (Status bad = checkOwnTarget(cell, routine, steps[i])) return bad;
+            steps[i].id = {next.nextId++};
+            if (created) created->push_back(steps[i].id);
+            routine.steps.insert(at + i, steps[i]);
+        }
         return std::nullopt;
     });
 }
 
-Result<Cell> deleteStep(const Cell& cell, RoutineId id, StepId step)
+Result<Cell> insertStep(const Cell& cell, RoutineId id, size_t at, Step step, StepId* created)
+{
+    std::vector<StepId> made;
+    Result<Cell> next = insertSteps(cell, id, at, {std::move(step)}, &made);
+    if (next && created) *created = made.front();
+    return next;
+}
+
+Result<Cell> deleteSteps(const Cell& cell, RoutineId id, const std::vector<StepId>& steps)
 {
     return changedRoutine(cell, id, [&](Cell&, Routine& routine) -> Status {
-        if (!routine.steps.find(step)) return missing("step");
-        routine.steps.erase(step);
+        for (const StepId step : steps)
+            if (!routine.steps.find(step)) return missing("step");
+        const std::set<StepId> gone(steps.begin(), steps.end());
+        routine.steps.eraseIf([&](const Step& s) { return gone.contains(s.id); });
+        return std::nullopt;
+    });
+}
+
+Result<Cell> deleteStep(const Cell& cell, RoutineId id, StepId step) { return deleteSteps(cell, id, {step}); }
+
+Result<Cell> moveSteps(const Cell& cell, RoutineId id, const std::vector<StepId>& steps, size_t to)
+{
+    std::vector<Step> moved;
+    return changedRoutine(cell, id, [&](Cell&, Routine& routine) -> Status {
+        for (const StepId step : steps) {
+            const Step* own = routine.steps.find(step);
+            if (!own) return missing("step");
+            moved.push_back(*own);
+        }
+        const std::set<StepId> gone(steps.begin(), steps.end());
+        if (gone.size() != steps.size() || to + steps.size() > routine.steps.size())
+            return missing("place in the routine");
+        routine.steps.eraseIf([&](const Step& s) { return gone.contains(s.id); });
+        for (size_t i = 0; i < moved.size(); ++i)
+            routine.steps.insert(to + i, moved[i]);
+        return std::nullopt;
+    });
+}
+
+Result<Cell> changeSteps(const Cell& cell, RoutineId id, const std::vector<Step>& steps)
+{
+    for (const Step& step : steps)
+        if (Status bad = checkStep(cell, step)) return *bad;
+    return changedRoutine(cell, id, [&](Cell&, Routine& routine) -> Status {
+        for (const Step& step : steps) {
+            Step* own = routine.steps.edit(step.id);
+            if (!own) return missing("step");
+            if (Status bad = checkOwnTarget(cell, routine, step)) return bad;
+            *own = step;
+        }
         return std::nullopt;
     });
 }
@@ -140,16 +192,6 @@ Result<Cell> moveStep(const Cell& cell, RoutineId id, StepId step, size_t to)
     });
 }
 
-Result<Cell> changeStep(const Cell& cell, RoutineId id, const Step& step)
-{
-    if (Status bad = checkStep(cell, step)) return *bad;
-    return changedRoutine(cell, id, [&](Cell&, Routine& routine) -> Status {
-        Step* own = routine.steps.edit(step.id);
-        if (!own) return missing("step");
-        if (Status bad = checkOwnTarget(cell, routine, step)) return bad;
-        *own = step;
-        return std::nullopt;
-    });
-}
+Result<Cell> changeStep(const Cell& cell, RoutineId id, const Step& step) { return changeSteps(cell, id, {step}); }
 
 }  // namespace topikos

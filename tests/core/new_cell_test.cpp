@@ -3,6 +3,7 @@
 #include "core/cell/arms.h"
 #include "core/cell/devices.h"
 #include "core/cell/edit.h"
+#include "core/cell/edit_steps.h"
 #include "core/cell/edit_support.h"
 #include "core/cell/furniture.h"
 #include "core/check/check.h"
@@ -30,6 +31,7 @@ private Q_SLOTS:
     void linksGetSurfaces();
     void targetsKeepTheirPlaceInAnotherFrame();
     void copiesAreTargetsOfTheirOwn();
+    void severalStepsAtOnce();
 };
 
 void NewCellTest::everyArmWithEveryGripper()
@@ -245,6 +247,48 @@ void NewCellTest::copiesAreTargetsOfTheirOwn()
         QVERIFY(*deleteTarget(copied, id).value().targets.find(target.id) == target);
     }
     QVERIFY(!copyTarget(cell, {999999}));
+}
+
+void NewCellTest::severalStepsAtOnce()
+{
+    const Cell cell = openCell(TOPIKOS_EXAMPLES "/tile-glazing-line.topikos").value();
+    const Routine& routine = cell.routines.front();
+    const auto ids = [&](const Cell& c) {
+        std::vector<StepId> out;
+        for (const Step& s : c.routines.front().steps)
+            out.push_back(s.id);
+        return out;
+    };
+    const std::vector<StepId> all = ids(cell);
+    std::mt19937_64 random(5);
+    for (int n = 0; n < 300; ++n) {
+        std::vector<StepId> some;
+        for (const StepId id : all)
+            if (random() % 3 == 0) some.push_back(id);
+        std::shuffle(some.begin(), some.end(), random);
+        std::vector<StepId> rest;
+        for (const StepId id : all)
+            if (std::find(some.begin(), some.end(), id) == some.end()) rest.push_back(id);
+        QVERIFY(ids(deleteSteps(cell, routine.id, some).value()) == rest);
+        const size_t to = random() % (rest.size() + 1);
+        std::vector<StepId> wanted = rest;
+        wanted.insert(wanted.begin() + std::ptrdiff_t(to), some.begin(), some.end());
+        QVERIFY(ids(moveSteps(cell, routine.id, some, to).value()) == wanted);
+        // What is moved is the same but for its place, and can be moved back.
+        QVERIFY(moveSteps(moveSteps(cell, routine.id, some, to).value(), routine.id, all, 0).value() == cell);
+    }
+    QVERIFY(!moveSteps(cell, routine.id, {all[0], all[0]}, 0) && !moveSteps(cell, routine.id, {all[0]}, all.size()));
+    QVERIFY(!deleteSteps(cell, routine.id, {all[0], {999999}}));
+    // 5,000 of them take no time that is felt.
+    Cell large = cell;
+    std::vector<StepId> made;
+    large = insertSteps(large, routine.id, 3, std::vector<Step>(5000, routine.steps[2]), &made).value();
+    QVERIFY(made.size() == 5000 && ids(large)[3] == made[0] && ids(large)[5002] == made[4999]
+            && ids(large)[5003] == all[3]);
+    std::reverse(made.begin(), made.end());
+    large = moveSteps(large, routine.id, made, 0).value();
+    QVERIFY(ids(large)[0] == made[0] && ids(large)[5000] == all[0]);
+    QVERIFY(ids(deleteSteps(large, routine.id, made).value()) == all);
 }
 
 TOPIKOS_TEST(NewCellTest)
