@@ -38,8 +38,8 @@ void FramePage::fill()
             {"Depth", "furnitureDepth", &Furniture::depth},
             {"Height", "furnitureHeight", &Furniture::height}};
         for (const auto& [label, name, length] : lengths)
-            addNumber(label, name, millimetres((*furniture).*length), "mm", 100, millimetres(limits::kSize.most), 1,
-                      [=, this, which = length](double v) {
+            addNumber(label, name, millimetres((*furniture).*length), "mm", millimetres(kLeastFurniture),
+                      millimetres(limits::kSize.most), 1, [=, this, which = length](double v) {
                           Furniture next = *furniture;
                           next.*which = v * kMillimetre;
                           edit("Size of " + text(frame.name),

@@ -1,15 +1,14 @@
 #include "app/properties/page.h"
 
+#include "app/properties/button_box.h"
 #include "app/properties/fields.h"
 #include "app/properties/number_field.h"
 #include "app/session/text.h"
-#include "app/theme/button.h"
 #include "app/theme/theme.h"
 #include "core/cell/devices.h"
 #include "core/spatial/rotation.h"
 
 #include <QApplication>
-#include <QHBoxLayout>
 #include <QSettings>
 #include <QVBoxLayout>
 
@@ -282,53 +281,27 @@ void Page::addPose(const Pose& pose, std::function<void(const Pose&)> apply, con
     }
 }
 
-namespace {
-
-/// Buttons in as many rows as the panel's width asks for; what they do can be told anew.
-class ButtonBox : public QWidget {
-public:
-    using QWidget::QWidget;
-    std::vector<std::function<void()>> runs;
-};
-
-}  // namespace
-
 void Page::addButtons(const std::vector<Button>& buttons)
 {
-    const int room = std::max(226, parentWidget()->width());
-    QString key = QString("buttons %1").arg(room / 40);  // arranged anew when the panel has become another width
-    for (const Button& button : buttons)
+    QString key = "buttons";
+    std::vector<std::function<void()>> runs;
+    for (const Button& button : buttons) {
         key += " " + button.name + " " + button.words;
+        runs.push_back(button.run);
+    }
     auto* box = field<ButtonBox>("", key, true, [&] {
         auto* made = new ButtonBox(this);
-        auto* rows = new QVBoxLayout(made);
-        rows->setContentsMargins(0, 0, 0, 0);
-        rows->setSpacing(3);
-        QHBoxLayout* line = nullptr;
-        int used = room;
         for (size_t i = 0; i < buttons.size(); ++i) {
-            const int wide = QFontMetrics(textFont(11)).horizontalAdvance(buttons[i].words) + 18;
-            if (used + wide > room) {
-                if (line) line->addStretch();
-                line = new QHBoxLayout;
-                line->setSpacing(3);
-                rows->addLayout(line);
-                used = 0;
-            }
-            used += wide + 3;
-            QPushButton* b = addButton(line, made, buttons[i].name, buttons[i].words, buttons[i].tip, [made, i] {
-                const auto run = made->runs[i];  // it may tell the buttons anew
-                run();
-            });
-            b->setFont(textFont(11));
+            auto* b = new QPushButton(buttons[i].words, made);
+            b->setObjectName(buttons[i].name);
+            b->setToolTip(buttons[i].tip);
             b->setStyleSheet("padding: 2px 6px; font-size: 11px;");
+            connect(b, &QPushButton::clicked, made, [made, i] { made->run(i); });
+            made->add(b);
         }
-        if (line) line->addStretch();
         return made;
     });
-    box->runs.clear();
-    for (const Button& button : buttons)
-        box->runs.push_back(button.run);
+    box->setRuns(std::move(runs));
 }
 
 void Page::addHead(const QString& words, const QString& group)

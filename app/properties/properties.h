@@ -9,6 +9,8 @@ class Properties : public QWidget {
     Q_OBJECT
 public:
     Properties(Session& session, QWidget* parent = nullptr);
+    /// The keys go to the first field.
+    void focusFirst() { m_page->focusFirst(); }
 
 Q_SIGNALS:
     /// The properties of another selection are in place.

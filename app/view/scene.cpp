@@ -20,29 +20,7 @@ Eigen::AlignedBox3f boxOf(const Mesh& mesh)
     return box;
 }
 
-void addPolyline(std::vector<DrawLine>& lines, const std::vector<Vec3>& points, const QColor& color, double width)
-{
-    for (size_t i = 0; i + 1 < points.size(); ++i)
-        lines.push_back({points[i], points[i + 1], color, width});
-}
-
-void addDashes(std::vector<DrawLine>& lines, const Vec3& from, const Vec3& to, const QColor& color, double width)
-{
-    const double length = (to - from).norm();
-    constexpr double dash = 0.014, gap = 0.010;
-    for (double s = 0; s < length; s += dash + gap)
-        lines.push_back({from + (to - from) * (s / length), from + (to - from) * (std::min(length, s + dash) / length),
-                         color, width});
-}
-
 }  // namespace
-
-void addTriad(std::vector<DrawLine>& lines, const Pose& world, double length, double width)
-{
-    const QColor colors[] = {theme().axisX, theme().axisY, theme().axisZ};
-    for (int i = 0; i < 3; ++i)
-        lines.push_back({world.translation, world * Vec3(length * Vec3::Unit(i)), colors[i], width});
-}
 
 void Scene::releaseGpu()
 {
@@ -243,60 +221,6 @@ DrawList Scene::build(QOpenGLFunctions_3_3_Core& gl, bool moving)
     return list;
 }
 
-void Scene::addSelected(DrawList& list, const CellState& state) const
-{
-    const Cell& cell = m_session.shownCell();
-    if (const Frame* frame = findFrame(cell, m_session.selected<FrameId>())) {
-        const Pose world = worldFromFrame(cell, frame->id, state.axes);
-        addTriad(list.marks, world, 0.18, 2);
-        if (frame->measured) {
-            // From where it was drawn to where it was measured.
-            const Pose parent = worldFromFrame(cell, frame->parent, state.axes), drawn = parent * frame->pose,
-                       built = parent * *frame->measured;
-            addTriad(list.marks, drawn, 0.1, 1.5);
-            addTriad(list.marks, built, 0.1, 1.5);
-            addDashes(list.marks, drawn.translation, built.translation, theme().caution, 2);
-        }
-    }
-    if (const PartId id = m_session.selected<PartId>())
-        for (const PlacedPart& p : state.parts)
-            if (p.part == id) addTriad(list.marks, p.worldFromPart, 0.12, 2);
-    if (const Pattern* pattern = findPattern(cell, m_session.selected<PatternId>())) {
-        const Pose frame = worldFromFrame(cell, pattern->frame, state.axes);
-        Vec3 before = Vec3::Zero();
-        bool first = true;
-        for (const Pose& place : membersOf(cell, *pattern)) {
-            const Pose world = frame * place;
-            addTriad(list.marks, world, 0.03, 1.5);
-            if (!first) list.marks.push_back({before, world.translation, theme().accent, 1.5});
-            before = world.translation;
-            first = false;
-        }
-    }
-    if (const Tool* tool = findTool(cell, m_session.selected<ToolId>()); tool && tool->id == m_session.station().tool) {
-        const Pose flange = worldFromBase(cell, m_session.station(), state.axes)
-                            * forward(*m_session.station().model, state.of(m_session.station().id).posture);
-        addTriad(list.marks, flange, 0.08, 1.5);
-        addTriad(list.marks, flange * tool->flangeFromTcp, 0.06, 2);
-        for (const ToolPoint& point : tool->points)
-            addTriad(list.marks, flange * point.flangeFromTcp, 0.06, 2);
-        if (const Vec3 half = 0.5 * tool->gripper.region; !half.isZero()) {
-            const Pose tcp = flange * tool->flangeFromTcp;
-            for (int axis = 0; axis < 3; ++axis)
-                for (const double u : {-1.0, 1.0})
-                    for (const double v : {-1.0, 1.0}) {
-                        Vec3 a;
-                        a[axis] = -half[axis];
-                        a[(axis + 1) % 3] = u * half[(axis + 1) % 3];
-                        a[(axis + 2) % 3] = v * half[(axis + 2) % 3];
-                        Vec3 b = a;
-                        b[axis] = half[axis];
-                        list.marks.push_back({tcp * a, tcp * b, theme().accent, 1.5});
-                    }
-        }
-    }
-}
-
 const std::vector<Scene::Path>& Scene::paths() const
 {
     const std::shared_ptr<const CheckedCell>& checked = m_session.checkedPointer();
@@ -337,86 +261,6 @@ const std::vector<Scene::Path>& Scene::paths() const
     return m_paths;
 }
 
-void Scene::addRoute(DrawList& list) const
-{
-    const std::vector<StepId> running = m_session.runningSteps();
-    for (const Path& path : paths()) {
-        const bool chosen = m_session.isSelected(path.step);
-        QColor color = stepColor(path.kind);
-        color.setAlphaF(chosen ? 1.0f : 0.6f);
-        // What runs has a mark of its own: a dark band behind its path.
-        if (std::find(running.begin(), running.end(), path.step) != running.end()) {
-            addPolyline(list.marks, path.points, theme().ink, 5.5);
-            color.setAlphaF(1);
-            addPolyline(list.marks, path.points, color.lighter(150), 2);
-            continue;
-        }
-        addPolyline(chosen ? list.marks : list.lines, path.points, color, chosen ? 3.2 : 1.6);
-        if (path.missing.size() == 2)
-            addDashes(list.marks, path.missing[0], path.missing[1], theme().blocked, chosen ? 3.2 : 2.2);
-    }
-}
-
-void Scene::addDevices(DrawList& list) const
-{
-    const Cell& cell = m_session.shownCell();
-    const Trace* trace = m_session.inRun() ? m_session.trace() : nullptr;
-    for (const Frame& frame : cell.frames) {
-        if (!frame.device || frame.look.hidden) continue;
-        const Device& d = *frame.device;
-        const Pose world = m_session.shownPlace(frame.id);
-        const bool chosen = m_session.selected<FrameId>() == frame.id;
-        const auto line = [&](const Vec3& a, const Vec3& b, const QColor& color, double width) {
-            list.marks.push_back({world * a, world * b, color, width});
-        };
-        const bool lit = trace && d.output && findSignal(*m_session.checked()->cell, d.output)
-                         && signalAt(*m_session.checked()->cell, *trace, d.output, m_session.time()) != 0;
-        const QColor color = lit ? theme().blocked : theme().caution;
-        switch (d.kind) {
-        case Device::Kind::Sensor: line({0, 0, 0}, {d.size[0], 0, 0}, color, lit || chosen ? 2.4 : 1.4); break;
-        case Device::Kind::LightBarrier:
-            for (int i = 0; i <= 6; ++i) {
-                const double z = d.size[2] * i / 6;
-                line({0, 0, z}, {d.size[0], 0, z}, color, lit || chosen ? 2 : 1.1);
-            }
-            break;
-        case Device::Kind::Belt:
-            if (!chosen) break;
-            // The way it goes.
-            for (double x = 0.15; x < d.size[0]; x += 0.25)
-                for (const double side : {-1.0, 1.0})
-                    list.lines.push_back(
-                        {world * Vec3(x, 0, 0.004), world * Vec3(x - 0.06, side * 0.06, 0.004), theme().accent, 2.4});
-            break;
-        case Device::Kind::Rail:
-        case Device::Kind::Turntable:
-        case Device::Kind::Positioner: break;
-        default:
-            for (int axis = 0; chosen && axis < 3; ++axis)
-                for (int k = 0; k < 4; ++k) {
-                    Vec3 a = 0.5 * d.size;
-                    a[(axis + 1) % 3] *= k & 1 ? 1 : -1;
-                    a[(axis + 2) % 3] *= k & 2 ? 1 : -1;
-                    Vec3 b = a;
-                    b[axis] = -a[axis];
-                    line(a, b, theme().accent, 1.5);
-                }
-        }
-    }
-}
-
-void Scene::addTargets(DrawList& list) const
-{
-    const Cell& cell = m_session.shownCell();
-    const AxisValues axes = m_session.shownAxes();
-    for (const Target& target : cell.targets) {
-        if (target.kind != Target::Kind::Pose) continue;
-        const bool chosen = m_session.isSelected(target.id);
-        addTriad(chosen ? list.marks : list.lines, worldFromFrame(cell, target.frame, axes) * target.pose,
-                 chosen ? 0.09 : 0.045, chosen ? 2.6 : 1.8);
-    }
-}
-
 std::optional<Scene::Callout> Scene::callout() const
 {
     const CheckedCell* checked = m_session.checked();
@@ -439,76 +283,6 @@ std::optional<Scene::Callout> Scene::callout() const
     else if (target && target->kind == Target::Kind::Pose)
         place = (worldFromFrame(cell, target->frame, outcome.axes) * target->pose).translation;
     return Callout{place, worst->severity, findingText(cell, *worst)};
-}
-
-void Scene::addJogAxis(DrawList& list) const
-{
-    // The axis that the joint keys turn: a line with its positive end, and the sense of a positive turn.
-    if (m_session.jogSpace() != JogSpace::Joint || m_session.inRun()) return;
-    const Arm& arm = m_session.arm();
-    const int joint = m_session.jogJointIndex();
-    ChainFrames frames;
-    chainFrames(arm, m_session.posture(), frames);
-    const AxisFrame& f = frames.joints[size_t(joint)];
-    const Pose axis = m_session.shownBase() * makePose(f.rotation, f.origin);
-    const double size = std::clamp(0.16 * arm.reach(), 0.06, 0.35);
-    const QColor color = theme().joint;
-    const auto line = [&](const Vec3& a, const Vec3& b, double width) {
-        list.marks.push_back({axis * a, axis * b, color, width});
-    };
-    addDashes(list.marks, axis * Vec3(0, 0, -1.4 * size), axis * Vec3(0, 0, 1.4 * size), color, 1.8);
-    for (const Vec3& side : {Vec3(1, 0, 0), Vec3(0, 1, 0)})
-        for (const double s : {-1.0, 1.0})
-            line(Vec3(0, 0, 1.7 * size), Vec3(0, 0, 1.4 * size) + 0.1 * s * size * side, 2.2);
-    if (arm.joints()[size_t(joint)].kind == JointKind::Prismatic) return;
-    constexpr int pieces = 22;
-    const auto rim = [&](double t) { return Vec3(size * std::cos(t), size * std::sin(t), 0); };
-    const double end = 4.4;
-    for (int i = 0; i < pieces; ++i)
-        line(rim(end * i / pieces), rim(end * (i + 1) / pieces), 2.2);
-    for (const double s : {-1.0, 1.0})
-        line(rim(end), (1 + 0.13 * s) * rim(end - 0.26), 2.2);
-}
-
-void Scene::addExplanation(DrawList& list) const
-{
-    // The line or plane behind the singularity of the selected step, at the posture where it is nearest.
-    const CheckedCell* checked = m_session.checked();
-    const StepId step = m_session.selected<StepId>();
-    if (!checked || !step) return;
-    const Cell& cell = *checked->cell;
-    for (const Finding* finding : checked->result.ofStep(step)) {
-        const Finding& f = *finding;
-        const SingularFact* singular = f.as<SingularFact>();
-        const StepOutcome* outcome = singular ? outcomeOf(checked->result, f) : nullptr;
-        if (!outcome || !outcome->move) continue;
-        const ArmStation& arm = armOf(cell, *findRoutine(cell, f.routine));
-        const SingularityGeometry g =
-            singularityGeometry(*arm.model, outcome->move->at(*arm.model, f.fraction), singular->kind);
-        const Pose base = worldFromBase(cell, arm, outcome->axesAlong(f.fraction));
-        const Vec3 point = base * g.point, direction = base.rotation * g.direction, centre = base * g.wristCentre;
-        QColor color = f.severity == Severity::Blocked ? theme().blocked : theme().caution;
-        if (singular->kind == SingularityKind::Wrist || singular->kind == SingularityKind::Direction) {
-            addDashes(list.marks, point - 0.45 * direction, point + 0.45 * direction, color, 2);
-        } else {
-            const Vec3 onPlane = centre - (centre - point).dot(direction) * direction;
-            const Vec3 u = (onPlane - point).norm() > 1e-6 ? Vec3((onPlane - point).normalized())
-                                                           : Vec3(direction.unitOrthogonal());
-            const Vec3 v = direction.cross(u);
-            const Vec3 corners[] = {point - 0.15 * u - 0.35 * v, onPlane + 0.15 * u - 0.35 * v,
-                                    onPlane + 0.15 * u + 0.35 * v, point - 0.15 * u + 0.35 * v};
-            for (int i = 0; i < 4; ++i)
-                list.marks.push_back({corners[i], corners[(i + 1) % 4], color, 1.6});
-            for (int i = 1; i < 8; ++i) {
-                QColor hatch = color;
-                hatch.setAlphaF(0.4f);
-                const double s = i / 8.0;
-                list.marks.push_back(
-                    {corners[0] + s * (corners[1] - corners[0]), corners[3] + s * (corners[2] - corners[3]), hatch, 1});
-            }
-            list.marks.push_back({centre, onPlane, color, 2.4});
-        }
-    }
 }
 
 }  // namespace topikos

@@ -91,11 +91,7 @@ void MainWindow::goToProperties()
         return;
     }
     m_cameFrom = now;
-    for (QWidget* field : m_properties->findChildren<QWidget*>())
-        if (field->isVisible() && (field->focusPolicy() & Qt::TabFocus) && !field->objectName().isEmpty()) {
-            field->setFocus(Qt::TabFocusReason);
-            return;
-        }
+    m_properties->focusFirst();
 }
 
 void MainWindow::refreshHead()

@@ -333,30 +333,28 @@ Result<Cell> setTargetPose(const Cell& cell, TargetId id, const Pose& pose)
 Result<Cell> setTargetFrame(const Cell& cell, const std::vector<TargetId>& ids, FrameId frame)
 {
     if (frame && !findFrame(cell, frame)) return missing("frame");
-    Result<Cell> next = cell;
+    Cell next = cell;
     for (const TargetId id : ids) {
-        next = changedTarget(*next, id, [&](Target& target) -> Status {
-            if (target.kind != Target::Kind::Pose)
-                return Error{"edit.not-a-pose", fmt::format("\"{}\" is a posture and stands in no frame", target.name),
-                             "", "Choose pose targets only."};
-            if (Status bad = checkNoMember(cell, target)) return bad;
-            const FrameId mount = armOf(cell, target).mount;
-            const std::vector<FrameId> before = axesBetween(cell, mount, target.frame);
-            target.pose = inverse(worldFromFrame(cell, frame, target.axes))
-                          * worldFromFrame(cell, target.frame, target.axes) * target.pose;
-            target.frame = frame;
-            AxisValues axes;
-            for (const FrameId axis : axesBetween(cell, mount, frame)) {
-                const bool named = std::any_of(target.axes.begin(), target.axes.end(),
-                                               [axis](const AxisValue& own) { return own.frame == axis; });
-                // What stayed behind on purpose goes on staying.
-                if (named || std::find(before.begin(), before.end(), axis) == before.end())
-                    axes.push_back({axis, axisValue(*findFrame(cell, axis), target.axes)});
-            }
-            target.axes = std::move(axes);
-            return std::nullopt;
-        });
-        if (!next) return next;
+        const Target* own = findTarget(cell, id);
+        if (!own) return missing("target");
+        if (own->kind != Target::Kind::Pose)
+            return Error{"edit.not-a-pose", fmt::format("\"{}\" is a posture and stands in no frame", own->name), "",
+                         "Choose pose targets only."};
+        if (Status bad = checkNoMember(cell, *own)) return *bad;
+        const FrameId mount = armOf(cell, *own).mount;
+        const std::vector<FrameId> before = axesBetween(cell, mount, own->frame);
+        Target& target = *next.targets.edit(id);
+        target.pose =
+            inverse(worldFromFrame(cell, frame, own->axes)) * worldFromFrame(cell, own->frame, own->axes) * own->pose;
+        target.frame = frame;
+        target.axes.clear();
+        for (const FrameId axis : axesBetween(cell, mount, frame)) {
+            const bool named =
+                std::any_of(own->axes.begin(), own->axes.end(), [axis](const AxisValue& a) { return a.frame == axis; });
+            // What stayed behind on purpose goes on staying.
+            if (named || std::find(before.begin(), before.end(), axis) == before.end())
+                target.axes.push_back({axis, axisValue(*findFrame(cell, axis), own->axes)});
+        }
     }
     return next;
 }

@@ -9,7 +9,6 @@ namespace {
 
 using Kind = Furniture::Kind;
 
-constexpr double kLeast = 0.1;  // [m]
 constexpr Color kWood{217, 194, 150}, kSteel{111, 123, 130}, kPanel{200, 204, 200}, kPost{141, 152, 156};
 
 Solid box(double width, double depth, double height, const Vec3& middle, const Color& color)
@@ -33,7 +32,7 @@ void addPosts(std::vector<Solid>& out, const Furniture& f, double thick, double 
 Furniture possible(Furniture f)
 {
     for (double* length : {&f.width, &f.depth, &f.height})
-        *length = std::max(*length, kLeast);
+        *length = std::max(*length, kLeastFurniture);
     return f;
 }
 

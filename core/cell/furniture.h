@@ -15,6 +15,8 @@ inline constexpr Furniture::Kind kFurnitureKinds[] = {Furniture::Kind::Table,  F
                                                       Furniture::Kind::Pallet, Furniture::Kind::Rack,
                                                       Furniture::Kind::Fence,  Furniture::Kind::Booth};
 
+constexpr double kLeastFurniture = 0.1;  ///< shortest width, depth or height [m]
+
 /// "table", "pedestal", …
 const char* furnitureWord(Furniture::Kind kind);
 /// One of the usual size.
@@ -22,7 +24,7 @@ Furniture usualFurniture(Furniture::Kind kind);
 /// Whether its frame is at its top, so that it has to be lifted by the height.
 bool framedAtTop(Furniture::Kind kind);
 
-/// Its shapes, in its frame. Lengths below 0.1 m are taken for 0.1 m.
+/// Its shapes, in its frame. Lengths below kLeastFurniture are taken for it.
 std::vector<Solid> solidsOf(const Furniture& furniture);
 /// The furniture that these shapes are, unchanged; nothing for others.
 std::optional<Furniture> furnitureOf(const std::vector<Solid>& solids);

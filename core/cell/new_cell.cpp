@@ -80,12 +80,17 @@ Result<Cell> newCell(const NewCell& wanted)
     Result<Cell> cell = renameCell({}, wanted.name);
     if (!cell) return cell;
     FrameId mount;
-    if (wanted.baseHeight > 0) {
-        Furniture pedestal = usualFurniture(Furniture::Kind::Pedestal);
-        pedestal.height = wanted.baseHeight;
+    Furniture pedestal = usualFurniture(Furniture::Kind::Pedestal);
+    pedestal.height = wanted.baseHeight;
+    if (wanted.baseHeight >= kLeastFurniture) {
         cell = addFurniture(*cell, "Pedestal", pedestal, {}, {}, &mount);
     } else {
-        cell = addFrame(*cell, "Arm base", {}, {}, &mount);
+        // Too low for a pedestal: a plate, or the bare floor.
+        cell = addFrame(*cell, "Arm base", {}, translated({0, 0, wanted.baseHeight}), &mount);
+        if (cell && wanted.baseHeight > 0)
+            cell = setFrameSolids(
+                *cell, mount,
+                {block({pedestal.width, pedestal.depth, wanted.baseHeight}, {0, 0, -0.5 * wanted.baseHeight}, kSteel)});
     }
     if (!cell) return cell;
     ArmId arm;

@@ -302,6 +302,21 @@ void BeginWindowTest::fitsSmallWindows()
     QCoreApplication::processEvents();
     QCOMPARE(m_window->width(), 1024);
     QVERIFY(view().width() >= 400);
+    // No button of the properties is cut, whatever width they were made at.
+    auto* inner = child<QWidget>("propertiesInner");
+    for (const char* frame : {"Drying rack", "Infeed belt"}) {
+        session().select(frameNamed(frame));
+        QTRY_VERIFY(m_window->findChild<QWidget*>("teachFrame"));
+        for (const int width : {1280, 1024}) {
+            m_window->resize(width, 700);
+            QTRY_COMPARE(inner->width(), inner->parentWidget()->width());
+            for (const char* name : {"teachFrame", "teachBuilt", "typeBuilt", "mountHere", "lookAlone"}) {
+                const auto* button = child<QPushButton>(name);
+                const QRect place(button->mapTo(inner, QPoint()), button->size());
+                QVERIFY2(place.right() < inner->width() && button->width() >= button->sizeHint().width(), name);
+            }
+        }
+    }
     // Of the list of steps there is something to be seen.
     action("Route face")->trigger();
     session().select(session().routine().steps[2].id);

@@ -18,7 +18,7 @@ using namespace topikos::test;
 
 /// Four jobs from start to a running cycle, by keys and mouse alone. Each action of the person is counted: a press of a
 /// button, a row or a field, a key or shortcut, and one run of typing with the key that ends it, are one each; a choice
-/// from a list or a menu is two.
+/// from a list or a menu is two. Entries of menus and lists are taken through their objects, all else by events.
 class JobsWindowTest : public WindowFixture {
     Q_OBJECT
 private Q_SLOTS:
@@ -107,6 +107,19 @@ private:
                      qPrintable(step + ": " + child<QLabel>("stepVerdict")->text()));
         }
     }
+    /// From Target 1 to Target 2, and home.
+    static QStringList pickAndPlace(const QString& over)
+    {
+        return {"joint over Target 1 " + over + " blend 20",
+                "line to Target 1 at 150",
+                "grip",
+                "line over Target 1 " + over + " blend 20",
+                "joint over Target 2 " + over + " blend 20",
+                "line to Target 2 at 150",
+                "release",
+                "line over Target 2 " + over,
+                "joint to Home"};
+    }
     /// Types a place of the TCP into the strip and takes a target there.
     void take(const QStringList& place)
     {
@@ -146,9 +159,7 @@ void JobsWindowTest::pickAndPlaceFromTheDemoCell()
     take({"0", "-280", "6"});
     chosen("readingFrame", "Drying rack");
     take({"-120", "150", "6"});
-    typeRoute({"joint over Target 1 120 blend 20", "line to Target 1 at 150", "grip", "line over Target 1 120 blend 20",
-               "joint over Target 2 120 blend 20", "line to Target 2 at 150", "release", "line over Target 2 120",
-               "joint to Home"});
+    typeRoute(pickAndPlace("120"));
     button("makeMain");
     runs(90);
     const Vec3 wanted = worldFromFrame(session().cell(), frameNamed("Drying rack")) * Vec3(-0.12, 0.15, 0.006);
@@ -186,9 +197,7 @@ void JobsWindowTest::tableWithPatternFromAnEmptyCell()
     take({"-100", "100", "10"});
     chosen("readingFrame", "Drying post");
     take({"0", "0", "10"});
-    typeRoute({"joint over Target 1 100 blend 20", "line to Target 1 at 150", "grip", "line over Target 1 100 blend 20",
-               "joint over Target 2 100 blend 20", "line to Target 2 at 150", "release", "line over Target 2 100",
-               "joint to Home"});
+    typeRoute(pickAndPlace("100"));
     QCOMPARE(session().cell().parts.size(), size_t(6));
     runs(200);
     QVERIFY((placeOf("Tile 1") - Vec3(0.55, 0.55, 0.81)).norm() < 1e-6);
@@ -235,8 +244,11 @@ void JobsWindowTest::handOverOfTwoArms()
     button("addSignal0");
     typed("Tile set", Qt::Key_Return);
     QCOMPARE(session().cell().signals.back().name, std::string("Tile set"));
+    entry("Route face");
+    auto* list = child<QListView>("routeList");
     ++m_actions;
-    session().select(session().routine().steps[7].id);  // a press on the step's row
+    list->scrollTo(list->model()->index(7, 0));
+    QTest::mouseClick(list->viewport(), Qt::LeftButton, {}, list->visualRect(list->model()->index(7, 0)).center());
     typeRoute({"set Tile set on"});
     entry("Cell face");
     row("World");

@@ -179,12 +179,6 @@ int main(int argc, char** argv)
     good = shoot(window, folder.filePath("data-sheet.png")) && good;
     window.showArms(false);
 
-    session.edit("Use the seven-axis arm",
-                 [](const Cell& c) { return setArmModel(c, c.arms.front().id, catalogueArm("redundant-820")); });
-    session.goToTarget(session.station().home);
-    window.viewport().fitAll();
-    good = shoot(window, folder.filePath("seven-axes.png")) && good;
-
     window.openExample("tile-glazing-line");
     applyTheme(true);
     Q_EMIT session.cellChanged();

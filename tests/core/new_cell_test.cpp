@@ -41,12 +41,14 @@ void NewCellTest::everyArmWithEveryGripper()
     int cells = 0;
     for (const std::string& id : catalogueIds())
         for (const auto& gripper : grippers)
-            for (const double height : {0.0, 0.45}) {
+            for (const double height : {0.0, 0.05, 0.1, 0.45}) {
                 const Result<Cell> cell = newCell({"Bench", catalogueArm(id), height, gripper, 0.08});
                 QVERIFY2(bool(cell), cell ? "" : cell.error().message.c_str());
                 const ArmStation& arm = cell->arms.front();
                 QVERIFY(std::abs(worldFromBase(*cell, arm).translation[2] - height) < 1e-12);
-                QCOMPARE(furnitureOf(findFrame(*cell, arm.mount)->solids).has_value(), height > 0);
+                const std::vector<Solid>& base = findFrame(*cell, arm.mount)->solids;
+                QCOMPARE(furnitureOf(base).has_value(), height >= 0.1);
+                QCOMPARE(base.empty(), height == 0);
                 QVERIFY(homePosture(*cell, arm) == armHome(*arm.model));
                 QVERIFY(routineOf(*cell, arm).steps.empty() && cell->routines.size() == 1 && cell->tools.size() == 1);
                 // A file takes it, and nothing is wrong with it.
@@ -55,7 +57,7 @@ void NewCellTest::everyArmWithEveryGripper()
                 QCOMPARE(check(*cell).count(Severity::Blocked), 0);
                 ++cells;
             }
-    QVERIFY(cells >= 6 * 8);
+    QVERIFY(cells >= 6 * 16);
 }
 
 void NewCellTest::valuesOutOfRangeAreRefused()
