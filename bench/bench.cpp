@@ -52,8 +52,9 @@ Cell longCell(size_t steps)
     while (all.size() < steps)
         for (Step s : once) {
             s.id = {cell.nextId++};
-            s.jointSpeed *= 1 - 1e-7 * double(all.size());
-            s.lineSpeed *= 1 - 1e-7 * double(all.size());
+            const double slower = 1 - 1e-7 * double(all.size());
+            if (JointMove* move = s.as<JointMove>()) move->speed *= slower;
+            if (LineMove* move = s.as<LineMove>()) move->speed *= slower;
             all.push_back(s);
         }
     return cell;

@@ -23,8 +23,9 @@ Cell repeated(Cell cell, size_t times)
     for (size_t n = 1; n < times; ++n)
         for (Step s : once) {
             s.id = {cell.nextId++};
-            s.jointSpeed *= 1 - 1e-5 * double(n);
-            s.lineSpeed *= 1 - 1e-5 * double(n);
+            const double slower = 1 - 1e-5 * double(n);
+            if (JointMove* move = s.as<JointMove>()) move->speed *= slower;
+            if (LineMove* move = s.as<LineMove>()) move->speed *= slower;
             steps.push_back(s);
         }
     return cell;
@@ -64,9 +65,7 @@ Cell queue(size_t parts)
     PartKind kind = *findPartKind(cell, findPart(cell, first)->kind);
     kind.solids = {Solid{Solid::Kind::Box, {}, {0.01, 0.1, 0.1}}};
     cell = changePartKind(cell, kind).value();
-    Step wait;
-    wait.kind = Step::Kind::Wait;
-    wait.seconds = 600;
+    Step wait{.action = Wait{600}};
     Routine& routine = *cell.routines.edit(cell.arms.front().main);
     wait.id = {cell.nextId++};
     routine.steps = {wait};
@@ -102,13 +101,9 @@ std::string chain(size_t devices)
     }
     cell.frames = Table<Frame>(frames);
     cell.signals = Table<Signal>(signals);
-    Step set;
-    set.kind = Step::Kind::SetSignal;
-    set.signal = signals[0].id;
+    Step set{.action = SetSignal{signals[0].id, 1}};
     set.id = {cell.nextId++};
-    Step wait;
-    wait.kind = Step::Kind::Wait;
-    wait.seconds = 10;
+    Step wait{.action = Wait{10}};
     wait.id = {cell.nextId++};
     cell.routines.edit(cell.arms.front().main)->steps = {set, wait};
     return writeCell(cell);

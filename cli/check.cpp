@@ -4,6 +4,7 @@
 #include "cli/junit.h"
 #include "cli/support.h"
 #include "core/exchange/cell_file.h"
+#include "core/spatial/text.h"
 
 #include <fmt/format.h>
 #include <nlohmann/json.hpp>
@@ -21,7 +22,7 @@ Json findingJson(const Cell& cell, const Finding& f)
     const Measure measure = measureOf(cell, f);
     Json out{{"rule", ruleName(f.rule)},
              {"severity", severityName(f.severity)},
-             {"routine", f.step ? Json(findRoutine(cell, f.routine)->name) : Json()},
+             {"routine", f.routine ? Json(findRoutine(cell, f.routine)->name) : Json()},
              {"step", f.step ? Json(f.stepIndex + 1) : Json()},
              {"message", findingText(cell, f).line()},
              {"measured", measure.measured},
@@ -47,9 +48,15 @@ int checkCell(const std::string& file, bool json, const std::string& junit)
         Json list = Json::array();
         for (const Finding& f : result.findings)
             list.push_back(findingJson(*cell, f));
+        Json accepted = Json::array();
+        for (const Finding& f : result.accepted) {
+            accepted.push_back(findingJson(*cell, f));
+            accepted.back()["reason"] = f.accepted;
+        }
         std::cout << Json{{"cell", cell->name}, {"looked_at", lookedAt(result)},
                           {"blocked", blocked}, {"cautions", cautions},
-                          {"advice", advice},   {"findings", list}}
+                          {"advice", advice},   {"findings", list},
+                          {"accepted", accepted}}
                          .dump()
                   << '\n';
         return blocked ? 1 : 0;
@@ -62,6 +69,8 @@ int checkCell(const std::string& file, bool json, const std::string& junit)
         for (const Finding& follows : f.followUps)
             print(follows, "  ");
     }
+    for (const Finding& f : result.accepted)
+        std::cout << fmt::format("stands   {} ({})\n", findingText(*cell, f).line(), shownText(f.accepted));
     std::cout << fmt::format("{}: {} blocked, {} caution, {} advice\nLooked at: {}\n", cell->name, blocked, cautions,
                              advice, lookedAt(result));
     return blocked ? 1 : 0;

@@ -27,4 +27,8 @@ int simulateCell(const std::string& file, bool json, int cycles, double until, c
 int exportCell(const std::string& file, const std::string& out);
 int formatCell(const std::string& file);
 
+/// The program as text; with `from` ("-": standard input) puts a text in and writes the cell to `out`, or to the file
+/// itself.
+int programOfCell(const std::string& file, const std::string& from, const std::string& out, bool json);
+
 }  // namespace topikos::cli

@@ -1,11 +1,13 @@
 #include "cli/junit.h"
 
+#include "core/cell/step_tree.h"
 #include "core/program/step_text.h"
 #include "core/spatial/text.h"
 
 #include <fmt/format.h>
 
 #include <map>
+#include <set>
 
 namespace topikos::cli {
 
@@ -26,14 +28,19 @@ std::string junitText(const Cell& cell, const CheckResult& result)
         cases += fmt::format("  <testcase classname=\"{}\" name=\"{}\">{}</testcase>\n", xmlText(group), xmlText(name),
                              failure);
     };
+    std::set<StepId> told;
+    const Vocabulary words(cell);
     const auto addSteps = [&](const Trace& trace) {
-        for (const ArmTrace& arm : trace.arms) {
-            const Routine& routine = *findRoutine(cell, arm.routine);
-            for (const StepOutcome& outcome : arm.outcomes)
+        // A step that is done several times is one case.
+        for (const ArmTrace& arm : trace.arms)
+            for (const StepOutcome& outcome : arm.outcomes) {
+                if (!told.insert(outcome.step).second) continue;
+                const Routine& routine = *findRoutine(cell, outcome.routine);
                 add(routine.name,
-                    fmt::format("step {}: {}", outcome.index + 1, stepText(cell, routine.steps[outcome.index])),
+                    fmt::format("step {}: {}", outcome.index + 1,
+                                stepText(words, *findStep(routine.steps, outcome.step))),
                     ofSteps[outcome.step]);
-        }
+            }
     };
     addSteps(result.trace);
     for (const Trace& trace : result.alone)

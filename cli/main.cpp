@@ -89,6 +89,16 @@ int main(int argc, char** argv)
     exportCommand->add_option("OUT", out, "File to write")->required();
     exportCommand->callback([&] { code = exportCell(file, out); });
 
+    std::string from;
+    CLI::App* programCommand = app.add_subcommand(
+        "program", "The program of a cell as text; with --from the cell with the program of a text");
+    programCommand->add_option("CELL", file, "Cell file")->required();
+    CLI::Option* fromOption =
+        programCommand->add_option("--from", from, "Text to put in, - for standard input; errors say LINE:COLUMN");
+    programCommand->add_option("-o,--output", out, "Cell file to write; without it CELL itself")->needs(fromOption);
+    programCommand->add_flag("--json", json, "One JSON object instead of text");
+    programCommand->callback([&] { code = programOfCell(file, from, out, json); });
+
     CLI::App* formatCommand = app.add_subcommand("format", "Rewrite a cell file in canonical form");
     formatCommand->add_option("CELL", file, "Cell file")->required();
     formatCommand->callback([&] { code = formatCell(file); });
@@ -96,7 +106,7 @@ int main(int argc, char** argv)
     try {
         app.parse(argc, argv);
         if (app.get_subcommands().empty())
-            throw CLI::RequiredError("One of the commands arm, check, simulate, export, format");
+            throw CLI::RequiredError("One of the commands arm, check, simulate, program, export, format");
         if (arm->parsed() && arm->get_subcommands().empty())
             throw CLI::RequiredError("One of the questions list, info, fk, jacobian, ik, singular, torque, export");
     } catch (const CLI::Success& success) {

@@ -1,5 +1,6 @@
 #pragma once
 #include "app/properties/shaped_page.h"
+#include "core/cell/step_check.h"
 
 namespace topikos {
 
@@ -12,13 +13,28 @@ private:
     void fill() override;
     void change(const std::function<void(Step&)>& set);
     /// One of the step's numbers, shown in units of `unit`.
-    void addValue(const QString& label, const QString& name, double Step::*value, const QString& symbol, double unit,
-                  const Limit& limit, int decimals, bool wide = false);
-    void addJointSpeed();
-    void addSignal();
+    void addValue(const QString& label, const QString& name, double now, const QString& symbol, double unit,
+                  const Limit& limit, int decimals, const std::function<void(Step&, double)>& set, bool wide = false);
+    void addPlace(const QString& label, const QString& name, const Place& now,
+                  const std::function<void(Step&, const Place&)>& set);
+    void addSignal(bool writes, const std::function<bool(const Signal&)>& fits, SignalId now,
+                   const std::function<void(Step&, const Signal&)>& set);
+    void addCondition(const std::function<Condition&(Step&)>& of);
+    void addPasses();
+    void addMove();
+    void addSet();
+    void addPulse();
+    void addWaitFor();
     void addDevice();
+    void addCall();
+    void addRepeat();
+    void addForEach();
+    void addProcess();
+    void addPoint();
+    /// What is around the step.
+    StepScope scope() const;
     /// Makes it a step of another kind, with what that kind needs.
-    void becomes(Step::Kind kind);
+    void becomes(StepKind kind);
 
     Step m_step;  ///< as shown
 };
@@ -90,8 +106,5 @@ public:
 private:
     void fill() override;
 };
-
-/// The step made one that moves a device, to where its axes stand at the start.
-Step axisStep(const Cell& cell, Step step, FrameId device);
 
 }  // namespace topikos

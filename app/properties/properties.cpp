@@ -34,6 +34,10 @@ Properties::Properties(Session& session, QWidget* parent) : QWidget(parent), m_s
     column->setContentsMargins(0, 0, 0, 0);
     for (const auto signal : {&Session::selectionChanged, &Session::cellChanged})
         connect(&session, signal, this, &Properties::refreshLater);
+    connect(&session, &Session::passChanged, this, &Properties::refreshLater);
+    connect(&session, &Session::checkedChanged, this, [this] {
+        if (m_session.selected<StepId>()) refreshLater();  // how often it is done is known now
+    });
     connect(&session, &Session::postureChanged, this, [this] { m_page->showAxesNow(); });
     connect(&session, &Session::nameWanted, this, [this] {
         m_nameWanted = true;

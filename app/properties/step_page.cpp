@@ -3,146 +3,462 @@
 #include "app/properties/choices.h"
 #include "app/session/text.h"
 #include "core/cell/devices.h"
+#include "core/cell/step_tree.h"
+#include "core/program/new_step.h"
+#include "core/spatial/limits.h"
 
 namespace topikos {
+
+namespace {
+
+/// The places that a step can name, with words for them.
+struct PlaceChoices {
+    QStringList names;
+    std::vector<Place> places;
+    int current = -1;
+
+    PlaceChoices(const Cell& cell, const StepScope& scope, const Place& wanted)
+    {
+        for (size_t i = scope.loops.size(); i-- > 0;)
+            if (const Pattern* pattern = findPattern(cell, scope.loops[i])) add(pattern->name + " place", pattern->id, wanted);
+        for (const Parameter& own : scope.routine.parameters)
+            add(own.name, own.id, wanted);
+        for (const Target& t : cell.targets)
+            if (t.arm == scope.routine.arm) add(t.name, t.id, wanted);
+    }
+    void add(const std::string& name, const Place& place, const Place& wanted)
+    {
+        if (place == wanted) current = int(places.size());
+        names << text(name);
+        places.push_back(place);
+    }
+};
+
+}  // namespace
 
 void StepPage::change(const std::function<void(Step&)>& set)
 {
     Step next = m_step;
     set(next);
     const RoutineId routine = m_session.routine().id;
-    const size_t row = m_session.routine().steps.placeOf(next.id).value_or(0) + 1;
-    edit(QString("Change step %1").arg(row), [=](const Cell& cell) { return changeStep(cell, routine, next); });
+    const size_t number = numberOf(m_session.routine().steps, next.id).value_or(0) + 1;
+    edit(QString("Change step %1").arg(number), [=](const Cell& cell) { return changeStep(cell, routine, next); });
 }
 
-void StepPage::addValue(const QString& label, const QString& name, double Step::*value, const QString& symbol,
-                        double unit, const Limit& limit, int decimals, bool wide)
+void StepPage::addValue(const QString& label, const QString& name, double now, const QString& symbol, double unit,
+                        const Limit& limit, int decimals, const std::function<void(Step&, double)>& set, bool wide)
 {
     addNumber(
-        label, name, m_step.*value / unit, symbol, limit, unit, decimals,
-        [=, this](double v) { change([=](Step& s) { s.*value = v * unit; }); }, wide);
+        label, name, now / unit, symbol, limit, unit, decimals,
+        [=, this](double v) { change([=](Step& s) { set(s, v * unit); }); }, wide);
+}
+
+StepScope StepPage::scope() const
+{
+    const Routine& routine = m_session.routine();
+    const auto place = placeOf(routine.steps, m_step.id);
+    return {routine, place ? loopsAround(routine.steps, place->block) : std::vector<PatternId>{}};
 }
 
 void StepPage::fill()
 {
-    const Step* shown = m_session.routine().steps.find(m_session.selected<StepId>());
+    const Step* shown = findStep(m_session.routine().steps, m_session.selected<StepId>());
     if (!shown) return;
     m_step = *shown;
-    const size_t row = m_session.routine().steps.placeOf(m_step.id).value_or(0) + 1,
+    const size_t number = numberOf(m_session.routine().steps, m_step.id).value_or(0) + 1,
                  many = m_session.allSelected<StepId>().size();
-    setTitle(many > 1 ? QString("Step %1, the last of %2").arg(row).arg(many) : QString("Step %1").arg(row));
-    addChoice("Kind", "stepKind",
-              {"joint move", "line", "grip", "release", "wait", "set signal", "wait for signal", "move device"},
-              int(m_step.kind), [this](int kind) { becomes(Step::Kind(kind)); });
-    if (m_step.isMove()) {
-        Choices<TargetId> targets;
-        for (const Target& t : m_session.cell().targets)
-            if (t.arm == m_session.station().id) targets.add(t.name, t.id, m_step.target);
-        addChoice("Target", "stepTarget", targets.names, targets.current,
-                  [=, this](int i) { change([&](Step& s) { s.target = targets.ids[size_t(i)]; }); });
-        if (m_step.kind == Step::Kind::Line)
-            addValue("Speed", "stepSpeed", &Step::lineSpeed, "mm/s", kMillimetre, limits::kStepLineSpeed, 1, true);
-        else addJointSpeed();
-        addValue("Back", "stepStandoff", &Step::standoff, "mm", kMillimetre, limits::kStandoff, 1);
-        addValue("Blend", "stepBlend", &Step::blend, "mm", kMillimetre, limits::kBlend, 1);
+    setTitle(many > 1 ? QString("Step %1, the last of %2").arg(number).arg(many) : QString("Step %1").arg(number));
+    addPasses();
+    QStringList kinds;
+    for (int i = 0; i < kStepKinds; ++i)
+        kinds << stepKindName(StepKind(i));
+    addChoice("Kind", "stepKind", kinds, int(m_step.kind()), [this](int kind) { becomes(StepKind(kind)); });
+    switch (m_step.kind()) {
+    case StepKind::Joint:
+    case StepKind::Line:
+    case StepKind::Arc: addMove(); break;
+    case StepKind::Wait:
+        addValue("Time", "stepSeconds", m_step.as<Wait>()->seconds, "s", 1, limits::kWait, 3,
+                 [](Step& s, double v) { s.as<Wait>()->seconds = v; });
+        break;
+    case StepKind::SetSignal: addSet(); break;
+    case StepKind::PulseSignal: addPulse(); break;
+    case StepKind::WaitSignal: addWaitFor(); break;
+    case StepKind::MoveAxes: addDevice(); break;
+    case StepKind::Call: addCall(); break;
+    case StepKind::Repeat: addRepeat(); break;
+    case StepKind::ForEach: addForEach(); break;
+    case StepKind::If:
+        addCondition([](Step& s) -> Condition& { return s.as<If>()->condition; });
+        break;
+    case StepKind::SwitchProcess: addProcess(); break;
+    case StepKind::UsePoint: addPoint(); break;
+    case StepKind::ReadFrom: {
+        const Choices<FrameId> frames = framesOf(m_session.cell(), m_step.as<ReadFrom>()->frame);
+        addChoice("Frame", "stepFrame", frames.names, frames.current, [=, this](int i) {
+            change([&](Step& s) { s.as<ReadFrom>()->frame = frames.ids[size_t(i)]; });
+        });
+        break;
     }
-    if (m_step.kind == Step::Kind::Wait) addValue("Time", "stepSeconds", &Step::seconds, "s", 1, limits::kWait, 3);
-    if (m_step.kind == Step::Kind::SetSignal || m_step.kind == Step::Kind::WaitSignal) addSignal();
-    if (m_step.kind == Step::Kind::MoveAxes) addDevice();
-    addCheck("left out", "stepOff", "The step stays in the routine but is not run", m_step.off,
+    case StepKind::Halt:
+        addLine("Message", "stepMessage", text(m_step.as<Halt>()->message), "Shown when the program stops here",
+                [this](const QString& words) {
+                    change([&](Step& s) { s.as<Halt>()->message = words.trimmed().toStdString(); });
+                    return true;
+                });
+        break;
+    case StepKind::Grip:
+    case StepKind::Release:
+    case StepKind::Note: break;
+    }
+    addLine("Note", "stepNote", text(m_step.note), "Stands behind the step in the text of the program",
+            [this](const QString& words) {
+                change([&](Step& s) { s.note = words.trimmed().toStdString(); });
+                return true;
+            });
+    addCheck("left out", "stepOff", "The step stays in the routine but is not run, nor what it holds", m_step.off,
              [this](bool on) { change([on](Step& s) { s.off = on; }); });
 }
 
-void StepPage::becomes(Step::Kind kind)
+/// A step that is done several times says which time is looked at.
+void StepPage::addPasses()
 {
-    const Cell& cell = m_session.cell();
-    Step next = m_step;
-    next.kind = kind;
-    if (next.isMove() && !next.target) next.target = m_session.station().home;
-    if (kind == Step::Kind::SetSignal || kind == Step::Kind::WaitSignal) {
-        const auto fits = [&](const Signal& s) { return kind == Step::Kind::WaitSignal || !writerOf(cell, s.id); };
-        const Signal* own = findSignal(cell, next.signal);
-        if (!own || !fits(*own)) {
-            const auto other = std::find_if(cell.signals.begin(), cell.signals.end(), fits);
-            if (other == cell.signals.end()) {
-                m_session.say("There is no signal for this step yet; add one in the Signals tab below.", true);
-                return Q_EMIT refused();
-            }
-            next.signal = other->id;
-            next.value = 1;
-        }
-    }
-    if (kind == Step::Kind::MoveAxes) {
-        const std::vector<FrameId> devices = movableDevices(cell);
-        if (devices.empty()) {
-            m_session.say("There is no device with axes; add a rail, turntable or positioner in the layout.", true);
-            return Q_EMIT refused();
-        }
-        next = axisStep(cell, next, devices.front());
-    }
-    change([&](Step& s) { s = next; });
+    const int many = m_session.passesOf(m_step.id);
+    if (many < 2) return;
+    addNumber(QString("Pass of %1").arg(many), "stepPass", m_session.pass() + 1, "", 1, many, 0,
+              [this](double pass) { m_session.setPass(int(pass) - 1); });
+    const StepOutcome* outcome = m_session.passOutcome(m_step.id);
+    const Target* target = outcome ? findTarget(m_session.cell(), outcome->target) : nullptr;
+    addText("Goes to", target ? text(target->name) : QString("–"));
 }
 
-void StepPage::addJointSpeed()
-{
-    addValue("Speed", "stepSpeed", &Step::jointSpeed, "%", 0.01, limits::kStepJointSpeed, 1, true);
-}
-
-void StepPage::addSignal()
+void StepPage::becomes(StepKind kind)
 {
     const Cell& cell = m_session.cell();
-    const bool sets = m_step.kind == Step::Kind::SetSignal;
+    const StepScope around = scope();
+    if (!m_step.body.empty() && !hasBody(kind)) {
+        m_session.say("The step holds others; take them out before it becomes something else.", true);
+        return Q_EMIT refused();
+    }
+    const Result<Action> made = newAction(cell, around, kind, targetOf(m_step));
+    if (!made) {
+        m_session.say(text(made.error().line()), true);
+        return Q_EMIT refused();
+    }
+    change([&](Step& s) {
+        const Step before = s;
+        s.action = *made;
+        if (!hasOtherwise(kind)) s.otherwise = {};
+        // What both kinds have stays.
+        if (const AtPlace* at = endOf(before))
+            if (const AtPlace* end = endOf(s)) *const_cast<AtPlace*>(end) = *at;
+        if (const Pace* pace = paceOf(before))
+            if (Pace* own = paceOf(s)) *own = *pace;
+    });
+}
+
+void StepPage::addPlace(const QString& label, const QString& name, const Place& now,
+                        const std::function<void(Step&, const Place&)>& set)
+{
+    const StepScope around = scope();
+    const PlaceChoices places(m_session.cell(), around, now);
+    addChoice(label, name, places.names, places.current, [=, this](int i) {
+        change([&](Step& s) { set(s, places.places[size_t(i)]); });
+    });
+}
+
+void StepPage::addMove()
+{
+    const auto goalOf = [](Step& s) -> Goal* {
+        if (JointMove* joint = s.as<JointMove>()) return &joint->goal;
+        LineMove* line = s.as<LineMove>();
+        return line ? &line->goal : nullptr;
+    };
+    if (const ArcMove* arc = m_step.as<ArcMove>()) {
+        addPlace("Via", "stepVia", arc->via.place, [](Step& s, const Place& p) { s.as<ArcMove>()->via.place = p; });
+        addPlace(arc->whole ? "And" : "To", "stepTarget", arc->end.place,
+                 [](Step& s, const Place& p) { s.as<ArcMove>()->end.place = p; });
+        addCheck("whole circle", "stepWhole", "Once round, through both places, and back to where it began", arc->whole,
+                 [this](bool on) { change([on](Step& s) { s.as<ArcMove>()->whole = on; }); });
+    } else {
+        const Goal& goal = *goalOf(m_step);
+        const bool joint = m_step.kind() == StepKind::Joint;
+        QStringList goals{"a place", "along or about an axis"};
+        if (joint) goals << "one joint by an amount";
+        addChoice("Goes", "stepGoal", goals, int(goal.index()), [=, this](int i) {
+            const Result<Action> made = newAction(m_session.cell(), scope(), m_step.kind(), targetOf(m_step));
+            change([&](Step& s) {
+                if (i == 1) *goalOf(s) = Shift{};
+                else if (i == 2) *goalOf(s) = JointShift{0, 10 * kDegree};
+                else if (made) s.action = *made;
+            });
+        });
+        if (const AtPlace* at = std::get_if<AtPlace>(&goal)) {
+            addPlace("Target", "stepTarget", at->place,
+                     [=](Step& s, const Place& p) { std::get<AtPlace>(*goalOf(s)).place = p; });
+        } else if (const Shift* shift = std::get_if<Shift>(&goal)) {
+            const auto set = [=, this](const std::function<void(Shift&)>& with) {
+                change([&](Step& s) { with(std::get<Shift>(*goalOf(s))); });
+            };
+            addChoice("Way", "stepTurns", {"along", "about"}, shift->turns, [=](int i) {
+                set([i](Shift& s) {
+                    s.turns = i == 1;
+                    s.by = s.turns ? 10 * kDegree : 0.05;
+                });
+            });
+            addChoice("Axis", "stepAxis", {"x", "y", "z"}, shift->axis, [=](int i) { set([i](Shift& s) { s.axis = i; }); });
+            Choices<FrameId> frames = framesOf(m_session.cell(), shift->frame);
+            frames.names.removeFirst();
+            frames.ids.erase(frames.ids.begin());
+            QStringList spaces{"the frame read from", "the tool", "the world"};
+            spaces += frames.names;
+            const int space = shift->space == Shift::Space::Frame ? 3 + frames.current - 1 : int(shift->space);
+            addChoice("Of", "stepSpace", spaces, space, [=](int i) {
+                set([&](Shift& s) {
+                    s.space = Shift::Space(std::min(i, 3));
+                    s.frame = i >= 3 ? frames.ids[size_t(i - 3)] : FrameId();
+                });
+            });
+            addValue("By", "stepBy", shift->by, shift->turns ? "°" : "mm", shift->turns ? kDegree : kMillimetre,
+                     shift->turns ? limits::kShiftTurn : limits::kShift, 2,
+                     [=](Step& s, double v) { std::get<Shift>(*goalOf(s)).by = v; });
+        } else {
+            const JointShift& own = std::get<JointShift>(goal);
+            QStringList joints;
+            for (int i = 0; i < m_session.arm().jointCount(); ++i)
+                joints << QString::number(i + 1);
+            addChoice("Joint", "stepJoint", joints, own.joint, [=, this](int i) {
+                change([&](Step& s) { std::get<JointShift>(*goalOf(s)).joint = i; });
+            });
+            const JointKind kind = own.joint < m_session.arm().jointCount()
+                                       ? m_session.arm().joints()[size_t(own.joint)].kind
+                                       : JointKind::Revolute;
+            addValue("By", "stepBy", own.by, symbolOf(kind), unitOf(kind), limits::kJointShift, 2,
+                     [=](Step& s, double v) { std::get<JointShift>(*goalOf(s)).by = v; });
+        }
+    }
+    if (const JointMove* joint = m_step.as<JointMove>())
+        addValue("Speed", "stepSpeed", joint->speed, "%", 0.01, limits::kStepJointSpeed, 1,
+                 [](Step& s, double v) { s.as<JointMove>()->speed = v; }, true);
+    else {
+        const LineMove* line = m_step.as<LineMove>();
+        addValue("Speed", "stepSpeed", line ? line->speed : m_step.as<ArcMove>()->speed, "mm/s", kMillimetre,
+                 limits::kStepLineSpeed, 1,
+                 [](Step& s, double v) { (s.as<LineMove>() ? s.as<LineMove>()->speed : s.as<ArcMove>()->speed) = v; }, true);
+    }
+    if (const AtPlace* at = endOf(m_step))
+        addValue("Back", "stepStandoff", at->over, "mm", kMillimetre, limits::kStandoff, 1,
+                 [](Step& s, double v) { const_cast<AtPlace*>(endOf(s))->over = v; });
+    const Pace& pace = *paceOf(m_step);
+    addValue("Blend", "stepBlend", pace.blend, "mm", kMillimetre, limits::kBlend, 1,
+             [](Step& s, double v) { paceOf(s)->blend = v; });
+    addHead("More of its pace", "pace");
+    addValue("Acceleration", "stepAcceleration", pace.acceleration, "%", 0.01, limits::kStepAcceleration, 1,
+             [](Step& s, double v) { paceOf(s)->acceleration = v; });
+    addNumber("Turns up to", "stepTurnSpeed", degrees(pace.turnSpeed), "°/s", 0, degrees(limits::kStepTurnSpeed.most), 1,
+              [this](double v) { change([=](Step& s) { paceOf(s)->turnSpeed = v * kDegree; }); });
+}
+
+void StepPage::addSignal(bool writes, const std::function<bool(const Signal&)>& fits, SignalId now,
+                         const std::function<void(Step&, const Signal&)>& set)
+{
+    const Cell& cell = m_session.cell();
     Choices<SignalId> signals;
     for (const Signal& s : cell.signals)
-        if (!sets || !writerOf(cell, s.id)) signals.add(s.name, s.id, m_step.signal);
+        if ((!writes || !writerOf(cell, s.id)) && (!fits || fits(s))) signals.add(s.name, s.id, now);
     addChoice("Signal", "stepSignal", signals.names, signals.current, [=, this](int i) {
         const Signal signal = *findSignal(m_session.cell(), signals.ids[size_t(i)]);
-        change([&](Step& s) {
-            s.signal = signal.id;
-            if (checkSignalValue(signal, s.value)) s.value = 1;
-            if (signal.kind == Signal::Kind::Digital) s.comparison = Step::Comparison::Equal;
+        change([&](Step& s) { set(s, signal); });
+    });
+}
+
+void StepPage::addSet()
+{
+    const SetSignal& own = *m_step.as<SetSignal>();
+    addSignal(true, {}, own.signal, [](Step& s, const Signal& signal) {
+        SetSignal& set = *s.as<SetSignal>();
+        set.signal = signal.id;
+        if (checkSignalValue(signal, set.value)) set.value = 1;
+    });
+    const Signal* signal = findSignal(m_session.cell(), own.signal);
+    if (signal && signal->kind == Signal::Kind::Digital)
+        return addChoice("To", "stepValue", {"off", "on"}, own.value != 0,
+                         [this](int i) { change([i](Step& s) { s.as<SetSignal>()->value = i; }); });
+    addValue("Value", "stepValue", own.value, "", 1, limits::kSignalValue,
+             signal && signal->kind == Signal::Kind::Number ? 0 : 3,
+             [](Step& s, double v) { s.as<SetSignal>()->value = v; }, true);
+}
+
+void StepPage::addPulse()
+{
+    const PulseSignal& own = *m_step.as<PulseSignal>();
+    addSignal(true, [](const Signal& s) { return s.kind == Signal::Kind::Digital; }, own.signal,
+              [](Step& s, const Signal& signal) { s.as<PulseSignal>()->signal = signal.id; });
+    addValue("On for", "stepSeconds", own.seconds, "s", 1, limits::kPulse, 3,
+             [](Step& s, double v) { s.as<PulseSignal>()->seconds = v; });
+}
+
+void StepPage::addCondition(const std::function<Condition&(Step&)>& of)
+{
+    Step copy = m_step;
+    const Condition own = of(copy);
+    addSignal(false, {}, own.signal, [=](Step& s, const Signal& signal) {
+        Condition& condition = of(s);
+        condition.signal = signal.id;
+        if (checkSignalValue(signal, condition.value)) condition.value = 1;
+        if (signal.kind == Signal::Kind::Digital) condition.comparison = Comparison::Equal;
+    });
+    const Signal* signal = findSignal(m_session.cell(), own.signal);
+    if (signal && signal->kind == Signal::Kind::Digital)
+        return addChoice("Is", "stepValue", {"off", "on"}, own.value != 0,
+                         [=, this](int i) { change([&](Step& s) { of(s).value = i; }); });
+    addChoice("Is", "stepComparison", {"equal to", "at least", "at most"}, int(own.comparison),
+              [=, this](int i) { change([&](Step& s) { of(s).comparison = Comparison(i); }); });
+    addValue("Value", "stepValue", own.value, "", 1, limits::kSignalValue,
+             signal && signal->kind == Signal::Kind::Number ? 0 : 3, [=](Step& s, double v) { of(s).value = v; }, true);
+}
+
+void StepPage::addWaitFor()
+{
+    addCondition([](Step& s) -> Condition& { return s.as<WaitSignal>()->until; });
+    addNumber("At most", "stepLimit", m_step.as<WaitSignal>()->limit, "s", 0, limits::kWaitLimit.most, 3, [this](double v) {
+        change([=](Step& s) {
+            s.as<WaitSignal>()->limit = v;
+            if (v == 0) s.otherwise = {};
         });
     });
-    const Signal* signal = findSignal(cell, m_step.signal);
-    if (signal && signal->kind == Signal::Kind::Digital)
-        return addChoice(sets ? "To" : "Is", "stepValue", {"off", "on"}, m_step.value != 0,
-                         [this](int i) { change([i](Step& s) { s.value = i; }); });
-    if (!sets)
-        addChoice("Is", "stepComparison", {"equal to", "at least", "at most"}, int(m_step.comparison),
-                  [this](int i) { change([i](Step& s) { s.comparison = Step::Comparison(i); }); });
-    addValue("Value", "stepValue", &Step::value, "", 1, limits::kSignalValue,
-             signal && signal->kind == Signal::Kind::Number ? 0 : 3, true);
 }
 
 void StepPage::addDevice()
 {
     const Cell& cell = m_session.cell();
+    const MoveAxes& own = *m_step.as<MoveAxes>();
     Choices<FrameId> devices;
     for (const FrameId device : movableDevices(cell))
-        devices.add(frameName(cell, device), device, m_step.device);
+        devices.add(frameName(cell, device), device, own.device);
     addChoice("Device", "stepDevice", devices.names, devices.current, [=, this](int i) {
-        change([&](Step& s) { s = axisStep(m_session.cell(), s, devices.ids[size_t(i)]); });
+        change([&](Step& s) { s.action = movesOf(m_session.cell(), devices.ids[size_t(i)]); });
     });
-    const std::vector<FrameId> axes = axesOf(cell, m_step.device);
-    for (size_t i = 0; i < std::min(axes.size(), m_step.axes.size()); ++i) {
+    const std::vector<FrameId> axes = axesOf(cell, own.device);
+    for (size_t i = 0; i < std::min(axes.size(), own.values.size()); ++i) {
         const Frame& frame = *findFrame(cell, axes[i]);
         const double unit = unitOf(frame.axis->kind);
         addNumber(
-            axes.size() > 1 ? text(frame.name) : "To", QString("stepAxis%1").arg(i), m_step.axes[i] / unit,
+            axes.size() > 1 ? text(frame.name) : "To", QString("stepAxis%1").arg(i), own.values[i] / unit,
             symbolOf(frame.axis->kind), frame.axis->lowest / unit, frame.axis->highest / unit, 2,
-            [=, this](double v) { change([=](Step& s) { s.axes[i] = v * unit; }); }, true);
+            [=, this](double v) { change([=](Step& s) { s.as<MoveAxes>()->values[i] = v * unit; }); }, true);
     }
-    addJointSpeed();
+    addValue("Speed", "stepSpeed", own.speed, "%", 0.01, limits::kStepJointSpeed, 1,
+             [](Step& s, double v) { s.as<MoveAxes>()->speed = v; }, true);
 }
 
-Step axisStep(const Cell& cell, Step step, FrameId device)
+void StepPage::addCall()
 {
-    step.kind = Step::Kind::MoveAxes;
-    step.device = device;
-    step.axes.clear();
-    for (const FrameId axis : axesOf(cell, device))
-        step.axes.push_back(findFrame(cell, axis)->axis->value);
-    return step;
+    const Cell& cell = m_session.cell();
+    const Call& own = *m_step.as<Call>();
+    Choices<RoutineId> routines;
+    for (const Routine& r : cell.routines)
+        if (r.id != m_session.routine().id && (!r.arm || r.arm == m_session.routine().arm))
+            routines.add(r.name, r.id, own.routine);
+    addChoice("Routine", "stepRoutine", routines.names, routines.current, [=, this](int i) {
+        const Routine& routine = *findRoutine(m_session.cell(), routines.ids[size_t(i)]);
+        const Place standard = m_session.routine().arm ? Place(m_session.station().home) : Place();
+        change([&](Step& s) {
+            Call& call = *s.as<Call>();
+            call.routine = routine.id;
+            call.places.resize(routine.parameters.size(), standard);
+        });
+    });
+    const Routine* routine = findRoutine(cell, own.routine);
+    for (size_t i = 0; routine && i < std::min(own.places.size(), routine->parameters.size()); ++i)
+        addPlace(text(routine->parameters[i].name), QString("stepPlace%1").arg(i), own.places[i],
+                 [i](Step& s, const Place& p) { s.as<Call>()->places[i] = p; });
+    addButtons({{"Look at it", "stepOpenCall", "Shows the routine that is called",
+                 [this, id = own.routine] { m_session.showRoutine(id); }}});
+}
+
+void StepPage::addRepeat()
+{
+    const Repeat& own = *m_step.as<Repeat>();
+    addChoice("How", "stepRepeat", {"a number of times", "while a signal", "until a signal", "without end"}, int(own.kind),
+              [this](int i) {
+                  const Result<Action> asks = newAction(m_session.cell(), scope(), StepKind::If);
+                  const auto kind = Repeat::Kind(i);
+                  const bool needs = kind == Repeat::Kind::While || kind == Repeat::Kind::Until;
+                  if (needs && !asks) {
+                      m_session.say(text(asks.error().line()), true);
+                      return Q_EMIT refused();
+                  }
+                  change([&](Step& s) {
+                      Repeat& repeat = *s.as<Repeat>();
+                      repeat.kind = kind;
+                      if (needs && !repeat.condition.signal) repeat.condition = std::get<If>(*asks).condition;
+                  });
+              });
+    if (own.kind == Repeat::Kind::Times)
+        addValue("Times", "stepTimes", own.times, "", 1, limits::kRepeat, 0,
+                 [](Step& s, double v) { s.as<Repeat>()->times = std::uint32_t(v); });
+    if (own.kind == Repeat::Kind::While || own.kind == Repeat::Kind::Until)
+        addCondition([](Step& s) -> Condition& { return s.as<Repeat>()->condition; });
+}
+
+void StepPage::addForEach()
+{
+    const Cell& cell = m_session.cell();
+    const ForEach& own = *m_step.as<ForEach>();
+    Choices<PatternId> patterns, others;
+    others.add("nothing", {}, own.with);
+    for (const Pattern& p : cell.patterns) {
+        if (p.content != Pattern::Content::Targets || p.arm != m_session.routine().arm) continue;
+        patterns.add(p.name, p.id, own.pattern);
+        if (p.id != own.pattern) others.add(p.name, p.id, own.with);
+    }
+    addChoice("Pattern", "stepPattern", patterns.names, patterns.current, [=, this](int i) {
+        change([&](Step& s) {
+            ForEach& each = *s.as<ForEach>();
+            each.pattern = patterns.ids[size_t(i)];
+            if (each.with == each.pattern) each.with = {};
+        });
+    });
+    addChoice("Beside it", "stepWith", others.names, others.current, [=, this](int i) {
+        change([&](Step& s) { s.as<ForEach>()->with = others.ids[size_t(i)]; });
+    });
+    addValue("From place", "stepFirst", own.first, "", 1, limits::kPlaces, 0,
+             [](Step& s, double v) { s.as<ForEach>()->first = std::uint32_t(v); });
+    addNumber("To place", "stepLast", own.last, "", 0, limits::kPlaces.most, 0, [this](double v) {
+        change([=](Step& s) { s.as<ForEach>()->last = std::uint32_t(v); });
+    });
+    addText("", own.last == 0 ? "0: to the last one" : "");
+    addCheck("backwards", "stepBackwards", "From the last place of the range to the first", own.backwards,
+             [this](bool on) { change([on](Step& s) { s.as<ForEach>()->backwards = on; }); });
+}
+
+void StepPage::addProcess()
+{
+    const Cell& cell = m_session.cell();
+    const SwitchProcess& own = *m_step.as<SwitchProcess>();
+    const ArmStation* arm = findArm(cell, m_session.routine().arm);
+    Choices<ProcessId> processes;
+    for (const Tool& tool : cell.tools)
+        for (const Process& p : tool.processes)
+            if (!arm || arm->tool == tool.id) processes.add(p.name, p.id, own.process);
+    addChoice("Process", "stepProcess", processes.names, processes.current, [=, this](int i) {
+        change([&](Step& s) { s.as<SwitchProcess>()->process = processes.ids[size_t(i)]; });
+    });
+    addChoice("To", "stepValue", {"off", "on"}, own.on,
+              [this](int i) { change([i](Step& s) { s.as<SwitchProcess>()->on = i != 0; }); });
+}
+
+void StepPage::addPoint()
+{
+    Choices<TcpId> points;
+    const TcpId now = m_step.as<UsePoint>()->point;
+    points.add("first", {}, now);
+    for (const ToolPoint& p : toolInForce(m_session.cell(), m_session.station()).points)
+        points.add(p.name, p.id, now);
+    addChoice("Point", "stepPoint", points.names, points.current, [=, this](int i) {
+        change([&](Step& s) { s.as<UsePoint>()->point = points.ids[size_t(i)]; });
+    });
 }
 
 }  // namespace topikos

@@ -13,14 +13,14 @@ namespace {
 
 constexpr int kRow = 28;
 constexpr int kLongestBracket = 60;  // rows looked at in each direction
-constexpr int kNumber = 24, kBracket = 22, kGlyph = 21, kSeconds = 38;
+constexpr int kNumber = 24, kBracket = 22, kGlyph = 21, kSeconds = 38, kIndent = 14;
 
 /// Frame that holds at a row: its own target's, or between two rows of the same frame that one.
 QString frameAt(const QAbstractItemModel* model, int row)
 {
     const auto own = [&](int r) { return model->index(r, 0).data(RouteModel::FrameRole).toString(); };
     const auto move = [&](int r) {
-        return Step::Kind(model->index(r, 0).data(RouteModel::KindRole).toInt()) <= Step::Kind::Line;
+        return StepKind(model->index(r, 0).data(RouteModel::KindRole).toInt()) <= StepKind::Arc;
     };
     if (row < 0 || row >= model->rowCount()) return {};
     if (move(row)) return own(row);
@@ -70,6 +70,8 @@ void paintBracket(QPainter* p, const QRect& r, const QModelIndex& index)
 
 }  // namespace
 
+int RouteDelegate::wedgeLeft(int depth) { return kNumber + kBracket + 2 + depth * kIndent - 9; }
+
 QSize RouteDelegate::sizeHint(const QStyleOptionViewItem&, const QModelIndex&) const { return {200, kRow}; }
 
 void RouteDelegate::paint(QPainter* p, const QStyleOptionViewItem& option, const QModelIndex& index) const
@@ -86,10 +88,16 @@ void RouteDelegate::paint(QPainter* p, const QStyleOptionViewItem& option, const
     const bool off = index.data(RouteModel::OffRole).toBool();
     const QColor ink = off ? theme().faint : theme().ink;
 
+    const int number = index.data(RouteModel::NumberRole).toInt(), depth = index.data(RouteModel::DepthRole).toInt();
     p->setFont(figureFont(11));
     p->setPen(runs ? theme().ink : theme().faint);
     p->drawText(QRect(r.left(), r.top(), kNumber, r.height()), Qt::AlignRight | Qt::AlignVCenter,
-                QString::number(index.row() + 1));
+                number > 0 ? QString::number(number) : QString());
+    // The run halts before it: a bar above, as wide as the row.
+    if (index.data(RouteModel::HaltRole).toBool()) {
+        p->fillRect(QRect(r.left(), r.top(), r.width(), 2), theme().blocked);
+        p->fillRect(QRect(r.left(), r.top(), 6, 8), theme().blocked);
+    }
     if (!runs && index.data(RouteModel::HereRole).toBool()) {
         p->setPen(Qt::NoPen);
         p->setBrush(theme().accent);
@@ -99,14 +107,27 @@ void RouteDelegate::paint(QPainter* p, const QStyleOptionViewItem& option, const
     paintBracket(p, QRect(r.left() + kNumber, r.top(), kBracket, r.height()), index);
 
     int x = r.left() + kNumber + kBracket + 2;
-    const auto kind = Step::Kind(index.data(RouteModel::KindRole).toInt());
-    drawGlyph(*p, QRectF(x + 2, r.center().y() - 7, 15, 15), stepGlyph(kind), off ? theme().faint : stepColor(kind));
+    // What is in a block stands further in, along a thin line.
+    p->setPen(QPen(theme().track, 1));
+    for (int i = 0; i < depth; ++i, x += kIndent)
+        p->drawLine(x + 8, r.top(), x + 8, r.bottom());
+    const auto kind = StepKind(index.data(RouteModel::KindRole).toInt());
+    if (const QVariant folded = index.data(RouteModel::FoldRole); folded.isValid()) {
+        p->setPen(Qt::NoPen);
+        p->setBrush(theme().faint);
+        const QPointF c(x - 3, r.center().y() + 0.5);
+        if (folded.toBool()) p->drawPolygon(QPolygonF{c + QPointF(-2, -4), c + QPointF(3, 0), c + QPointF(-2, 4)});
+        else p->drawPolygon(QPolygonF{c + QPointF(-4, -2), c + QPointF(4, -2), c + QPointF(0, 3)});
+    }
+    if (!index.data(RouteModel::ElseRole).toBool())
+        drawGlyph(*p, QRectF(x + 2, r.center().y() - 7, 15, 15), stepGlyph(kind), off ? theme().faint : stepColor(kind));
     x += kGlyph;
     const int right = r.right() - kSeconds - 14;
     QFont main = textFont(13);
     main.setStrikeOut(off);
+    if (kind == StepKind::Note) main.setItalic(true);
     p->setFont(main);
-    p->setPen(ink);
+    p->setPen(kind == StepKind::Note && !off ? theme().faint : ink);
     const QString words = index.data(RouteModel::MainRole).toString();
     const int wide = std::min(right - x, QFontMetrics(main).horizontalAdvance(words) + 1);
     p->drawText(QRect(x, r.top(), wide, r.height()), Qt::AlignVCenter,

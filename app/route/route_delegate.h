@@ -8,6 +8,9 @@ class RouteDelegate : public TypedDelegate {
 public:
     using TypedDelegate::TypedDelegate;
 
+    /// Where the wedge that folds a block begins, in a row of a depth.
+    static int wedgeLeft(int depth);
+
     QSize sizeHint(const QStyleOptionViewItem& option, const QModelIndex& index) const override;
     void paint(QPainter* p, const QStyleOptionViewItem& option, const QModelIndex& index) const override;
     QWidget* createEditor(QWidget* parent, const QStyleOptionViewItem& option, const QModelIndex& index) const override;

@@ -1,14 +1,19 @@
 #pragma once
 #include "app/session/session.h"
+#include "core/cell/step_tree.h"
+#include "core/program/vocabulary.h"
 
 #include <QAbstractListModel>
+
+#include <set>
 
 namespace topikos {
 
 /// Ids of targets that are being dragged, with blanks between them.
 inline constexpr const char* kTargetsMime = "application/x-topikos-targets";
 
-/// The steps of the routine as a list: text, time, severity. Reordering and in-place text go back as edits of the cell.
+/// The steps of the routine as rows: text, time, severity; blocks with what they hold further in, and a row for "else".
+/// Reordering and in-place text go back as edits of the cell.
 class RouteModel : public QAbstractListModel {
     Q_OBJECT
 public:
@@ -20,8 +25,13 @@ public:
         SecondsRole,
         SeverityRole,
         FrameRole,
-        HereRole,  ///< the arm stands at the step's target
-        RunsRole   ///< the run is in this step
+        HereRole,    ///< the arm stands at the step's target, in one of its passes
+        RunsRole,    ///< the run is in this step, or in what it holds or calls
+        DepthRole,   ///< how many blocks it is in
+        FoldRole,    ///< of blocks: whether what it holds is hidden; invalid for other steps
+        NumberRole,  ///< from 1; 0 for "else"
+        HaltRole,    ///< the run halts before it
+        ElseRole     ///< the row of an "else"
     };
 
     explicit RouteModel(Session& session, QObject* parent = nullptr);
@@ -31,34 +41,63 @@ public:
     bool setData(const QModelIndex& index, const QVariant& value, int role) override;
     Qt::ItemFlags flags(const QModelIndex& index) const override;
     Qt::DropActions supportedDropActions() const override { return Qt::MoveAction | Qt::CopyAction; }
-    QStringList mimeTypes() const override { return {"application/x-topikos-steps", kTargetsMime}; }
+    QStringList mimeTypes() const override { return {"application/x-topikos-steps", kTargetsMime, "text/plain"}; }
     QMimeData* mimeData(const QModelIndexList& indexes) const override;
     bool dropMimeData(const QMimeData* data, Qt::DropAction action, int row, int column,
                       const QModelIndex& parent) override;
 
-    /// Puts moves to targets that were dragged before a row: lines while Shift is held, else joint moves.
-    bool dropTargets(const QMimeData& data, size_t row);
-    /// Puts new steps before a row and selects them.
-    bool insertSteps(const std::vector<Step>& steps, size_t row, const QString& label);
-    /// Brings steps side by side, the first to row `to` of the others.
-    bool moveSteps(const std::vector<StepId>& steps, size_t to);
+    /// Puts moves to targets that were dragged to a place: lines while Shift is held, else joint moves.
+    bool dropTargets(const QMimeData& data, const StepPlace& place);
+    /// Puts new steps to a place and selects them.
+    bool insertSteps(const std::vector<Step>& steps, const StepPlace& place, const QString& label);
+    /// Brings steps side by side to a place, counted with them where they are.
+    bool moveSteps(const std::vector<StepId>& steps, const StepPlace& place);
 
+    /// Steps that are dragged; none for other things.
+    static std::vector<StepId> stepsOf(const QMimeData& data);
+    /// A place counted as if steps were not there.
+    StepPlace placeWithout(const std::vector<StepId>& steps, StepPlace place) const;
     StepId idAt(int row) const;
     int rowOf(StepId step) const;
+    /// The place before a row; behind the last row the end of the routine.
+    StepPlace placeBefore(int row) const;
+    /// The place behind a step; in a block that is open and selected as a whole, its begin.
+    StepPlace placeBehind(StepId step) const;
+    size_t numberOf(StepId step) const;
+    void setFolded(StepId block, bool folded);
+    bool isFolded(StepId block) const { return m_folded.contains(block); }
+    bool isElse(int row) const { return row >= 0 && row < int(m_rows.size()) && m_rows[size_t(row)].isElse; }
+    bool hasFold(int row) const;
 
 private:
+    struct Row {
+        const Step* step;
+        int depth = 0;
+        size_t number = 0;
+        bool isElse = false;
+        StepPlace place;
+    };
     void refresh();
+    void makeRows();
+    void addRows(const Steps& steps, const StepPlace& place, int depth, size_t& number, bool shown);
 
     Session& m_session;
     /// What the newest check says of a step.
     struct Verdict {
         std::optional<int> severity;
         QString words;
-        std::optional<double> seconds;
+        std::optional<double> seconds;        ///< all passes
+        std::vector<TargetId> targets;        ///< where its passes end
     };
     void readCheck();
 
-    Table<Step> m_steps;  ///< as last shown
+    Steps m_steps;  ///< as last shown
+    std::vector<Row> m_rows;
+    std::map<StepId, int> m_rowOf;
+    std::map<StepId, size_t> m_numbers;
+    std::set<StepId> m_folded;
+    std::shared_ptr<const Vocabulary> m_words;
+    CellPtr m_cell;  ///< that the vocabulary is of
     std::map<StepId, Verdict> m_verdicts;
 };
 

@@ -1,6 +1,7 @@
 #include "app/route/route_panel.h"
 
 #include "app/properties/fields.h"
+#include "app/route/program_editor.h"
 #include "app/route/route_delegate.h"
 #include "app/session/text.h"
 #include "app/theme/button.h"
@@ -9,11 +10,17 @@
 #include "core/cell/arms.h"
 #include "core/cell/devices.h"
 #include "core/cell/edit_steps.h"
+#include "core/program/new_step.h"
+#include "core/program/program_text.h"
 #include "core/program/step_text.h"
+#include "core/spatial/text.h"
 
+#include <QClipboard>
 #include <QCompleter>
+#include <QGuiApplication>
 #include <QHBoxLayout>
 #include <QKeyEvent>
+#include <QMenu>
 #include <QMimeData>
 #include <QMouseEvent>
 #include <QStringListModel>
@@ -22,6 +29,44 @@
 #include <tuple>
 
 namespace topikos {
+
+namespace {
+
+std::vector<StepId> idsOf(const std::vector<Step>& steps)
+{
+    std::vector<StepId> out;
+    for (const Step& step : steps)
+        out.push_back(step.id);
+    return out;
+}
+
+/// "Delete step 3", or "Delete 2 steps".
+QString labelOf(const QString& verb, const std::vector<Step>& steps, int row)
+{
+    return steps.size() == 1 ? QString("%1 step %2").arg(verb).arg(row + 1)
+                             : QString("%1 %2 steps").arg(verb).arg(steps.size());
+}
+
+}  // namespace
+
+namespace {
+
+/// What is wrong and what helps, without the place.
+QString wordsOf(Error error)
+{
+    error.where.clear();
+    return text(error.line());
+}
+
+QString headOf(const Routine& routine)
+{
+    QStringList places;
+    for (const Parameter& p : routine.parameters)
+        places << text(p.name);
+    return text(routine.name) + (places.isEmpty() ? QString() : " (" + places.join(", ") + ")");
+}
+
+}  // namespace
 
 RoutePanel::RoutePanel(Session& session, QWidget* parent) : QWidget(parent), m_session(session)
 {
@@ -60,6 +105,14 @@ RoutePanel::RoutePanel(Session& session, QWidget* parent) : QWidget(parent), m_s
     });
     top->addWidget(m_makeMain);
     top->addWidget(m_time);
+    m_textButton = new QToolButton(this);
+    m_textButton->setObjectName("programText");
+    m_textButton->setText("Text");
+    m_textButton->setCheckable(true);
+    m_textButton->setToolTip("All routines as text, to be read, typed and compared; again: the steps as a list (Ctrl+Shift+L)");
+    m_textButton->setAccessibleName("Program as text");
+    connect(m_textButton, &QToolButton::toggled, this, &RoutePanel::showText);
+    top->addWidget(m_textButton);
     column->addLayout(top);
 
     m_model = new RouteModel(session, this);
@@ -77,6 +130,7 @@ RoutePanel::RoutePanel(Session& session, QWidget* parent) : QWidget(parent), m_s
     m_list->setVerticalScrollMode(QAbstractItemView::ScrollPerPixel);
     m_list->setContextMenuPolicy(Qt::ActionsContextMenu);
     m_list->installEventFilter(this);
+    m_list->viewport()->installEventFilter(this);
     column->addWidget(m_list, 1);
     m_empty = emptyNote(this,
                         "This routine has no steps.\nMove the arm, take a target with T, drag it from Targets to "
@@ -90,29 +144,44 @@ RoutePanel::RoutePanel(Session& session, QWidget* parent) : QWidget(parent), m_s
     m_verdict->setContentsMargins(12, 2, 10, 0);
     m_verdict->hide();
     column->addWidget(m_verdict);
-    auto* kinds = new QHBoxLayout;
+    m_kinds = new QWidget(this);
+    auto* kinds = new QHBoxLayout(m_kinds);
     kinds->setContentsMargins(12, 3, 10, 0);
     kinds->setSpacing(3);
-    const std::tuple<Step::Kind, const char*, const char*> offered[] = {
-        {Step::Kind::JointMove, "Joint", "A joint move to the target selected last, after the selected step"},
-        {Step::Kind::Line, "Line", "A line to the target selected last, after the selected step"},
-        {Step::Kind::Grip, "Grip", "Close the gripper"},
-        {Step::Kind::Release, "Release", "Open the gripper"},
-        {Step::Kind::Wait, "Wait", "Wait for some time"},
-        {Step::Kind::SetSignal, "Set", "Set a signal"},
-        {Step::Kind::WaitSignal, "Wait for", "Wait for a signal"}};
+    const std::tuple<StepKind, const char*, const char*> offered[] = {
+        {StepKind::Joint, "Joint", "A joint move to the target selected last, after the selected step"},
+        {StepKind::Line, "Line", "A line to the target selected last, after the selected step"},
+        {StepKind::Grip, "Grip", "Close the gripper"},
+        {StepKind::Release, "Release", "Open the gripper"},
+        {StepKind::Wait, "Wait", "Wait for some time"},
+        {StepKind::WaitSignal, "Wait for", "Wait for a signal"}};
     for (const auto& [kind, words, tip] : offered) {
         QPushButton* b = addButton(kinds, this, QString("insert%1").arg(int(kind)), words, tip,
                                    [this, kind = kind] { insertKind(kind); });
         b->setStyleSheet("padding: 2px 5px; font-size: 11px;");
         b->setFocusPolicy(Qt::TabFocus);
     }
+    auto* more = new QPushButton("More", this);
+    more->setObjectName("insertMore");
+    more->setToolTip("The other kinds of steps: calls, repeats, decisions, arcs, signals, processes, notes");
+    more->setStyleSheet("padding: 2px 5px; font-size: 11px;");
+    more->setFocusPolicy(Qt::TabFocus);
+    auto* menu = new QMenu(more);
+    menu->setObjectName("insertMenu");
+    for (int i = 0; i < kStepKinds; ++i) {
+        const auto kind = StepKind(i);
+        if (std::any_of(std::begin(offered), std::end(offered), [&](const auto& o) { return std::get<0>(o) == kind; })) continue;
+        QAction* a = menu->addAction(glyphIcon(stepGlyph(kind)), stepKindName(kind), this, [this, kind] { insertKind(kind); });
+        a->setObjectName(QString("insert%1").arg(i));
+    }
+    more->setMenu(menu);
+    kinds->addWidget(more);
     kinds->addStretch();
-    column->addLayout(kinds);
+    column->addWidget(m_kinds);
     auto* bottom = new QHBoxLayout;
     bottom->setContentsMargins(12, 5, 10, 8);
-    auto* prompt = new QLabel("Type a step", this);
-    prompt->setProperty("class", "faint");
+    m_prompt = new QLabel("Type a step", this);
+    m_prompt->setProperty("class", "faint");
     m_type = new QLineEdit(this);
     m_type->setObjectName("typeStep");
     m_type->setAccessibleName("Type a step");
@@ -120,11 +189,15 @@ RoutePanel::RoutePanel(Session& session, QWidget* parent) : QWidget(parent), m_s
     m_type->setPlaceholderText("line over Tile pick 80 mm");
     m_type->setToolTip(
         "joint or line, to or over TARGET, at SPEED, blend LENGTH · grip · release · wait SECONDS · wait for SIGNAL · "
-        "set SIGNAL on · move DEVICE to PLACE (Ctrl+L). Enter inserts after the selected step.");
+        "set SIGNAL on · move DEVICE to PLACE · call ROUTINE (PLACE) · repeat N times · for each place of PATTERN · "
+        "if SIGNAL · # note (Ctrl+L). Enter inserts after the selected step.");
     m_type->installEventFilter(this);
-    bottom->addWidget(prompt);
+    bottom->addWidget(m_prompt);
     bottom->addWidget(m_type, 1);
     column->addLayout(bottom);
+    m_editor = new ProgramEditor(session, this);
+    m_editor->hide();
+    column->insertWidget(1, m_editor, 1);
 
     auto* completer = new QCompleter(this);
     auto* words = new QStringListModel(completer);
@@ -133,16 +206,28 @@ RoutePanel::RoutePanel(Session& session, QWidget* parent) : QWidget(parent), m_s
     completer->setCompletionMode(QCompleter::InlineCompletion);
     m_type->setCompleter(completer);
     const auto fillWords = [this, words] {
-        QStringList list{"grip", "release", "wait 0.5 s"};
-        for (const Signal& s : m_session.cell().signals) {
-            list << "wait for " + text(s.name);
-            if (!writerOf(m_session.cell(), s.id)) list << "set " + text(s.name);
+        const Cell& cell = m_session.cell();
+        QStringList list{"grip", "release", "wait 0.5 s", "repeat without end", "repeat 3 times", "stop"};
+        for (const Signal& s : cell.signals) {
+            for (const char* start : {"wait for ", "if ", "repeat until ", "repeat while "})
+                list << start + text(s.name);
+            if (!writerOf(cell, s.id)) list << "set " + text(s.name) << "pulse " + text(s.name);
         }
-        for (const FrameId device : movableDevices(m_session.cell()))
-            list << "move " + text(frameName(m_session.cell(), device)) + " to ";
-        for (const Target& t : m_session.cell().targets)
+        for (const FrameId device : movableDevices(cell))
+            list << "move " + text(frameName(cell, device)) + " to ";
+        for (const Routine& r : cell.routines)
+            if (r.id != m_session.routine().id)
+                list << "call " + text(r.name) + (r.parameters.empty() ? "" : " (");
+        for (const Pattern& p : cell.patterns)
+            if (p.content == Pattern::Content::Targets) list << "for each place of " + text(p.name);
+        QStringList places;
+        for (const Parameter& p : m_session.routine().parameters)
+            places << text(p.name);
+        for (const Target& t : cell.targets)
+            places << text(t.name);
+        for (const QString& place : places)
             for (const char* start : {"joint to ", "line to ", "joint over ", "line over "})
-                list << start + text(t.name);
+                list << start + place;
         words->setStringList(list);
     };
     fillWords();
@@ -177,40 +262,64 @@ RoutePanel::RoutePanel(Session& session, QWidget* parent) : QWidget(parent), m_s
         if (const int row = m_model->rowOf(runs); row >= 0) m_list->scrollTo(m_model->index(row));
     });
     connect(&session, &Session::checkedChanged, this, &RoutePanel::showEmpty);
+    connect(m_editor->field(), &ProgramField::left, this, [this] {
+        showText(false);
+        m_list->setFocus();
+    });
     showEmpty();
 }
 
 void RoutePanel::showEmpty()
 {
     const Cell& cell = m_session.cell();
-    m_title->show(text(m_session.routine().name), [this](const QString& typed) {
-        m_session.edit("Rename the routine", [&, id = m_session.routine().id](const Cell& c) {
-            return renameRoutine(c, id, typed.toStdString());
-        });
+    m_title->show(headOf(m_session.routine()), [this](const QString& typed) {
+        renameTo(typed);
         return false;  // shown anew when it was taken
     });
-    m_title->setToolTip("The routine " + m_title->text() + "; type another name");
+    m_title->setToolTip("The routine " + m_title->text()
+                        + "; type another name, and in brackets names for places that calls fill in: Set one tile (pick, there)");
     m_routines->setVisible(cell.routines.size() > 1);
     m_routines->clear();
     for (const Routine& r : cell.routines) {
-        const ArmStation& arm = armOf(cell, r);
         // Where there is a choice, it is said which one runs.
-        const bool runs = cell.routines.size() > cell.arms.size() && arm.main == r.id;
-        m_routines->addItem((cell.arms.size() > 1 ? text(arm.name) + ": " : QString()) + text(r.name)
-                                + (runs ? "  · runs" : ""),
-                            r.id.value);
+        const ArmStation* arm = findArm(cell, r.arm);
+        const bool runs = arm && cell.routines.size() > cell.arms.size() && arm->main == r.id;
+        const QString whose = !arm ? QString("every arm: ") : cell.arms.size() > 1 ? text(arm->name) + ": " : QString();
+        m_routines->addItem(whose + text(r.name) + (runs ? "  · runs" : ""), r.id.value);
         if (r.id == m_session.routine().id) m_routines->setCurrentIndex(m_routines->count() - 1);
     }
     int wide = 0;
     for (int i = 0; i < m_routines->count(); ++i)
         wide = std::max(wide, fontMetrics().horizontalAdvance(m_routines->itemText(i)));
     m_routines->view()->setMinimumWidth(wide + 30);
-    m_makeMain->setVisible(m_session.station().main != m_session.routine().id);
+    const Routine& looked = m_session.routine();
+    m_makeMain->setVisible(m_session.station().main != looked.id && looked.arm && looked.parameters.empty());
     const bool empty = m_session.routine().steps.empty();
-    m_list->setVisible(!empty);
-    m_empty->setVisible(empty);
+    const bool asText = m_textButton->isChecked();
+    m_list->setVisible(!empty && !asText);
+    m_empty->setVisible(empty && !asText);
     const ArmTrace* own = m_session.armTrace();
     m_time->setText(own && !empty ? QString::number(own->duration, 'f', 2) + " s" : "");
+}
+
+/// "Set one tile (pick, there)": the name, and those of the places in their order.
+void RoutePanel::renameTo(const QString& typed)
+{
+    const Routine& routine = m_session.routine();
+    const qsizetype open = typed.endsWith(')') && !routine.name.ends_with(')') ? typed.indexOf('(') : -1;
+    const std::string name = (open < 0 ? typed : typed.left(open)).trimmed().toStdString();
+    std::vector<Parameter> places;
+    if (open >= 0)
+        for (const QString& word : typed.mid(open + 1).chopped(1).split(',')) {
+            if (word.trimmed().isEmpty()) continue;
+            const size_t i = places.size();
+            places.push_back({i < routine.parameters.size() ? routine.parameters[i].id : ParameterId(), word.trimmed().toStdString()});
+        }
+    m_session.edit("Rename the routine", [&, id = routine.id](const Cell& c) -> Result<Cell> {
+        Result<Cell> named = renameRoutine(c, id, name);
+        if (!named || places == findRoutine(c, id)->parameters) return named;
+        return setParameters(*named, id, places);
+    });
 }
 
 void RoutePanel::chooseRoutine(int index)
@@ -234,11 +343,20 @@ void RoutePanel::showSelection()
 
 std::vector<Step> RoutePanel::selectedSteps() const
 {
+    const Steps& steps = m_session.routine().steps;
+    std::vector<StepId> ids;
+    for (const StepRow& row : rowsOf(steps))
+        if (m_session.isSelected(row.step->id)) ids.push_back(row.step->id);
     std::vector<Step> out;
-    for (const Step& s : m_session.routine().steps)
-        if (m_session.isSelected(s.id)) out.push_back(s);
+    for (const StepId id : outermost(steps, ids))
+        out.push_back(*findStep(steps, id));
     if (out.empty()) m_session.say("Select a step first.", true);
     return out;
+}
+
+StepScope RoutePanel::scopeAt(const StepPlace& place) const
+{
+    return {m_session.routine(), loopsAround(m_session.routine().steps, place.block)};
 }
 
 void RoutePanel::focusTypeLine()
@@ -247,10 +365,16 @@ void RoutePanel::focusTypeLine()
     m_type->selectAll();
 }
 
-size_t RoutePanel::insertPlace() const
+StepPlace RoutePanel::insertPlace() const
 {
-    const int row = m_model->rowOf(m_session.selected<StepId>());
-    return row < 0 ? m_session.routine().steps.size() : size_t(row) + 1;
+    if (m_before) return placeBefore();
+    return m_model->placeBehind(m_session.selected<StepId>());
+}
+
+StepPlace RoutePanel::placeBefore() const
+{
+    const auto place = placeOf(m_session.routine().steps, m_session.selected<StepId>());
+    return place ? *place : StepPlace{};
 }
 
 void RoutePanel::judgeTyped()
@@ -259,35 +383,85 @@ void RoutePanel::judgeTyped()
     if (typed.isEmpty()) return m_verdict->hide();
     QString words;
     bool bad = true;
-    const Result<Step> step = parseStep(m_session.cell(), typed.toStdString());
+    const StepPlace place = insertPlace();
+    const Result<Step> step = parseStep(m_session.cell(), scopeAt(place), typed.toStdString());
     if (!step) {
-        words = text(step.error().message + ". " + step.error().remedy);
+        words = wordsOf(step.error());
     } else {
         // Tried on a copy of the cell, at its place in the routine.
-        const size_t place = insertPlace();
-        StepId created;
-        const Result<Cell> tried = insertStep(m_session.cell(), m_session.routine().id, place, *step, &created);
-        if (tried) {
+        std::vector<StepId> created;
+        const Result<Cell> tried = insertSteps(m_session.cell(), m_session.routine().id, place, {*step}, &created);
+        if (!tried) {
+            words = wordsOf(tried.error());
+        } else {
+            bad = false;
             const Routine& routine = *findRoutine(*tried, m_session.routine().id);
             RunOptions options;
             options.plans = &m_session.plans();
-            const bool runs = armOf(*tried, routine).main == routine.id;
-            const Trace trace = runs ? simulate(*tried, options) : simulate(*tried, routine, options);
-            const StepOutcome& outcome = findArmTrace(trace, routine.arm)->outcomes[place];
-            const std::vector<Finding> findings = stepFindings(*tried, routine, outcome);
+            options.upTo = created.front();
+            const bool alone = routine.arm && !reachedRoutines(*tried).contains(routine.id) && routine.parameters.empty();
+            const Trace trace = alone ? simulate(*tried, routine, options) : simulate(*tried, options);
+            const StepOutcome* outcome = nullptr;
+            ArmId arm;
+            for (const ArmTrace& own : trace.arms)
+                for (const StepOutcome& o : own.outcomes)
+                    if (!outcome && o.step == created.front()) outcome = &o, arm = own.arm;
+            const size_t number = numberOf(routine.steps, created.front()).value_or(0) + 1;
+            const std::vector<Finding> findings = outcome ? stepFindings(*tried, arm, *outcome) : std::vector<Finding>();
             bad = std::any_of(findings.begin(), findings.end(),
                               [](const Finding& f) { return f.severity == Severity::Blocked; });
-            if (findings.empty()) {
-                words =
-                    QString("Step %1 would take %2 s. Enter inserts it.")
-                        .arg(place + 1)
-                        .arg(QString::number(outcome.move ? outcome.move->profile.duration : outcome.duration, 'f', 2));
-            } else {
+            if (!findings.empty()) {
                 const FindingText t = findingText(*tried, findings.front());
                 words = text(t.headline + ". " + t.detail);
+            } else if (outcome) {
+                words =
+                    QString("Step %1 would take %2 s. Enter inserts it.")
+                        .arg(number)
+                        .arg(QString::number(outcome->move ? outcome->move->profile.duration : outcome->duration, 'f', 2));
+            } else {
+                words = QString("Step %1. Enter inserts it.").arg(number);
             }
         }
     }
+    showVerdict(words, bad);
+}
+
+void RoutePanel::judgeDrag(const QMimeData& mime, QPoint at)
+{
+    const Steps& steps = m_session.routine().steps;
+    std::vector<StepId> dragged = RouteModel::stepsOf(mime);
+    std::erase_if(dragged, [&](StepId id) { return !findStep(steps, id); });
+    if (dragged.empty()) return;
+    const QModelIndex index = m_list->indexAt(at);
+    const bool lower = index.isValid() && at.y() > m_list->visualRect(index).center().y();
+    const StepPlace place = m_model->placeBefore(index.isValid() ? index.row() + lower : m_model->rowCount());
+    if (m_dragged == place) return;
+    m_dragged = place;
+    const RoutineId id = m_session.routine().id;
+    const Result<Cell> tried = topikos::moveSteps(m_session.cell(), id, dragged, m_model->placeWithout(dragged, place));
+    QString words;
+    bool bad = true;
+    if (!tried) {
+        words = wordsOf(tried.error());
+    } else {
+        RunOptions options;
+        options.plans = &m_session.plans();
+        options.rounds = kCheckedRounds;
+        const bool runs = reachedRoutines(*tried).contains(id);
+        const Trace trace = runs ? simulate(*tried, options) : simulate(*tried, *findRoutine(*tried, id), options);
+        int blocked = 0;
+        for (const ArmTrace& arm : trace.arms)
+            for (const StepOutcome& outcome : arm.outcomes)
+                blocked += outcome.blocks();
+        bad = blocked > 0;
+        words = blocked > 0 ? QString("Dropped here, %1 %2.").arg(blocked).arg(blocked == 1 ? "step is blocked" : "steps are blocked")
+                            : QString("Dropped here, the cycle takes %1 s.").arg(cyclesOf(trace).time, 0, 'f', 2);
+    }
+    showVerdict(words, bad);
+}
+
+void RoutePanel::showVerdict(const QString& words, bool bad)
+{
     m_verdict->setText(words);
     m_verdict->setStyleSheet(
         QString("color: %1; font-size: 12px;").arg((bad ? theme().blocked : theme().accent).name()));
@@ -296,51 +470,196 @@ void RoutePanel::judgeTyped()
 
 void RoutePanel::takeTyped()
 {
-    const Result<Step> step = parseStep(m_session.cell(), m_type->text().trimmed().toStdString());
+    const StepPlace place = insertPlace();
+    const Result<Step> step = parseStep(m_session.cell(), scopeAt(place), m_type->text().trimmed().toStdString());
     if (!step) return;  // the reason is shown
-    const size_t place = insertPlace();
-    if (m_model->insertSteps({*step}, place, QString("Insert step %1").arg(place + 1))) m_type->clear();
+    if (!m_model->insertSteps({*step}, place, "Insert a step")) return;
+    m_type->clear();
+    m_before = false;
+    m_prompt->setText("Type a step");
+}
+
+void RoutePanel::typeBefore()
+{
+    if (!m_session.selected<StepId>()) return m_session.say("Select the step that it goes before.", true);
+    m_before = true;
+    m_prompt->setText("Type a step before it");
+    focusTypeLine();
+}
+
+void RoutePanel::teachStep(StepKind kind, FrameId frame)
+{
+    // The target and its step are one edit.
+    const RoutineId routine = m_session.routine().id;
+    if (!m_session.routine().arm) return m_session.say("This routine is for every arm; its places are filled in by calls.", true);
+    const StepPlace place = insertPlace();
+    const ArmId arm = m_session.station().id;
+    const std::string name = freeTargetName(m_session.cell(), "Target");
+    std::vector<StepId> made;
+    const bool done = m_session.edit(kind == StepKind::Line ? "Teach a line" : "Teach a joint move", [&](const Cell& cell) {
+        made.clear();
+        TargetId target;
+        const Result<Cell> taken = takePoseTarget(cell, arm, frame, m_session.shownPosture(), name, &target,
+                                                  m_session.shownAxes());
+        if (!taken) return taken;
+        return insertSteps(*taken, routine, place, {kind == StepKind::Line ? lineTo(target) : jointTo(target)}, &made);
+    });
+    if (done) m_session.selectMany({made.begin(), made.end()});
+}
+
+void RoutePanel::copySelected()
+{
+    const std::vector<Step> steps = selectedSteps();
+    if (steps.empty()) return;
+    QGuiApplication::clipboard()->setText(text(stepsText(m_session.cell(), m_session.routine(), idsOf(steps))));
+    m_session.say(steps.size() == 1 ? "The step is on the clipboard, as text."
+                                    : QString("%1 steps are on the clipboard, as text.").arg(steps.size()));
+}
+
+void RoutePanel::cutSelected()
+{
+    const std::vector<Step> steps = selectedSteps();
+    if (steps.empty()) return;
+    copySelected();
+    deleteSelected();
+}
+
+void RoutePanel::paste()
+{
+    const StepPlace place = insertPlace();
+    const std::string words = QGuiApplication::clipboard()->text().toStdString();
+    const Result<std::vector<Step>> steps =
+        parseSteps(m_session.cell(), m_session.routine(), scopeAt(place).loops, words);
+    if (!steps) return m_session.say("The clipboard holds no steps for here: " + text(steps.error().line()), true);
+    if (steps->empty()) return m_session.say("The clipboard holds no steps.", true);
+    m_model->insertSteps(*steps, place, steps->size() == 1 ? "Paste a step" : QString("Paste %1 steps").arg(steps->size()));
+}
+
+void RoutePanel::wrapSelected(StepKind kind)
+{
+    const std::vector<Step> steps = selectedSteps();
+    if (steps.empty()) return;
+    const auto place = placeOf(m_session.routine().steps, steps.front().id);
+    const Result<Action> action = newAction(m_session.cell(), scopeAt(*place), kind);
+    if (!action) return m_session.say(text(action.error().line()), true);
+    const RoutineId routine = m_session.routine().id;
+    StepId made;
+    if (m_session.edit(QString("Put into %1").arg(stepKindName(kind)), [&](const Cell& cell) {
+            return wrapSteps(cell, routine, idsOf(steps), Step{.action = *action}, &made);
+        }))
+        m_session.select(made);
+}
+
+void RoutePanel::unwrapSelected()
+{
+    const StepId step = m_session.selected<StepId>();
+    if (!step) return m_session.say("Select a block first.", true);
+    const RoutineId routine = m_session.routine().id;
+    m_session.edit("Take out of its block", [&](const Cell& cell) { return unwrapStep(cell, routine, step); });
+}
+
+void RoutePanel::makeRoutineOfSelected()
+{
+    const std::vector<Step> steps = selectedSteps();
+    if (steps.empty()) return;
+    const RoutineId routine = m_session.routine().id;
+    std::string name = "Routine";
+    for (int i = 2; std::any_of(m_session.cell().routines.begin(), m_session.cell().routines.end(),
+                                [&](const Routine& r) { return lowered(r.name) == lowered(name); });
+         ++i)
+        name = "Routine " + std::to_string(i);
+    RoutineId made;
+    if (!m_session.edit("Make a routine of steps", [&](const Cell& cell) {
+            return makeRoutine(cell, routine, idsOf(steps), name, &made);
+        }))
+        return;
+    m_session.showRoutine(made);
+    m_title->setFocus();
+    m_title->selectAll();
+}
+
+void RoutePanel::toggleHalt()
+{
+    const StepId step = m_session.selected<StepId>();
+    if (!step) return m_session.say("Select the step that the run is to halt before.", true);
+    m_session.toggleHalt(step);
+}
+
+void RoutePanel::foldSelected(bool folded)
+{
+    const StepId selected = m_session.selected<StepId>();
+    const auto place = placeOf(m_session.routine().steps, selected);
+    if (!place) return;
+    const Step& step = *findStep(m_session.routine().steps, selected);
+    // In a block that is no more: the one around it.
+    const StepId block = isBlock(step) && m_model->isFolded(selected) != folded ? selected : folded ? place->block : StepId();
+    if (!block) return;
+    m_model->setFolded(block, folded);
+    m_session.select(block);
+    showSelection();
+}
+
+void RoutePanel::goToNextUse()
+{
+    const Cell& cell = m_session.cell();
+    Used what = m_session.routine().id;
+    QString name = text(m_session.routine().name);
+    if (const TargetId chosen = m_session.selected<TargetId>()) {
+        what = chosen;
+        name = text(findTarget(cell, chosen)->name);
+    } else if (const PatternId pattern = m_session.selected<PatternId>()) {
+        what = pattern;
+        name = text(findPattern(cell, pattern)->name);
+    } else if (const Step* step = findStep(m_session.routine().steps, m_session.selected<StepId>())) {
+        if (const TargetId target = targetOf(*step)) {
+            what = target;
+            name = text(findTarget(cell, target)->name);
+        } else if (const Signal* signal = findSignal(cell, signalOf(*step))) {
+            what = signal->id;
+            name = text(signal->name);
+        } else if (const Call* call = step->as<Call>()) {
+            what = call->routine;
+            name = text(findRoutine(cell, call->routine)->name);
+        }
+    }
+    const std::vector<StepUse> all = stepsThatUse(cell, what);
+    if (all.empty()) return m_session.say("No step uses " + name + ".");
+    // On from the step that is selected.
+    const StepId here = m_session.selected<StepId>();
+    for (size_t i = 0; i < all.size(); ++i)
+        if (all[i].step == here) m_use = i + 1;
+    m_use %= all.size();
+    const StepUse& use = all[m_use];
+    m_session.showRoutine(use.routine);
+    m_session.select(use.step);
+    m_session.say(QString("%1 is used %2: this is %3 of them, %4.")
+                      .arg(name, all.size() == 1 ? QString("once") : QString("in %1 steps").arg(all.size()))
+                      .arg(m_use + 1)
+                      .arg(text(topikos::wordsOf(cell, use))));
+    ++m_use;
+}
+
+void RoutePanel::showText(bool asText)
+{
+    m_textButton->setChecked(asText);
+    m_editor->setVisible(asText);
+    m_kinds->setVisible(!asText);
+    m_type->setVisible(!asText);
+    m_prompt->setVisible(!asText);
+    if (asText) m_verdict->hide();
+    showEmpty();
+    if (asText) m_editor->showNow();
 }
 
 void RoutePanel::setMenu(const QList<QAction*>& actions) { m_list->addActions(actions); }
 
-void RoutePanel::insertKind(Step::Kind kind)
+void RoutePanel::insertKind(StepKind kind)
 {
-    const Cell& cell = m_session.cell();
-    Step step;
-    step.kind = kind;
-    if (step.isMove()) {
-        const Target* target = findTarget(cell, m_lastTarget);
-        if (!target || target->arm != m_session.station().id) target = findTarget(cell, m_session.station().home);
-        step.target = target->id;
-    }
-    if (kind == Step::Kind::SetSignal || kind == Step::Kind::WaitSignal) {
-        for (const Signal& s : cell.signals)
-            if (!step.signal && (kind == Step::Kind::WaitSignal || !writerOf(cell, s.id))) step.signal = s.id;
-        if (!step.signal) return m_session.say("Add a signal among the signals first.", true);
-    }
-    const size_t place = insertPlace();
-    m_model->insertSteps({step}, place, QString("Insert step %1").arg(place + 1));
+    const StepPlace place = insertPlace();
+    const Result<Action> action = newAction(m_session.cell(), scopeAt(place), kind, m_lastTarget);
+    if (!action) return m_session.say(text(action.error().line()), true);
+    m_model->insertSteps({Step{.action = *action}}, place, QString("Insert %1").arg(stepKindName(kind)));
 }
-
-namespace {
-
-std::vector<StepId> idsOf(const std::vector<Step>& steps)
-{
-    std::vector<StepId> out;
-    for (const Step& step : steps)
-        out.push_back(step.id);
-    return out;
-}
-
-/// "Delete step 3", or "Delete 2 steps".
-QString labelOf(const QString& verb, const std::vector<Step>& steps, int row)
-{
-    return steps.size() == 1 ? QString("%1 step %2").arg(verb).arg(row + 1)
-                             : QString("%1 %2 steps").arg(verb).arg(steps.size());
-}
-
-}  // namespace
 
 void RoutePanel::deleteSelected()
 {
@@ -348,7 +667,7 @@ void RoutePanel::deleteSelected()
     if (steps.empty()) return;
     const int row = m_model->rowOf(steps.front().id);
     const RoutineId routine = m_session.routine().id;
-    m_session.edit(labelOf("Delete", steps, row),
+    m_session.edit(labelOf("Delete", steps, int(m_model->numberOf(steps.front().id))),
                    [&](const Cell& cell) { return deleteSteps(cell, routine, idsOf(steps)); });
     if (const int rows = m_model->rowCount(); rows > 0) m_session.select(m_model->idAt(std::min(row, rows - 1)));
 }
@@ -357,8 +676,9 @@ void RoutePanel::duplicateSelected()
 {
     const std::vector<Step> steps = selectedSteps();
     if (steps.empty()) return;
-    m_model->insertSteps(steps, size_t(m_model->rowOf(steps.back().id)) + 1,
-                         labelOf("Duplicate", steps, m_model->rowOf(steps.front().id)));
+    StepPlace place = *placeOf(m_session.routine().steps, steps.back().id);
+    ++place.at;
+    m_model->insertSteps(steps, place, labelOf("Duplicate", steps, int(m_model->numberOf(steps.front().id))));
 }
 
 void RoutePanel::moveSelected(int by)
@@ -366,9 +686,33 @@ void RoutePanel::moveSelected(int by)
     const std::vector<Step> steps = selectedSteps();
     if (steps.empty()) return;
     const std::vector<StepId> ids = idsOf(steps);
-    // Among the steps that are not selected, one up or down from where the first of them stands.
-    const int to = m_model->rowOf(ids.front()) + by;
-    if (to >= 0 && to + int(ids.size()) <= m_model->rowCount()) m_model->moveSteps(ids, size_t(to));
+    // One place up or down in the list that it is in; at an end of it out of the block, over a block into it.
+    const Steps& all = m_session.routine().steps;
+    StepPlace place = *placeOf(all, by < 0 ? ids.front() : ids.back());
+    const Steps& list = *listOf(all, place);
+    if (by < 0 && place.at > 0) {
+        const Step& before = list[place.at - 1];
+        const bool into = hasBody(before.kind()) && !m_model->isFolded(before.id);
+        place = into ? StepPlace{before.id, !before.otherwise.empty(),
+                                 before.otherwise.empty() ? before.body.size() : before.otherwise.size()}
+                     : StepPlace{place.block, place.otherwise, place.at - 1};
+    } else if (by > 0 && place.at + 1 < list.size()) {
+        const Step& after = list[place.at + 1];
+        const bool into = hasBody(after.kind()) && !m_model->isFolded(after.id);
+        place = into ? StepPlace{after.id, false, 0} : StepPlace{place.block, place.otherwise, place.at + 2};
+    } else if (place.block) {
+        const Step& block = *findStep(all, place.block);
+        const bool fromElse = by < 0 && place.otherwise, toElse = by > 0 && !place.otherwise && !block.otherwise.empty();
+        if (fromElse && hasBody(block.kind())) place = {block.id, false, block.body.size()};
+        else if (toElse) place = {block.id, true, 0};
+        else {
+            place = *placeOf(all, block.id);
+            place.at += by > 0 ? 1 : 0;
+        }
+    } else {
+        return;
+    }
+    m_model->moveSteps(ids, place);
 }
 
 void RoutePanel::switchSelected()
@@ -379,7 +723,7 @@ void RoutePanel::switchSelected()
     for (Step& step : steps)
         step.off = off;
     const RoutineId routine = m_session.routine().id;
-    m_session.edit(labelOf("Switch", steps, m_model->rowOf(steps.front().id)) + (off ? " off" : " on"),
+    m_session.edit(labelOf("Switch", steps, int(m_model->numberOf(steps.front().id))) + (off ? " off" : " on"),
                    [&](const Cell& cell) { return changeSteps(cell, routine, steps); });
 }
 
@@ -399,7 +743,7 @@ void RoutePanel::dragEnterEvent(QDragEnterEvent* event)
 void RoutePanel::dropEvent(QDropEvent* event)
 {
     // Beside the list, or where there is none yet: behind the last step.
-    if (m_model->dropTargets(*event->mimeData(), m_session.routine().steps.size())) event->acceptProposedAction();
+    if (m_model->dropTargets(*event->mimeData(), {{}, false, m_session.routine().steps.size()})) event->acceptProposedAction();
 }
 
 bool RoutePanel::eventFilter(QObject* object, QEvent* event)
@@ -408,12 +752,44 @@ bool RoutePanel::eventFilter(QObject* object, QEvent* event)
         auto* key = static_cast<QKeyEvent*>(event);
         if (object == m_type && key->key() == Qt::Key_Escape) {
             m_type->clear();
+            m_before = false;
+            m_prompt->setText("Type a step");
             m_list->setFocus();
             return true;
         }
         if (object == m_list && !m_list->findChild<QLineEdit*>("stepEditor")) {
             if (key->key() == Qt::Key_Return || key->key() == Qt::Key_Enter) return editSelected(), true;
             if (key->key() == Qt::Key_Space) return switchSelected(), true;
+            if (key->key() == Qt::Key_Left || key->key() == Qt::Key_Right)
+                return foldSelected(key->key() == Qt::Key_Left), true;
+            if (key->key() == Qt::Key_Insert)
+                return key->modifiers() & Qt::ShiftModifier ? typeBefore() : focusTypeLine(), true;
+            if (key->matches(QKeySequence::Copy)) return copySelected(), true;
+            if (key->matches(QKeySequence::Cut)) return cutSelected(), true;
+            if (key->matches(QKeySequence::Paste)) return paste(), true;
+        }
+    }
+    // What is dragged says what it would come to before it is dropped.
+    if (object == m_list->viewport() && event->type() == QEvent::DragMove) {
+        auto* drag = static_cast<QDragMoveEvent*>(event);
+        judgeDrag(*drag->mimeData(), drag->position().toPoint());
+    }
+    if (object == m_list->viewport() && (event->type() == QEvent::DragLeave || event->type() == QEvent::Drop)) {
+        m_dragged.reset();
+        m_verdict->hide();
+    }
+    // A press on the wedge folds the block.
+    if (object == m_list->viewport() && event->type() == QEvent::MouseButtonPress) {
+        auto* press = static_cast<QMouseEvent*>(event);
+        const QModelIndex index = m_list->indexAt(press->position().toPoint());
+        const int left = RouteDelegate::wedgeLeft(index.data(RouteModel::DepthRole).toInt());
+        const double x = press->position().x();
+        if (m_model->hasFold(index.row()) && x >= left && x < left + 12) {
+            const StepId block = m_model->idAt(index.row());
+            m_model->setFolded(block, !m_model->isFolded(block));
+            m_session.select(block);
+            showSelection();
+            return true;
         }
     }
     return QWidget::eventFilter(object, event);

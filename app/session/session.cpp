@@ -1,5 +1,7 @@
 #include "app/session/session.h"
 
+#include "core/cell/step_tree.h"
+
 #include "app/session/text.h"
 namespace topikos {
 
@@ -33,7 +35,7 @@ const Routine& Session::routine() const
 {
     const auto looked = m_looked.find(m_arm);
     const Routine* routine = looked == m_looked.end() ? nullptr : findRoutine(cell(), looked->second);
-    return routine && routine->arm == m_arm ? *routine : routineOf(cell(), station());
+    return routine && (!routine->arm || routine->arm == m_arm) ? *routine : routineOf(cell(), station());
 }
 
 void Session::switchArm(ArmId arm)
@@ -62,7 +64,7 @@ void Session::showRoutine(RoutineId id)
 {
     const Routine* routine = findRoutine(cell(), id);
     if (!routine || &this->routine() == routine) return;
-    takeInHand(routine->arm);
+    if (routine->arm) takeInHand(routine->arm);
     if (routineOf(cell(), station()).id == id) m_looked.erase(m_arm);
     else m_looked[m_arm] = id;
     dropLostSelection();
@@ -72,7 +74,7 @@ void Session::showRoutine(RoutineId id)
 const Trace* Session::trace() const
 {
     if (!m_checked) return nullptr;
-    const Trace& trace = m_checked->result.trace;
+    const Trace& trace = m_played ? *m_played : m_checked->result.trace;
     return std::any_of(trace.arms.begin(), trace.arms.end(), [](const ArmTrace& a) { return !a.outcomes.empty(); })
                ? &trace
                : nullptr;
@@ -137,6 +139,8 @@ void Session::report(const Error& error) { say(text(error.line()), true); }
 void Session::changed()
 {
     m_preview.reset();
+    m_pass = 0;
+    dropRun();
     // A run of other arms than the cell has now cannot be shown any more.
     const auto same = [](const ArmStation& a, const ArmStation& b) { return a.id == b.id && a.model == b.model; };
     const bool left = m_inRun && m_checked
@@ -187,7 +191,7 @@ bool Session::isThere(const Selection& thing) const
         else if constexpr (std::is_same_v<IdType, PartId>) return findPart(cell(), id) != nullptr;
         else if constexpr (std::is_same_v<IdType, ToolId>) return findTool(cell(), id) != nullptr;
         else if constexpr (std::is_same_v<IdType, TargetId>) return findTarget(cell(), id) != nullptr;
-        else if constexpr (std::is_same_v<IdType, StepId>) return routine().steps.find(id) != nullptr;
+        else if constexpr (std::is_same_v<IdType, StepId>) return findStep(routine().steps, id) != nullptr;
         else if constexpr (std::is_same_v<IdType, PatternId>) return findPattern(cell(), id) != nullptr;
         else if constexpr (std::is_same_v<IdType, ArmId>) return findArm(cell(), id) != nullptr;
         else return true;  // nothing
@@ -265,6 +269,7 @@ void Session::select(const Selection& selection)
     if (selection == m_selection && m_also.empty()) return;
     m_selection = selection;
     m_also.clear();
+    m_pass = 0;
     Q_EMIT selectionChanged();
 }
 

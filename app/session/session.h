@@ -3,12 +3,15 @@
 #include "core/cell/pattern.h"
 #include "core/cell/history.h"
 #include "core/check/live_checker.h"
+#include "core/simulate/runner.h"
 
 #include <QElapsedTimer>
 #include <QObject>
 #include <QTimer>
 
+#include <functional>
 #include <map>
+#include <set>
 #include <variant>
 
 namespace topikos {
@@ -142,11 +145,31 @@ public:
     double time() const { return m_time; }  ///< [s]
     double playSpeed() const { return m_playSpeed; }
     void setPlaySpeed(double factor);
+    /// How far a run goes from the top.
+    struct RunPlan {
+        enum class Kind { Once, Times, Endless, Until } kind = Kind::Once;
+        int times = 5;       ///< Times
+        double until = 600;  ///< Until [s]
+    };
+    const RunPlan& runPlan() const { return m_plan; }
+    void setRunPlan(const RunPlan& plan);
     void play();
     void pause();
     void scrub(double time);
-    void playStep();
+    /// To the end of the step under way, or with `over` of the call that it is in.
+    void playStep(bool over = false);
     void leaveRun();
+    /// Plays from where a step begins for the first time, with all that has happened until then.
+    bool playFrom(StepId step);
+    /// Plays from a step with the arm where it stands now, and everything else as at the start.
+    bool playFromHere(StepId step);
+    /// What holds trace(): the same as long as that is the same.
+    std::shared_ptr<const void> traceHolder() const
+    {
+        return m_played ? std::shared_ptr<const void>(m_played) : std::shared_ptr<const void>(m_checked);
+    }
+    /// The cell that trace() is of.
+    const Cell& playedCell() const { return m_played ? *m_playedCell : *m_checked->cell; }
 
     /// What is to be drawn: the run at its time, or the authored cell with the arm as jogged.
     CellState shownState() const;
@@ -158,6 +181,21 @@ public:
     Pose shownTcp() const { return shownBase() * baseFromTcp(shownCell(), shownStation(), shownPosture()); }
     /// The step at the run's time, none outside a run.
     StepId shownStep() const;
+    /// Whether the run is in a step, in what it holds, or in what it calls.
+    bool runsIn(StepId step) const;
+
+    // A step may be done several times in a run: passes.
+    int passesOf(StepId step) const;
+    /// Which pass of the selected step is looked at, from 0.
+    int pass() const { return m_pass; }
+    void setPass(int pass);
+    /// What became of a step: in a run when it was done last, else in the pass that is looked at (of the selected step) or
+    /// in the first one. Nullptr when it is not done.
+    const StepOutcome* passOutcome(StepId step) const;
+
+    /// Steps before which a run halts. No part of the cell.
+    bool haltsAt(StepId step) const { return m_halts.contains(step); }
+    void toggleHalt(StepId step);
     /// The steps of all arms at that time.
     std::vector<StepId> runningSteps() const;
 
@@ -181,6 +219,8 @@ Q_SIGNALS:
     void postureChanged();  ///< arm, gripper or parts are shown elsewhere
     void checkedChanged();
     void runChanged();  ///< playing, paused, left, time
+    void passChanged();
+    void traceChanged();  ///< another run is there than that of the check, or no more
     void jogChanged();
     void ghostChanged();
     void previewChanged();
@@ -225,6 +265,28 @@ private:
     std::vector<JointVector> m_ways;
     AxisValues m_ghostAxes, m_waysAxes;
     std::shared_ptr<const CheckedCell> m_checked;
+    /// A run that is not that of the check goes to its plan beside the interface.
+    void prepareRun(const std::function<void()>& then, std::vector<RunStart> starts = {});
+    void extendRun();
+    void dropRun();
+    void begin();
+    const StepOutcome* haltBetween(const Trace& trace, double after, double& until) const;
+    struct PassRef {
+        size_t arm = 0, outcome = 0;
+        int alone = -1;
+    };
+    const std::vector<PassRef>& passRefs(StepId step) const;
+    const StepOutcome& outcomeOf(const PassRef& ref) const;
+
+    RunPlan m_plan;
+    int m_pass = 0;
+    std::set<StepId> m_halts;
+    std::shared_ptr<const Trace> m_played;
+    CellPtr m_playedCell;
+    std::shared_ptr<Runner> m_runner;
+    bool m_preparing = false;
+    mutable std::shared_ptr<const CheckedCell> m_passesFor;
+    mutable std::map<StepId, std::vector<PassRef>> m_passes;
     bool m_inRun = false;
     double m_time = 0, m_playSpeed = 1;
     double m_playUntil = 0;

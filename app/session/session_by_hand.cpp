@@ -1,6 +1,7 @@
 #include "app/session/session.h"
 
 #include "app/session/text.h"
+#include "core/cell/step_tree.h"
 #include "core/spatial/rotation.h"
 #include "core/spatial/units.h"
 
@@ -193,8 +194,12 @@ bool Session::goToTarget(TargetId id)
 bool Session::goToSelected()
 {
     if (const TargetId id = selected<TargetId>()) return goToTarget(id);
-    if (const Step* step = routine().steps.find(selected<StepId>()); step && step->isMove())
-        return goToTarget(step->target);
+    if (const Step* step = findStep(routine().steps, selected<StepId>())) {
+        if (const TargetId id = targetOf(*step)) return goToTarget(id);
+        // A place that a loop or a call fills in: of the pass that is looked at.
+        if (const StepOutcome* outcome = passOutcome(step->id); outcome && outcome->target)
+            return goToTarget(outcome->target);
+    }
     say("Select a target, or a step that goes to one.", true);
     return false;
 }

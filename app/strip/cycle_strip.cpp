@@ -2,6 +2,7 @@
 
 #include "app/session/text.h"
 #include "app/theme/theme.h"
+#include "core/cell/step_tree.h"
 #include "core/program/step_text.h"
 
 #include <QHelpEvent>
@@ -18,6 +19,7 @@ namespace topikos {
 namespace {
 
 constexpr int kLabel = 102, kRight = 18, kTop = 22;
+constexpr double kWhole = 240, kPart = 90;  // runs up to so long are shown whole; of longer ones so much [s]
 
 /// Points down where the lanes are shown, to the right where they are folded.
 void drawWedge(QPainter& p, QPointF middle, bool folded)
@@ -41,6 +43,7 @@ CycleStrip::CycleStrip(Session& session, QWidget* parent) : QWidget(parent), m_s
     for (const QString& group : QSettings().value("strip/folded").toStringList())
         m_folded.insert(group);
     connect(&session, &Session::checkedChanged, this, &CycleStrip::refresh);
+    connect(&session, &Session::traceChanged, this, &CycleStrip::refresh);
     for (const auto signal : {&Session::cellChanged, &Session::selectionChanged, &Session::runChanged})
         connect(&session, signal, this, qOverload<>(&QWidget::update));
     refresh();
@@ -50,7 +53,7 @@ void CycleStrip::refresh()
 {
     m_lanes.clear();
     if (const Trace* trace = m_session.trace()) {
-        const Cell& cell = *m_session.checked()->cell;
+        const Cell& cell = m_session.playedCell();
         for (const ArmTrace& arm : trace->arms)
             addArm(cell, *trace, arm);
         addDevices(cell, *trace);
@@ -98,38 +101,48 @@ QStringList CycleStrip::laneNames() const
 void CycleStrip::addArm(const Cell& cell, const Trace& trace, const ArmTrace& arm)
 {
     const ArmStation& station = *findArm(cell, arm.arm);
-    const Routine& routine = *findRoutine(cell, arm.routine);
+    const Vocabulary words(cell);
+    std::map<StepId, QString> texts;
     Lane own{text(station.name), {}}, tool{text(toolInForce(cell, station).name), {}}, carried{"Part carried", {}};
     for (const ArmTrace::Span& span : arm.spans) {
         const StepOutcome& outcome = arm.outcomes[span.outcome];
-        const Step& step = routine.steps[outcome.index];
-        const Target* target = findTarget(cell, step.target);
+        const Routine& routine = *findRoutine(cell, outcome.routine);
+        const Step& step = *findStep(routine.steps, outcome.step);
+        const Target* target = findTarget(cell, outcome.target);
+        QString& typed = texts[outcome.step];
+        if (typed.isEmpty()) typed = text(stepText(words, step));
         const QString number = QString::number(outcome.index + 1);
         Block block{span.start, span.end, theme().other, number,
                     arm.arm == m_session.station().id ? outcome.step : StepId{}};
         block.tip = QString("Step %1: %2\n%3 s to %4 s")
                         .arg(outcome.index + 1)
-                        .arg(text(stepText(cell, step)))
+                        .arg(typed)
                         .arg(QString::number(span.start, 'f', 3), QString::number(span.end, 'f', 3));
+        if (routine.id != arm.routine) block.tip.prepend(text(routine.name) + ", ").replace(", Step", ", step");
         if (outcome.move && outcome.move->slowedBy >= 0)
             block.tip += QString("\nSlowed to %1 % of its speed by joint %2")
                              .arg(100 * outcome.move->lowestCeiling, 0, 'f', 0)
                              .arg(outcome.move->slowedBy + 1);
-        switch (step.kind) {
-        case Step::Kind::Grip: block.words += " grip"; break;
-        case Step::Kind::Release: block.words += " release"; break;
-        case Step::Kind::Wait: block.words += " wait"; break;
-        case Step::Kind::SetSignal: block.words += " set"; break;
-        case Step::Kind::WaitSignal: block.words += " waits for " + text(findSignal(cell, step.signal)->name); break;
-        case Step::Kind::MoveAxes: block.words += " " + text(frameName(cell, step.device)); break;
-        case Step::Kind::JointMove:
-        case Step::Kind::Line:
-            block.words += " " + (target ? text(target->name) : "");
-            block.color = stepColor(step.kind);
+        switch (step.kind()) {
+        case StepKind::Grip: block.words += " grip"; break;
+        case StepKind::Release: block.words += " release"; break;
+        case StepKind::Wait: block.words += " wait"; break;
+        case StepKind::SetSignal: block.words += " set"; break;
+        case StepKind::PulseSignal: block.words += " pulse"; break;
+        case StepKind::WaitSignal:
+            block.words += " waits for " + text(findSignal(cell, step.as<WaitSignal>()->until.signal)->name);
             break;
+        case StepKind::MoveAxes: block.words += " " + text(frameName(cell, step.as<MoveAxes>()->device)); break;
+        case StepKind::Joint:
+        case StepKind::Line:
+        case StepKind::Arc:
+            block.words += " " + (target ? text(target->name) : QString("by"));
+            block.color = stepColor(step.kind());
+            break;
+        default: block.color = stepColor(step.kind()); break;
         }
         if (outcome.blocks()) block.color = theme().blocked;
-        (step.kind == Step::Kind::Grip || step.kind == Step::Kind::Release ? tool : own)
+        (step.kind() == StepKind::Grip || step.kind() == StepKind::Release ? tool : own)
             .blocks.push_back(std::move(block));
     }
     for (size_t i = 0; i < trace.partEvents.size(); ++i) {
@@ -231,16 +244,29 @@ void CycleStrip::addSignals(const Cell& cell, const Trace& trace)
     addLanes(std::move(lanes), "Signals");
 }
 
-double CycleStrip::shownDuration() const
+double CycleStrip::wholeDuration() const
 {
     const Trace* t = m_session.trace();
     return t && t->duration > 0 ? t->duration : 1;
 }
 
-double CycleStrip::xOf(double time) const { return kLabel + time / shownDuration() * (width() - kLabel - kRight); }
+double CycleStrip::shownDuration() const { return std::min(wholeDuration(), wholeDuration() > kWhole ? kPart : kWhole); }
+
+/// Of long runs a part is shown, about the time of the run; it stands still while somebody scrubs in it.
+double CycleStrip::shownBegin() const
+{
+    if (wholeDuration() <= kWhole) return 0;
+    if (!m_scrubbing) m_begin = std::clamp(m_session.time() - 0.25 * kPart, 0.0, wholeDuration() - kPart);
+    return std::min(m_begin, wholeDuration() - kPart);
+}
+
+double CycleStrip::xOf(double time) const
+{
+    return kLabel + (time - shownBegin()) / shownDuration() * (width() - kLabel - kRight);
+}
 double CycleStrip::timeAt(double x) const
 {
-    return std::clamp((x - kLabel) / (width() - kLabel - kRight), 0.0, 1.0) * shownDuration();
+    return shownBegin() + std::clamp((x - kLabel) / (width() - kLabel - kRight), 0.0, 1.0) * shownDuration();
 }
 
 void CycleStrip::paintEvent(QPaintEvent*)
@@ -264,12 +290,14 @@ void CycleStrip::paintEvent(QPaintEvent*)
         tick *= f;
     }
     p.setFont(figureFont(10));
-    for (int i = 0; i * tick <= shownDuration() * 1.0001; ++i) {
+    const double begin = shownBegin(), end = begin + shownDuration();
+    const int firstTick = int(std::ceil(begin / tick - 1e-6));
+    for (int i = firstTick; i * tick <= end * 1.0001; ++i) {
         const double x = xOf(i * tick);
         p.setPen(theme().line);
         p.drawLine(QPointF(x, 16), QPointF(x, bottom));
         p.setPen(theme().faint);
-        p.drawText(QRectF(x - 30, 2, 60, 13), Qt::AlignCenter, text(plainNumber(i * tick, 3)) + (i == 0 ? " s" : ""));
+        p.drawText(QRectF(x - 30, 2, 60, 13), Qt::AlignCenter, text(plainNumber(i * tick, 3)) + (i == firstTick ? " s" : ""));
     }
     const StepId running = m_session.shownStep();
     for (size_t seen = 0; seen < m_seen.size(); ++seen) {
@@ -284,8 +312,9 @@ void CycleStrip::paintEvent(QPaintEvent*)
         p.fillRect(QRectF(kLabel, y + (m_lane - m_block) / 2.0, width() - kLabel - kRight, m_block), theme().paper);
         p.setFont(textFont(11, QFont::Medium));
         for (const Block& b : lane.blocks) {
-            const QRectF r(xOf(b.from) + 0.5, y + (m_lane - m_block) / 2.0, std::max(3.0, xOf(b.to) - xOf(b.from) - 1),
-                           m_block);
+            if (b.to < begin || b.from > end) continue;
+            const double left = xOf(std::max(b.from, begin)), right = xOf(std::min(b.to, end));
+            const QRectF r(left + 0.5, y + (m_lane - m_block) / 2.0, std::max(3.0, right - left - 1), m_block);
             p.setPen(b.step && m_session.selected<StepId>() == b.step ? QPen(theme().ink, 2) : QPen(Qt::NoPen));
             p.setBrush(b.color);
             p.drawRoundedRect(r, 3, 3);
@@ -357,10 +386,13 @@ void CycleStrip::mousePressEvent(QMouseEvent* event)
     const Trace* trace = m_session.trace();
     if (const ArmTrace* own = trace ? findArmTrace(*trace, m_session.station().id) : nullptr) {
         // The strip shows what runs, so that is what the route shows, too.
-        m_session.showRoutine(own->routine);
         const ArmTrace::Span* span = spanAt(*own, time);
-        if (block && block->step) m_session.select(block->step);
-        else if (span) m_session.select(own->outcomes[span->outcome].step);
+        const StepId step = block && block->step ? block->step : span ? own->outcomes[span->outcome].step : StepId();
+        RoutineId routine = own->routine;
+        for (const StepOutcome& outcome : own->outcomes)
+            if (outcome.step == step) routine = outcome.routine;
+        m_session.showRoutine(routine);
+        if (step) m_session.select(step);
     }
     m_session.scrub(time);
 }

@@ -56,7 +56,9 @@ private:
     void addDevices(const Cell& cell, const Trace& trace);
     void addSignals(const Cell& cell, const Trace& trace);
     double timeAt(double x) const;
-    double shownDuration() const;
+    double wholeDuration() const;  ///< of the run [s]
+    double shownDuration() const;  ///< of what is seen of it [s]
+    double shownBegin() const;     ///< [s]
     const Block* blockUnder(QPointF place) const;
 
     Session& m_session;
@@ -65,6 +67,7 @@ private:
     std::set<QString> m_folded;
     int m_lane = 26, m_block = 18;  ///< heights [pixel]
     bool m_scrubbing = false;
+    mutable double m_begin = 0;  ///< of what is seen of a long run [s]
 };
 
 }  // namespace topikos

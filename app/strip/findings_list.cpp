@@ -30,6 +30,19 @@ FindingsList::FindingsList(Session& session, QWidget* parent) : QWidget(parent),
     m_looked->setProperty("class", "faint");
     auto* foot = new QHBoxLayout;
     foot->addWidget(m_looked, 1);
+    m_reason = new QLineEdit(this);
+    m_reason->setObjectName("adviceReason");
+    m_reason->setAccessibleName("Why the advice may stand");
+    m_reason->setPlaceholderText("why it may stand");
+    m_reason->setMaximumWidth(220);
+    m_reason->setMaxLength(120);
+    m_accept = new QPushButton("Let it stand", this);
+    m_accept->setObjectName("adviceAccept");
+    m_accept->setToolTip("The advice counts no more, with this reason, until what it is about changes");
+    connect(m_accept, &QPushButton::clicked, this, &FindingsList::accept);
+    connect(m_reason, &QLineEdit::returnPressed, this, &FindingsList::accept);
+    foot->addWidget(m_reason);
+    foot->addWidget(m_accept);
     // The part of the manual about the selected finding, or about all of them.
     m_explain = new QLabel(this);
     m_explain->setObjectName("explainFinding");
@@ -40,7 +53,7 @@ FindingsList::FindingsList(Session& session, QWidget* parent) : QWidget(parent),
     const auto go = [this](QListWidgetItem* item) {
         const CheckedCell* checked = m_session.checked();
         if (!item || !checked) return;
-        const std::vector<const Finding*> all = withFollowUps(checked->result.findings);
+        const std::vector<const Finding*> all = listed();
         const size_t i = item->data(Qt::UserRole).toUInt();
         if (i >= all.size()) return;
         const Finding& f = *all[i];
@@ -65,6 +78,11 @@ FindingsList::FindingsList(Session& session, QWidget* parent) : QWidget(parent),
 void FindingsList::explain(const Finding* finding)
 {
     const QString rule = finding ? QString(ruleName(finding->rule)).replace('-', ' ') : QString();
+    const bool advice = finding && isAdvice(finding->rule);
+    const bool stands = advice && !finding->accepted.empty();
+    m_reason->setVisible(advice && !stands);
+    m_accept->setVisible(advice);
+    m_accept->setText(stands ? "Raise again" : "Let it stand");
     m_explain->setText(finding ? QString("<a href=\"manual:findings#%1\">What “%1” means, and what helps</a>").arg(rule)
                                : "<a href=\"manual:findings\">What is checked</a>");
 }
@@ -84,15 +102,21 @@ void FindingsList::fill()
         item->setData(Qt::UserRole, i++);
         item->setToolTip(text(words.line()));
     };
-    if (checked)
+    if (checked) {
         for (const Finding& f : checked->result.findings) {
             add(f, false);
             for (const Finding& follows : f.followUps)
                 add(follows, true);
         }
+        for (const Finding& f : checked->result.accepted) {
+            add(f, false);
+            QListWidgetItem* item = m_list->item(m_list->count() - 1);
+            item->setText("stands: " + text(f.accepted) + "  ·  " + item->text());
+            item->setForeground(theme().faint);
+        }
+    }
     m_list->setCurrentRow(std::min(row, m_list->count() - 1));
-    const std::vector<const Finding*> all =
-        checked ? withFollowUps(checked->result.findings) : std::vector<const Finding*>();
+    const std::vector<const Finding*> all = listed();
     explain(m_list->currentRow() >= 0 ? all[size_t(m_list->currentRow())] : nullptr);
     m_list->setVisible(m_list->count() > 0);
     m_empty->setVisible(m_list->count() == 0);
@@ -100,6 +124,34 @@ void FindingsList::fill()
     m_looked->setText(!checked                   ? QString()
                       : checked->result.complete ? "Looked at: " + text(lookedAt(checked->result)) + "."
                                                  : "Looked at so far: " + text(lookedAt(checked->result)) + " …");
+}
+
+std::vector<const Finding*> FindingsList::listed() const
+{
+    const CheckedCell* checked = m_session.checked();
+    if (!checked) return {};
+    std::vector<const Finding*> all = withFollowUps(checked->result.findings);
+    for (const Finding& f : checked->result.accepted)
+        all.push_back(&f);
+    return all;
+}
+
+void FindingsList::accept()
+{
+    const std::vector<const Finding*> all = listed();
+    const int row = m_list->currentRow();
+    if (row < 0 || row >= int(all.size()) || !isAdvice(all[size_t(row)]->rule)) return;
+    const Finding finding = *all[size_t(row)];
+    const bool stands = !finding.accepted.empty();
+    const std::string reason = m_reason->text().trimmed().toStdString();
+    if (!stands && reason.empty()) {
+        m_session.say("Type why it may stand first.", true);
+        return m_reason->setFocus();
+    }
+    m_session.edit(stands ? "Raise an advice again" : "Let an advice stand",
+                   [&](const Cell& cell) { return acceptAdvice(cell, finding, stands ? "" : reason); });
+    m_reason->clear();
+    m_list->setFocus();
 }
 
 void FindingsList::selectNext(int by)

@@ -21,7 +21,7 @@ Theme lightTheme()
     t.paper = "#f5f1e8", t.panel = "#fbf8f2", t.raised = "#ffffff", t.line = "#dcd5c6", t.ink = "#22303a",
     t.faint = "#5f6a70";
     t.accent = "#0b6b64", t.accentText = "#ffffff", t.accentSoft = "#dbeae6", t.caution = "#b8770f",
-    t.blocked = "#c33a1c", t.track = "#d3dad6", t.joint = "#415a75", t.other = "#5c6870";
+    t.blocked = "#c33a1c", t.track = "#d3dad6", t.joint = "#415a75", t.other = "#5c6870", t.process = "#7a3d74";
     t.skyTop = "#e4e9ea", t.skyBottom = "#f4f2ee", t.ground = "#e5e2da", t.grid = "#c9c4b8", t.edge = "#39444a";
     t.axisX = "#cf2f2f", t.axisY = "#2e8b3d", t.axisZ = "#2b5fc4";
     return t;
@@ -34,7 +34,7 @@ Theme darkTheme()
     t.paper = "#20262a", t.panel = "#262d32", t.raised = "#2f373d", t.line = "#3d474e", t.ink = "#e8e6df",
     t.faint = "#9aa6ab";
     t.accent = "#45b6a7", t.accentText = "#10201e", t.accentSoft = "#29423f", t.caution = "#e0a13a",
-    t.blocked = "#f58468", t.track = "#465157", t.joint = "#7f9cbd", t.other = "#8b979d";
+    t.blocked = "#f58468", t.track = "#465157", t.joint = "#7f9cbd", t.other = "#8b979d", t.process = "#cf97c9";
     t.skyTop = "#2a3338", t.skyBottom = "#20262a", t.ground = "#2b3236", t.grid = "#434d53", t.edge = "#0f1315";
     t.axisX = "#ee6a63", t.axisY = "#63c274", t.axisZ = "#6f9df0";
     return t;
@@ -48,13 +48,13 @@ Theme withContrast(Theme t)
         t.paper = "#000000", t.panel = "#000000", t.raised = "#101010", t.line = "#b8b8b8", t.ink = "#ffffff",
         t.faint = "#d6d6d6";
         t.accent = "#5fe3d0", t.accentText = "#000000", t.accentSoft = "#0e4a44", t.caution = "#ffc14d",
-        t.blocked = "#ff8f73", t.track = "#5c5c5c", t.joint = "#a9c8ec", t.other = "#c4ccd0";
+        t.blocked = "#ff8f73", t.track = "#5c5c5c", t.joint = "#a9c8ec", t.other = "#c4ccd0", t.process = "#efc0ea";
         t.skyTop = "#000000", t.skyBottom = "#000000", t.ground = "#0c0c0c", t.grid = "#5a5a5a", t.edge = "#000000";
     } else {
         t.paper = "#ffffff", t.panel = "#ffffff", t.raised = "#ffffff", t.line = "#5a5a5a", t.ink = "#000000",
         t.faint = "#333333";
         t.accent = "#00524c", t.accentSoft = "#b9e3dd", t.caution = "#7a4a00", t.blocked = "#a31700",
-        t.track = "#b4bcb8", t.joint = "#233c57", t.other = "#333f47";
+        t.track = "#b4bcb8", t.joint = "#233c57", t.other = "#333f47", t.process = "#561f50";
         t.skyTop = "#ffffff", t.skyBottom = "#ffffff", t.ground = "#f2f2f2", t.grid = "#9a9a9a", t.edge = "#000000";
         t.axisX = "#b00000", t.axisY = "#00661a", t.axisZ = "#0033a8";
     }
@@ -273,26 +273,40 @@ QIcon glyphIcon(const QString& name)
     return drawnIcon([&name](QPainter& p) { drawGlyph(p, {0, 0, 16, 16}, name, theme().ink); });
 }
 
-const char* stepGlyph(Step::Kind kind)
+const char* stepGlyph(StepKind kind)
 {
     switch (kind) {
-    case Step::Kind::JointMove: return "joint";
-    case Step::Kind::Line: return "line";
-    case Step::Kind::Grip: return "grip";
-    case Step::Kind::Release: return "release";
-    case Step::Kind::Wait: return "wait";
-    case Step::Kind::SetSignal: return "signal";
-    case Step::Kind::WaitSignal: return "listen";
-    case Step::Kind::MoveAxes: return "axis";
+    case StepKind::Joint: return "joint";
+    case StepKind::Line: return "line";
+    case StepKind::Arc: return "arc";
+    case StepKind::Grip: return "grip";
+    case StepKind::Release: return "release";
+    case StepKind::Wait: return "wait";
+    case StepKind::SetSignal: return "signal";
+    case StepKind::PulseSignal: return "pulse";
+    case StepKind::WaitSignal: return "listen";
+    case StepKind::MoveAxes: return "axis";
+    case StepKind::Call: return "call";
+    case StepKind::Repeat: return "repeat";
+    case StepKind::ForEach: return "each";
+    case StepKind::If: return "if";
+    case StepKind::Note: return "note";
+    case StepKind::SwitchProcess: return "process";
+    case StepKind::UsePoint: return "point";
+    case StepKind::ReadFrom: return "frame";
+    case StepKind::Halt: return "halt";
     }
     return "";
 }
 
-QColor stepColor(Step::Kind kind)
+QColor stepColor(StepKind kind)
 {
     switch (kind) {
-    case Step::Kind::JointMove: return theme().joint;
-    case Step::Kind::Line: return theme().accent;
+    case StepKind::Joint: return theme().joint;
+    case StepKind::Line:
+    case StepKind::Arc: return theme().accent;
+    case StepKind::SwitchProcess: return theme().process;
+    case StepKind::Halt: return theme().blocked;
     default: return theme().other;
     }
 }

@@ -13,7 +13,7 @@ namespace topikos {
 struct Theme {
     bool dark = false, contrast = false;
     QColor paper, panel, raised, line, ink, faint, accent, accentText, accentSoft, caution, blocked, track, joint,
-        other;
+        other, process;
     QColor skyTop, skyBottom, ground, grid, edge;
     QColor axisX, axisY, axisZ;
 };
@@ -34,9 +34,9 @@ QIcon severityIcon(Severity severity);
 void drawGlyph(QPainter& painter, const QRectF& box, const QString& name, const QColor& color);
 QIcon glyphIcon(const QString& name);
 
-const char* stepGlyph(Step::Kind kind);
+const char* stepGlyph(StepKind kind);
 
 /// Colour of a step's block on the strip and of its path in the view.
-QColor stepColor(Step::Kind kind);
+QColor stepColor(StepKind kind);
 
 }  // namespace topikos

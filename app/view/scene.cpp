@@ -213,6 +213,7 @@ DrawList Scene::build(QOpenGLFunctions_3_3_Core& gl, bool moving)
     list.shadowHalf = 0.55 * std::max(box.sizes()[0], box.sizes()[1]) + 0.3;
 
     addRoute(list);
+    if (const Trail* own = trail()) own->add(list, m_session.time());
     addTargets(list);
     addDevices(list);
     addExplanation(list);
@@ -250,7 +251,7 @@ const std::vector<Scene::Path>& Scene::paths() const
             } else {
                 const Move& move = *outcome.move;
                 const double end = move.stop ? move.stop->fraction : 1;
-                const int pieces = move.line.baseFromFrame ? 28 : 1;
+                const int pieces = move.line.circle ? 64 : move.line.baseFromFrame ? 28 : 1;
                 for (int i = 0; i <= pieces; ++i)
                     path.points.push_back(base(end * i / pieces) * move.line.tcpAt(end * i / pieces).translation);
                 if (move.stop) path.missing = {path.points.back(), base(1) * move.line.tcpAt(1).translation};
@@ -261,6 +262,19 @@ const std::vector<Scene::Path>& Scene::paths() const
     return m_paths;
 }
 
+const Trail* Scene::trail() const
+{
+    if (!m_session.inRun() || !m_session.trace() || m_trailOptions.colour == TrailOptions::Colour::Off) return nullptr;
+    const std::shared_ptr<const void> now = m_session.traceHolder();
+    if (!m_trail || m_trailFor != now || m_trailMade != m_trailOptions || m_trailOf != m_session.station().id) {
+        m_trail = std::make_unique<Trail>(m_session.playedCell(), *m_session.trace(), m_session.station().id, m_trailOptions);
+        m_trailFor = now;
+        m_trailMade = m_trailOptions;
+        m_trailOf = m_session.station().id;
+    }
+    return m_trail.get();
+}
+
 std::optional<Scene::Callout> Scene::callout() const
 {
     const CheckedCell* checked = m_session.checked();
@@ -268,14 +282,15 @@ std::optional<Scene::Callout> Scene::callout() const
     if (!checked || !step) return std::nullopt;
     const Cell& cell = *checked->cell;
     const Finding* worst = nullptr;
-    const std::vector<const Finding*> own = checked->result.ofStep(step);
-    for (const Finding* f : own)
+    const std::vector<const Finding*> ofStep = checked->result.ofStep(step);
+    for (const Finding* f : ofStep)
         if (!worst || f->severity > worst->severity) worst = f;
     const StepOutcome* known = worst ? outcomeOf(checked->result, *worst) : nullptr;
     if (!known) return std::nullopt;
     const StepOutcome& outcome = *known;
     const Target* target = findTarget(cell, worst->target);
-    const ArmStation& arm = armOf(cell, *findRoutine(cell, worst->routine));
+    const ArmStation* own = findArm(cell, worst->arm);
+    const ArmStation& arm = own ? *own : armOf(cell, *findRoutine(cell, worst->routine));
     const Pose base = worldFromBase(cell, arm, outcome.axesAlong(worst->fraction));
     Vec3 place = (base * baseFromTcp(cell, arm, outcome.arrival)).translation;
     if (outcome.move && outcome.move->kind == Move::Kind::Line)

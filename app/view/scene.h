@@ -1,5 +1,6 @@
 #pragma once
 #include "app/session/session.h"
+#include "app/view/trail.h"
 #include "app/view/renderer.h"
 
 #include <map>
@@ -48,11 +49,17 @@ public:
     /// Path of a step's TCP in the world, from the newest check.
     struct Path {
         StepId step;
-        Step::Kind kind;
+        StepKind kind;
         std::vector<Vec3> points;
         std::vector<Vec3> missing;  ///< the part of a blocked line that is not reached
     };
     const std::vector<Path>& paths() const;
+
+    /// The trail of the arm in hand, in a run.
+    void setTrail(const TrailOptions& options) { m_trailOptions = options; }
+    const TrailOptions& trailOptions() const { return m_trailOptions; }
+    /// nullptr outside a run, and when it is off.
+    const Trail* trail() const;
 
     /// Joint past its range that stops the selected step, -1 for none.
     int blamedJoint() const;
@@ -99,6 +106,11 @@ private:
     mutable std::map<ArmPtr, std::vector<Shape>> m_armShapes;
     mutable std::vector<std::unique_ptr<GpuMesh>> m_gone;  ///< to be taken away where the context is there
 
+    TrailOptions m_trailOptions;
+    mutable std::unique_ptr<Trail> m_trail;
+    mutable TrailOptions m_trailMade;  ///< for which it is made
+    mutable std::shared_ptr<const void> m_trailFor;
+    mutable ArmId m_trailOf;
     mutable std::shared_ptr<const CheckedCell> m_pathsFor;
     mutable RoutineId m_pathsOf;
     mutable std::vector<Path> m_paths;

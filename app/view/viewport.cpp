@@ -84,6 +84,10 @@ Viewport::Viewport(Session& session, QWidget* parent) : QOpenGLWidget(parent), m
         });
     connect(m_strip, &ReadingStrip::resized, this, &Viewport::placeOverlays);
     connect(&session, &Session::previewChanged, this, &Viewport::changed);
+    TrailOptions trail;
+    trail.colour = TrailOptions::Colour(std::clamp(QSettings().value("view/trail", 0).toInt(), 0, 4));
+    trail.last = std::max(0.0, QSettings().value("view/trailLast", 0).toDouble());
+    m_scene.setTrail(trail);
     m_gridStep = std::clamp(QSettings().value("view/grid", 0.1).toDouble(), 0.01, 1.0);
     setAcceptDrops(true);
 }
@@ -488,6 +492,14 @@ void Viewport::keyPressEvent(QKeyEvent* event)
         return;
     }
     QOpenGLWidget::keyPressEvent(event);
+}
+
+void Viewport::setTrail(const TrailOptions& options)
+{
+    m_scene.setTrail(options);
+    QSettings().setValue("view/trail", int(options.colour));
+    QSettings().setValue("view/trailLast", options.last);
+    update();
 }
 
 }  // namespace topikos

@@ -55,11 +55,11 @@ bool isOver(const Session& s)
 
 bool hasRoute(const Session& s)
 {
-    const auto has = [&](Step::Kind kind) {
+    const auto has = [&](StepKind kind) {
         return std::any_of(s.routine().steps.begin(), s.routine().steps.end(),
-                           [kind](const Step& step) { return step.kind == kind; });
+                           [kind](const Step& step) { return step.kind() == kind; });
     };
-    return has(Step::Kind::JointMove) && has(Step::Kind::Line) && has(Step::Kind::Grip);
+    return has(StepKind::Joint) && has(StepKind::Line) && has(StepKind::Grip);
 }
 
 struct Lesson {

@@ -116,12 +116,14 @@ void MainWindow::refreshHead()
     m_cautions->setText(QString("%1 caution").arg(cautions));
     m_bottom->setTabText(1, blocked + cautions ? QString("Findings %1").arg(blocked + cautions) : "Findings");
     const Trace* trace = m_session->trace();
+    const Cycles cycles = trace ? cyclesOf(*trace) : Cycles{};
+    const double cycle = cycles.done > 0 ? cycles.time : trace ? trace->duration : 0;
     if (!trace) m_cycleTime->setText(checked ? "No cycle yet" : "Checking …");
     else if (trace->blocked()) m_cycleTime->setText(QString("Stops at <b>%1 s</b>").arg(trace->duration, 0, 'f', 2));
     else
         m_cycleTime->setText(
             QString("Cycle <b>%1 s</b>%2")
-                .arg(trace->duration, 0, 'f', 2)
+                .arg(cycle, 0, 'f', 2)
                 .arg(partsPerHour(*trace) > 0 ? QString(" · %1 / h").arg(partsPerHour(*trace), 0, 'f', 0) : ""));
     m_time->setText(trace ? QString("%1 / %2 s")
                                 .arg(m_session->inRun() ? m_session->time() : 0, 0, 'f', 2)
@@ -136,6 +138,12 @@ void MainWindow::refreshHead()
     m_step->setEnabled(runnable);
     m_rewind->setEnabled(m_session->inRun());
     m_speed->setText(QString("× %1").arg(m_session->playSpeed()));
+    const Session::RunPlan& plan = m_session->runPlan();
+    using Kind = Session::RunPlan::Kind;
+    m_plan->setText(plan.kind == Kind::Once      ? QString("once")
+                    : plan.kind == Kind::Times   ? QString("%1 times").arg(plan.times)
+                    : plan.kind == Kind::Endless ? QString("without end")
+                                                 : QString("%1 min").arg(plan.until / 60));
 }
 
 void MainWindow::refreshActions()

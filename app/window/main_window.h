@@ -134,7 +134,7 @@ private:
     QPointer<QWidget> m_cameFrom;           ///< before the keys went to the properties
     WordsField* m_name;
     QLabel *m_saveState, *m_blocked, *m_cautions, *m_cycleTime, *m_time;
-    QPushButton *m_run, *m_step, *m_rewind, *m_speed;
+    QPushButton *m_run, *m_step, *m_rewind, *m_speed, *m_plan;
     CommandField* m_command;
     TeachPanel* m_teach;
     NoticeBar* m_notices;

@@ -4,6 +4,7 @@
 #include "app/instruments/best_ways_offer.h"
 #include "app/instruments/teach_panel.h"
 #include "app/layout/layout_commands.h"
+#include "app/route/program_editor.h"
 #include "app/route/route_panel.h"
 #include "app/session/text.h"
 #include "app/strip/findings_list.h"
@@ -13,6 +14,8 @@
 #include "app/window/examples.h"
 #include "app/window/guide.h"
 #include "core/cell/devices.h"
+#include "core/cell/arms.h"
+#include "core/cell/edit_steps.h"
 #include "core/program/step_text.h"
 #include "core/robot/catalogue.h"
 
@@ -22,6 +25,7 @@
 #include <QLineEdit>
 #include <QMenuBar>
 #include <QMessageBox>
+#include <QPlainTextEdit>
 
 /// Every action of the window: its words, keys, and what it does.
 namespace topikos {
@@ -48,7 +52,9 @@ bool MainWindow::eventFilter(QObject* object, QEvent* event)
     const auto* key = static_cast<QKeyEvent*>(event);
     if (!widget || widget->window() != this || m_pages->currentIndex() != 0 || (key->modifiers() & ~Qt::KeypadModifier))
         return false;
-    if (qobject_cast<const QLineEdit*>(widget) || qobject_cast<const QAbstractSpinBox*>(widget)) return false;
+    if (qobject_cast<const QLineEdit*>(widget) || qobject_cast<const QAbstractSpinBox*>(widget)
+        || qobject_cast<const QPlainTextEdit*>(widget))
+        return false;
     for (const auto& [plain, action] : m_plainKeys)
         if (plain == key->key()) {
             action->trigger();
@@ -82,6 +88,9 @@ void MainWindow::buildActions()
            [this] {
                if (mayLeave()) openExample("glazing-line-on-a-rail");
            });
+    action(examples, "Example: rack of 24", "One routine fills a rack from the belt and glazes each tile on the way", {}, [this] {
+        if (mayLeave()) openExample("rack-of-24");
+    });
     action(examples, "Example: planted mistakes", "One mistake of each rule, to see how findings look", {}, [this] {
         if (mayLeave()) openExample("planted-mistakes");
     });
@@ -147,6 +156,34 @@ void MainWindow::buildActions()
            QKeySequence("Ctrl+Shift+G"), [this] { growStrip(); });
     action(view, "Restore layout", "Regions back to their first sizes", QKeySequence("Ctrl+0"),
            [this] { restoreLayout(); });
+    QMenu* trail = view->addMenu("Trail of a run");
+    using Colour = TrailOptions::Colour;
+    const auto setTrail = [this](auto change) {
+        TrailOptions options = m_view->trail();
+        change(options);
+        m_view->setTrail(options);
+    };
+    for (const auto& [words, tip, colour] :
+         {std::tuple("Trail off", "Nothing but the paths of the routine", Colour::Off),
+          std::tuple("Trail plain", "Where the TCP has been in the run", Colour::Plain),
+          std::tuple("Trail by speed", "The faster the darker", Colour::Speed),
+          std::tuple("Trail by margin", "Where a joint is nearer to its range end than the margin asked for", Colour::Margin),
+          std::tuple("Trail by step", "Steps in turn", Colour::Step)})
+        action(trail, words, tip, {}, [setTrail, colour = colour] { setTrail([&](TrailOptions& o) { o.colour = colour; }); });
+    trail->addSeparator();
+    for (const auto& [words, last] : {std::pair("Trail of the whole run", 0.0), {"Trail of the last 5 s", 5.0}, {"Trail of the last 20 s", 20.0}})
+        action(trail, words, "How far back the trail goes", {}, [setTrail, last = last] { setTrail([&](TrailOptions& o) { o.last = last; }); });
+    trail->addSeparator();
+    for (const auto& [words, every] : {std::pair("Tool axes along the trail off", 0.0), {"Tool axes every 100 ms", 0.1}, {"Tool axes every 500 ms", 0.5}})
+        action(trail, words, "The axes of the tool along its trail", {}, [setTrail, every = every] { setTrail([&](TrailOptions& o) { o.glyphEvery = every; }); });
+    trail->addSeparator();
+    action(trail, "Trail of the next tool point", "The TCP in force, then the other points of the tool in turn", {}, [this, setTrail] {
+        const Tool& tool = toolInForce(m_session->cell(), m_session->station());
+        setTrail([&](TrailOptions& o) {
+            o.point = o.point >= tool.points.size() ? 0 : o.point + 1;
+            m_session->say("The trail is that of " + (o.point == 0 ? QString("the TCP") : text(tool.points[o.point - 1].name)) + ".");
+        });
+    });
     action(view, "Dark or light", "Change between the dark and the light look", QKeySequence("Ctrl+Shift+D"),
            [this] { setLook(!theme().dark, theme().contrast); });
     action(view, "High contrast", "Black on white, or white on black, with wide frames about what has the keys", {},
@@ -242,6 +279,11 @@ void MainWindow::buildActions()
     QAction* take = action(teach, "Take target here",
                            "A pose target where the arm stands, in the frame that the foot of the view names",
                            QKeySequence("T"), [this] { m_targets->takePose(); });
+    QAction* teachJoint = action(teach, "Take target and joint move", "A target where the arm stands, and a joint move to it in the routine",
+                                 QKeySequence("Shift+T"), [this] { m_route->teachStep(StepKind::Joint, m_targets->takingFrame()); });
+    QAction* teachLine = action(teach, "Take target and line", "A target where the arm stands, and a line to it in the routine",
+                                QKeySequence("L"), [this] { m_route->teachStep(StepKind::Line, m_targets->takingFrame()); });
+    (void)teachJoint;
     action(teach, "Take posture here", "One value per joint, as the arm stands", QKeySequence("Ctrl+Shift+T"),
            [this] { m_targets->takePosture(); });
     QAction* retake = action(teach, "Re-take selected target", "The selected target goes to where the arm stands",
@@ -254,7 +296,7 @@ void MainWindow::buildActions()
         action(teach, "Move to selected target", "Send the arm to the selected target, or to that of the selected step",
                QKeySequence("M"), [this] { m_session->goToSelected(); });
     move->setShortcuts({QKeySequence("M"), QKeySequence("Ctrl+M")});
-    m_plainKeys = {{Qt::Key_Delete, remove}, {Qt::Key_T, take}, {Qt::Key_M, move}};
+    m_plainKeys = {{Qt::Key_Delete, remove}, {Qt::Key_T, take}, {Qt::Key_L, teachLine}, {Qt::Key_M, move}};
     action(teach, "Move home", "Send the arm to its home posture", QKeySequence("Ctrl+H"),
            [this] { m_session->goToTarget(m_session->station().home); });
     action(teach, "Back to where the arm stood", "Takes back the last move by hand; the cell stays as it is",
@@ -294,11 +336,57 @@ void MainWindow::buildActions()
                                 [this] { m_route->duplicateSelected(); });
     action(route, "Move step up", "", QKeySequence("Alt+Up"), [this] { m_route->moveSelected(-1); });
     action(route, "Move step down", "", QKeySequence("Alt+Down"), [this] { m_route->moveSelected(1); });
+    QAction* before = action(route, "Type a step before", "Goes in before the selected step", QKeySequence("Ctrl+Shift+I"),
+                             [this] {
+                                 m_left->setCurrentIndex(1);
+                                 m_route->typeBefore();
+                             });
+    QAction* cut = action(route, "Cut steps", "To the clipboard, as text", {}, [this] { m_route->cutSelected(); });
+    QAction* copy = action(route, "Copy steps", "To the clipboard, as text that any editor takes", {},
+                           [this] { m_route->copySelected(); });
+    QAction* paste = action(route, "Paste steps", "Steps from text, after the selected step", {}, [this] { m_route->paste(); });
+    route->addSeparator();
+    QAction* inRepeat = action(route, "Put into repeat", "The selected steps are done again and again",
+                               QKeySequence("Ctrl+Shift+R"), [this] { m_route->wrapSelected(StepKind::Repeat); });
+    QAction* inEach = action(route, "Put into for each place", "The selected steps are done for each place of a pattern",
+                             QKeySequence("Ctrl+Shift+K"), [this] { m_route->wrapSelected(StepKind::ForEach); });
+    QAction* inIf = action(route, "Put into if", "The selected steps are done when a signal says so", {},
+                           [this] { m_route->wrapSelected(StepKind::If); });
+    QAction* unwrap = action(route, "Take out of the block", "What the selected block holds takes its place", {},
+                             [this] { m_route->unwrapSelected(); });
+    QAction* extract = action(route, "Make a routine of them", "The selected steps become a routine that is called in their place",
+                              QKeySequence("Ctrl+Shift+X"), [this] { m_route->makeRoutineOfSelected(); });
+    action(route, "Fold block", "Left in the route", {}, [this] { m_route->foldSelected(true); });
+    action(route, "Unfold block", "Right in the route", {}, [this] { m_route->foldSelected(false); });
+    QAction* used = action(route, "Where is it used", "The next step that uses the target, signal or routine at hand",
+                           QKeySequence("Ctrl+U"), [this] {
+                               m_left->setCurrentIndex(1);
+                               m_route->goToNextUse();
+                           });
+    action(route, "Program as text", "All routines as text, or the steps as a list again", QKeySequence("Ctrl+Shift+L"), [this] {
+        m_left->setCurrentIndex(1);
+        m_route->showText(!m_route->editor()->isVisible());
+        if (m_route->editor()->isVisible()) m_route->editor()->field()->setFocus();
+    });
+    QAction* halt = action(route, "Halt before it", "The run halts where the selected step begins; again takes the mark away",
+                           QKeySequence("F9"), [this] { m_route->toggleHalt(); });
+    route->addSeparator();
     QAction* switchOff =
         action(route, "Switch step off or on", "Space in the route", {}, [this] { m_route->switchSelected(); });
 
     action(route, "Add routine", "A new one for the arm in hand, beside the one that runs", {},
            [this] { addRoutineForArm(*m_session); });
+    action(route, "Routine for every arm or for this one", "For every arm it goes only to places that its calls fill in", {}, [this] {
+        const Routine& routine = m_session->routine();
+        const ArmId arm = routine.arm ? ArmId() : m_session->station().id;
+        if (m_session->edit("Change whose the routine is", [&, id = routine.id](const Cell& c) { return setRoutineArm(c, id, arm); }))
+            m_session->say(arm ? "The routine is that of " + text(m_session->station().name) + " now."
+                               : QString("Every arm can call the routine now."));
+    });
+    action(route, "Delete routine", "Refused while a step calls it, or when it is the only one that the arm can run", {}, [this] {
+        const RoutineId id = m_session->routine().id;
+        m_session->edit("Delete " + text(m_session->routine().name), [id](const Cell& c) { return deleteRoutine(c, id); });
+    });
     action(route, "Find the best ways", "The chain of ways with the fewest cautions and the least joint travel",
            QKeySequence("Ctrl+B"), [this] { m_bestWays->search(); });
 
@@ -326,19 +414,19 @@ void MainWindow::buildActions()
            [this] { m_session->leaveRun(); });
     QAction* runFrom = action(
         run, "Run from selected step", "Starts where the selected step begins", QKeySequence("Shift+F5"), [this] {
-            // Of what runs, whatever routine is looked at.
-            const Trace* running = m_session->trace();
-            const ArmTrace* trace = running ? findArmTrace(*running, m_session->station().id) : nullptr;
             const StepId step = m_session->selected<StepId>();
-            if (!trace || !step) return m_session->say("Select the step to start from.", true);
-            for (const ArmTrace::Span& span : trace->spans)
-                if (trace->outcomes[span.outcome].step == step) {
-                    m_session->scrub(span.start);
-                    m_session->play();
-                    return;
-                }
+            if (!step) return m_session->say("Select the step to start from.", true);
+            if (m_session->playFrom(step)) return;
             m_session->say("The run does not get to this step.", true);
         });
+    QAction* fromHere = action(run, "Run from selected step and here",
+                               "Starts at the selected step with the arm where it stands now", QKeySequence("Ctrl+F5"), [this] {
+                                   const StepId step = m_session->selected<StepId>();
+                                   if (!step || !m_session->playFromHere(step))
+                                       m_session->say("Select a step of the routine that the arm runs.", true);
+                               });
+    action(run, "Run over the call", "To the end of the call that the next step is in", QKeySequence("Shift+F6"),
+           [this] { m_session->playStep(true); });
     for (const double f : kSpeeds)
         action(run, QString("Speed × %1").arg(f), "Speed of the run", {}, [this, f] { m_session->setPlaySpeed(f); });
 
@@ -349,7 +437,13 @@ void MainWindow::buildActions()
         for (const QMenu* menu : {layout, teach, route, check, run})
             if (owner == menu || menu->isAncestorOf(owner)) m_cellActions.push_back(a);
     }
-    m_route->setMenu({editText, duplicate, switchOff, move, runFrom, remove});
+    const auto gap = [this] {
+        auto* line = new QAction(this);
+        line->setSeparator(true);
+        return line;
+    };
+    m_route->setMenu({editText, before, duplicate, switchOff, cut, copy, paste, gap(), inRepeat, inEach, inIf, unwrap, extract, gap(),
+                      used, halt, move, runFrom, fromHere, remove});
     m_targets->setMenu({move, retake, rename, home, remove});
     action(help, "Find or do", "Type the name of anything", QKeySequence("Ctrl+K"), [this] { m_command->setFocus(); });
     action(help, "First cell, step by step", "Ten steps that watch what you do; leave it at any time", {},
@@ -394,10 +488,11 @@ std::vector<CommandField::Entry> MainWindow::commands()
         entries.push_back(
             {"See from " + text(f.name), "reading frame", [this, id = f.id] { m_session->setReadingFrame(id); }});
     }
-    const Table<Step>& steps = m_session->routine().steps;
-    for (size_t i = 0; i < steps.size(); ++i)
-        entries.push_back({QString("Step %1: %2").arg(i + 1).arg(text(stepText(m_session->cell(), steps[i]))), "select",
-                           [this, id = steps[i].id] { m_session->select(id); }});
+    const Vocabulary words(m_session->cell());
+    eachStep(m_session->routine().steps, [&](const Step& step, size_t number) {
+        entries.push_back({QString("Step %1: %2").arg(number + 1).arg(text(stepText(words, step))), "select",
+                           [this, id = step.id] { m_session->select(id); }});
+    });
     return entries;
 }
 

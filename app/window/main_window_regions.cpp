@@ -26,6 +26,8 @@
 #include <QHBoxLayout>
 #include <QMenu>
 #include <QMenuBar>
+#include <QSpinBox>
+#include <QWidgetAction>
 #include <QScrollArea>
 #include <QScrollBar>
 #include <QStyle>
@@ -131,6 +133,35 @@ void MainWindow::buildHead()
         }
     });
     m_speed->setMenu(speeds);
+    m_plan = button("planButton", "once", "How far a run goes: once, several times, without end, or up to a time", [] {});
+    m_plan->setMinimumWidth(64);
+    m_plan->setAccessibleName("How far a run goes");
+    auto* plans = new QMenu(m_plan);
+    plans->setObjectName("planMenu");
+    using Plan = Session::RunPlan;
+    for (const auto& [words, plan] : {std::pair("once", Plan{Plan::Kind::Once}), {"2 times", Plan{Plan::Kind::Times, 2}},
+                                      {"5 times", Plan{Plan::Kind::Times, 5}}, {"20 times", Plan{Plan::Kind::Times, 20}},
+                                      {"without end", Plan{Plan::Kind::Endless}}, {"10 minutes", Plan{Plan::Kind::Until, 0, 600}},
+                                      {"1 hour", Plan{Plan::Kind::Until, 0, 3600}}}) {
+        QAction* a = plans->addAction(words, this, [this, plan = plan] { m_session->setRunPlan(plan); });
+        a->setObjectName(QString("plan %1").arg(words));
+    }
+    // Any other number of passes is typed.
+    auto* typed = new QWidgetAction(plans);
+    auto* times = new QSpinBox;
+    times->setObjectName("planTimes");
+    times->setAccessibleName("Times that a run goes through the cycle");
+    times->setRange(1, 100000);
+    times->setValue(50);
+    times->setSuffix(" times");
+    connect(times, &QSpinBox::editingFinished, plans, [this, times, plans] {
+        if (!times->hasFocus()) return;
+        m_session->setRunPlan({Plan::Kind::Times, times->value()});
+        plans->close();
+    });
+    typed->setDefaultWidget(times);
+    plans->addAction(typed);
+    m_plan->setMenu(plans);
     m_command = new CommandField([this] { return commands(); }, head);
     m_command->setFixedWidth(176);
     row->addWidget(m_command);
@@ -257,6 +288,7 @@ void MainWindow::buildRegions()
     column->addStretch();
 
     m_columns = new QSplitter(Qt::Horizontal, this);
+    m_columns->setObjectName("columns");
     m_columns->setChildrenCollapsible(false);
     m_columns->setHandleWidth(1);
     m_columns->addWidget(m_side);

@@ -2,6 +2,7 @@
 
 #include "core/cell/edit_layout.h"
 #include "core/cell/edit_support.h"
+#include "core/cell/step_tree.h"
 #include "core/robot/data_sheet.h"
 
 #include <fmt/format.h>
@@ -66,7 +67,7 @@ Result<Cell> setArmMount(const Cell& cell, ArmId id, FrameId frame)
 
 Result<Cell> addRoutine(const Cell& cell, ArmId arm, const std::string& name, RoutineId* created)
 {
-    if (!findArm(cell, arm)) return missing("arm");
+    if (arm && !findArm(cell, arm)) return missing("arm");
     if (Status bad = checkNewName(cell.routines, name)) return *bad;
     Cell next = cell;
     const RoutineId id{next.nextId++};
@@ -79,6 +80,11 @@ Result<Cell> setMainRoutine(const Cell& cell, RoutineId id)
 {
     const Routine* routine = findRoutine(cell, id);
     if (!routine) return missing("routine");
+    if (!routine->arm || !routine->parameters.empty())
+        return Error{"edit.main-routine",
+                     fmt::format("\"{}\" {}", routine->name,
+                                 routine->arm ? "has places that a call fills in" : "is not of one arm"),
+                     "", "Let the arm run a routine of its own that calls it."};
     Cell next = cell;
     next.arms.edit(routine->arm)->main = id;
     return next;
@@ -88,14 +94,22 @@ Result<Cell> deleteRoutine(const Cell& cell, RoutineId id)
 {
     const Routine* routine = findRoutine(cell, id);
     if (!routine) return missing("routine");
-    const auto other = std::find_if(cell.routines.begin(), cell.routines.end(),
-                                    [&](const Routine& r) { return r.arm == routine->arm && r.id != id; });
-    if (other == cell.routines.end())
-        return Error{"edit.last-routine",
-                     fmt::format("\"{}\" is the only routine of \"{}\"", routine->name, armOf(cell, *routine).name), "",
-                     "Add another one first."};
+    for (const StepUse& use : stepsThatUse(cell, id))
+        if (use.routine != id)
+            return Error{"edit.routine-used", fmt::format("\"{}\" is called by {}", routine->name, wordsOf(cell, use)), "",
+                         "Take that step out first."};
     Cell next = cell;
-    if (armOf(cell, *routine).main == id) next.arms.edit(routine->arm)->main = other->id;
+    if (routine->arm && armOf(cell, *routine).main == id) {
+        const auto other = std::find_if(cell.routines.begin(), cell.routines.end(), [&](const Routine& r) {
+            return r.arm == routine->arm && r.id != id && r.parameters.empty();
+        });
+        if (other == cell.routines.end())
+            return Error{"edit.last-routine",
+                         fmt::format("\"{}\" is the only routine that \"{}\" can run", routine->name,
+                                     armOf(cell, *routine).name),
+                         "", "Add another one first."};
+        next.arms.edit(routine->arm)->main = other->id;
+    }
     next.routines.erase(id);
     return next;
 }

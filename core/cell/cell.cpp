@@ -20,6 +20,13 @@ bool Target::operator==(const Target& o) const
 }
 
 const Frame* findFrame(const Cell& cell, FrameId id) { return cell.frames.find(id); }
+const Process* findProcess(const Cell& cell, ProcessId id)
+{
+    for (const Tool& tool : cell.tools)
+        for (const Process& process : tool.processes)
+            if (process.id == id) return &process;
+    return nullptr;
+}
 const Tool* findTool(const Cell& cell, ToolId id) { return cell.tools.find(id); }
 const PartKind* findPartKind(const Cell& cell, PartKindId id) { return cell.partKinds.find(id); }
 const Pattern* findPattern(const Cell& cell, PatternId id) { return cell.patterns.find(id); }
@@ -41,7 +48,10 @@ const ArmStation& knownArm(const Cell& cell, ArmId id)
 }  // namespace
 
 const ArmStation& armOf(const Cell& cell, const Target& target) { return knownArm(cell, target.arm); }
-const ArmStation& armOf(const Cell& cell, const Routine& routine) { return knownArm(cell, routine.arm); }
+const ArmStation& armOf(const Cell& cell, const Routine& routine)
+{
+    return routine.arm ? knownArm(cell, routine.arm) : cell.arms.front();
+}
 
 const Routine& routineOf(const Cell& cell, const ArmStation& arm)
 {

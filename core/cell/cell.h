@@ -1,4 +1,6 @@
 #pragma once
+#include "core/cell/ids.h"
+#include "core/cell/step.h"
 #include "core/cell/table.h"
 #include "core/robot/arm.h"
 #include "core/robot/inverse.h"
@@ -13,24 +15,6 @@
 #include <vector>
 
 namespace topikos {
-
-/// Identity of an object in a cell: stable under renaming, never used twice, 0 for none. One type per kind of object.
-template <class Kind> struct Id {
-    std::uint32_t value = 0;
-    explicit operator bool() const { return value != 0; }
-    auto operator<=>(const Id&) const = default;
-};
-using FrameId = Id<struct FrameKind>;
-using ToolId = Id<struct ToolKind>;
-using TcpId = Id<struct TcpTag>;
-using PartId = Id<struct PartTag>;
-using PartKindId = Id<struct PartKindTag>;
-using PatternId = Id<struct PatternTag>;
-using TargetId = Id<struct TargetTag>;
-using ArmId = Id<struct ArmTag>;
-using SignalId = Id<struct SignalTag>;
-using RoutineId = Id<struct RoutineKind>;
-using StepId = Id<struct StepTag>;
 
 /// How something in the layout is treated on screen; none of it changes what is computed.
 struct Look {
@@ -115,6 +99,15 @@ struct ToolPoint {
     bool operator==(const ToolPoint&) const = default;
 };
 
+/// Something that a tool does while it goes: spraying, wiping.
+struct Process {
+    ProcessId id;
+    std::string name;
+    SignalId signal{};  ///< that switches it; digital
+    double lead = 0;    ///< it is switched so long before the arm comes to the step, if the move before takes so long [s]
+    bool operator==(const Process&) const = default;
+};
+
 struct Tool {
     ToolId id;
     std::string name;
@@ -128,6 +121,7 @@ struct Tool {
     std::uint32_t number = 0;     ///< under which the controller knows the tool; 0: none
     Vec3 inertia = Vec3::Zero();  ///< moments about axes through the centre of mass, parallel to the flange [kg m^2]
     std::vector<ToolPoint> points{};  ///< beside flangeFromTcp, which has the id 0
+    std::vector<Process> processes{};
     bool operator==(const Tool&) const = default;
 };
 
@@ -223,33 +217,19 @@ struct Signal {
     bool operator==(const Signal&) const = default;
 };
 
-struct Step {
-    enum class Kind { JointMove, Line, Grip, Release, Wait, SetSignal, WaitSignal, MoveAxes };
-    enum class Comparison { Equal, AtLeast, AtMost };
-    StepId id;
-    Kind kind = Kind::JointMove;
-    TargetId target;                            ///< moves
-    double standoff = 0;                        ///< moves: stay this far back from the target along the tool's z [m]
-    double jointSpeed = 1;                      ///< joint moves: fraction of the joints' speed limits, (0, 1]
-    double lineSpeed = 0.25;                    ///< lines: TCP speed [m/s]
-    double blend = 0;                           ///< moves: how far before the end the next move may set in [m]
-    double seconds = 0.5;                       ///< waits
-    bool off = false;                           ///< left out of the run
-    SignalId signal{};                          ///< SetSignal, WaitSignal
-    double value = 1;                           ///< SetSignal: to be written; WaitSignal: to be met
-    Comparison comparison = Comparison::Equal;  ///< WaitSignal
-    FrameId device{};                           ///< MoveAxes, at `jointSpeed`
-    std::vector<double> axes{};                 ///< MoveAxes: where its axes go, in the order of axesOf() [m or rad]
-
-    bool isMove() const { return kind == Kind::JointMove || kind == Kind::Line; }
-    bool operator==(const Step&) const = default;
+/// A name of a routine's own for a place that each call fills in.
+struct Parameter {
+    ParameterId id;
+    std::string name;
+    bool operator==(const Parameter&) const = default;
 };
 
 struct Routine {
     RoutineId id;
     std::string name;
-    Table<Step> steps;
-    ArmId arm{};  ///< that runs it
+    Steps steps;
+    ArmId arm{};  ///< that runs it; none: every arm can call it
+    std::vector<Parameter> parameters{};
     bool operator==(const Routine&) const = default;
 };
 
@@ -303,6 +283,15 @@ struct ContactPairs {
     bool operator==(const ContactPairs&) const = default;
 };
 
+/// An advice that somebody has looked at and lets stand. It holds as long as its subject reads as it did then.
+struct Accepted {
+    std::string rule;         ///< "advice-unused", …
+    std::uint32_t about = 0;  ///< id of the step, target, routine or signal
+    std::string reads;        ///< step text or name at that time
+    std::string reason;
+    bool operator==(const Accepted&) const = default;
+};
+
 /// The document. A plain value; copies are cheap enough to keep one per edit.
 struct Cell {
     std::string name;
@@ -315,11 +304,12 @@ struct Cell {
     Table<Pattern> patterns;
     Table<Target> targets;
     Table<Signal> signals;
-    Table<Routine> routines;  ///< at least one of each arm; the first one runs
+    Table<Routine> routines;  ///< at least one of each arm
     Thresholds thresholds;
     LineLimits lineLimits;
     AngleOrder angles = AngleOrder::FixedXyz;  ///< convention in which orientations are shown and typed
     ContactPairs contact;
+    std::vector<Accepted> accepted{};
     bool asBuilt = true;  ///< frames stand where they were measured, if they were
     bool operator==(const Cell&) const = default;
 };
@@ -334,8 +324,9 @@ const Target* findTarget(const Cell& cell, TargetId id);
 const Routine* findRoutine(const Cell& cell, RoutineId id);
 const Signal* findSignal(const Cell& cell, SignalId id);
 const ArmStation* findArm(const Cell& cell, ArmId id);
+const Process* findProcess(const Cell& cell, ProcessId id);
 
-/// The arm that goes to a target, or runs a routine.
+/// The arm that goes to a target, or runs a routine; of a routine that every arm can call, the first one.
 const ArmStation& armOf(const Cell& cell, const Target& target);
 const ArmStation& armOf(const Cell& cell, const Routine& routine);
 /// The main routine of an arm: the one that runs.

@@ -2,6 +2,8 @@
 
 #include "core/cell/edit_layout.h"
 #include "core/cell/edit_support.h"
+#include "core/cell/step_check.h"
+#include "core/cell/step_tree.h"
 #include "core/spatial/limits.h"
 #include "core/cell/pattern.h"
 
@@ -125,12 +127,6 @@ const Device* beltOf(const Cell& cell, FrameId id)
 {
     const Frame* frame = findFrame(cell, id);
     return frame && frame->device && frame->device->kind == Kind::Belt ? &*frame->device : nullptr;
-}
-
-Error within(Error error, std::string where)
-{
-    error.where = std::move(where);
-    return error;
 }
 
 Status fail(std::string message, const char* remedy = "Give a value in that range.")
@@ -361,11 +357,8 @@ Result<Cell> changeAxis(const Cell& cell, FrameId id, const FrameAxis& axis)
         for (const AxisValue& a : target.axes)
             if (a.frame == id)
                 if (Status bad = checkAxisValue(*frame, a.value)) return within(*bad, "target \"" + target.name + "\"");
-    for (const Routine& routine : cell.routines)
-        for (size_t i = 0; i < routine.steps.size(); ++i)
-            if (routine.steps[i].kind == Step::Kind::MoveAxes)
-                if (Status bad = checkStep(next, routine.steps[i]))
-                    return within(*bad, fmt::format("step {} of \"{}\"", i + 1, routine.name));
+    for (const Routine& routine : next.routines)
+        if (Status bad = checkRoutine(next, routine)) return within(*bad, "\"" + routine.name + "\"");
     return next;
 }
 
@@ -409,11 +402,12 @@ Result<Cell> changeSignal(const Cell& cell, const Signal& signal)
     for (const Frame& frame : next.frames)
         if (frame.device)
             if (Status bad = checkDevice(next, frame)) return *bad;
+    for (const Tool& tool : next.tools)
+        for (const Process& process : tool.processes)
+            if (process.signal == signal.id)
+                if (Status bad = checkProcess(next, tool, process)) return *bad;
     for (const Routine& routine : next.routines)
-        for (size_t i = 0; i < routine.steps.size(); ++i)
-            if (routine.steps[i].signal == signal.id)
-                if (Status bad = checkStep(next, routine.steps[i]))
-                    return within(*bad, fmt::format("step {} of \"{}\"", i + 1, routine.name));
+        if (Status bad = checkRoutine(next, routine)) return within(*bad, "\"" + routine.name + "\"");
     return next;
 }
 
@@ -449,13 +443,12 @@ std::vector<SignalUse> usesOf(const Cell& cell, SignalId id)
         add(frame.device->output, wires.output, true);
         add(frame.device->number, wires.number, true);
     }
-    for (const Routine& routine : cell.routines)
-        for (size_t i = 0; i < routine.steps.size(); ++i) {
-            const Step& step = routine.steps[i];
-            const bool writes = step.kind == Step::Kind::SetSignal;
-            if ((writes || step.kind == Step::Kind::WaitSignal) && step.signal == id)
-                out.push_back({writes, {}, routine.id, step.id, fmt::format("{}, step {}", routine.name, i + 1)});
-        }
+    for (const Tool& tool : cell.tools)
+        for (const Process& process : tool.processes)
+            if (process.signal == id) out.push_back({true, {}, {}, {}, tool.name + ": " + process.name});
+    for (const StepUse& use : stepsThatUse(cell, id))
+        out.push_back({use.writes, {}, use.routine, use.step,
+                       fmt::format("{}, step {}", findRoutine(cell, use.routine)->name, use.number + 1)});
     return out;
 }
 

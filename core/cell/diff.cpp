@@ -55,10 +55,19 @@ template <class T> size_t insideBytes(const T& object, const T* former)
     if constexpr (requires { object.axes; }) bytes += object.axes.capacity() * sizeof(AxisValue);
     if constexpr (requires { object.leftOut; }) bytes += object.leftOut.capacity() * sizeof(std::uint32_t);
     if constexpr (requires { object.steps; })
-        bytes += former ? tableBytes(object.steps, former->steps) : tableBytes(object.steps, Table<Step>());
+        bytes += tableBytes(object.steps, former ? former->steps : Steps());
     return bytes;
 }
-template <> size_t insideBytes(const Step& step, const Step*) { return step.axes.capacity() * sizeof(double); }
+template <> size_t insideBytes(const Step& step, const Step* former)
+{
+    size_t bytes = step.note.capacity();
+    if (const MoveAxes* move = step.as<MoveAxes>()) bytes += move->values.capacity() * sizeof(double);
+    if (const Call* call = step.as<Call>()) bytes += call->places.capacity() * sizeof(Place);
+    if (const Halt* halt = step.as<Halt>()) bytes += halt->message.capacity();
+    for (const auto list : {&Step::body, &Step::otherwise})
+        bytes += tableBytes(step.*list, former ? former->*list : Steps());
+    return bytes;
+}
 
 template <class T> size_t tableBytes(const Table<T>& table, const Table<T>& other)
 {
@@ -95,7 +104,7 @@ CellDiff differences(const Cell& before, const Cell& after)
     compare(before.routines, after.routines, diff.routines, diff.order);
     diff.rest = before.name != after.name || before.thresholds != after.thresholds
                 || before.lineLimits != after.lineLimits || before.angles != after.angles
-                || before.contact != after.contact || before.asBuilt != after.asBuilt;
+                || before.contact != after.contact || before.accepted != after.accepted || before.asBuilt != after.asBuilt;
     return diff;
 }
 

@@ -2,6 +2,7 @@
 
 #include "core/cell/devices.h"
 #include "core/cell/edit_support.h"
+#include "core/cell/step_tree.h"
 #include "core/robot/data_sheet.h"
 #include "core/spatial/limits.h"
 
@@ -44,12 +45,9 @@ std::string shortened(const std::string& name, size_t most)
 
 Status checkUnused(const Cell& cell, const Target& target)
 {
-    for (const Routine& routine : cell.routines)
-        for (size_t i = 0; i < routine.steps.size(); ++i)
-            if (routine.steps[i].isMove() && routine.steps[i].target == target.id)
-                return Error{"edit.target-used",
-                             fmt::format("\"{}\" is used by step {} of \"{}\"", target.name, i + 1, routine.name), "",
-                             "Delete that step or give it another target first."};
+    for (const StepUse& use : stepsThatUse(cell, target.id))
+        return Error{"edit.target-used", fmt::format("\"{}\" is used by {}", target.name, wordsOf(cell, use)), "",
+                     "Delete that step or give it another target first."};
     return std::nullopt;
 }
 

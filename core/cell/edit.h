@@ -1,8 +1,6 @@
 #pragma once
 #include "core/cell/cell.h"
 
-#include <unordered_map>
-
 namespace topikos {
 
 // Edits: functions from a cell to a cell. A refused edit says why and changes nothing.
@@ -62,17 +60,6 @@ Result<Cell> setThresholds(const Cell& cell, const Thresholds& thresholds);
 /// The first of `stem 1`, `stem 2`, … that no target has.
 std::string freeTargetName(const Cell& cell, const std::string& stem);
 
-/// What is wrong with a step's values, or nothing. Speeds in (0, 1] and (0, 10] m/s, blend and standoff 0 to 1 m, waits
-/// 0 to 3600 s.
-/// `writers` is what signalWriters() gives, for many calls.
-Status checkStep(const Cell& cell, const Step& step,
-                 const std::unordered_map<std::uint32_t, std::vector<FrameId>>* writers = nullptr);
-/// Routines go to targets of their own arm only.
-Status checkOwnTarget(const Cell& cell, const Routine& routine, const Step& step);
-/// What is wrong with a value for a signal, or nothing.
-Status checkSignalValue(const Signal& signal, double value);
-/// What is wrong with a value for the axis of a frame that has one, or nothing.
-Status checkAxisValue(const Frame& frame, double value);
 /// What is wrong with thresholds, or nothing: 0 <= blocked <= caution, finite.
 Status checkThresholds(const Thresholds& thresholds);
 

@@ -1,6 +1,7 @@
 #include "core/cell/edit_layout.h"
 
 #include "core/cell/edit_support.h"
+#include "core/cell/step_tree.h"
 #include "core/cell/pattern.h"
 #include "core/spatial/limits.h"
 
@@ -144,13 +145,12 @@ Result<Cell> deleteFrame(const Cell& cell, FrameId id)
         return Error{"edit.axis-delete",
                      fmt::format("\"{}\" is an axis of \"{}\"", frame->name, frameName(cell, deviceOfAxis(cell, id))),
                      "", "Delete the device."};
-    for (const Routine& routine : cell.routines)
-        for (size_t i = 0; i < routine.steps.size(); ++i)
-            if (routine.steps[i].kind == Step::Kind::MoveAxes && goes(routine.steps[i].device))
-                return Error{"edit.device-used",
-                             fmt::format("step {} of \"{}\" moves \"{}\"", i + 1, routine.name,
-                                         frameName(cell, routine.steps[i].device)),
-                             "", "Delete that step first."};
+    for (const Frame& below : cell.frames) {
+        if (!goes(below.id)) continue;
+        for (const StepUse& use : stepsThatUse(cell, below.id))
+            return Error{"edit.device-used", fmt::format("\"{}\" is used by {}", below.name, wordsOf(cell, use)), "",
+                         "Delete that step first."};
+    }
     Cell next = cell;
     for (const Target& target : cell.targets) {
         if (target.kind != Target::Kind::Pose || !goes(target.frame)) continue;

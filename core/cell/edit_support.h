@@ -8,6 +8,12 @@
 namespace topikos {
 
 Error missing(const char* what);
+/// The same with the place it is about; a step that is named there already stays.
+inline Error within(Error error, const std::string& where)
+{
+    error.where = error.where.empty() ? where : where + ", " + error.where;
+    return error;
+}
 /// Names are 1 to 60 characters of UTF-8, without control characters and outer spaces.
 Status checkName(const std::string& name);
 /// A name cut to at most `most` bytes, never inside a character, without a space at its end.

@@ -1,6 +1,7 @@
 #include "core/cell/pattern.h"
 
 #include "core/cell/edit_support.h"
+#include "core/cell/step_tree.h"
 #include "core/spatial/limits.h"
 
 #include <fmt/format.h>
@@ -211,6 +212,9 @@ Result<Cell> deletePattern(const Cell& cell, PatternId id, bool keepMembers)
     if (!pattern) return missing("pattern");
     if (!keepMembers)
         if (Status used = usedBy(cell, *pattern, {})) return *used;
+    for (const StepUse& use : stepsThatUse(cell, id))
+        return Error{"edit.pattern-used", fmt::format("\"{}\" is used by {}", pattern->name, wordsOf(cell, use)), "",
+                     "Delete that step first."};
     Cell next = cell;
     next.patterns.erase(id);
     const auto settle = [&](auto& objects) {

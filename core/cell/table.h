@@ -12,12 +12,17 @@
 
 namespace topikos {
 
+/// Type of the ids of a table's objects; given beforehand for those that hold tables of themselves.
+template <class T> struct TableId {
+    using Type = decltype(T::id);
+};
+
 /// Objects of one kind in an order, each with an id of its own (member `id`). Copies share what they have in common
 /// down to the single object, so a copy costs next to nothing, and two tables tell by their pointers what differs.
 /// Reading goes through const references; changing takes the object apart from other tables first.
 template <class T> class Table {
 public:
-    using IdType = decltype(T::id);
+    using IdType = typename TableId<T>::Type;
     using value_type = T;
 
     class Iterator {

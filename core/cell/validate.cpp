@@ -4,6 +4,8 @@
 #include "core/cell/edit_layout.h"
 #include "core/cell/edit_support.h"
 #include "core/cell/pattern.h"
+#include "core/cell/step_check.h"
+#include "core/cell/step_tree.h"
 #include "core/spatial/limits.h"
 
 #include <fmt/format.h>
@@ -21,16 +23,19 @@ Error fault(std::string message, std::string where)
     return {"cell.content", std::move(message), std::move(where), "Correct the file or open another one."};
 }
 
+Status checkId(std::uint32_t id, const std::string& of, std::unordered_set<std::uint32_t>& used, std::uint32_t nextId)
+{
+    if (id == 0 || id >= nextId)
+        return fault(fmt::format("is {}; ids go from 1 to next-id - 1 = {}", id, nextId - 1), of + ".id");
+    if (!used.insert(id).second) return fault(fmt::format("is {}, which another object has already", id), of + ".id");
+    return std::nullopt;
+}
+
 template <class List>
 Status checkIds(const List& objects, const char* list, std::unordered_set<std::uint32_t>& used, std::uint32_t nextId)
 {
-    for (size_t i = 0; i < objects.size(); ++i) {
-        const std::uint32_t id = objects[i].id.value;
-        const std::string where = fmt::format("{}[{}].id", list, i);
-        if (id == 0 || id >= nextId)
-            return fault(fmt::format("is {}; ids go from 1 to next-id - 1 = {}", id, nextId - 1), where);
-        if (!used.insert(id).second) return fault(fmt::format("is {}, which another object has already", id), where);
-    }
+    for (size_t i = 0; i < objects.size(); ++i)
+        if (Status bad = checkId(objects[i].id.value, fmt::format("{}[{}]", list, i), used, nextId)) return bad;
     return std::nullopt;
 }
 
@@ -252,18 +257,33 @@ Status checkContent(const Cell& cell)
                     : arm && (m.kind == ContactMember::Kind::Tool || m.id <= std::uint32_t(arm->model->jointCount()));
             if (!known) return fault("names a body that is not in the cell", fmt::format("contact-pairs[{}]", i));
         }
-    for (size_t r = 0; r < cell.routines.size(); ++r) {
-        if (!findArm(cell, cell.routines[r].arm))
-            return fault(fmt::format("arm {} is not in the cell", cell.routines[r].arm.value),
-                         fmt::format("routines[{}].arm", r));
-        const Table<Step>& steps = cell.routines[r].steps;
-        if (Status bad = checkIds(steps, fmt::format("routines[{}].steps", r).c_str(), used, cell.nextId)) return bad;
-        for (size_t i = 0; i < steps.size(); ++i) {
-            const std::string where = fmt::format("routines[{}].steps[{}]", r, i);
-            if (Status bad = checkStep(cell, steps[i], &writers)) return fault(bad->message, where);
-            if (Status bad = checkOwnTarget(cell, cell.routines[r], steps[i])) return fault(bad->message, where);
+    for (size_t t = 0; t < cell.tools.size(); ++t)
+        for (const Process& process : cell.tools[t].processes) {
+            const std::string where = fmt::format("tools[{}].processes", t);
+            if (Status bad = checkId(process.id.value, where, used, cell.nextId)) return bad;
+            if (Status bad = checkProcess(cell, cell.tools[t], process, &writers)) return fault(bad->message, where);
         }
+    for (size_t r = 0; r < cell.routines.size(); ++r) {
+        const Routine& routine = cell.routines[r];
+        const std::string where = fmt::format("routines[{}]", r);
+        if (routine.arm && !findArm(cell, routine.arm))
+            return fault(fmt::format("arm {} is not in the cell", routine.arm.value), where + ".arm");
+        for (const Parameter& parameter : routine.parameters)
+            if (Status bad = checkId(parameter.id.value, where + ".places", used, cell.nextId)) return bad;
+        Status badId;
+        eachStep(routine.steps, [&](const Step& step, size_t number) {
+            const std::uint32_t id = step.id.value;
+            const bool right = id > 0 && id < cell.nextId && used.insert(id).second;
+            if (!right && !badId) badId = checkId(id, fmt::format("{}.steps[{}]", where, number), used, cell.nextId);
+        });
+        if (badId) return badId;
+        if (Status bad = checkRoutine(cell, routine, &writers))
+            return fault(bad->message, where + (bad->where.empty() ? "" : ", " + bad->where));
     }
+    for (size_t i = 0; i < cell.accepted.size(); ++i)
+        for (const std::string* text : {&cell.accepted[i].rule, &cell.accepted[i].reason, &cell.accepted[i].reads})
+            if (!isUtf8(*text) || text->size() > 1000) return fault("is too long, or no UTF-8", fmt::format("accepted[{}]", i));
+    if (Status bad = checkCalls(cell)) return fault(bad->message, "routines");
     return std::nullopt;
 }
 

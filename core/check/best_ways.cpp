@@ -20,17 +20,22 @@ struct Node {
 class Chain {
 public:
     Chain(const Cell& cell, const Routine& routine, const std::function<bool(double)>& progress, PlanCache& plans) :
-        m_cell(cell), m_station(armOf(cell, routine)), m_arm(*m_station.model), m_progress(progress), m_plans(plans)
+        m_cell(cell), m_index(cell), m_station(armOf(cell, routine)), m_arm(*m_station.model), m_progress(progress), m_plans(plans)
     {
+        // Calls and loops gone through once, with conditions that hold.
         AxisValues axes;
-        for (const Step& step : routine.steps)
-            if (!step.off) {
-                if (step.isMove()) {
-                    m_moves.push_back(&step);
-                    m_axes.push_back(axes);
-                }
-                axes = arrived(axes, travelsOf(cell, step, axes));
+        Cursor cursor(m_index, routine, m_station.tcp, 1);
+        cursor.shortenLoops();
+        const auto holds = [](const Step&, int passes) -> std::optional<bool> { return passes == 0; };
+        for (auto next = cursor.next(holds); next != Cursor::Next::End && m_moves.size() < kMostMoves; next = cursor.next(holds)) {
+            if (next != Cursor::Next::Step) continue;
+            const Operation& operation = cursor.operation();
+            if (operation.step->isMove() && operation.end) {
+                m_moves.push_back(operation);
+                m_axes.push_back(axes);
             }
+            axes = arrived(axes, travelsOf(cell, operation, axes));
+        }
     }
 
     /// Targets that come more than once with other targets between.
@@ -39,8 +44,8 @@ public:
         std::vector<TargetId> out;
         std::map<TargetId, bool> seen;  // and whether it is listed
         for (size_t i = 0; i < m_moves.size(); ++i) {
-            const TargetId id = m_moves[i]->target;
-            const bool comesBack = i > 0 && m_moves[i - 1]->target != id && seen.contains(id);
+            const TargetId id = m_moves[i].end->id;
+            const bool comesBack = i > 0 && m_moves[i - 1].end->id != id && seen.contains(id);
             bool& listed = seen[id];
             if (!comesBack || listed || findTarget(m_cell, id)->kind != Target::Kind::Pose) continue;
             listed = true;
@@ -67,7 +72,7 @@ public:
         return chain;
     }
 
-    const std::vector<const Step*>& moves() const { return m_moves; }
+    const std::vector<Operation>& moves() const { return m_moves; }
 
 private:
     static int bestOf(const std::vector<Node>& nodes)
@@ -108,9 +113,12 @@ private:
     std::vector<Node> next(const std::vector<Node>& before, size_t index,
                            const std::map<TargetId, Solution>& fixed) const
     {
-        const Step& step = *m_moves[index];
-        const Target& target = *findTarget(m_cell, step.target);
-        const bool again = index > 0 && m_moves[index - 1]->target == step.target;
+        const Operation& operation = m_moves[index];
+        const Step& step = *operation.step;
+        const Target& target = *operation.end;
+        const bool again = index > 0 && m_moves[index - 1].end == operation.end;
+        const AtPlace* at = endOf(step);
+        const double over = at ? at->over : 0;
         std::vector<Node> out;
         const auto offer = [&](Node node) {
             for (Node& other : out)
@@ -131,13 +139,18 @@ private:
             }
             const auto own = fixed.find(target.id);
             Solutions found =
-                inverseKinematics(m_arm, baseFromFlange(m_cell, target, step.standoff, m_axes[index]), &from.arrival);
+                inverseKinematics(m_arm, baseFromFlange(m_cell, target, over, m_axes[index]), &from.arrival);
             for (const Solution& s : found.items) {
                 if (own != fixed.end() && !same(s, own->second)) continue;
                 if (again && !same(s, from.way)) continue;
                 Node node{s, s.joints, from.cost, b};
-                if (step.kind == Step::Kind::Line) {
-                    const MovePlanPtr plan = planned(from.arrival, step, m_axes[index]);
+                if (step.kind() != StepKind::Joint) {
+                    const MovePlanPtr plan = planned(from.arrival, operation, m_axes[index]);
+                    if (!plan->move) {
+                        node.cost.blocked += 1;
+                        offer(node);
+                        continue;
+                    }
                     const Move& line = *plan->move;
                     if (line.stop || !same(like(line.to, s), s)) node.cost.blocked += 1;
                     else node.arrival = line.to;
@@ -175,17 +188,19 @@ private:
                       < m_cell.thresholds.margin(m_arm.joints()[size_t(line.jointMargin.joint)].kind);
     }
 
-    MovePlanPtr planned(const JointVector& from, const Step& step, const AxisValues& axes) const
+    MovePlanPtr planned(const JointVector& from, const Operation& operation, const AxisValues& axes) const
     {
-        return m_plans.get(moveInput(m_cell, step, from, axes));
+        return m_plans.get(moveInput(m_cell, operation, {m_station, from, axes}));
     }
 
+    static constexpr size_t kMostMoves = 20000;
     const Cell& m_cell;
+    const ProgramIndex m_index;
     const ArmStation& m_station;
     const Arm& m_arm;
     const std::function<bool(double)>& m_progress;
     PlanCache& m_plans;
-    std::vector<const Step*> m_moves;
+    std::vector<Operation> m_moves;
     std::vector<AxisValues> m_axes;  ///< before each move
 };
 
@@ -199,8 +214,8 @@ BestWays bestWays(const Cell& cell, const Routine& routine, const std::function<
     const Arm& arm = *armOf(cell, routine).model;
     Chain chain(cell, routine, progress, plans ? *plans : ownPlans);
     std::map<TargetId, Solution> present;
-    for (const Step* step : chain.moves()) {
-        const Target& target = *findTarget(cell, step->target);
+    for (const Operation& operation : chain.moves()) {
+        const Target& target = *operation.end;
         if (target.kind != Target::Kind::Pose) continue;
         const Solutions found = waysTo(cell, target);
         const Solution* own = chosenWay(arm, target, found.items);
@@ -219,7 +234,7 @@ BestWays bestWays(const Cell& cell, const Routine& routine, const std::function<
     for (const TargetId target : chain.revisited()) {
         std::vector<Solution> used;
         for (size_t i = 0; i < best.size(); ++i)
-            if (chain.moves()[i]->target == target) used.push_back(best[i].way);
+            if (chain.moves()[i].end->id == target) used.push_back(best[i].way);
         std::optional<std::vector<Node>> kept;
         for (const Solution& way : used) {
             std::map<TargetId, Solution> trial = fixed;
@@ -239,7 +254,7 @@ BestWays bestWays(const Cell& cell, const Routine& routine, const std::function<
         return out;
     }
     for (size_t i = 0; i < best.size(); ++i) {
-        const TargetId id = chain.moves()[i]->target;
+        const TargetId id = chain.moves()[i].end->id;
         const auto was = present.find(id);
         if (was == present.end()) continue;
         const bool known = std::any_of(out.ways.begin(), out.ways.end(), [&](const auto& w) { return w.first == id; });

@@ -1,10 +1,14 @@
 #include "core/check/check.h"
 
+#include "core/cell/step_tree.h"
 #include "core/check/rules/rules.h"
 
 #include <fmt/format.h>
 
 #include <algorithm>
+#include <map>
+#include <set>
+#include <tuple>
 #include <unordered_map>
 
 namespace topikos {
@@ -22,11 +26,10 @@ std::vector<const Finding*> CheckResult::ofStep(StepId step) const
     return own;
 }
 
-std::vector<Finding> stepFindings(const Cell& cell, const Routine& routine, const StepOutcome& outcome)
+std::vector<Finding> stepFindings(const Cell& cell, ArmId arm, const StepOutcome& outcome)
 {
     std::vector<Finding> found;
-    if (outcome.off) return found;
-    const JudgedStep step{cell, routine, armOf(cell, routine), outcome};
+    const JudgedStep step{cell, *findRoutine(cell, outcome.routine), *findArm(cell, arm), outcome};
     judgeReach(step, found);
     judgeRange(step, found);
     judgeSingularity(step, found);
@@ -91,7 +94,7 @@ void addUses(const Trace& trace, Uses& uses)
 {
     for (const ArmTrace& arm : trace.arms)
         for (const StepOutcome& outcome : arm.outcomes) {
-            if (outcome.off || !outcome.target) continue;
+            if (!outcome.target) continue;
             std::vector<AxisValues>& own = uses[outcome.target.value];
             if (own.size() < kMostUses && std::find(own.begin(), own.end(), outcome.axes) == own.end())
                 own.push_back(outcome.axes);
@@ -172,25 +175,77 @@ std::vector<Finding> joined(std::vector<Finding> ofSteps, const std::vector<Targ
     return out;
 }
 
-void addStepFindings(const Cell& cell, const Trace& trace, std::vector<Finding>& out)
-{
-    for (const ArmTrace& arm : trace.arms) {
-        const Routine& routine = *findRoutine(cell, arm.routine);
-        for (const StepOutcome& outcome : arm.outcomes)
-            for (Finding& f : stepFindings(cell, routine, outcome))
-                out.push_back(std::move(f));
+/// Findings of the same rule about the same step and target are one.
+class StepFindings {
+public:
+    explicit StepFindings(const Cell& cell) : m_cell(cell) {}
+
+    void add(const Trace& trace)
+    {
+        for (const ArmTrace& arm : trace.arms) {
+            for (size_t i = 0; i < arm.outcomes.size(); ++i)
+                for (Finding& f : stepFindings(m_cell, arm.arm, arm.outcomes[i])) {
+                    f.outcome = i;
+                    add(std::move(f));
+                }
+            std::vector<Finding> advice;
+            adviseOnRun(m_cell, trace, arm, advice);
+            for (Finding& f : advice)
+                add(std::move(f));
+        }
     }
+    std::vector<Finding> take() { return std::move(m_findings); }
+
+private:
+    void add(Finding finding)
+    {
+        const auto key = std::tuple(finding.rule, finding.step, finding.target, finding.arm, finding.fact.index());
+        const auto [known, isNew] = m_known.try_emplace(key, m_findings.size());
+        if (isNew) {
+            m_findings.push_back(std::move(finding));
+            return;
+        }
+        Finding& own = m_findings[known->second];
+        const int passes = own.passes + 1;
+        // The worst one speaks for all; what runs before what is judged only.
+        const bool worse = finding.severity > own.severity
+                           || (finding.severity == own.severity && finding.onLine && finding.remaining > own.remaining);
+        if (worse) own = std::move(finding);
+        own.passes = passes;
+    }
+
+    const Cell& m_cell;
+    std::vector<Finding> m_findings;
+    std::map<std::tuple<Rule, StepId, TargetId, ArmId, size_t>, size_t> m_known;
+};
+
+/// Takes out what somebody lets stand.
+void sortOutAccepted(const Cell& cell, CheckResult& result)
+{
+    result.accepted.clear();
+    if (cell.accepted.empty()) return;
+    std::erase_if(result.findings, [&](Finding& f) {
+        if (!isAdvice(f.rule)) return false;
+        const auto [about, reads] = subjectOf(cell, f);
+        for (const Accepted& a : cell.accepted) {
+            if (a.rule != ruleName(f.rule) || a.about != about || a.reads != reads) continue;
+            f.accepted = a.reason;
+            result.accepted.push_back(f);
+            return true;
+        }
+        return false;
+    });
 }
 
 /// Puts the findings together from the traces that are there.
 void judge(const Cell& cell, CheckResult& result, PlanCache& plans, const std::stop_token& stop)
 {
-    std::vector<Finding> ofSteps;
+    StepFindings ofSteps(cell);
     Uses uses;
-    addStepFindings(cell, result.trace, ofSteps);
+    ofSteps.add(result.trace);
     addUses(result.trace, uses);
     for (const Trace& trace : result.alone) {
-        addStepFindings(cell, trace, ofSteps);
+        ofSteps.add(trace);
         addUses(trace, uses);
     }
     result.targets.clear();
@@ -198,12 +253,32 @@ void judge(const Cell& cell, CheckResult& result, PlanCache& plans, const std::s
         if (stop.stop_requested()) return;
         result.targets.push_back(judgedWhereUsed(cell, target, uses, plans));
     }
-    result.findings = joined(std::move(ofSteps), result.targets);
+    result.findings = joined(ofSteps.take(), result.targets);
     judgeProgress(result.trace, result.findings);
     judgeBelts(cell, result.trace, result.findings);
+    adviseOnEnd(cell, result.trace, result.findings);
+    adviseOnProgram(cell, result.findings);
+    sortOutAccepted(cell, result);
 }
 
 }  // namespace
+
+std::set<RoutineId> reachedRoutines(const Cell& cell)
+{
+    std::set<RoutineId> out;
+    std::vector<RoutineId> open;
+    for (const ArmStation& arm : cell.arms)
+        open.push_back(arm.main);
+    while (!open.empty()) {
+        const RoutineId id = open.back();
+        open.pop_back();
+        if (!out.insert(id).second) continue;
+        eachStep(findRoutine(cell, id)->steps, [&](const Step& step, size_t) {
+            if (const Call* call = step.as<Call>()) open.push_back(call->routine);
+        });
+    }
+    return out;
+}
 
 CheckResult check(const Cell& cell, const CheckOptions& options)
 {
@@ -212,11 +287,14 @@ CheckResult check(const Cell& cell, const CheckOptions& options)
     RunOptions run;
     run.plans = &plans;
     run.stop = options.stop;
+    run.rounds = kCheckedRounds;
     CheckResult result;
     result.trace = simulate(cell, run);
+    const std::set<RoutineId> reached = reachedRoutines(cell);
     std::vector<const Routine*> others;
     for (const Routine& routine : cell.routines)
-        if (&routineOf(cell, armOf(cell, routine)) != &routine && !routine.steps.empty()) others.push_back(&routine);
+        if (!reached.contains(routine.id) && routine.parameters.empty() && !routine.steps.empty())
+            others.push_back(&routine);
     if (options.partial && !others.empty() && !options.stop.stop_requested()) {
         judge(cell, result, plans, options.stop);
         if (!options.stop.stop_requested()) options.partial(result);
@@ -236,6 +314,7 @@ CheckResult check(const Cell& cell, const Routine& routine, const CheckOptions& 
     RunOptions run;
     run.plans = options.plans ? options.plans : &own;
     run.stop = options.stop;
+    run.rounds = kCheckedRounds;
     CheckResult result;
     result.trace = simulate(cell, routine, run);
     judge(cell, result, *run.plans, options.stop);
@@ -247,7 +326,9 @@ const StepOutcome* outcomeOf(const CheckResult& result, const Finding& f)
 {
     const auto in = [&f](const Trace& trace) -> const StepOutcome* {
         for (const ArmTrace& arm : trace.arms)
-            if (arm.routine == f.routine && f.stepIndex < arm.outcomes.size()) return &arm.outcomes[f.stepIndex];
+            if (arm.arm == f.arm && f.outcome < arm.outcomes.size() && arm.outcomes[f.outcome].step == f.step
+                && arm.outcomes[f.outcome].within == f.within)
+                return &arm.outcomes[f.outcome];
         return nullptr;
     };
     if (const StepOutcome* outcome = in(result.trace)) return outcome;

@@ -2,6 +2,7 @@
 #include "core/check/finding.h"
 
 #include <functional>
+#include <set>
 
 namespace topikos {
 
@@ -15,11 +16,13 @@ struct TargetVerdict {
 };
 
 /// Findings in the order of the steps of what runs, then of the routines that do not run, then of the targets, then of
-/// what happens in the run. An unreachable target is one finding, with what follows from it below.
+/// what happens in the run, then advice on the program. A step that is done several times is one finding as long as it
+/// goes to the same target. An unreachable target is one finding, with what follows from it below.
 struct CheckResult {
     Trace trace;               ///< of the routines that run
     std::vector<Trace> alone;  ///< of the others, each by itself
     std::vector<Finding> findings;
+    std::vector<Finding> accepted;       ///< advice that somebody lets stand
     std::vector<TargetVerdict> targets;  ///< in the order of the cell's targets
     bool complete = false;               ///< nothing was left out, because it came early or was stopped
 
@@ -27,6 +30,11 @@ struct CheckResult {
     /// The findings about a step, follow-ups included.
     std::vector<const Finding*> ofStep(StepId step) const;
 };
+
+/// Passes of endless repeats that a check goes through: the second one begins where the first one ends.
+inline constexpr int kCheckedRounds = 2;
+/// Routines that the arms run, and those that they call.
+std::set<RoutineId> reachedRoutines(const Cell& cell);
 
 struct CheckOptions {
     PlanCache* plans = nullptr;  ///< remembers moves between checks, so that an edit costs what it touches
@@ -55,7 +63,7 @@ std::string lookedAt(const CheckResult& result);
 TargetVerdict checkTarget(const Cell& cell, const Target& target, const AxisValues& axes = {},
                           PlanCache* plans = nullptr);
 
-/// Findings about one step of a trace.
-std::vector<Finding> stepFindings(const Cell& cell, const Routine& routine, const StepOutcome& outcome);
+/// Findings about one step of an arm's trace.
+std::vector<Finding> stepFindings(const Cell& cell, ArmId arm, const StepOutcome& outcome);
 
 }  // namespace topikos

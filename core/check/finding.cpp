@@ -1,6 +1,9 @@
 #include "core/check/finding.h"
 
+#include "core/cell/step_check.h"
+#include "core/cell/step_tree.h"
 #include "core/check/rules/rules.h"
+#include "core/program/step_text.h"
 #include "core/spatial/limits.h"
 #include "core/spatial/units.h"
 
@@ -24,6 +27,20 @@ const char* ruleName(Rule rule)
     case Rule::Signal: return "signal";
     case Rule::Axis: return "axis";
     case Rule::Belt: return "belt";
+    case Rule::Stop: return "stop";
+    case Rule::AdviceUnusedTarget: return "advice-unused-target";
+    case Rule::AdviceDoubledTarget: return "advice-doubled-target";
+    case Rule::AdviceNoApproach: return "advice-no-approach";
+    case Rule::AdviceJointIntoGrip: return "advice-joint-into-grip";
+    case Rule::AdviceNotOpened: return "advice-not-opened";
+    case Rule::AdviceGripAgain: return "advice-grip-again";
+    case Rule::AdviceNothingHeld: return "advice-nothing-held";
+    case Rule::AdviceSideways: return "advice-sideways";
+    case Rule::AdviceEndlessWait: return "advice-endless-wait";
+    case Rule::AdviceTwoWriters: return "advice-two-writers";
+    case Rule::AdviceOtherTool: return "advice-other-tool";
+    case Rule::AdviceUncalled: return "advice-uncalled";
+    case Rule::AdviceOpenEnd: return "advice-open-end";
     }
     return "";
 }
@@ -68,8 +85,11 @@ Finding JudgedStep::finding(Rule rule, Severity severity, Fact fact) const
     Finding f;
     f.rule = rule;
     f.severity = severity;
+    f.arm = station.id;
     f.routine = routine.id;
     f.step = outcome.step;
+    f.within = outcome.within;
+    f.branch = outcome.branch;
     f.stepIndex = outcome.index;
     f.target = outcome.target;
     f.fact = std::move(fact);
@@ -98,6 +118,7 @@ namespace {
 /// The arm that a finding is about.
 const ArmStation& armOf(const Cell& cell, const Finding& f)
 {
+    if (const ArmStation* arm = findArm(cell, f.arm)) return *arm;
     if (const Routine* routine = findRoutine(cell, f.routine)) return armOf(cell, *routine);
     if (const Target* target = findTarget(cell, f.target)) return armOf(cell, *target);
     return cell.arms.front();
@@ -148,6 +169,13 @@ struct Measurer {
     }
     Measure operator()(const AxisFact&) const { return {}; }
     Measure operator()(const BeltFact& fact) const { return {fact.time, 0, Unit::Second}; }
+    Measure operator()(const StopFact&) const { return {}; }
+    Measure operator()(const ArcFact&) const { return {}; }
+    Measure operator()(const TimeFact& fact) const { return {fact.limit, fact.limit, Unit::Second}; }
+    Measure operator()(const AdviceFact& fact) const
+    {
+        return {fact.amount, fact.limit, fact.limit == 0 ? Unit::None : Unit::Radian};
+    }
 
     static Unit byKindUnit(SingularityKind kind)
     {
@@ -199,8 +227,41 @@ FindingText findingText(const Cell& cell, const Finding& f)
     } else if (target) {
         words.subject = "Target " + words.target;
     }
+    if (!f.step && f.routine)
+        if (const Routine* routine = findRoutine(cell, f.routine)) words.subject = routine->name;
     if (f.onLine) words.place = fmt::format(" at {:.0f} % of the line", 100 * f.fraction);
-    return std::visit([&](const auto& fact) { return textOf(fact, words); }, f.fact);
+    FindingText out = std::visit([&](const auto& fact) { return textOf(fact, words); }, f.fact);
+    // A step that is done again and again says when.
+    const Within* loop = f.within.get();
+    while (loop && loop->call)
+        loop = loop->outer.get();
+    if (f.branch && f.step) out.detail += " The run does not come here.";
+    else if (loop && f.passes > 1) out.detail += fmt::format(" So in {} passes, first in pass {}.", f.passes, loop->pass + 1);
+    else if (loop) out.detail += fmt::format(" In pass {}.", loop->pass + 1);
+    return out;
+}
+
+std::pair<std::uint32_t, std::string> subjectOf(const Cell& cell, const Finding& f)
+{
+    if (const Routine* routine = f.step ? findRoutine(cell, f.routine) : nullptr)
+        if (const Step* step = findStep(routine->steps, f.step)) return {step->id.value, stepText(cell, *step)};
+    const AdviceFact* fact = f.as<AdviceFact>();
+    if (const Signal* signal = fact ? findSignal(cell, fact->signal) : nullptr) return {signal->id.value, signal->name};
+    if (const Target* target = findTarget(cell, f.target)) return {target->id.value, target->name};
+    if (const Routine* routine = findRoutine(cell, f.routine)) return {routine->id.value, routine->name};
+    return {0, ""};
+}
+
+Result<Cell> acceptAdvice(const Cell& cell, const Finding& f, const std::string& reason)
+{
+    if (!isAdvice(f.rule)) return Error{"edit.accept", "only advice can be let stand", "", "Mend what it says."};
+    if (Status bad = checkStepText(reason)) return *bad;
+    const auto [about, reads] = subjectOf(cell, f);
+    const std::string rule = ruleName(f.rule);
+    Cell next = cell;
+    std::erase_if(next.accepted, [&, id = about](const Accepted& a) { return a.rule == rule && a.about == id; });
+    if (!reason.empty()) next.accepted.push_back({rule, about, reads, reason});
+    return next;
 }
 
 std::vector<const Finding*> withFollowUps(const std::vector<Finding>& findings)

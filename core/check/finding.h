@@ -18,12 +18,28 @@ enum class Rule {
     Grip,
     Signal,
     Axis,
-    Belt
+    Belt,
+    Stop,
+    AdviceUnusedTarget,
+    AdviceDoubledTarget,
+    AdviceNoApproach,
+    AdviceJointIntoGrip,
+    AdviceNotOpened,
+    AdviceGripAgain,
+    AdviceNothingHeld,
+    AdviceSideways,
+    AdviceEndlessWait,
+    AdviceTwoWriters,
+    AdviceOtherTool,
+    AdviceUncalled,
+    AdviceOpenEnd
 };
+inline constexpr int kRules = int(Rule::AdviceOpenEnd) + 1;
 enum class Severity { Advice, Caution, Blocked };
 enum class Unit { Metre, Radian, Second, MetrePerSecond, RadianPerSecond, MetrePerSecond2, RadianPerSecond2, None };
 
 const char* ruleName(Rule rule);       ///< "reach", "joint-range", …: as the command line writes it
+inline bool isAdvice(Rule rule) { return rule >= Rule::AdviceUnusedTarget; }
 const char* severityName(Severity s);  ///< "advice", "caution", "blocked"
 const char* unitName(Unit unit);       ///< "m", "rad/s^2", … ; "" for none
 
@@ -87,16 +103,42 @@ struct BeltFact {
     PartId part;
     double time = 0;  ///< [s]
 };
+/// A stop that the run comes to.
+struct StopFact {
+    std::string message;
+};
+/// The places of an arc lie on a line.
+struct ArcFact {};
+/// A wait whose time was up.
+struct TimeFact {
+    SignalId signal;
+    double limit = 0;  ///< [s]
+};
+/// What an advice is about, as far as it has that.
+struct AdviceFact {
+    TargetId other{};     ///< the neighbour that is skipped
+    SignalId signal{};
+    RoutineId routine{};  ///< beside the one of the step
+    FrameId frame{};      ///< that is read from
+    ToolId tool{};        ///< that the target was taught with
+    int joint = -1;
+    double amount = 0, limit = 0;  ///< [rad or m, by the joint; else rad]
+};
 using Fact = std::variant<ReachFact, RangeFact, SingularFact, ConfigurationFact, JointLimitFact, CornerFact, GripFact,
-                          SignalFact, AxisFact, BeltFact>;
+                          SignalFact, AxisFact, BeltFact, StopFact, ArcFact, TimeFact, AdviceFact>;
 
 /// Something about the cell that a check reports.
 struct Finding {
     Rule rule = Rule::Reach;
     Severity severity = Severity::Caution;
-    RoutineId routine;  ///< none for findings about a target itself or a device
+    ArmId arm;          ///< that does the step; none for findings about a target itself or a device
+    RoutineId routine;  ///< that the step is in
     StepId step;
-    size_t stepIndex = 0;  ///< from 0
+    size_t stepIndex = 0;  ///< number in the routine, from 0
+    size_t outcome = 0;    ///< of the arm's trace
+    WithinPtr within{};    ///< calls and passes around it, the first of those it holds for
+    int passes = 1;        ///< how many it holds for
+    bool branch = false;   ///< the run did not come here
     TargetId target;
     double fraction = 1;   ///< of the move, where it happens
     bool onLine = false;   ///< happens along a line, with these left:
@@ -104,6 +146,7 @@ struct Finding {
     double turnLeft = 0;   ///< [rad]
     Fact fact;
     std::vector<Finding> followUps{};  ///< what is wrong for the same reason
+    std::string accepted{};            ///< advice that somebody lets stand: why
 
     template <class F> const F* as() const { return std::get_if<F>(&fact); }
 };
@@ -121,6 +164,11 @@ struct FindingText {
     std::string line() const { return headline + ". " + detail; }
 };
 FindingText findingText(const Cell& cell, const Finding& finding);
+
+/// The object that an advice is accepted about, and how it reads now: see Accepted.
+std::pair<std::uint32_t, std::string> subjectOf(const Cell& cell, const Finding& finding);
+/// Lets an advice stand, or raises it again with an empty reason.
+Result<Cell> acceptAdvice(const Cell& cell, const Finding& finding, const std::string& reason);
 
 /// All findings with their follow-ups, each behind what it follows from.
 std::vector<const Finding*> withFollowUps(const std::vector<Finding>& findings);

@@ -1,6 +1,7 @@
 #pragma once
 #include "core/cell/cell.h"
 #include "core/exchange/json_fields.h"
+#include "core/exchange/step_fields.h"
 
 namespace topikos {
 
@@ -143,6 +144,14 @@ template <class Io> void fields(Io& io, ToolPoint& p)
     io.field("tcp", p.flangeFromTcp);
 }
 
+template <class Io> void fields(Io& io, Process& p)
+{
+    io.field("id", p.id);
+    io.field("name", p.name);
+    io.field("signal", p.signal);
+    io.field("lead", p.lead);
+}
+
 template <class Io> void fields(Io& io, Tool& t)
 {
     io.field("id", t.id);
@@ -156,6 +165,7 @@ template <class Io> void fields(Io& io, Tool& t)
     io.optional("number", t.number, std::uint32_t(0));
     io.optional("inertia", t.inertia, Vec3(Vec3::Zero()));
     io.optionalList("points", t.points);
+    io.optionalList("processes", t.processes);
 }
 
 template <class Io> void fields(Io& io, PartKind& k)
@@ -235,49 +245,31 @@ template <class Io> void fields(Io& io, Pattern& p)
     }
 }
 
-template <class Io> void fields(Io& io, Step& s)
+template <class Io> void fields(Io& io, Parameter& p)
 {
-    using Kind = Step::Kind;
-    io.field("id", s.id);
-    io.word("kind", s.kind,
-            {{"joint", Kind::JointMove},
-             {"line", Kind::Line},
-             {"grip", Kind::Grip},
-             {"release", Kind::Release},
-             {"wait", Kind::Wait},
-             {"set", Kind::SetSignal},
-             {"wait-for", Kind::WaitSignal},
-             {"move-axes", Kind::MoveAxes}});
-    if (s.isMove()) {
-        io.field("target", s.target);
-        io.field("standoff", s.standoff);
-        io.field("speed", s.kind == Kind::Line ? s.lineSpeed : s.jointSpeed);
-        io.field("blend", s.blend);
-    }
-    if (s.kind == Kind::Wait) io.field("seconds", s.seconds);
-    if (s.kind == Kind::SetSignal || s.kind == Kind::WaitSignal) {
-        io.field("signal", s.signal);
-        io.field("value", s.value);
-        io.optionalWord("comparison", s.comparison,
-                        {{"equal", Step::Comparison::Equal},
-                         {"at-least", Step::Comparison::AtLeast},
-                         {"at-most", Step::Comparison::AtMost}},
-                        Step::Comparison::Equal);
-    }
-    if (s.kind == Kind::MoveAxes) {
-        io.field("device", s.device);
-        io.field("axes", s.axes);
-        io.field("speed", s.jointSpeed);
-    }
-    io.field("off", s.off);
+    io.field("id", p.id);
+    io.field("name", p.name);
 }
 
 template <class Io> void fields(Io& io, Routine& r)
 {
     io.field("id", r.id);
     io.field("name", r.name);
-    io.field("arm", r.arm);
-    io.list("steps", r.steps);
+    io.optional("arm", r.arm, ArmId());
+    io.optionalList("places", r.parameters);
+    std::vector<StoredStep> steps;
+    if constexpr (!Io::kReads) steps = flattened(r.steps);
+    io.list("steps", steps);
+    if constexpr (Io::kReads)
+        if (const Status bad = grown(steps, r.steps)) io.fail("steps", bad->message);
+}
+
+template <class Io> void fields(Io& io, Accepted& a)
+{
+    io.field("rule", a.rule);
+    io.field("about", a.about);
+    io.field("reads", a.reads);
+    io.field("reason", a.reason);
 }
 
 template <class Io> void fields(Io& io, Thresholds& t)

@@ -142,6 +142,7 @@ template <class Io> void fields(Io& io, StoredCell& s)
     io.list("targets", s.cell.targets);
     io.optionalList("signals", s.cell.signals);
     io.list("routines", s.cell.routines);
+    io.optionalList("accepted", s.cell.accepted);
     io.optional("contact-samples", s.cell.contact.samples, std::uint32_t(0));
     io.optional("contact-seed", s.cell.contact.seed, std::uint32_t(0));
     io.optionalList("contact-pairs", s.cell.contact.pairs);
@@ -223,7 +224,7 @@ Result<Cell> readCell(const std::string& text, const std::string& name)
     Result<Json> parsed = parseDocument(text, kCellDocument);
     if (!parsed) return within(parsed.error());
     Json document = std::move(parsed).value();
-    constexpr void (*migrations[])(Json&) = {migrate1to2, migrate2to3, migrate3to4};
+    constexpr void (*migrations[])(Json&) = {migrate1to2, migrate2to3, migrate3to4, migrate4to5};
     static_assert(std::size(migrations) + 1 == kCellFormatVersion);
     const size_t written = document["version"].get<size_t>();
     if (Status bad = checkFieldVersions(document, written)) return within(*bad);

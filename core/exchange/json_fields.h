@@ -228,6 +228,7 @@ public:
             fields(inner, values.emplace_back());
         }
     }
+    bool has(const char* key) const { return m_json.is_object() && m_json.contains(key); }
     /// Raises an error about a field ("" for the object itself).
     void fail(const std::string& key, const std::string& message)
     {
@@ -239,7 +240,6 @@ public:
 
 private:
     std::string place(const std::string& key) const { return m_path.empty() ? key : m_path + "." + key; }
-    bool has(const char* key) const { return m_json.is_object() && m_json.contains(key); }
     const Json* get(const char* key)
     {
         m_known.insert(key);

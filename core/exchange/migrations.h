@@ -13,5 +13,7 @@ void migrate2to3(Json& cell);
 /// Each arm names the routine that runs, which was the first of its own; which arm is in hand is no longer part of the
 /// cell; and everything says whose it is, with one arm as well.
 void migrate3to4(Json& cell);
+/// Steps hold others, and there are more kinds of them; nothing that was there is written otherwise.
+void migrate4to5(Json& cell);
 
 }  // namespace topikos

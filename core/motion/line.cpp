@@ -34,8 +34,14 @@ Flow flowOf(const LinePath& path, double fraction, const Vec3& flange, const Vec
     if (!path.baseFromFrame) {
         const AxisAngle turn = axisAngleOf(path.end.rotation * path.start.rotation.conjugate());
         const Vec3 angular = turn.axis * turn.angle, arm = flange - tcp;
-        flow.rate << (path.end.translation - path.start.translation) + angular.cross(arm), angular;
-        flow.bend << angular.cross(angular.cross(arm)), Vec3::Zero();
+        Vec3 rate = path.end.translation - path.start.translation, bend = Vec3::Zero();
+        if (path.circle) {
+            const Vec3 spin = path.circle->axis * path.circle->angle;
+            rate = spin.cross(tcp - path.circle->centre);
+            bend = spin.cross(rate);
+        }
+        flow.rate << rate + angular.cross(arm), angular;
+        flow.bend << bend + angular.cross(angular.cross(arm)), Vec3::Zero();
         return flow;
     }
     // The frame moves as well: by central differences.
@@ -255,7 +261,10 @@ void timeLine(const Arm& arm, Move& move, const MotionLimits& limits)
     const double end = move.stop ? move.stop->fraction : 1;
     const double length = move.line.length(), angle = move.line.angle();
     const auto per = [](double limit, double way) { return way > 1e-12 ? limit / way : INFINITY; };
-    double speed = std::min(per(limits.lineSpeed, length), per(limits.turnSpeed, angle));
+    double tcpSpeed = limits.lineSpeed;
+    if (move.line.circle)  // what keeps the TCP on its circle is an acceleration, too
+        tcpSpeed = std::min(tcpSpeed, std::sqrt(limits.lineAcceleration * length / move.line.circle->angle));
+    double speed = std::min(per(tcpSpeed, length), per(limits.turnSpeed, angle));
     double acceleration = std::min(per(limits.lineAcceleration, length), per(limits.turnAcceleration, angle));
     holdBack(move.line.companions, 1, speed, acceleration);
     if (end <= 0 || !std::isfinite(speed)) return;

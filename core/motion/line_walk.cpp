@@ -15,6 +15,7 @@ constexpr double kSmallestStep = 1e-7;        // of the line, below which a step
 int sampleCount(const LinePath& path)
 {
     double wanted = std::max(path.length() / kSampleLength, path.angle() / kSampleAngle);
+    if (path.circle) wanted = std::max(wanted, path.circle->angle / kSampleAngle);
     if (path.baseFromFrame)
         for (const PlaceMotion::Piece& p : path.baseFromFrame->pieces)
             wanted += std::abs(p.to - p.from) / (p.kind == JointKind::Revolute ? kSampleAngle : kSampleLength);

@@ -149,6 +149,22 @@ Pose PlaceMotion::at(double fraction) const
     return out * after;
 }
 
+std::optional<PathCircle> circleThrough(const Vec3& start, const Vec3& via, const Vec3& end, bool whole)
+{
+    // The centre of the circle about a triangle (Coxeter, "Introduction to Geometry", 1.4), seen from the start.
+    const Vec3 a = via - start, b = end - start, normal = a.cross(b);
+    const double size = std::max({a.norm(), b.norm(), (b - a).norm()});
+    if (!(normal.norm() > kOnALine * size * size)) return std::nullopt;
+    const Vec3 toCentre = (normal.cross(a) * b.squaredNorm() + b.cross(normal) * a.squaredNorm()) / (2 * normal.squaredNorm());
+    PathCircle out{start + toCentre, normal.normalized(), 2 * std::numbers::pi};
+    if (whole) return out;
+    const Vec3 from = -toCentre, to = b - toCentre;
+    // The normal is such that the second point comes before the third.
+    out.angle = std::atan2(out.axis.dot(from.cross(to)), from.dot(to));
+    if (out.angle <= 0) out.angle += 2 * std::numbers::pi;
+    return out;
+}
+
 Move planJointMove(const Arm& arm, const JointVector& from, const JointVector& to, const MotionLimits& limits,
                    const std::vector<Companion>& companions)
 {
@@ -162,8 +178,11 @@ Move planJointMove(const Arm& arm, const JointVector& from, const JointVector& t
     for (int i = 0; i < arm.jointCount(); ++i) {
         const double way = std::abs(to[i] - from[i]);
         if (way < 1e-12) continue;
-        speed = std::min(speed, limits.jointFraction * arm.joints()[size_t(i)].speed / way);
-        acceleration = std::min(acceleration, arm.joints()[size_t(i)].acceleration / way);
+        const Joint& joint = arm.joints()[size_t(i)];
+        double most = limits.jointFraction * joint.speed;
+        if (joint.kind == JointKind::Revolute) most = std::min(most, limits.jointTurn);
+        speed = std::min(speed, most / way);
+        acceleration = std::min(acceleration, limits.jointAcceleration * joint.acceleration / way);
     }
     holdBack(companions, limits.jointFraction, speed, acceleration);
     if (std::isfinite(speed)) move.profile = trapezoid(1, speed, acceleration);

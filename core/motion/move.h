@@ -29,8 +29,18 @@ struct Companion {
     double speed = 1, acceleration = 1;
 };
 
-/// Straight line of the tool centre point, in arm base, or in a frame that moves in it. The rotation turns about one
-/// axis, in step with the way.
+/// The circle that a path follows in place of a straight line.
+struct PathCircle {
+    Vec3 centre = Vec3::Zero(), axis = Vec3::UnitZ();  ///< in the frame of the path; axis of length 1 [m]
+    double angle = 0;                                  ///< from start to end, about the axis [rad]
+};
+/// The circle through three points, from the first past the second to the third, or once round; nothing when they lie on
+/// a line (to kOnALine of their distances).
+std::optional<PathCircle> circleThrough(const Vec3& start, const Vec3& via, const Vec3& end, bool whole);
+inline constexpr double kOnALine = 1e-4;
+
+/// Straight line of the tool centre point, or a part of a circle, in arm base, or in a frame that moves in it. The
+/// rotation turns about one axis, in step with the way.
 struct LinePath {
     Pose start;  ///< frameFromTcp
     Pose end;    ///< frameFromTcp
@@ -38,11 +48,21 @@ struct LinePath {
     std::optional<PlaceMotion> baseFromFrame{};  ///< nothing: the frame is the arm base
     std::vector<Companion> companions{};
 
-    double length() const { return (end.translation - start.translation).norm(); }  ///< [m]
-    double angle() const { return deviation(start, end).radians; }                  ///< [rad]
+    std::optional<PathCircle> circle{};
+
+    double length() const  ///< [m]
+    {
+        return circle ? (start.translation - circle->centre).norm() * circle->angle
+                      : (end.translation - start.translation).norm();
+    }
+    double angle() const { return deviation(start, end).radians; }  ///< [rad]
     Pose tcpAt(double fraction) const
     {
-        const Pose tcp = interpolate(start, end, fraction);
+        Pose tcp = interpolate(start, end, fraction);
+        if (circle)
+            tcp.translation = circle->centre
+                              + Eigen::AngleAxisd(fraction * circle->angle, circle->axis)
+                                    * (start.translation - circle->centre);
         return baseFromFrame ? baseFromFrame->at(fraction) * tcp : tcp;
     }
     Pose flangeAt(double fraction) const { return tcpAt(fraction) * inverse(flangeFromTcp); }
@@ -54,6 +74,8 @@ struct MotionLimits {
     double lineAcceleration = 2;   ///< of the TCP [m/s^2]
     double turnSpeed = 3;          ///< of the tool's orientation along a line [rad/s]
     double turnAcceleration = 10;  ///< [rad/s^2]
+    double jointAcceleration = 1;  ///< of each joint's acceleration limit, in (0, 1]; joint moves only
+    double jointTurn = INFINITY;   ///< no turning joint goes faster; joint moves only [rad/s]
 };
 
 /// Why a line ends before its end.

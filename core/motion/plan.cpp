@@ -26,6 +26,7 @@ public:
         }
         add(in.companions);
         add(in.limits);
+        raw(in.noCircle);
         if (in.kind == Move::Kind::Line) {
             add(in.bounds);
             add(in.watch);
@@ -65,7 +66,8 @@ private:
     }
     void add(const MotionLimits& l)
     {
-        for (const double x : {l.jointFraction, l.lineSpeed, l.lineAcceleration, l.turnSpeed, l.turnAcceleration})
+        for (const double x : {l.jointFraction, l.jointAcceleration, l.jointTurn, l.lineSpeed, l.lineAcceleration,
+                               l.turnSpeed, l.turnAcceleration})
             raw(x);
     }
     void add(const SingularityBounds& b)
@@ -86,6 +88,12 @@ private:
         add(line.end);
         add(line.flangeFromTcp);
         add(line.companions);
+        raw(line.circle.has_value());
+        if (line.circle) {
+            add(line.circle->centre);
+            add(line.circle->axis);
+            add(line.circle->angle);
+        }
         raw(line.baseFromFrame.has_value());
         if (!line.baseFromFrame) return;
         raw(line.baseFromFrame->pieces.size());
@@ -159,6 +167,11 @@ MovePlan planMove(const MoveInput& in)
         if (!goal) return plan;
         plan.move = planJointMove(*in.arm, in.from, *goal, in.limits, in.companions);
         plan.arrival = *goal;
+        return plan;
+    }
+    if (in.noCircle) {
+        plan.arrival = goalPosture(in, plan).value_or(in.from);
+        plan.problem = MovePlan::Problem::NoCircle;
         return plan;
     }
     plan.move = planLine(*in.arm, in.from, in.line, in.limits, in.bounds, in.watch);

@@ -23,7 +23,8 @@ struct MoveInput {
     Move::Kind kind = Move::Kind::Joint;
     JointVector from;
     std::variant<JointVector, PoseGoal> goal;
-    LinePath line{};                      ///< lines
+    LinePath line{};                      ///< lines and arcs
+    bool noCircle = false;                ///< the places of an arc lie on a line: there is no move
     std::vector<Companion> companions{};  ///< joint moves; those of lines are in `line`
     MotionLimits limits{};
     SingularityBounds bounds{}, watch{};  ///< lines
@@ -31,7 +32,7 @@ struct MoveInput {
 
 /// How a move goes, or why it does not.
 struct MovePlan {
-    enum class Problem { None, OutOfReach, NotInConfiguration, LineStops };
+    enum class Problem { None, OutOfReach, NotInConfiguration, LineStops, NoCircle };
     Problem problem = Problem::None;
     Solutions atGoal;          ///< moves that cannot arrive: what inverse kinematics found at the goal
     std::optional<Move> move;  ///< nothing when a joint move has nowhere to go

@@ -1,18 +1,30 @@
 #pragma once
-#include "core/cell/cell.h"
+#include "core/cell/step_check.h"
+#include "core/program/vocabulary.h"
 
 namespace topikos {
 
-/// A step as a line of text, the form in which it is shown and typed. Grammar: docs/manual/program-grammar.md.
-/// "line over Rack 1 80 mm at 150 mm/s blend 10 mm". Names that could be read in two ways stand in quotation marks,
-/// with those inside doubled. Numbers are rounded to three decimals (values of signals to six), small ones to four
-/// digits.
-std::string stepText(const Cell& cell, const Step& step);
+/// A step as a line of text, the form in which it is shown and typed, without its note and without what it holds.
+/// Grammar: docs/manual/program-grammar.md. "line over Rack 1 80 mm at 150 mm/s blend 10 mm". `scope` is what is around
+/// the step, where that is known: it makes names of places short. Numbers are rounded to three decimals (values of
+/// signals to six), small ones to four digits.
+std::string stepText(const Vocabulary& words, const Step& step, const StepScope* scope = nullptr);
+std::string stepText(const Cell& cell, const Step& step, const StepScope* scope = nullptr);
 
-/// Reads a typed step. Values that are not typed are taken from `defaults` where the kind of step has them.
-Result<Step> parseStep(const Cell& cell, const std::string& text, const Step& defaults = {});
+/// Reads a typed step, with a note behind "#" and the one step behind ", else" of a wait. Values that are not typed are
+/// taken from `defaults` where the kind of step has them. Errors say the column in `where`.
+Result<Step> parseStep(const Vocabulary& words, const StepScope& scope, const std::string& text,
+                       const Step& defaults = {});
+Result<Step> parseStep(const Cell& cell, const StepScope& scope, const std::string& text, const Step& defaults = {});
 
-/// A number as people write it: no trailing zeros, at most `decimals` of them.
-std::string plainNumber(double value, int decimals);
+/// The place that a lowered text begins with by its longest name, and how long that is: of a loop ("place", "Rack place",
+/// "place of Rack"), of the routine, or a target. Nothing when it begins with none.
+struct PlaceName {
+    Place place;
+    size_t length = 0;  ///< [bytes]
+};
+std::optional<PlaceName> longestPlace(const Vocabulary& words, const StepScope& scope, std::string_view lowered);
+/// All names that can stand for a place there.
+Names placeNames(const Vocabulary& words, const StepScope& scope);
 
 }  // namespace topikos

@@ -74,61 +74,147 @@ AxisValues arrived(AxisValues axes, const std::vector<AxisTravel>& travels)
     return there.empty() ? axes : overlaid(axes, there);
 }
 
-LinePath lineTo(const Cell& cell, const Target& target, double standoff, const JointVector& from,
-                const AxisValues& axes)
+LinePath lineTo(const Cell& cell, const Target& target, double over, const Standing& from, TcpId point)
 {
-    const ArmStation& arm = armOf(cell, target);
+    const Arm& arm = *from.arm.model;
     const bool pose = target.kind == Target::Kind::Pose;
     LinePath path;
-    path.flangeFromTcp = pose ? flangeFromTcp(*findTool(cell, target.tool), target.tcp) : flangeFromTcp(cell, arm);
-    path.start = forward(*arm.model, from) * path.flangeFromTcp;
+    path.flangeFromTcp = pose ? flangeFromTcp(*findTool(cell, target.tool), target.tcp)
+                              : flangeFromTcp(toolInForce(cell, from.arm), point);
+    path.start = forward(arm, from.posture) * path.flangeFromTcp;
     path.end =
-        pose ? baseFromTarget(cell, target, standoff, axes) : forward(*arm.model, target.posture) * path.flangeFromTcp;
-    const std::vector<AxisTravel> travels = travelsTo(cell, target.axes, axes);
+        pose ? baseFromTarget(cell, target, over, from.axes) : forward(arm, target.posture) * path.flangeFromTcp;
+    const std::vector<AxisTravel> travels = travelsTo(cell, target.axes, from.axes);
     if (travels.empty()) return path;
     path.companions = companionsOf(cell, travels);
     if (!pose) return path;
     // Axes on the way between the base and the target's frame move one in the other: the line is straight as seen from
     // the frame.
-    path.baseFromFrame = motionBetween(cell, arm.mount, target.frame, travels, axes);
+    path.baseFromFrame = motionBetween(cell, from.arm.mount, target.frame, travels, from.axes);
     path.start = inverse(path.baseFromFrame->at(0)) * path.start;
-    path.end = target.pose * translated({0, 0, -standoff});
+    path.end = target.pose * translated({0, 0, -over});
     return path;
 }
 
-std::vector<AxisTravel> travelsOf(const Cell& cell, const Step& step, const AxisValues& axes)
+std::vector<AxisTravel> travelsOf(const Cell& cell, const Operation& operation, const AxisValues& axes)
 {
-    if (step.isMove()) return travelsTo(cell, findTarget(cell, step.target)->axes, axes);
-    if (step.kind != Step::Kind::MoveAxes) return {};
-    const std::vector<FrameId> moved = axesOf(cell, step.device);
+    if (operation.end && operation.step->isMove()) {
+        const ArcMove* arc = operation.step->as<ArcMove>();
+        return arc && arc->whole ? std::vector<AxisTravel>{} : travelsTo(cell, operation.end->axes, axes);
+    }
+    const MoveAxes* move = operation.step->as<MoveAxes>();
+    if (!move) return {};
+    const std::vector<FrameId> moved = axesOf(cell, move->device);
     AxisValues goal;
     for (size_t i = 0; i < moved.size(); ++i)
-        goal.push_back({moved[i], step.axes[i]});
+        goal.push_back({moved[i], move->values[i]});
     return travelsTo(cell, goal, axes);
 }
 
-MoveInput moveInput(const Cell& cell, const Step& step, const JointVector& from, const AxisValues& axes)
+namespace {
+
+/// Where a shift takes the TCP, in base.
+Pose shifted(const Cell& cell, const Shift& shift, const Standing& from, FrameId readingFrame, const Pose& baseFromTcp)
 {
-    const Target& target = *findTarget(cell, step.target);
+    Vec3 direction = Vec3::Unit(shift.axis);
+    if (shift.space == Shift::Space::Tool) {
+        direction = baseFromTcp.rotation * direction;
+    } else {
+        const FrameId frame = shift.space == Shift::Space::InForce ? readingFrame
+                              : shift.space == Shift::Space::Frame ? shift.frame
+                                                                   : FrameId();
+        const Pose world = worldFromFrame(cell, frame, from.axes);
+        direction = worldFromBase(cell, from.arm, from.axes).rotation.conjugate() * (world.rotation * direction);
+    }
+    Pose out = baseFromTcp;
+    if (shift.turns) out.rotation = Quat(Eigen::AngleAxisd(shift.by, direction)) * out.rotation;
+    else out.translation += shift.by * direction;
+    out.rotation.normalize();
+    return out;
+}
+
+/// Places of an arc as seen from the frame that its path is drawn in.
+Vec3 placeIn(const Cell& cell, const LinePath& path, const Target& target, double over, const Standing& from)
+{
+    const Pose base = target.kind == Target::Kind::Pose
+                           ? baseFromTarget(cell, target, over, from.axes)
+                           : forward(*from.arm.model, target.posture) * path.flangeFromTcp;
+    return path.baseFromFrame ? (inverse(path.baseFromFrame->at(0)) * base).translation : base.translation;
+}
+
+}  // namespace
+
+MoveInput moveInput(const Cell& cell, const Operation& operation, const Standing& from)
+{
+    const Step& step = *operation.step;
+    const Arm& arm = *from.arm.model;
     MoveInput in;
-    in.arm = armOf(cell, target).model;
-    in.kind = step.kind == Step::Kind::Line ? Move::Kind::Line : Move::Kind::Joint;
-    in.from = from;
+    in.arm = from.arm.model;
+    in.from = from.posture;
+    const JointMove* joint = step.as<JointMove>();
+    const LineMove* line = step.as<LineMove>();
+    const ArcMove* arc = step.as<ArcMove>();
+    in.kind = joint ? Move::Kind::Joint : Move::Kind::Line;
+    const Pace& pace = *paceOf(step);
+    const LineLimits& lines = cell.lineLimits;
+    const double turn = pace.turnSpeed > 0 ? pace.turnSpeed : INFINITY;
+    in.limits = {joint ? joint->speed : 1,
+                 line ? line->speed : arc ? arc->speed : LineMove{}.speed,
+                 lines.acceleration * (joint ? 1 : pace.acceleration),
+                 joint ? lines.turnSpeed : std::min(turn, lines.turnSpeed),
+                 lines.turnAcceleration * (joint ? 1 : pace.acceleration),
+                 joint ? pace.acceleration : 1,
+                 joint ? turn : INFINITY};
+    if (!joint) {
+        in.bounds = cell.thresholds.blocks();
+        in.watch = cell.thresholds.cautions();
+    }
+    const Goal* goal = joint ? &joint->goal : line ? &line->goal : nullptr;
+    const auto stay = [&](const Pose& flange) {
+        return PoseGoal{flange, configurationOf(arm, from.posture),
+                        keepsPosture(arm) ? from.posture : JointVector()};
+    };
+    if (const JointShift* shift = goal ? std::get_if<JointShift>(goal) : nullptr) {
+        JointVector to = from.posture;
+        to[shift->joint] += shift->by;
+        in.goal = to;
+        return in;
+    }
+    if (const Shift* shift = goal ? std::get_if<Shift>(goal) : nullptr) {
+        const Pose& tcp = flangeFromTcp(toolInForce(cell, from.arm), operation.point);
+        const Pose start = forward(arm, from.posture) * tcp;
+        const Pose end = shifted(cell, *shift, from, operation.readingFrame, start);
+        in.goal = stay(end * inverse(tcp));
+        in.line.flangeFromTcp = tcp;
+        in.line.start = start;
+        in.line.end = end;
+        return in;
+    }
+    const Target& target = *operation.end;
+    const double over = endOf(step) ? endOf(step)->over : arc->end.over;
     if (target.kind == Target::Kind::Posture) {
         in.goal = target.posture;
     } else {
-        const JointVector taught = keepsPosture(*in.arm) ? target.posture : JointVector();
-        in.goal = PoseGoal{baseFromFlange(cell, target, step.standoff, axes), target.configuration, taught};
+        const JointVector taught = keepsPosture(arm) ? target.posture : JointVector();
+        in.goal = PoseGoal{baseFromFlange(cell, target, over, from.axes), target.configuration, taught};
     }
-    const LineLimits& lines = cell.lineLimits;
-    in.limits = {step.jointSpeed, step.lineSpeed, lines.acceleration, lines.turnSpeed, lines.turnAcceleration};
-    if (in.kind == Move::Kind::Line) {
-        in.line = lineTo(cell, target, step.standoff, from, axes);
-        in.bounds = cell.thresholds.blocks();
-        in.watch = cell.thresholds.cautions();
-    } else {
-        in.companions = companionsOf(cell, travelsTo(cell, target.axes, axes));
+    if (joint) {
+        in.companions = companionsOf(cell, travelsTo(cell, target.axes, from.axes));
+        return in;
     }
+    in.line = lineTo(cell, target, over, from, operation.point);
+    if (!arc) return in;
+    if (arc->whole) {
+        // Back to where it began: no axis comes along.
+        in.line.companions = {};
+        in.line.baseFromFrame.reset();
+        in.line.start = in.line.end = forward(arm, from.posture) * in.line.flangeFromTcp;
+        in.goal = stay(forward(arm, from.posture));
+    }
+    const Vec3 via = placeIn(cell, in.line, *operation.via, arc->via.over, from);
+    const Vec3 end = arc->whole ? placeIn(cell, in.line, target, over, from) : in.line.end.translation;
+    in.line.circle = circleThrough(in.line.start.translation, via, end, arc->whole);
+    in.noCircle = !in.line.circle;
     return in;
 }
 

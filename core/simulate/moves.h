@@ -1,6 +1,7 @@
 #pragma once
 #include "core/cell/cell.h"
 #include "core/motion/plan.h"
+#include "core/program/cursor.h"
 
 /// Moves of steps, as the planner of moves asks for them.
 namespace topikos {
@@ -12,17 +13,23 @@ struct AxisTravel {
     bool operator==(const AxisTravel&) const = default;
 };
 
-/// What the move of a step depends on, from where the arm and the device axes stand.
-MoveInput moveInput(const Cell& cell, const Step& step, const JointVector& from, const AxisValues& axes);
+/// Where an arm stands before something is done.
+struct Standing {
+    const ArmStation& arm;
+    JointVector posture;
+    AxisValues axes;
+};
+
+/// What the move of an operation depends on, from where the arm and the device axes stand.
+MoveInput moveInput(const Cell& cell, const Operation& operation, const Standing& from);
 
 /// A line to a pose target from where the arm stands, with the axes that come along. Posture targets: to the pose they
-/// give the TCP.
-LinePath lineTo(const Cell& cell, const Target& target, double standoff, const JointVector& from,
-                const AxisValues& axes);
+/// give the TCP at the point in force.
+LinePath lineTo(const Cell& cell, const Target& target, double over, const Standing& from, TcpId point);
 /// What comes along to a target: axes of it that stand elsewhere.
 std::vector<AxisTravel> travelsTo(const Cell& cell, const AxisValues& target, const AxisValues& axes);
-/// The same for a step of any kind that moves axes.
-std::vector<AxisTravel> travelsOf(const Cell& cell, const Step& step, const AxisValues& axes);
+/// The same for an operation of any kind that moves axes.
+std::vector<AxisTravel> travelsOf(const Cell& cell, const Operation& operation, const AxisValues& axes);
 std::vector<Companion> companionsOf(const Cell& cell, const std::vector<AxisTravel>& travels);
 /// Axes after the travels.
 AxisValues arrived(AxisValues axes, const std::vector<AxisTravel>& travels);

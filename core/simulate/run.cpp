@@ -1,6 +1,7 @@
 #include "core/simulate/run.h"
 
 #include "core/cell/devices.h"
+#include "core/cell/step_tree.h"
 #include "core/robot/forward.h"
 #include "core/spatial/limits.h"
 
@@ -39,12 +40,14 @@ template <class Object> std::vector<const Object*> byId(const Table<Object>& obj
 }  // namespace
 
 Run::Run(const Cell& cell, const std::vector<const Routine*>& routines, const RunOptions& options, Trace& trace) :
-    m_cell(cell), m_options(options), m_trace(trace), m_places(cell)
+    m_cell(cell), m_options(options), m_trace(trace), m_places(cell), m_index(cell)
 {
     std::vector<const Routine*> own = routines;
     std::sort(own.begin(), own.end(), [](const Routine* a, const Routine* b) { return a->arm < b->arm; });
     trace.arms.resize(own.size());
     size_t steps = 0;
+    for (const Routine& routine : cell.routines)
+        steps += countSteps(routine.steps);
     for (size_t i = 0; i < own.size(); ++i) {
         const ArmStation& station = armOf(cell, *own[i]);
         ArmTrace& armTrace = trace.arms[i];
@@ -52,10 +55,15 @@ Run::Run(const Cell& cell, const std::vector<const Routine*>& routines, const Ru
         armTrace.routine = own[i]->id;
         armTrace.start = homePosture(cell, station);
         armTrace.startOpening = toolInForce(cell, station).gripper.open;
-        armTrace.outcomes.reserve(own[i]->steps.size());
-        m_arms.push_back({&station, own[i], &armTrace, armTrace.start, armTrace.startOpening});
+        Cursor cursor(m_index, *own[i], station.tcp, options.rounds);
+        for (const RunStart& start : options.starts)
+            if (start.arm == station.id) {
+                cursor.startAt(start.step);
+                if (start.posture) armTrace.start = *start.posture;
+            }
+        m_arms.push_back({&station, own[i], &armTrace, armTrace.start, armTrace.startOpening, std::move(cursor)});
         m_arms.back().lengths = lengthsOf(*station.model);
-        steps += own[i]->steps.size();
+        m_arms.back().point = station.tcp;
     }
     for (const Signal& s : cell.signals)
         m_signals[s.id.value] = s.start;
@@ -64,6 +72,9 @@ Run::Run(const Cell& cell, const std::vector<const Routine*>& routines, const Ru
         if (frame->axis) trace.axes.push_back({frame->id, {}});
     for (AxisTrack& track : trace.axes)
         m_axisRuns[track.frame] = {&track, deviceOfAxis(cell, track.frame)};
+    for (const Tool& tool : cell.tools)
+        for (const Process& process : tool.processes)
+            m_hasLeads = m_hasLeads || process.lead > 0;
     makeDevices();
     for (const Part* part : byId(cell.parts))
         m_parts.push_back({*part,
@@ -83,56 +94,76 @@ bool Run::spend()
     return false;
 }
 
-void Run::go()
+bool Run::go(double until)
 {
-    for (size_t i = 0; i < m_parts.size(); ++i)
-        board(i);
-    startDevices();
-    for (size_t i = 0; i < m_parts.size(); ++i)
-        lookAgainAt(i);
-    for (const size_t w : m_watchers)
-        if (m_devices[w].device->kind == Device::Kind::LightBarrier)
-            m_devices[w].armInside = gapToArms(m_devices[w], 0) <= 0;
-    double waitedSince = 0;
+    if (!std::exchange(m_begun, true)) {
+        for (size_t i = 0; i < m_parts.size(); ++i)
+            board(i);
+        startDevices();
+        for (size_t i = 0; i < m_parts.size(); ++i)
+            lookAgainAt(i);
+        for (const size_t w : m_watchers)
+            if (m_devices[w].device->kind == Device::Kind::LightBarrier)
+                m_devices[w].armInside = gapToArms(m_devices[w], 0) <= 0;
+    }
+    // What was cut off at an earlier time goes on.
+    for (ArmTrace& arm : m_trace.arms)
+        if (!arm.spans.empty()) arm.duration = std::max(arm.duration, arm.spans.back().end);
     while (true) {
         m_spent = 0;
         m_progress = false;
-        while (armsGoOn() || devicesGoOn() || beltsGoOn() || look())
+        while (armsGoOn() || writesGoOn() || devicesGoOn() || beltsGoOn() || look() || timesOut())
             if (!spend()) break;
         m_events += m_spent + 1;
         if (!m_trace.stuck && double(m_events) > limits::kRunEvents.most)
             m_trace.stuck = Stuck{Stuck::Why::TooMuch, m_now};
         if (m_trace.stuck) break;
-        const auto waitsOrIsDone = [](const ArmRun& a) { return a.done || a.waits; };
+        const auto waitsOrIsDone = [](const ArmRun& a) { return a.done || (a.waits && !a.limited); };
         if (std::all_of(m_arms.begin(), m_arms.end(), [](const ArmRun& a) { return a.done; })) break;
         const bool allWait = std::all_of(m_arms.begin(), m_arms.end(), waitsOrIsDone);
-        if (!allWait || m_progress) waitedSince = m_now;
+        if (!allWait || m_progress) m_waitedSince = m_now;
         double next = m_due.empty() ? INFINITY : m_due.begin()->first;
+        if (!m_writes.empty()) next = std::min(next, m_writes.begin()->first);
         for (const ArmRun& arm : m_arms)
             if (!arm.done) next = std::min(next, arm.ready);
         for (const size_t belt : m_belts)
             next = std::min(next, nextPassage(m_devices[belt]));
-        const double patience = allWait ? waitedSince + kLongestWait : INFINITY;
-        next = std::min(next, nextSight(std::min({next, patience, m_options.until})));
+        const double patience = allWait ? m_waitedSince + kLongestWait : INFINITY;
+        next = std::min(next, nextSight(std::min({next, patience, until})));
         if (allWait && !(next <= patience)) break;
-        if (next > m_options.until) {
-            endInTime(m_options.until);
-            return;
+        if (next > until) {
+            endInTime(until);
+            return true;
         }
         if (next > limits::kRunLength.most) {
             m_trace.stuck = Stuck{Stuck::Why::TooLong, m_now};
             break;
         }
-        if (m_options.stop.stop_requested()) {
+        if (m_options.stop.stop_requested() || m_enough) {
             m_trace.stopped = true;
             break;
         }
         m_now = next;
     }
     endWaits();
-    std::erase_if(m_trace.axes, [](const AxisTrack& track) { return track.spans.empty(); });
+    m_trace.duration = 0;
     for (const ArmTrace& arm : m_trace.arms)
         m_trace.duration = std::max(m_trace.duration, arm.duration);
+    return false;
+}
+
+void Run::close()
+{
+    std::erase_if(m_trace.axes, [](const AxisTrack& track) { return track.spans.empty(); });
+}
+
+void Run::forgot()
+{
+    m_events = 0;
+    m_free.clear();
+    for (size_t i = m_parts.size(); i-- > 0;)
+        if (m_parts[i].gone() && m_parts[i].part.id.value >= m_cell.nextId && m_trace.partEvents.of(m_parts[i].part.id).empty())
+            m_free.push_back(i);
 }
 
 void Run::endWaits()
@@ -154,7 +185,6 @@ void Run::endWaits()
 
 void Run::endInTime(double end)
 {
-    std::erase_if(m_trace.axes, [](const AxisTrack& track) { return track.spans.empty(); });
     for (ArmTrace& arm : m_trace.arms)
         arm.duration = std::min(arm.duration, end);
     m_trace.duration = end;
@@ -165,7 +195,7 @@ bool Run::armsGoOn()
     bool any = false;
     for (ArmRun& arm : m_arms) {
         if (arm.done) continue;
-        const bool goes = arm.waits ? met(arm.routine->steps[arm.next - 1]) : arm.ready <= m_now;
+        const bool goes = arm.waits ? met(arm.waiting.step->as<WaitSignal>()->until) : arm.ready <= m_now;
         if (!goes) continue;
         proceed(arm);
         any = true;
@@ -174,11 +204,39 @@ bool Run::armsGoOn()
     return any;
 }
 
+/// Waits whose time is up. What comes at the same instant has been heard by then.
+bool Run::timesOut()
+{
+    bool any = false;
+    for (ArmRun& arm : m_arms) {
+        if (arm.done || !arm.waits || !arm.limited || arm.ready > m_now) continue;
+        arm.ahead->problem = StepOutcome::Problem::TimedOut;
+        const Step& step = *arm.waiting.step;
+        arm.cursor.enter(step, step.otherwise);
+        proceed(arm);
+        any = true;
+    }
+    m_progress = m_progress || any;
+    return any;
+}
+
+Cursor::Next Run::advance(ArmRun& arm)
+{
+    const auto decide = [&](const Step& step, int) -> std::optional<bool> {
+        const If* decision = step.as<If>();
+        return met(decision ? decision->condition : step.as<Repeat>()->condition);
+    };
+    const auto untaken = [&](const Step& step, const Steps& list) { judgeList(arm, step, list); };
+    const int before = arm.cursor.rounds();
+    const Cursor::Next next = arm.cursor.next(decide, untaken);
+    if (arm.cursor.rounds() != before) arm.trace->rounds.push_back(m_now);
+    return next;
+}
+
 void Run::proceed(ArmRun& arm)
 {
-    const Table<Step>& steps = arm.routine->steps;
     if (arm.waits) {
-        arm.waits = false;
+        arm.waits = arm.limited = false;
         arm.ready = m_now;
         StepOutcome outcome = std::move(*arm.ahead);
         arm.ahead.reset();
@@ -187,98 +245,157 @@ void Run::proceed(ArmRun& arm)
     }
     while (arm.ready <= m_now) {
         if (std::exchange(arm.grips, false)) grip(arm, arm.trace->outcomes.back());
-        if (arm.next >= steps.size()) {
-            if (++arm.pass >= m_options.cycles) {
-                arm.done = true;
-                return;
-            }
-            arm.next = 0;
-            if (!spend()) return;
+        if (arm.again) {
+            const Operation operation = *std::exchange(arm.again, std::nullopt);
+            if (!begin(arm, operation)) return;
             continue;
         }
-        const size_t index = arm.next++;
-        if (!begin(arm, steps[index], index)) return;
+        switch (advance(arm)) {
+        case Cursor::Next::Step:
+            if (!begin(arm, arm.cursor.operation())) return;
+            break;
+        case Cursor::Next::Pass:
+            if (!spend()) return;
+            break;
+        case Cursor::Next::Unknown:
+        case Cursor::Next::End:
+            if (++arm.pass >= m_options.cycles || arm.cursor.endedInARepeat()) {
+                arm.done = arm.trace->ended = true;
+                return;
+            }
+            arm.cursor = Cursor(m_index, *arm.routine, arm.station->tcp, m_options.rounds);
+            arm.trace->passes.push_back(m_now);
+            if (!spend()) return;
+            break;
+        }
     }
 }
 
-StepOutcome Run::begun(const ArmRun& arm, const Step& step, size_t index) const
+/// What comes next, if that is known now.
+std::optional<Operation> Run::lookAhead(const ArmRun& arm) const
+{
+    constexpr int kMostPasses = 16;
+    Cursor cursor = arm.cursor;
+    const auto unknown = [](const Step&, int) { return std::optional<bool>(); };
+    for (int i = 0; i < kMostPasses; ++i) {
+        const Cursor::Next next = cursor.next(unknown);
+        if (next == Cursor::Next::Step) return cursor.operation();
+        if (next != Cursor::Next::Pass) break;
+    }
+    return std::nullopt;
+}
+
+StepOutcome Run::begun(const ArmRun& arm, const Operation& operation) const
 {
     StepOutcome outcome;
-    outcome.step = step.id;
-    outcome.index = index;
+    outcome.step = operation.step->id;
+    outcome.routine = operation.routine->id;
+    outcome.index = m_index.numberOf(operation.step->id);
     outcome.pass = arm.pass;
-    outcome.kind = step.kind;
-    outcome.off = step.off;
+    outcome.within = operation.within;
+    outcome.point = operation.point;
+    outcome.readingFrame = operation.readingFrame;
+    outcome.kind = operation.step->kind();
     outcome.arrival = arm.posture;
-    if (step.isMove()) outcome.target = step.target;
+    if (operation.end) outcome.target = operation.end->id;
     return outcome;
 }
 
-bool Run::begin(ArmRun& arm, const Step& step, size_t index)
+bool Run::begin(ArmRun& arm, const Operation& operation)
 {
-    StepOutcome outcome = begun(arm, step, index);
-    if (step.off) {
-        outcome.axes = m_axes;
-        arm.trace->outcomes.push_back(std::move(outcome));
-        return true;
-    }
+    const Step& step = *operation.step;
+    StepOutcome outcome = begun(arm, operation);
     outcome.start = m_now;
+    arm.point = operation.point;
     const double openingBefore = arm.opening;
     const Gripper& gripper = toolInForce(m_cell, *arm.station).gripper;
     double overlap = 0;
-    switch (step.kind) {
-    case Step::Kind::JointMove:
-    case Step::Kind::Line:
-        if (!beginMove(arm, step, index, outcome, overlap)) return false;
+    switch (step.kind()) {
+    case StepKind::Joint:
+    case StepKind::Line:
+    case StepKind::Arc:
+        if (!beginMove(arm, operation, outcome, overlap)) return false;
         break;
-    case Step::Kind::Grip:
+    case StepKind::Grip:
         arm.opening = gripper.closed;
         outcome.duration = gripper.time;
         arm.grips = true;
         break;
-    case Step::Kind::Release:
+    case StepKind::Release:
         arm.opening = gripper.open;
         outcome.duration = gripper.time;
+        if (!arm.carried) outcome.problem = StepOutcome::Problem::NothingHeld;
         release(arm);
         break;
-    case Step::Kind::Wait: outcome.duration = step.seconds; break;
-    case Step::Kind::SetSignal: setSignal(step.signal, step.value); break;
-    case Step::Kind::WaitSignal:
-        if (met(step)) break;
+    case StepKind::Wait: outcome.duration = step.as<Wait>()->seconds; break;
+    case StepKind::SetSignal: setSignal(step.as<SetSignal>()->signal, step.as<SetSignal>()->value); break;
+    case StepKind::PulseSignal: {
+        const PulseSignal& pulse = *step.as<PulseSignal>();
+        setSignal(pulse.signal, 1);
+        setLater(m_now + pulse.seconds, pulse.signal, 0);
+        break;
+    }
+    case StepKind::WaitSignal: {
+        const WaitSignal& wait = *step.as<WaitSignal>();
+        if (met(wait.until)) {
+            if (!step.otherwise.empty()) judgeList(arm, step, step.otherwise);
+            break;
+        }
         arm.ahead = std::move(outcome);
+        arm.waiting = operation;
         arm.waits = true;
-        arm.ready = INFINITY;
+        arm.limited = wait.limit > 0;
+        arm.ready = arm.limited ? m_now + wait.limit : INFINITY;
+        if (!step.otherwise.empty()) judgeList(arm, step, step.otherwise);
         return false;
-    case Step::Kind::MoveAxes: {
-        outcome.travels = travelsOf(m_cell, step, m_axes);
+    }
+    case StepKind::MoveAxes: {
+        outcome.travels = travelsOf(m_cell, operation, m_axes);
         if (!axesFree(arm, outcome)) break;
-        const Profile profile = profileInStep(companionsOf(m_cell, outcome.travels), step.jointSpeed);
+        const Profile profile = profileInStep(companionsOf(m_cell, outcome.travels), step.as<MoveAxes>()->speed);
         outcome.duration = profile.duration;
         travel(&arm, outcome.travels, profile);
         break;
     }
+    case StepKind::SwitchProcess: {
+        const SwitchProcess& own = *step.as<SwitchProcess>();
+        if (const Process* process = findProcess(m_cell, own.process)) setSignal(process->signal, own.on);
+        break;
+    }
+    case StepKind::Halt: outcome.problem = StepOutcome::Problem::Stopped; break;
+    // The cursor has gone through these.
+    case StepKind::Call:
+    case StepKind::Repeat:
+    case StepKind::ForEach:
+    case StepKind::If:
+    case StepKind::Note:
+    case StepKind::UsePoint:
+    case StepKind::ReadFrom: return true;
     }
     arm.ready = m_now + outcome.duration - overlap;
     arm.cornerEnd = m_now + outcome.duration;
+    const bool stopped = outcome.problem == StepOutcome::Problem::Stopped;
     finish(arm, std::move(outcome), openingBefore);
-    if (!arm.trace->blockedAt) return true;
+    if (!arm.trace->blockedAt && !stopped) return true;
     judgeRest(arm);
     arm.done = true;
     return false;
 }
 
-bool Run::beginMove(ArmRun& arm, const Step& step, size_t index, StepOutcome& outcome, double& overlap)
+bool Run::beginMove(ArmRun& arm, const Operation& operation, StepOutcome& outcome, double& overlap)
 {
-    outcome = planned(arm, step, index);
+    outcome = planned(arm, operation);
     if (arm.ahead) {
         const bool same = arm.ahead->plan == outcome.plan && arm.ahead->travels == outcome.travels;
         arm.ahead.reset();
         if (!same && arm.cornerEnd > m_now) {
             // An axis went elsewhere since: the corner is not cut, and the move begins where the one before ends.
             StepOutcome& first = arm.trace->outcomes[arm.trace->spans.back().outcome];
-            first.corner = Corner{arm.routine->steps[first.index].blend, 0, 0, -1, {}};
+            first.corner = Corner{first.corner ? first.corner->asked : 0, 0, 0, -1, {}};
+            if (const Step* before = findStep(findRoutine(m_cell, first.routine)->steps, first.step))
+                first.corner->asked = paceOf(*before)->blend;
             arm.ready = arm.cornerEnd;
-            --arm.next;
+            arm.again = operation;
             return false;
         }
     }
@@ -286,19 +403,27 @@ bool Run::beginMove(ArmRun& arm, const Step& step, size_t index, StepOutcome& ou
     if (!axesFree(arm, outcome)) return true;
     if (outcome.move) travel(&arm, outcome.travels, outcome.move->profile);
     arm.posture = outcome.arrival;
-    const Target& target = *findTarget(m_cell, step.target);
-    arm.place = target.kind == Target::Kind::Pose ? target.frame : FrameId();
-    if (step.blend <= 0 || !outcome.move || outcome.blocks()) return true;
-    const Table<Step>& steps = arm.routine->steps;
-    size_t after = index + 1;
-    while (after < steps.size() && steps[after].off)
-        ++after;
-    if (after >= steps.size() || !steps[after].isMove()) return true;
-    StepOutcome ahead = planned(arm, steps[after], after);
+    if (operation.end) arm.place = operation.end->kind == Target::Kind::Pose ? operation.end->frame : FrameId();
+    if (!outcome.move || outcome.blocks()) return true;
+    const double blend = paceOf(*operation.step)->blend;
+    if (blend <= 0 && !m_hasLeads) return true;
+    const std::optional<Operation> after = lookAhead(arm);
+    if (!after) return true;
+    if (after->step->kind() == StepKind::SwitchProcess) switchAhead(*after, m_now + outcome.duration);
+    if (blend <= 0 || !after->step->isMove()) return true;
+    StepOutcome ahead = planned(arm, *after);
     if (!ahead.move || ahead.blocks()) return true;
-    overlap = overlapTime(arm, outcome, ahead, step.blend);
+    overlap = overlapTime(arm, outcome, ahead, blend);
     if (overlap > 0) arm.ahead = std::move(ahead);
     return true;
+}
+
+/// A process with a lead time is switched before the move that comes before it has ended.
+void Run::switchAhead(const Operation& after, double end)
+{
+    const SwitchProcess& own = *after.step->as<SwitchProcess>();
+    const Process* process = findProcess(m_cell, own.process);
+    if (process && process->lead > 0) setLater(std::max(m_now, end - process->lead), process->signal, own.on);
 }
 
 /// Whether no other arm moves an axis that the step moves; else the step is blocked.
@@ -327,43 +452,15 @@ void Run::finish(ArmRun& arm, StepOutcome outcome, double openingBefore)
     arm.trace->spans.push_back({arm.trace->outcomes.size(), outcome.start, end, openingBefore, arm.opening});
     arm.trace->duration = std::max(arm.trace->duration, end);
     if (outcome.blocks()) arm.trace->blockedAt = arm.trace->outcomes.size();
+    m_enough = m_enough || (m_options.upTo && outcome.step == m_options.upTo);
     arm.trace->outcomes.push_back(std::move(outcome));
 }
 
-void Run::judgeRest(ArmRun& arm)
+StepOutcome Run::planned(const ArmRun& arm, const Operation& operation) const
 {
-    // Later steps are judged as if the blocked one had arrived, without time. What parts and signals would be is not
-    // known any more.
-    const AxisValues before = m_axes;
-    if (!arm.trace->outcomes.empty() && arm.trace->outcomes.back().problem == StepOutcome::Problem::AxisBusy) {
-        const Step& step = arm.routine->steps[arm.trace->outcomes.back().index];
-        m_axes = arrived(m_axes, travelsOf(m_cell, step, m_axes));
-        if (step.isMove()) arm.posture = planned(arm, step, arm.next - 1).arrival;
-    }
-    while (arm.next < arm.routine->steps.size()) {
-        const size_t index = arm.next++;
-        const Step& step = arm.routine->steps[index];
-        StepOutcome outcome = begun(arm, step, index);
-        if (!step.off && step.isMove()) {
-            outcome = planned(arm, step, index);
-            arm.posture = outcome.arrival;
-        } else if (!step.off) {
-            outcome.travels = travelsOf(m_cell, step, m_axes);
-        }
-        m_axes = arrived(m_axes, outcome.travels);
-        outcome.start = outcome.duration = 0;
-        outcome.arrival = arm.posture;
-        outcome.axes = m_axes;
-        arm.trace->outcomes.push_back(std::move(outcome));
-    }
-    m_axes = before;
-}
-
-StepOutcome Run::planned(const ArmRun& arm, const Step& step, size_t index) const
-{
-    StepOutcome outcome = begun(arm, step, index);
-    outcome.travels = travelsOf(m_cell, step, m_axes);
-    outcome.plan = m_options.plans->get(moveInput(m_cell, step, arm.posture, m_axes));
+    StepOutcome outcome = begun(arm, operation);
+    outcome.travels = travelsOf(m_cell, operation, m_axes);
+    outcome.plan = m_options.plans->get(moveInput(m_cell, operation, {*arm.station, arm.posture, m_axes}));
     outcome.arrival = outcome.plan->arrival;
     if (outcome.plan->move) {
         outcome.move = {outcome.plan, &*outcome.plan->move};
@@ -374,6 +471,7 @@ StepOutcome Run::planned(const ArmRun& arm, const Step& step, size_t index) cons
     case MovePlan::Problem::OutOfReach: outcome.problem = StepOutcome::Problem::TargetOutOfReach; break;
     case MovePlan::Problem::NotInConfiguration: outcome.problem = StepOutcome::Problem::TargetNotInConfiguration; break;
     case MovePlan::Problem::LineStops: outcome.problem = StepOutcome::Problem::LineStops; break;
+    case MovePlan::Problem::NoCircle: outcome.problem = StepOutcome::Problem::NoCircle; break;
     }
     return outcome;
 }
@@ -397,8 +495,11 @@ void Run::travel(const ArmRun* mover, const std::vector<AxisTravel>& travels, co
 
 void Run::grip(ArmRun& arm, StepOutcome& outcome)
 {
-    const Pose tcp = worldOfTcp(*arm.station, m_now);
-    const Gripper& gripper = toolInForce(m_cell, *arm.station).gripper;
+    const Tool& tool = toolInForce(m_cell, *arm.station);
+    const Gripper& gripper = tool.gripper;
+    const Pose own = worldOfTcp(*arm.station, m_now);
+    // Parts are gripped at the point in force, and carried along with the one of the cell.
+    const Pose tcp = own * inverse(flangeFromTcp(m_cell, *arm.station)) * flangeFromTcp(tool, arm.point);
     double nearest = INFINITY;
     std::optional<size_t> found;
     for (size_t i = 0; i < m_parts.size(); ++i) {
@@ -409,8 +510,7 @@ void Run::grip(ArmRun& arm, StepOutcome& outcome)
         found = i;
     }
     if (arm.carried) {
-        if (!found) return;
-        outcome.problem = StepOutcome::Problem::StillCarrying;
+        outcome.problem = found ? StepOutcome::Problem::StillCarrying : StepOutcome::Problem::GripsAgain;
         outcome.part = m_parts[*arm.carried].part.id;
         return;
     }
@@ -426,7 +526,7 @@ void Run::grip(ArmRun& arm, StepOutcome& outcome)
     }
     for (ArmRun& other : m_arms)
         if (other.carried == found) other.carried.reset();  // handed over
-    const Pose tcpFromPart = inverse(tcp) * worldOf(part, m_now);
+    const Pose tcpFromPart = inverse(own) * worldOf(part, m_now);
     arm.carried = found;
     put(*found, {0, {}, PartEvent::Kind::Carried, arm.station->id, {}, tcpFromPart});
 }
@@ -443,17 +543,6 @@ void Run::release(ArmRun& arm)
     if (!m_parts[part].belt) boardWhatIsUnder(part);
 }
 
-bool Run::met(const Step& step) const
-{
-    const double value = signal(step.signal);
-    switch (step.comparison) {
-    case Step::Comparison::Equal: return value == step.value;
-    case Step::Comparison::AtLeast: return value >= step.value;
-    case Step::Comparison::AtMost: return value <= step.value;
-    }
-    return false;
-}
-
 namespace {
 
 Trace run(const Cell& cell, const std::vector<const Routine*>& routines, RunOptions options)
@@ -461,7 +550,9 @@ Trace run(const Cell& cell, const std::vector<const Routine*>& routines, RunOpti
     PlanCache own;
     if (!options.plans) options.plans = &own;
     Trace trace;
-    Run(cell, routines, options, trace).go();
+    Run run(cell, routines, options, trace);
+    run.go(options.until);
+    run.close();
     return trace;
 }
 

@@ -1,6 +1,7 @@
 #pragma once
 #include "core/simulate/belts.h"
 #include "core/simulate/boxes.h"
+#include "core/program/cursor.h"
 #include "core/simulate/places.h"
 
 #include <deque>
@@ -19,7 +20,12 @@ namespace topikos {
 class Run {
 public:
     Run(const Cell& cell, const std::vector<const Routine*>& routines, const RunOptions& options, Trace& trace);
-    void go();
+    /// Goes on to a time; false when the run has come to its end before.
+    bool go(double until);
+    /// Nothing more comes.
+    void close();
+    /// The trace has been shortened: what is gone for good makes room.
+    void forgot();
 
 private:
     struct ArmRun {
@@ -28,11 +34,14 @@ private:
         ArmTrace* trace;
         JointVector posture;
         double opening;
-        size_t next = 0;  ///< step
+        Cursor cursor;
         int pass = 0;
         double ready = 0;  ///< when the next step may begin; infinite while it waits for a signal
-        bool done = false, waits = false;
+        bool done = false, waits = false, limited = false;  ///< limited: the wait has a time limit
         std::optional<StepOutcome> ahead{};  ///< the next move, planned to know its blend; or the wait it stands in
+        Operation waiting{};                 ///< that wait
+        std::optional<Operation> again{};    ///< to be done before the cursor goes on
+        TcpId point{};                       ///< in force
         double cornerEnd = 0;                ///< when the move before `ahead` has come to its end
         bool grips = false;                  ///< a grip ends when it is ready
         std::optional<size_t> carried{};     ///< part
@@ -98,18 +107,27 @@ private:
     // Arms (run.cpp).
     bool armsGoOn();
     void proceed(ArmRun& arm);
-    /// Begins the step; false when the arm cannot go on now.
-    bool begin(ArmRun& arm, const Step& step, size_t index);
-    bool beginMove(ArmRun& arm, const Step& step, size_t index, StepOutcome& outcome, double& overlap);
-    StepOutcome begun(const ArmRun& arm, const Step& step, size_t index) const;
-    StepOutcome planned(const ArmRun& arm, const Step& step, size_t index) const;
+    /// Begins what is to be done; false when the arm cannot go on now.
+    bool begin(ArmRun& arm, const Operation& operation);
+    bool beginMove(ArmRun& arm, const Operation& operation, StepOutcome& outcome, double& overlap);
+    void switchAhead(const Operation& after, double end);
+    std::optional<Operation> lookAhead(const ArmRun& arm) const;
+    StepOutcome begun(const ArmRun& arm, const Operation& operation) const;
+    StepOutcome planned(const ArmRun& arm, const Operation& operation) const;
     bool axesFree(const ArmRun& arm, StepOutcome& outcome) const;
-    void judgeRest(ArmRun& arm);
     void finish(ArmRun& arm, StepOutcome outcome, double openingBefore);
     void grip(ArmRun& arm, StepOutcome& outcome);
     void release(ArmRun& arm);
-    bool met(const Step& step) const;
+    bool met(const Condition& condition) const { return condition.holds(signal(condition.signal)); }
+    Cursor::Next advance(ArmRun& arm);
+    bool timesOut();
     double overlapTime(const ArmRun& arm, StepOutcome& first, const StepOutcome& second, double blend) const;
+
+    // What is judged without being run (run_judge.cpp).
+    void judgeRest(ArmRun& arm);
+    void judgeList(const ArmRun& arm, const Step& step, const Steps& list);
+    void judgeAlong(ArmRun& arm, Cursor& cursor, bool isBranch);
+
     void travel(const ArmRun* mover, const std::vector<AxisTravel>& travels, const Profile& profile);
     void endWaits();
     void endInTime(double end);
@@ -119,6 +137,8 @@ private:
     void startDevices();
     bool devicesGoOn();
     void setSignal(SignalId id, double value);
+    void setLater(double time, SignalId id, double value);
+    bool writesGoOn();
     void react(DeviceRun& device, double value);
     void pass(DeviceRun& device);
     void setDue(DeviceRun& device, double time);
@@ -167,6 +187,15 @@ private:
     const RunOptions& m_options;
     Trace& m_trace;
     Places m_places;
+    ProgramIndex m_index;
+    std::multimap<double, std::pair<SignalId, double>> m_writes;  ///< of signals, that are to come
+    std::set<std::pair<ArmId, const Steps*>> m_judged;            ///< lists that were not gone into
+    size_t m_judgedSteps = 0;
+    bool m_hasLeads = false;  ///< some process is switched ahead of its time
+    bool m_begun = false, m_enough = false;
+    std::uint32_t m_made = 0;     ///< parts by sources
+    std::vector<size_t> m_free;   ///< parts that are gone for good
+    double m_waitedSince = 0;
     double m_now = 0;
     size_t m_spent = 0, m_budget = 0;  ///< at this instant
     size_t m_events = 0;               ///< of the whole run

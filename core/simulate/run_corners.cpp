@@ -72,7 +72,7 @@ template <class Predicate> double largestThatFits(double high, Predicate fits)
 double Run::overlapTime(const ArmRun& arm, StepOutcome& first, const StepOutcome& second, double blend) const
 {
     const Arm& model = *arm.station->model;
-    const Pose& tool = flangeFromTcp(m_cell, *arm.station);
+    const Pose& tool = flangeFromTcp(toolInForce(m_cell, *arm.station), arm.point);
     const bool stands = first.travels.empty() && second.travels.empty();
     const auto tcpAt = [&](const StepOutcome& outcome, double time) {
         const double fraction = outcome.move->profile.at(time).position;

@@ -104,6 +104,26 @@ void Run::setSignal(SignalId id, double value)
     m_reacting = false;
 }
 
+/// A later write of a signal takes the place of one that is to come.
+void Run::setLater(double time, SignalId id, double value)
+{
+    std::erase_if(m_writes, [id](const auto& write) { return write.second.first == id; });
+    m_writes.insert({time, {id, value}});
+}
+
+bool Run::writesGoOn()
+{
+    bool any = false;
+    while (!m_writes.empty() && m_writes.begin()->first <= m_now) {
+        const auto [id, value] = m_writes.begin()->second;
+        m_writes.erase(m_writes.begin());
+        setSignal(id, value);
+        any = true;
+        if (!spend()) break;
+    }
+    return any;
+}
+
 void Run::react(DeviceRun& device, double value)
 {
     const Device& d = *device.device;
@@ -173,16 +193,24 @@ bool Run::makePart(DeviceRun& source)
     source.asked = false;
     const PartKind& kind = *findPartKind(m_cell, d.makes);
     Part part;
-    part.id = {m_cell.nextId + std::uint32_t(m_trace.made.size())};
+    part.id = {m_cell.nextId + m_made++};
     part.name = fmt::format("{} of {} {}", kind.name, frameName(m_cell, source.frame), ++source.count);
     part.kind = d.makes;
     part.frame = source.frame;
     m_trace.made.push_back(part);
     PartRun made{part, boxAround(kind.solids), 0, {}};
     if (made.box) made.size = made.box->pose.translation.norm() + made.box->half.norm();
-    m_parts.push_back(std::move(made));
-    put(m_parts.size() - 1, {0, {}, PartEvent::Kind::Lies, {}, source.frame, {}});
-    board(m_parts.size() - 1);
+    size_t place = m_parts.size();
+    if (m_free.empty()) {
+        m_parts.push_back(std::move(made));
+    } else {
+        place = m_free.back();
+        m_free.pop_back();
+        made.stay = m_parts[place].stay + 1;  // what was foreseen for the one before is void
+        m_parts[place] = std::move(made);
+    }
+    put(place, {0, {}, PartEvent::Kind::Lies, {}, source.frame, {}});
+    board(place);
     setSignal(d.number, source.count);
     return true;
 }

@@ -171,12 +171,40 @@ CellState stateAt(const Cell& cell, const Trace& trace, double time)
     return state;
 }
 
+Cycles cyclesOf(const Trace& trace)
+{
+    Cycles out;
+    bool first = true;
+    for (const ArmTrace& arm : trace.arms) {
+        if (arm.outcomes.empty() && arm.passes.empty()) continue;
+        const bool endless = !arm.rounds.empty();
+        const std::vector<double>& begins = endless ? arm.rounds : arm.passes;
+        const int done = int(begins.size()) + (arm.ended ? 1 : 0);
+        Cycles own{done, 0, 0, arm.duration};
+        if (!arm.ended) own.to = begins.empty() ? 0 : begins.back();
+        if (endless && done > 1) own.from = begins.front();
+        const int counted = endless && done > 1 ? done - 1 : done;
+        if (counted > 0) own.time = (own.to - own.from) / counted;
+        const int least = first ? done : std::min(out.done, done);
+        if (first || own.time > out.time) out = own;
+        out.done = least;
+        first = false;
+    }
+    return out;
+}
+
 double partsPerHour(const Trace& trace)
 {
     if (trace.blocked() || trace.duration <= 0) return 0;
-    const auto set = std::count_if(trace.partEvents.begin(), trace.partEvents.end(),
-                                   [](const PartEvent& e) { return e.arm && e.kind != PartEvent::Kind::Carried; });
-    return double(set) * 3600 / trace.duration;
+    const bool endless =
+        std::any_of(trace.arms.begin(), trace.arms.end(), [](const ArmTrace& a) { return !a.rounds.empty(); });
+    const Cycles cycles = endless ? cyclesOf(trace) : Cycles{};
+    const double from = endless ? cycles.from : 0, to = endless ? cycles.to : trace.duration;
+    if (to <= from) return 0;
+    const auto set = std::count_if(trace.partEvents.begin(), trace.partEvents.end(), [&](const PartEvent& e) {
+        return e.arm && e.kind != PartEvent::Kind::Carried && e.time >= from && e.time <= to;
+    });
+    return double(set) * 3600 / (to - from);
 }
 
 }  // namespace topikos

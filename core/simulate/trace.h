@@ -32,14 +32,24 @@ struct StepOutcome {
         PartHeld,       ///< by a clamp
         StillCarrying,  ///< the part gripped before; what is in the grasp now stays where it is
         WaitsForEver,
-        AxisBusy  ///< another arm is moving an axis that the step moves
+        AxisBusy,  ///< another arm is moving an axis that the step moves
+        NoCircle,  ///< the places of an arc lie on a line
+        TimedOut,  ///< a wait whose time was up; what stands for that is done
+        Stopped,   ///< a stop: the program of the arm ends
+        NothingHeld,  ///< a release of nothing
+        GripsAgain    ///< a grip of nothing while a part is held
     };
     StepId step;
-    size_t index = 0;  ///< in the routine, from 0
-    int pass = 0;      ///< of the routine, from 0
-    Step::Kind kind = Step::Kind::Wait;
-    TargetId target;
-    bool off = false;
+    RoutineId routine;
+    size_t index = 0;  ///< number of the step in its routine, from 0
+    int pass = 0;      ///< of the main routine, from 0
+    WithinPtr within;  ///< calls and passes around it
+    StepKind kind = StepKind::Wait;
+    TargetId target;         ///< moves: where they end
+    TcpId point;             ///< in force
+    FrameId readingFrame;    ///< in force
+    bool judgedOnly = false;  ///< not run: a branch that was not taken, or behind what ended the run
+    bool branch = false;      ///< not run: a branch that was not taken
     Problem problem = Problem::None;
     MovePlanPtr plan;                  ///< moves
     std::shared_ptr<const Move> move;  ///< moves that could be planned; part of the plan
@@ -59,7 +69,8 @@ struct StepOutcome {
     bool blocks() const
     {
         return problem == Problem::TargetOutOfReach || problem == Problem::TargetNotInConfiguration
-               || problem == Problem::LineStops || problem == Problem::WaitsForEver || problem == Problem::AxisBusy;
+               || problem == Problem::LineStops || problem == Problem::WaitsForEver || problem == Problem::AxisBusy
+               || problem == Problem::NoCircle;
     }
 };
 
@@ -73,12 +84,15 @@ struct ArmTrace {
     };
     ArmId arm;
     RoutineId routine;
-    std::vector<StepOutcome> outcomes;  ///< one per step of the routine and pass, switched-off steps included
+    std::vector<StepOutcome> outcomes;  ///< one per step and pass, in the order of time; blocks have none
     std::vector<Span> spans;            ///< up to the block, if there is one
     JointVector start;                  ///< home
     double startOpening = 0;            ///< [m]
     double duration = 0;                ///< [s]; up to the block, if there is one
     std::optional<size_t> blockedAt;    ///< index into outcomes
+    bool ended = false;             ///< it went through to its end
+    std::vector<double> passes;  ///< when passes of the routine began, beside the first [s]
+    std::vector<double> rounds;  ///< when passes of an endless repeat began, beside the first [s]
 };
 
 /// A stretch of time in which an axis of a device moves. Stretches may overlap: what is left of one adds to the next.
@@ -198,8 +212,18 @@ struct Trace {
     bool blocked() const;
 };
 
+/// Where an arm begins instead of at the top of its routine.
+struct RunStart {
+    ArmId arm;
+    StepId step;                           ///< of its main routine
+    std::optional<JointVector> posture{};  ///< instead of home
+};
+
 struct RunOptions {
     int cycles = 1;              ///< how often each arm goes through its routine, one pass after the other
+    int rounds = 1;              ///< passes of endless repeats
+    std::vector<RunStart> starts{};
+    StepId upTo{};               ///< the run is broken off when this step has been done, or judged
     double until = INFINITY;     ///< the run ends there at the latest [s]
     PlanCache* plans = nullptr;  ///< remembers moves between runs
     std::stop_token stop{};
@@ -248,6 +272,14 @@ CellState stateAt(const Cell& cell, const Trace& trace, double time);
 /// The authored cell with one arm at `posture` and device axes at `axes`, other arms at home, grippers open, parts
 /// where they start.
 CellState authoredState(const Cell& cell, ArmId arm, const JointVector& posture, const AxisValues& axes = {});
+
+/// How often a run went through what it repeats: the passes of its main routines, or of endless repeats in them.
+struct Cycles {
+    int done = 0;               ///< whole ones, of the arm that has the fewest
+    double time = 0;            ///< of one: the longest arm's, the first one of an endless repeat left out if there are more
+    double from = 0, to = 0;    ///< the stretch that it is taken from [s]
+};
+Cycles cyclesOf(const Trace& trace);
 
 /// Parts that arms set down per hour of going on like this run without pause; 0 when it is blocked or moves no part.
 double partsPerHour(const Trace& trace);

@@ -9,7 +9,7 @@ std::string Error::line() const
     std::string text;
     if (!where.empty()) text += where + ": ";
     text += message;
-    if (!text.empty() && text.back() != '.') text += '.';
+    if (!text.empty() && text.back() != '.' && text.back() != '?') text += '.';
     if (!remedy.empty()) text += " " + remedy;
     return shownText(text);
 }

@@ -94,14 +94,14 @@ void EntryWindowTest::tabGoesThroughSizes()
 void EntryWindowTest::tabGoesThroughAStep()
 {
     select(stepAt(2));  // a line
-    QVERIFY(session().routine().steps[2].kind == Step::Kind::Line);
+    QVERIFY(session().routine().steps[2].kind() == StepKind::Line);
     focusOn("stepSpeed");
     typeThere("150", Qt::Key_Tab);
     typeThere("33", Qt::Key_Tab);
     typeThere("7", Qt::Key_Tab);
     const Step& step = session().routine().steps[2];
-    QVERIFY(std::abs(step.lineSpeed - 0.15) < 1e-9);
-    QVERIFY(std::abs(step.standoff - 0.033) < 1e-9 && std::abs(step.blend - 0.007) < 1e-9);
+    QVERIFY(std::abs(step.as<LineMove>()->speed - 0.15) < 1e-9);
+    QVERIFY(std::abs(endOf(step)->over - 0.033) < 1e-9 && std::abs(paceOf(step)->blend - 0.007) < 1e-9);
 }
 
 void EntryWindowTest::tabGoesThroughAPlace()
@@ -348,9 +348,9 @@ void EntryWindowTest::textOfAStepIsAllOfIt()
     QCOMPARE(shown.count("set Cut off valve on"), 1);
     QCOMPARE(shown.count("set Cut off valve off"), 1);
     // A blend that is taken out of the text is gone.
-    QVERIFY(session().routine().steps[1].blend > 0);
+    QVERIFY(paceOf(session().routine().steps[1])->blend > 0);
     QVERIFY(model->setData(model->index(1, 0), "joint over Tile pick 120 mm"));
-    QCOMPARE(session().routine().steps[1].blend, 0.0);
+    QCOMPARE(paceOf(session().routine().steps[1])->blend, 0.0);
     QVERIFY(session().routine().steps[1].id == stepAt(1));
 }
 
@@ -416,16 +416,16 @@ void EntryWindowTest::stepsByButtonsAndMenus()
     select(stepAt(2));
     action("Route face")->trigger();
     const size_t before = session().routine().steps.size();
-    click(QString("insert%1").arg(int(Step::Kind::Line)));
+    click(QString("insert%1").arg(int(StepKind::Line)));
     const Step& line = session().routine().steps[3];
-    QVERIFY(line.kind == Step::Kind::Line && line.target == place && session().selected<StepId>() == line.id);
-    click(QString("insert%1").arg(int(Step::Kind::Grip)));
-    QVERIFY(session().routine().steps[4].kind == Step::Kind::Grip);
-    click(QString("insert%1").arg(int(Step::Kind::SetSignal)));  // there is no signal yet
+    QVERIFY(line.kind() == StepKind::Line && targetOf(line) == place && session().selected<StepId>() == line.id);
+    click(QString("insert%1").arg(int(StepKind::Grip)));
+    QVERIFY(session().routine().steps[4].kind() == StepKind::Grip);
+    click(QString("insert%1").arg(int(StepKind::WaitSignal)));  // there is no signal yet
     QVERIFY(note().contains("signal"));
     QCOMPARE(session().routine().steps.size(), before + 2);
     typeSteps({"to Home"});
-    QVERIFY(findTarget(session().cell(), session().routine().steps[5].target)->name == "Home");
+    QVERIFY(findTarget(session().cell(), targetOf(session().routine().steps[5]))->name == "Home");
     // The right mouse button offers what the menus do.
     QStringList offered;
     for (const QAction* a : child<QListView>("routeList")->actions())

@@ -1,4 +1,5 @@
 #include "app/session/text.h"
+#include "core/cell/edit_steps.h"
 #include "core/program/step_text.h"
 #include "tests/app/window_fixture.h"
 #include "tests/run.h"
@@ -13,6 +14,8 @@
 #include <QTableWidget>
 #include <QTreeWidget>
 
+#include <set>
+
 using namespace topikos;
 using namespace topikos::test;
 
@@ -26,6 +29,7 @@ private Q_SLOTS:
     void tableWithPatternFromAnEmptyCell();
     void beltWithSourceAndSensor();
     void handOverOfTwoArms();
+    void rackOf24FromTheBelt();
 
 private:
     int m_actions = 0;
@@ -97,13 +101,13 @@ private:
         entry("Type a step");
         auto* line = child<QLineEdit>("typeStep");
         for (const QString& step : steps) {
-            const size_t before = session().routine().steps.size();
+            const size_t before = countSteps(session().routine().steps);
             ++m_actions;
             QTest::keyClicks(line, step);
             QTest::keyClick(line, Qt::Key_Delete);  // what the completer added
             QTest::keyClick(line, Qt::Key_Return);
             settle();
-            QVERIFY2(session().routine().steps.size() == before + 1,
+            QVERIFY2(countSteps(session().routine().steps) > before,
                      qPrintable(step + ": " + child<QLabel>("stepVerdict")->text()));
         }
     }
@@ -267,6 +271,52 @@ void JobsWindowTest::handOverOfTwoArms()
     QVERIFY2(
         (placeOf("Tile 1") - wanted).norm() < 1e-6,
         qPrintable(QString("%1 %2 %3").arg(placeOf("Tile 1")[0]).arg(placeOf("Tile 1")[1]).arg(placeOf("Tile 1")[2])));
+}
+
+void JobsWindowTest::rackOf24FromTheBelt()
+{
+    // The rail example with everything but its routine.
+    m_window->openExample("glazing-line-on-a-rail");
+    const RoutineId main = session().routine().id;
+    QVERIFY(session().edit("Clear", [main](const Cell& c) {
+        std::vector<StepId> all;
+        for (const Step& s : findRoutine(c, main)->steps)
+            all.push_back(s.id);
+        return deleteSteps(c, main, all);
+    }));
+    settle();
+    m_actions = 0;
+    // Each step goes behind the one before, and behind the head of the loop into it.
+    typeRoute({"joint to Home", "for each place of Rack place", "joint over Tile pick 120 blend 20", "wait for Tile there",
+               "line to Tile pick at 150", "grip", "line over Tile pick 120 blend 20", "pulse Next tile", "joint to Booth in",
+               "line to Booth out at 200", "joint over place 120 blend 20", "line to place at 150", "release",
+               "line over place 120 blend 20", "joint to Home"});
+    // The way home comes after the loop.
+    press(Qt::Key_Escape);
+    press(Qt::Key_Down, Qt::AltModifier);
+    QCOMPARE(session().routine().steps.size(), size_t(3));
+    fresh();
+    QStringList words;
+    for (const Finding& f : session().checked()->result.findings)
+        words << text(findingText(session().cell(), f).line());
+    QVERIFY2(words.isEmpty(), qPrintable(words.join("; ")));
+    press(Qt::Key_F5);
+    QVERIFY(session().playing());
+    session().scrub(1e9);
+    // 24 tiles stand in the 24 places.
+    const CellState end = session().shownState();
+    std::set<int> filled;
+    int place = 0;
+    for (const Target& t : session().cell().targets) {
+        if (!t.pattern) continue;
+        ++place;
+        const Vec3 wanted = (worldFromFrame(session().cell(), t.frame, end.axes) * t.pose).translation;
+        for (const PlacedPart& part : end.parts)
+            if ((part.worldFromPart.translation - wanted).norm() < 1e-3) filled.insert(place);
+    }
+    QCOMPARE(filled.size(), size_t(24));
+    qInfo("%d actions", m_actions);
+    QVERIFY2(m_actions <= 30, qPrintable(QString("%1 actions").arg(m_actions)));
 }
 
 TOPIKOS_TEST(JobsWindowTest)

@@ -16,8 +16,10 @@
 #include <QLineEdit>
 #include <QPushButton>
 #include <QSettings>
+#include <QSplitter>
 #include <QTabWidget>
 #include <QTest>
+#include <QToolButton>
 
 using namespace topikos;
 
@@ -85,13 +87,6 @@ int main(int argc, char** argv)
     session.select(rack);
     left->setCurrentIndex(0);
     good = shoot(window, folder.filePath("layout.png")) && good;
-    session.edit("Measure", [=](const Cell& c) {
-        return setFrameMeasured(c, rack,
-                                findFrame(c, rack)->pose
-                                    * Pose{Vec3(0.034, 0.042, -0.006), Quat(Eigen::AngleAxisd(0.03, Vec3::UnitZ()))});
-    });
-    good = shoot(window, folder.filePath("as-built.png")) && good;
-    session.undo();
     session.select(session.cell().targets.back().id);
     addPatternHere(session);
     session.edit("Pattern", [&](const Cell& c) {
@@ -139,7 +134,7 @@ int main(int argc, char** argv)
     for (const char* words : {"joint over Far shelf 50 mm", "line to Far shelf at 100 mm/s", "grip",
                               "line over Far shelf 50 mm at 100 mm/s", "joint to Home"})
         session.edit("Add a step", [&](const Cell& c) {
-            return insertStep(c, service, findRoutine(c, service)->steps.size(), parseStep(c, words).value());
+            return insertStep(c, service, findRoutine(c, service)->steps.size(), parseStep(c, {*findRoutine(c, service)}, words).value());
         });
     while (!session.checkIsFresh() || !session.checked()->result.complete)
         QTest::qWait(20);
@@ -147,14 +142,28 @@ int main(int argc, char** argv)
     session.select(stepAt(session, 0));
     good = shoot(window, folder.filePath("routines.png")) && good;
 
-    window.openExample("glazing-line-on-a-rail");
+    // One routine that fills a rack: as a list in a run, with the trail of the last seconds, and as text.
+    window.openExample("rack-of-24");
     while (!session.checkIsFresh())
         QTest::qWait(20);
     window.viewport().fitAll();
     left->setCurrentIndex(1);
-    session.select(stepAt(session, 9));
-    session.scrub(5.2);
+    TrailOptions trail;
+    trail.colour = TrailOptions::Colour::Speed;
+    trail.last = 12;
+    window.viewport().setTrail(trail);
+    session.select(session.routine().steps[1].body[9].id);
+    session.scrub(104.2);
     good = shoot(window, folder.filePath("rail.png")) && good;
+    window.viewport().setTrail({});
+    session.leaveRun();
+    const QList<int> wide = window.findChild<QSplitter*>("columns")->sizes();
+    window.findChild<QSplitter*>("columns")->setSizes({wide[0] + 190, wide[1] - 190, wide[2]});
+    window.findChild<QToolButton*>("programText")->setChecked(true);
+    bottom->setCurrentIndex(0);
+    good = shoot(window, folder.filePath("program.png")) && good;
+    window.findChild<QToolButton*>("programText")->setChecked(false);
+    window.findChild<QSplitter*>("columns")->setSizes(wide);
     session.scrub(2.6);
     left->setCurrentIndex(0);
     for (const Frame& f : session.cell().frames)

@@ -204,7 +204,7 @@ void SessionTest::editDuringARunShowsTheNewRun()
     m_session->scrub(1e9);
     const double before = m_session->time();
     Step slower = m_session->routine().steps[2];
-    slower.lineSpeed = 0.05;
+    slower.as<LineMove>()->speed = 0.05;
     const RoutineId routine = m_session->routine().id;
     QVERIFY(m_session->edit("Slower", [&](const Cell& c) { return changeStep(c, routine, slower); }));
     checked();

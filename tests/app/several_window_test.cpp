@@ -134,8 +134,8 @@ void SeveralWindowTest::targetsAreDraggedIntoTheRoute()
     drop(data.get(), 3);
     QCOMPARE(ids().size(), before + 2);
     const Table<Step>& steps = session().routine().steps;
-    QVERIFY(steps[3].kind == Step::Kind::JointMove && steps[3].target == pick);
-    QVERIFY(steps[4].target == place && session().allSelected<StepId>().size() == 2);
+    QVERIFY(steps[3].kind() == StepKind::Joint && targetOf(steps[3]) == pick);
+    QVERIFY(targetOf(steps[4]) == place && session().allSelected<StepId>().size() == 2);
     // Into a routine that is empty, too.
     action("Undo")->trigger();
     action("Add routine")->trigger();
@@ -299,11 +299,11 @@ void SeveralWindowTest::anotherUnitIsAnotherField()
     choose("stepDevice", "Table");
     type("stepAxis0", "0.5 rad");
     const Step& step = *session().routine().steps.find(session().selected<StepId>());
-    QVERIFY(step.device == table);
-    QVERIFY2(std::abs(step.axes.front() - 0.5) < 1e-4, qPrintable(QString::number(step.axes.front())));
+    QVERIFY(step.as<MoveAxes>()->device == table);
+    QVERIFY2(std::abs(step.as<MoveAxes>()->values.front() - 0.5) < 1e-4, qPrintable(QString::number(step.as<MoveAxes>()->values.front())));
     choose("stepDevice", "Rail");
     type("stepAxis0", "12 in");
-    QVERIFY(std::abs(session().routine().steps.find(step.id)->axes.front() - 0.3048) < 1e-6);
+    QVERIFY(std::abs(session().routine().steps.find(step.id)->as<MoveAxes>()->values.front() - 0.3048) < 1e-6);
     // The keys stay in the properties when a button leads to another kind of thing.
     session().select(axesOf(session().cell(), rail).front());
     QCoreApplication::processEvents();

@@ -187,17 +187,17 @@ void WindowTest::propertiesChangeTheStep()
         QCoreApplication::processEvents();
     };
     set("stepSpeed", "80");
-    QCOMPARE(session().routine().steps[2].lineSpeed, 0.08);
+    QCOMPARE(session().routine().steps[2].as<LineMove>()->speed, 0.08);
     QTRY_VERIFY(m_window->findChild<QDoubleSpinBox*>("stepBlend"));
     set("stepBlend", "7.5");
-    QCOMPARE(session().routine().steps[2].blend, 0.0075);
+    QCOMPARE(paceOf(session().routine().steps[2])->blend, 0.0075);
     auto* target = child<QComboBox>("stepTarget");
     target->setFocus();
     const int rack = target->findText("Rack place");
     QVERIFY(rack >= 0);
     QTest::keyClicks(target, "Rack");
     Q_EMIT target->activated(rack);
-    QVERIFY(session().routine().steps[2].target == targetNamed("Rack place"));
+    QVERIFY(targetOf(session().routine().steps[2]) == targetNamed("Rack place"));
 }
 
 void WindowTest::frameMovesByItsProperties()
@@ -234,7 +234,7 @@ void WindowTest::stripSelectsWhatRunsWhateverIsLookedAt()
     const StepId wanted = session().routine().steps[6].id;
     RoutineId other;
     QVERIFY(session().edit("Add", [&](const Cell& c) { return addRoutine(c, c.arms.front().id, "Wait", &other); }));
-    QVERIFY(session().edit("Add", [&](const Cell& c) { return insertStep(c, other, 0, *parseStep(c, "wait 20 s")); }));
+    QVERIFY(session().edit("Add", [&](const Cell& c) { return insertStep(c, other, 0, *parseStep(c, {*findRoutine(c, other)}, "wait 20 s")); }));
     session().showRoutine(other);
     QTRY_VERIFY(session().checkIsFresh() && session().checked()->result.complete);
     auto* strip = child<CycleStrip>("cycleStrip");

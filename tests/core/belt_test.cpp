@@ -265,7 +265,7 @@ void BeltTest::releasedPartRides()
     const Pose world = worldFromFrame(cell, place.frame) * place.pose;
     FrameId belt;
     cell = with(cell, Device::Kind::Belt, "Outfeed", translated(world.translation - Vec3(0.3, 0, 0.006)), belt);
-    cell = insertStep(cell, cell.routines[0].id, cell.routines[0].steps.size(), parseStep(cell, "wait 3 s").value())
+    cell = insertStep(cell, cell.routines[0].id, cell.routines[0].steps.size(), typedStep(cell, "wait 3 s").value())
                .value();
     const Trace trace = simulate(cell);
     const PartEvent& ride = trace.partEvents.back();

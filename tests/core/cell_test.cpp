@@ -64,8 +64,7 @@ void CellTest::randomEditsUndoToTheSameBytes()
         case 5:
             refused = history.apply("insert", [&](const Cell& c) {
                 Step s;
-                s.kind = Step::Kind::Wait;
-                s.seconds = double(pick(100)) / 7;
+                s.action = Wait{double(pick(100)) / 7};
                 return insertStep(c, routine.id, pick(routine.steps.size() + 1), s);
             });
             break;
@@ -156,10 +155,9 @@ void CellTest::refusedEditsChangeNothing()
         case 3: return deleteTarget(cell, target("Home"));
         case 4: return deleteTarget(cell, target("Tile pick"));
         case 5: return setHome(cell, target("Tile pick"));
-        case 6: step.lineSpeed = 0; return changeStep(cell, routine, step);
+        case 6: step.as<LineMove>()->speed = 0; return changeStep(cell, routine, step);
         case 7:
-            step.target = target("Home");
-            step.standoff = 0.1;
+            step.as<LineMove>()->goal = AtPlace{target("Home"), 0.1};
             return changeStep(cell, routine, step);
         case 8: {
             Thresholds t = cell.thresholds;

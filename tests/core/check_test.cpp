@@ -231,13 +231,13 @@ void CheckTest::bestWaysAreTheLeastOfAllChains()
     std::vector<TargetId> used;
     std::vector<Step> moves;
     for (Step s : routine.steps)
-        if (s.isMove() && moves.size() < 5) s.kind = Step::Kind::JointMove, moves.push_back(s);
+        if (s.isMove() && moves.size() < 5) s.action = JointMove{AtPlace{targetOf(s), endOf(s)->over}}, moves.push_back(s);
     routine.steps = Table<Step>(moves);
     cell.routines.at(0) = routine;
     for (const Step& s : moves)
-        if (findTarget(cell, s.target)->kind == Target::Kind::Pose
-            && std::find(used.begin(), used.end(), s.target) == used.end())
-            used.push_back(s.target);
+        if (findTarget(cell, targetOf(s))->kind == Target::Kind::Pose
+            && std::find(used.begin(), used.end(), targetOf(s)) == used.end())
+            used.push_back(targetOf(s));
     const BestWays found = bestWays(cell, routine);
     std::vector<Cell> all{cell};
     for (const TargetId id : used) {

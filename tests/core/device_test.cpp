@@ -225,7 +225,7 @@ void DeviceTest::refusals_data()
         << Do([](const Cell& c, FrameId rail, FrameId) { return deleteFrame(c, rail); }) << "stands on";
     QTest::newRow("device that a step moves") << Do([](const Cell& c, FrameId rail, FrameId) {
         return deleteFrame(setArmMount(c, c.arms.front().id, {}).value(), rail);
-    }) << "moves \"Rail\"";
+    }) << "\"Rail\" is used by step";
     QTest::newRow("range that a step leaves") << Do([](const Cell& c, FrameId, FrameId axis) {
         FrameAxis a = *findFrame(c, axis)->axis;
         a.highest = 0.5;
@@ -264,26 +264,17 @@ void DeviceTest::refusals_data()
     }) << "carries";
     QTest::newRow("target of the other arm") << Do([](const Cell& c, FrameId, FrameId) {
         const Cell two = addArm(c, "B", catalogueArm("cobot-900"), {}).value();
-        Step step;
-        step.target = c.targets[1].id;
-        return insertStep(two, routineOf(two, two.arms.back()).id, 0, step);
+        return insertStep(two, routineOf(two, two.arms.back()).id, 0, jointTo(c.targets[1].id));
     }) << "is a target of \"Arm\"";
     QTest::newRow("signal of a sensor set by a step") << Do([](const Cell& c, FrameId, FrameId) {
         FrameId eye;
         const Cell s = addDevice(c, Device::Kind::Sensor, "Eye", {}, {}, &eye).value();
-        Step step;
-        step.kind = Step::Kind::SetSignal;
-        step.signal = findFrame(s, eye)->device->output;
-        return insertStep(s, c.routines[0].id, 0, step);
+        return insertStep(s, c.routines[0].id, 0, Step{.action = SetSignal{findFrame(s, eye)->device->output, 1}});
     }) << "is written by \"Eye\"";
     QTest::newRow("digital signal at 3") << Do([](const Cell& c, FrameId, FrameId) {
         SignalId id;
         const Cell s = addSignal(c, "Flag", Signal::Kind::Digital, &id).value();
-        Step step;
-        step.kind = Step::Kind::SetSignal;
-        step.signal = id;
-        step.value = 3;
-        return insertStep(s, c.routines[0].id, 0, step);
+        return insertStep(s, c.routines[0].id, 0, Step{.action = SetSignal{id, 3}});
     }) << "on (1) or off (0)";
 }
 

@@ -164,7 +164,7 @@ void LimitsTest::editsThatCouldNotBeOpenedAgainAreRefused_data()
         << Do([](Cell cell) { return renameCell(cell, "tile \xe2\x80\xae line"); }) << "control characters";
     QTest::newRow("a speed of next to nothing") << Do([](Cell cell) -> Result<Cell> {
         Step step = cell.routines.front().steps.front();
-        step.lineSpeed = 1e-300;
+        step.action = LineMove{AtPlace{cell.targets[1].id}, 1e-300};
         return changeStep(cell, cell.routines.front().id, step);
     }) << "limits are 0.1 and 10000 mm/s";
 }

@@ -111,9 +111,7 @@ void PatternTest::patternEditKeepsIdentities()
                      - 0.01)
             < 1e-12);
     // A place in use cannot be left out; taking the pattern apart leaves its targets.
-    Step step;
-    step.kind = Step::Kind::Line;
-    step.target = {third};
+    const Step step = lineTo(TargetId{third});
     const Cell used = insertStep(cell, cell.routines.front().id, 0, step).value();
     p.leftOut = {2};
     const Result<Cell> refused = changePattern(used, p);

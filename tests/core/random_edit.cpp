@@ -2,6 +2,7 @@
 
 #include "core/cell/arms.h"
 #include "core/cell/devices.h"
+#include "core/cell/edit_steps.h"
 #include "core/cell/edit_layout.h"
 #include "core/cell/fixture.h"
 #include "core/cell/pattern.h"
@@ -100,18 +101,46 @@ Result<Cell> randomEdit(const Cell& c, std::mt19937_64& random, bool wild)
     }
     case 28: {
         const Routine& routine = c.routines[pick(c.routines.size())];
+        const AtPlace at{c.targets[pick(c.targets.size())].id, pick(2) ? 0.01 * far : 0};
+        const SignalId signal = c.signals.empty() ? SignalId() : c.signals[pick(c.signals.size())].id;
+        const std::vector<StepRow> rows = rowsOf(routine.steps);
         Step step;
-        step.kind = Step::Kind(pick(8));
-        step.target = c.targets[pick(c.targets.size())].id;
-        step.standoff = pick(2) ? 0.01 * far : 0;
-        step.lineSpeed = 0.25 / far;
-        step.blend = 0.02 * far;
-        step.seconds = far;
-        if (!c.signals.empty()) step.signal = c.signals[pick(c.signals.size())].id;
-        step.device = frame.id;
-        for (size_t i = axesOf(c, frame.id).size(); i > 0; --i)
-            step.axes.push_back(0.1 * far);
-        return insertStep(c, routine.id, pick(routine.steps.size() + 1), step);
+        switch (pick(16)) {
+        case 0: step.action = JointMove{at, 1 / far, {.acceleration = 1 / far, .blend = 0.02 * far}}; break;
+        case 1: step.action = LineMove{at, 0.25 / far, {.turnSpeed = far, .blend = 0.02 * far}}; break;
+        case 2: step.action = ArcMove{{c.targets[pick(c.targets.size())].id}, at, pick(2) == 0, 0.2 / far, {}}; break;
+        case 3: step.action = pick(2) ? Action(Grip{}) : Action(Release{}); break;
+        case 4: step.action = Wait{far}; break;
+        case 5: step.action = SetSignal{signal, double(pick(2))}; break;
+        case 6: step.action = PulseSignal{signal, 0.2 * far}; break;
+        case 7: step.action = WaitSignal{{signal, Comparison::Equal, double(pick(2))}, pick(2) ? far : 0}; break;
+        case 8: {
+            MoveAxes move{frame.id, {}, 1};
+            for (size_t i = axesOf(c, frame.id).size(); i > 0; --i)
+                move.values.push_back(0.1 * far);
+            step.action = move;
+            break;
+        }
+        case 9: step.action = Call{c.routines[pick(c.routines.size())].id, {}}; break;
+        case 10: step.action = Repeat{Repeat::Kind(pick(4)), std::uint32_t(pick(4)), {signal, Comparison::Equal, 1}}; break;
+        case 11:
+            step.action = ForEach{c.patterns.empty() ? PatternId() : c.patterns[pick(c.patterns.size())].id, {},
+                                  std::uint32_t(1 + pick(3)), std::uint32_t(pick(4)), pick(2) == 0};
+            break;
+        case 12: step.action = If{{signal, Comparison::Equal, double(pick(2))}}; break;
+        case 13: step.action = LineMove{Shift{Shift::Space(pick(4)), frame.id, int(pick(4)), pick(2) == 0, 0.1 * far}}; break;
+        case 14:
+            if (rows.empty()) return c;
+            return moveSteps(c, routine.id, {rows[pick(rows.size())].step->id}, rows[pick(rows.size())].place);
+        default:
+            if (rows.empty()) return c;
+            return pick(2) ? deleteSteps(c, routine.id, {rows[pick(rows.size())].step->id})
+                           : wrapSteps(c, routine.id, {rows[pick(rows.size())].step->id}, Step{.action = Repeat{}});
+        }
+        if (rows.empty() || pick(2)) return insertStep(c, routine.id, pick(routine.steps.size() + 1), step);
+        const StepRow& near = rows[pick(rows.size())];
+        const bool inside = hasBody(near.step->kind());
+        return insertSteps(c, routine.id, inside ? StepPlace{near.step->id, false, 0} : near.place, {step});
     }
     case 29: {
         if (!frame.axis) return c;

@@ -102,7 +102,7 @@ Cell thereAndBack(double blend)
     cell = withSteps(cell, {"joint to Left", "joint to Right", "joint to Home"});
     Routine& routine = *cell.routines.edit(cell.arms.front().main);
     for (size_t i = 0; i < 2; ++i)
-        routine.steps.at(i).blend = blend;
+        paceOf(routine.steps.at(i))->blend = blend;
     return cell;
 }
 
@@ -214,7 +214,7 @@ void RunTest::moveIsPlannedAnewWhenTheTableHasTurned()
     cell = takePoseTarget(cell, first, plate, q, "On the plate", &there).value();
     cell = setTargetAxes(cell, there, {}).value();
     cell = withSteps(cell, {"joint to Aside at 30 %", "joint to On the plate"});
-    cell.routines.edit(cell.arms.front().main)->steps.at(0).blend = 0.2;
+    cell.routines.edit(cell.arms.front().main)->steps.at(0).as<JointMove>()->pace.blend = 0.2;
     const Trace undisturbed = simulate(cell);
     const double corner = undisturbed.arms[0].spans[1].start;
     QVERIFY(corner < undisturbed.arms[0].spans[0].end - 1e-3);
@@ -241,7 +241,7 @@ void RunTest::gripWhileCarryingKeepsThePart()
     // A second tile right where the first one is brought to.
     cell = withSteps(cell, {"joint to Tile pick", "grip", "joint to Rack place", "grip", "joint to Home"});
     const Trace alone = simulate(cell);
-    QCOMPARE(int(alone.arms[0].outcomes[3].problem), int(StepOutcome::Problem::None));  // gripping on is nothing new
+    QCOMPARE(int(alone.arms[0].outcomes[3].problem), int(StepOutcome::Problem::GripsAgain));
     const Target place =
         *std::find_if(cell.targets.begin(), cell.targets.end(), [](const Target& t) { return t.name == "Rack place"; });
     PartId other;

@@ -30,7 +30,7 @@ Cell withoutBlends()
 {
     Cell cell = example("tile-glazing-line");
     for (Step& s : cell.routines.at(0).steps.edits())
-        s.blend = 0;
+        if (Pace* pace = paceOf(s)) pace->blend = 0;
     return cell;
 }
 
@@ -50,23 +50,23 @@ void SimulateTest::cycleTimeIsTheSumByHand()
     double sum = 0;
     JointVector at = homePosture(cell, cell.arms.front());
     for (const Step& s : cell.routines.front().steps) {
-        if (s.kind == Step::Kind::Grip || s.kind == Step::Kind::Release) {
+        if (s.kind() == StepKind::Grip || s.kind() == StepKind::Release) {
             sum += 0.3;
             continue;
         }
-        const Target& target = *findTarget(cell, s.target);
+        const Target& target = *findTarget(cell, targetOf(s));
         JointVector to = homePosture(cell, cell.arms.front());
         if (target.kind == Target::Kind::Pose)
-            to = withConfiguration(inverseKinematics(arm, baseFromFlange(cell, target, s.standoff), &at).items,
+            to = withConfiguration(inverseKinematics(arm, baseFromFlange(cell, target, endOf(s)->over), &at).items,
                                    target.configuration)
                      ->joints;
-        if (s.kind == Step::Kind::Line) {
+        if (s.kind() == StepKind::Line) {
             QVERIFY(std::abs((baseFromTcp(cell, cell.arms.front(), to).translation
                               - baseFromTcp(cell, cell.arms.front(), at).translation)
                                  .norm()
                              - 0.12)
                     < 1e-9);
-            sum += timeOf(0.12, s.lineSpeed, 2.0);
+            sum += timeOf(0.12, s.as<LineMove>()->speed, 2.0);
         } else {
             // All joints together, as slow as the slowest: with one common ramp the limiting speed and acceleration may
             // be of two joints.
@@ -74,7 +74,7 @@ void SimulateTest::cycleTimeIsTheSumByHand()
             for (int i = 0; i < 6; ++i) {
                 way = std::abs(to[i] - at[i]);
                 if (way < 1e-12) continue;
-                speed = std::min(speed, s.jointSpeed * arm.joints()[size_t(i)].speed / way);
+                speed = std::min(speed, s.as<JointMove>()->speed * arm.joints()[size_t(i)].speed / way);
                 acceleration = std::min(acceleration, arm.joints()[size_t(i)].speed / 0.35 / way);
             }
             if (std::isfinite(speed)) sum += timeOf(1, speed, acceleration);
@@ -100,8 +100,9 @@ void SimulateTest::blendsSaveTheTimeTheyOverlap()
         QVERIFY(overlap >= -1e-12);
         overlaps += overlap;
         const Step& step = blended.routines.front().steps[with.arms[0].outcomes[with.arms[0].spans[i].outcome].index];
-        QVERIFY(step.blend > 0 || std::abs(overlap) < 1e-12);
-        if (step.blend <= 0 || overlap < 1e-9) continue;
+        const double blend = step.isMove() ? paceOf(step)->blend : 0;
+        QVERIFY(blend > 0 || std::abs(overlap) < 1e-12);
+        if (blend <= 0 || overlap < 1e-9) continue;
         // The TCP leaves the corner by no more than the blend while both moves are under way.
         const Vec3 corner =
             baseFromTcp(blended, blended.arms.front(), with.arms[0].outcomes[with.arms[0].spans[i].outcome].move->to)
@@ -111,7 +112,7 @@ void SimulateTest::blendsSaveTheTimeTheyOverlap()
             QVERIFY(
                 (baseFromTcp(blended, blended.arms.front(), postureAt(blended, with.arms[0], t)).translation - corner)
                     .norm()
-                <= step.blend * 1.05);
+                <= blend * 1.05);
         }
     }
     QVERIFY(overlaps > 0.1);

@@ -67,7 +67,7 @@ void StepTextTest::parseAndPrint_data()
     QTest::newRow("set a number") << "set Lamp count to 3"
                                   << "set Lamp count to 3";
     QTest::newRow("wait for a signal") << "wait for Lamp"
-                                       << "wait for Lamp on";
+                                       << "wait for Lamp";
     QTest::newRow("wait for off") << "wait for Lamp off"
                                   << "wait for Lamp off";
     QTest::newRow("wait for at least") << "wait for Lamp count at least 12"
@@ -93,10 +93,10 @@ void StepTextTest::parseAndPrint()
     QFETCH(QString, typed);
     QFETCH(QString, shown);
     const Cell cell = equipped();
-    const Result<Step> step = parseStep(cell, typed.toStdString());
+    const Result<Step> step = typedStep(cell, typed.toStdString());
     QVERIFY2(step.ok(), step.ok() ? "" : step.error().line().c_str());
     QCOMPARE(QString::fromStdString(stepText(cell, *step)), shown);
-    const Result<Step> again = parseStep(cell, stepText(cell, *step));
+    const Result<Step> again = typedStep(cell, stepText(cell, *step));
     QVERIFY(again.ok());
     QCOMPARE(stepText(cell, *again), stepText(cell, *step));
     QCOMPARE(again->off, step->off);
@@ -117,7 +117,7 @@ void StepTextTest::refused_data()
     QTest::newRow("no signal") << "wait for"
                                << "a signal is missing";
     QTest::newRow("unknown signal") << "set Bell on"
-                                    << "no signal called \"Bell on\"";
+                                    << "no signal called \"Bell\"";
     QTest::newRow("no value") << "set Lamp"
                               << "the value of the signal is missing";
     QTest::newRow("digital at 5") << "set Lamp to 5"
@@ -127,7 +127,7 @@ void StepTextTest::refused_data()
     QTest::newRow("at what") << "wait for Lamp count at 3"
                              << "\"at\" needs \"least\" or \"most\"";
     QTest::newRow("not a device") << "move Kiln to 3"
-                                  << "no device called \"Kiln to 3\"";
+                                  << "no device called \"Kiln\"";
     QTest::newRow("frame without axes") << "move Drying rack to"
                                         << "no device with axes";
     QTest::newRow("one value of two") << "move Positioner to 30"
@@ -162,7 +162,7 @@ void StepTextTest::refused()
 {
     QFETCH(QString, typed);
     QFETCH(QString, said);
-    const Result<Step> step = parseStep(equipped(), typed.toStdString());
+    const Result<Step> step = typedStep(equipped(), typed.toStdString());
     QVERIFY(!step.ok());
     QVERIFY2(QString::fromStdString(step.error().line()).contains(said), step.error().line().c_str());
 }
@@ -174,8 +174,8 @@ void StepTextTest::longestTargetNameWins()
     longer.id = {cell.nextId++};
     longer.name = "Rack place two";
     cell.targets.push_back(longer);
-    QCOMPARE(parseStep(cell, "line to rack place two")->target.value, longer.id.value);
-    QCOMPARE(parseStep(cell, "line to rack place")->target.value, cell.targets[cell.targets.size() - 2].id.value);
+    QCOMPARE(targetOf(*typedStep(cell, "line to rack place two")).value, longer.id.value);
+    QCOMPARE(targetOf(*typedStep(cell, "line to rack place")).value, cell.targets[cell.targets.size() - 2].id.value);
 }
 
 TOPIKOS_TEST(StepTextTest)

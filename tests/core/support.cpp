@@ -151,19 +151,21 @@ Cell randomWiring(std::mt19937_64& random)
         const RoutineId routine = routineOf(cell, arm).id;
         for (int k = 0; k < 5; ++k) {
             const Signal& signal = cell.signals[pick(cell.signals.size())];
+            const size_t kind = pick(4);
+            const double seconds = real(0, 4);
+            const double value = double(pick(2));
+            const Comparison comparison =
+                signal.kind == Signal::Kind::Digital ? Comparison::Equal : Comparison(pick(3));
             Step step;
-            step.kind = std::array{Step::Kind::Wait, Step::Kind::SetSignal, Step::Kind::WaitSignal,
-                                   Step::Kind::MoveAxes}[pick(4)];
-            step.seconds = real(0, 4);
-            step.signal = signal.id;
-            step.value = double(pick(2));
-            step.comparison =
-                signal.kind == Signal::Kind::Digital ? Step::Comparison::Equal : Step::Comparison(pick(3));
-            if (const auto devices = movableDevices(cell); step.kind == Step::Kind::MoveAxes && !devices.empty()) {
-                step.device = devices[pick(devices.size())];
-                for (const FrameId axis : axesOf(cell, step.device))
-                    step.axes.push_back(
+            if (kind == 0) step.action = Wait{seconds};
+            if (kind == 1) step.action = SetSignal{signal.id, value};
+            if (kind == 2) step.action = WaitSignal{{signal.id, comparison, value}, 0};
+            if (const auto devices = movableDevices(cell); kind == 3 && !devices.empty()) {
+                MoveAxes move{devices[pick(devices.size())], {}, 1};
+                for (const FrameId axis : axesOf(cell, move.device))
+                    move.values.push_back(
                         real(findFrame(cell, axis)->axis->lowest, findFrame(cell, axis)->axis->highest));
+                step.action = move;
             }
             if (const Result<Cell> more =
                     insertStep(cell, routine, pick(findRoutine(cell, routine)->steps.size() + 1), step))
@@ -231,11 +233,22 @@ Cell withSteps(Cell cell, std::initializer_list<const char*> steps)
     const RoutineId routine = routineOf(cell, cell.arms.back()).id;
     cell.routines.edit(routine)->steps.clear();
     for (const char* words : steps) {
-        const Result<Step> step = parseStep(cell, words);
+        const Result<Step> step = typedStep(cell, words);
         if (!step) qFatal("%s: %s", words, step.error().line().c_str());
         cell = insertStep(cell, routine, findRoutine(cell, routine)->steps.size(), *step).value();
     }
     return cell;
+}
+
+Result<Step> typedStep(const Cell& cell, const std::string& text)
+{
+    std::optional<Error> first;
+    for (const Routine& routine : cell.routines) {
+        Result<Step> step = parseStep(cell, {routine}, text);
+        if (step) return step;
+        if (!first) first = step.error();
+    }
+    return *first;
 }
 
 FrameId frameNamed(const Cell& cell, const std::string& name)

@@ -43,6 +43,9 @@ std::string storyOf(const Trace& trace);
 /// A cell whose main routine of the last arm has these steps and no others.
 Cell withSteps(Cell cell, std::initializer_list<const char*> steps);
 
+/// A step as somebody types it into the first routine in which it can stand.
+Result<Step> typedStep(const Cell& cell, const std::string& text);
+
 FrameId frameNamed(const Cell& cell, const std::string& name);
 /// The demo with a pattern of parts and one of targets in the rack.
 Cell patterned(PatternId* parts = nullptr, PatternId* targets = nullptr);

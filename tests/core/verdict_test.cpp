@@ -121,15 +121,12 @@ void VerdictTest::routinesThatDoNotRunAreLookedAt()
     QCOMPARE(QString::fromStdString(lookedAt(check(cell))),
              QString("1 routine that runs, 3 targets; contact is not checked"));
     const Target& pick = cell.targets[1];
-    Step step;
-    step.kind = Step::Kind::Line;
-    step.target = pick.id;
-    step.lineSpeed = 0.2;
+    Step step = lineTo(pick.id, 0, 0.2);
     cell = insertStep(cell, other, 0, step).value();
     TargetId far;
     cell = takePoseTarget(cell, cell.arms.front().id, {}, homePosture(cell, cell.arms.front()), "Far", &far).value();
     cell = setTargetPose(cell, far, translated({9, 0, 0})).value();
-    step.target = far;
+    step.as<LineMove>()->goal = AtPlace{far};
     cell = insertStep(cell, other, 1, step).value();
     int early = 0;
     CheckOptions options;
@@ -152,7 +149,7 @@ void VerdictTest::unreachableTargetIsOneFinding()
     const Cell cell = withSteps(example("planted-mistakes"),
                                 {"joint over Far shelf 50 mm", "line to Far shelf", "joint to Far shelf"});
     const CheckResult result = check(cell);
-    const TargetId shelf = cell.routines.front().steps[0].target;
+    const TargetId shelf = targetOf(cell.routines.front().steps[0]);
     const auto about = std::count_if(result.findings.begin(), result.findings.end(),
                                      [&](const Finding& f) { return f.target == shelf; });
     QCOMPARE(int(about), 1);
@@ -345,7 +342,7 @@ void VerdictTest::editPlansOnlyWhatItTouches()
     // A speed touches one move; where it ends stays, so all others are known.
     const Routine& routine = cell.routines.front();
     Step step = routine.steps[2];
-    step.lineSpeed *= 0.5;
+    step.as<LineMove>()->speed *= 0.5;
     cell = changeStep(cell, routine.id, step).value();
     const CheckResult after = check(cell, options);
     QCOMPARE(plans.counts().planned, first.planned + 1);

@@ -27,6 +27,8 @@ void judgeReach(const JudgedStep& step, Findings& out)
         const Finding f = unreachable(outcome.plan->atGoal);
         out.push_back(step.finding(f.rule, f.severity, f.fact));
     }
+    if (outcome.problem == StepOutcome::Problem::NoCircle)
+        out.push_back(step.finding(Rule::Reach, Severity::Blocked, ArcFact{}));
     if (outcome.problem == StepOutcome::Problem::LineStops) {
         const LineStop& stop = *outcome.move->stop;
         if (stop.why == LineStop::Why::OutOfReach)
@@ -70,6 +72,12 @@ std::string detailOf(const ReachFact& fact, const Wording& words)
 }
 
 }  // namespace
+
+FindingText textOf(const ArcFact&, const Wording& words)
+{
+    return {words.subject + " has no circle to go on",
+            "The place where it begins and the two that it names lie on a line, or on each other. Move one of them, or use a line."};
+}
 
 FindingText textOf(const ReachFact& fact, const Wording& words)
 {

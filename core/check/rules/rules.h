@@ -36,6 +36,12 @@ void judgeAxis(const JudgedStep& step, Findings& out);
 void judgeBelts(const Cell& cell, const Trace& trace, Findings& out);
 void judgeProgress(const Trace& trace, Findings& out);
 
+// Advice: of the program as it is written, and of how it runs.
+void adviseOnProgram(const Cell& cell, Findings& out);
+void adviseOnRun(const Cell& cell, const Trace& trace, const ArmTrace& arm, Findings& out);
+/// The run of the arms does not end where it began.
+void adviseOnEnd(const Cell& cell, const Trace& trace, Findings& out);
+
 // And of a goal on its own. Nothing when there is nothing to say.
 /// Why a goal cannot be reached, from what inverse kinematics found.
 Finding unreachable(const Solutions& found);
@@ -65,6 +71,10 @@ FindingText textOf(const GripFact& fact, const Wording& words);
 FindingText textOf(const SignalFact& fact, const Wording& words);
 FindingText textOf(const AxisFact& fact, const Wording& words);
 FindingText textOf(const BeltFact& fact, const Wording& words);
+FindingText textOf(const StopFact& fact, const Wording& words);
+FindingText textOf(const ArcFact& fact, const Wording& words);
+FindingText textOf(const TimeFact& fact, const Wording& words);
+FindingText textOf(const AdviceFact& fact, const Wording& words);
 
 /// "Step 7 stops 62 mm short" or "Step 7 cannot reach Rack 3".
 std::string blockedHeadline(const Wording& words, int otherWays);

@@ -1,3 +1,4 @@
+#include "core/cell/step_tree.h"
 #include "core/check/rules/rules.h"
 #include "core/spatial/limits.h"
 
@@ -7,9 +8,15 @@ namespace topikos {
 
 void judgeSignal(const JudgedStep& step, Findings& out)
 {
-    if (step.outcome.problem != StepOutcome::Problem::WaitsForEver) return;
-    const Step& own = step.routine.steps[step.outcome.index];
-    out.push_back(step.finding(Rule::Signal, Severity::Blocked, SignalFact{own.signal, own.value}));
+    const auto problem = step.outcome.problem;
+    const Step* own = findStep(step.routine.steps, step.outcome.step);
+    if (problem == StepOutcome::Problem::Stopped)
+        out.push_back(step.finding(Rule::Stop, Severity::Caution, StopFact{own->as<Halt>()->message}));
+    const WaitSignal* wait = own ? own->as<WaitSignal>() : nullptr;
+    if (problem == StepOutcome::Problem::WaitsForEver)
+        out.push_back(step.finding(Rule::Signal, Severity::Blocked, SignalFact{wait->until.signal, wait->until.value}));
+    if (problem == StepOutcome::Problem::TimedOut)
+        out.push_back(step.finding(Rule::Signal, Severity::Caution, TimeFact{wait->until.signal, wait->limit}));
 }
 
 void judgeProgress(const Trace& trace, Findings& out)
@@ -20,6 +27,19 @@ void judgeProgress(const Trace& trace, Findings& out)
     f.severity = Severity::Blocked;
     f.fact = SignalFact{{}, 0, *trace.stuck};
     out.push_back(std::move(f));
+}
+
+FindingText textOf(const StopFact& fact, const Wording& words)
+{
+    return {words.subject + " stops the program",
+            fact.message.empty() ? "The arm does nothing more." : fmt::format("\"{}\". The arm does nothing more.", fact.message)};
+}
+
+FindingText textOf(const TimeFact& fact, const Wording& words)
+{
+    const Signal* signal = findSignal(words.cell, fact.signal);
+    return {fmt::format("{} waits {:.4g} s in vain", words.subject, fact.limit),
+            fmt::format("\"{}\" does not become what it waits for in that time.", signal ? signal->name : "")};
 }
 
 FindingText textOf(const SignalFact& fact, const Wording& words)

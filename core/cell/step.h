@@ -1,0 +1,303 @@
+#pragma once
+#include "core/cell/ids.h"
+#include "core/cell/table.h"
+
+#include <cstddef>
+#include <string>
+#include <variant>
+#include <vector>
+
+/// What routines are made of: steps as a tree of values.
+///
+/// A new kind of step is one struct here, its place in Action and StepKind, and a line in each of: checkAction()
+/// (core/cell/step_check.cpp), fields() (core/exchange/step_fields.h), the printer and the parser (core/program), begin()
+/// (core/simulate/run_steps.cpp) and the page (app/properties/step_page.cpp). Each of these visits the variant, so the
+/// compiler names what is missing.
+namespace topikos {
+
+/// A place that a step names: a target of the cell; what a call fills in for a name of the routine; or the place that the
+/// innermost "for each" over a pattern has come to.
+using Place = std::variant<TargetId, ParameterId, PatternId>;
+
+// Goals of moves.
+
+/// A place, or a point above it.
+struct AtPlace {
+    Place place{};
+    double over = 0;  ///< stay this far back from the place along the tool's z [m]
+    bool operator==(const AtPlace&) const = default;
+};
+/// From where the arm stands, along or about an axis through the TCP.
+struct Shift {
+    enum class Space { InForce, Tool, World, Frame };  ///< InForce: the frame that the routine reads from
+    Space space = Space::InForce;
+    FrameId frame{};     ///< Frame
+    int axis = 2;        ///< 0 to 2: x, y, z
+    bool turns = false;  ///< about the axis instead of along it
+    double by = 0.1;     ///< [m or rad]
+    bool operator==(const Shift&) const = default;
+};
+/// One joint by an amount from where it stands.
+struct JointShift {
+    int joint = 0;  ///< from 0
+    double by = 0;  ///< [rad or m]
+    bool operator==(const JointShift&) const = default;
+};
+using Goal = std::variant<AtPlace, Shift, JointShift>;
+
+/// What moves have in common.
+struct Pace {
+    double acceleration = 1;  ///< fraction of what the arm, or the cell for lines, allows, (0, 1]
+    double turnSpeed = 0;     ///< no turning joint, on lines no turn of the tool, goes faster; 0: no such bound [rad/s]
+    double blend = 0;         ///< how far before the end the next move may set in; 0: stop exactly [m]
+    bool operator==(const Pace&) const = default;
+};
+
+struct JointMove {
+    Goal goal{};
+    double speed = 1;  ///< fraction of the joints' speed limits, (0, 1]
+    Pace pace{};
+    bool operator==(const JointMove&) const = default;
+};
+struct LineMove {
+    Goal goal{};          ///< a place or a Shift
+    double speed = 0.25;  ///< of the TCP [m/s]
+    Pace pace{};
+    bool operator==(const LineMove&) const = default;
+};
+/// Part of a circle, or the whole of it and back to where it began.
+struct ArcMove {
+    AtPlace via{}, end{};  ///< whole: two places on the circle
+    bool whole = false;
+    double speed = 0.25;  ///< of the TCP [m/s]
+    Pace pace{};
+    bool operator==(const ArcMove&) const = default;
+};
+
+struct Grip {
+    bool operator==(const Grip&) const = default;
+};
+struct Release {
+    bool operator==(const Release&) const = default;
+};
+struct Wait {
+    double seconds = 0.5;
+    bool operator==(const Wait&) const = default;
+};
+
+enum class Comparison { Equal, AtLeast, AtMost };
+/// Something that a signal is held against.
+struct Condition {
+    SignalId signal{};
+    Comparison comparison = Comparison::Equal;
+    double value = 1;
+
+    bool holds(double of) const
+    {
+        return comparison == Comparison::Equal     ? of == value
+               : comparison == Comparison::AtLeast ? of >= value
+                                                   : of <= value;
+    }
+    bool operator==(const Condition&) const = default;
+};
+struct SetSignal {
+    SignalId signal{};
+    double value = 1;
+    bool operator==(const SetSignal&) const = default;
+};
+/// Switches a digital signal on, and off again after a time in which the routine goes on.
+struct PulseSignal {
+    SignalId signal{};
+    double seconds = 0.2;
+    bool operator==(const PulseSignal&) const = default;
+};
+/// Waits until a condition holds. With a limit the steps of `otherwise` are done when the time is up.
+struct WaitSignal {
+    Condition until{};
+    double limit = 0;  ///< [s]; 0: as long as it takes
+    bool operator==(const WaitSignal&) const = default;
+};
+struct MoveAxes {
+    FrameId device{};
+    std::vector<double> values{};  ///< where its axes go, in the order of axesOf() [m or rad]
+    double speed = 1;              ///< fraction of the axes' speeds, (0, 1]
+    bool operator==(const MoveAxes&) const = default;
+};
+
+struct Call {
+    RoutineId routine{};
+    std::vector<Place> places{};  ///< for the names of the routine, in their order
+    bool operator==(const Call&) const = default;
+};
+/// Does its body again and again.
+struct Repeat {
+    enum class Kind { Times, While, Until, Endless };  ///< While is asked before each pass, Until after it
+    Kind kind = Kind::Times;
+    std::uint32_t times = 2;
+    Condition condition{};
+    bool operator==(const Repeat&) const = default;
+};
+/// Does its body once for each place of a pattern of targets, or of two side by side.
+struct ForEach {
+    PatternId pattern{}, with{};        ///< with: none, or the second one
+    std::uint32_t first = 1, last = 0;  ///< in the order of the pattern, from 1; last 0: to the end
+    bool backwards = false;
+    bool operator==(const ForEach&) const = default;
+};
+/// Does its body when the condition holds, else the steps of `otherwise`.
+struct If {
+    Condition condition{};
+    bool operator==(const If&) const = default;
+};
+/// Text of a line of its own.
+struct Note {
+    bool operator==(const Note&) const = default;
+};
+/// Switches a process of the tool on or off.
+struct SwitchProcess {
+    ProcessId process{};
+    bool on = true;
+    bool operator==(const SwitchProcess&) const = default;
+};
+/// The tool point that grips, and that shifts and lines to postures go by, from here on in the routine.
+struct UsePoint {
+    TcpId point{};
+    bool operator==(const UsePoint&) const = default;
+};
+/// The frame whose axes shifts go along, from here on in the routine.
+struct ReadFrom {
+    FrameId frame{};
+    bool operator==(const ReadFrom&) const = default;
+};
+/// Ends the program of the arm.
+struct Halt {
+    std::string message;
+    bool operator==(const Halt&) const = default;
+};
+
+using Action = std::variant<JointMove, LineMove, ArcMove, Grip, Release, Wait, SetSignal, PulseSignal, WaitSignal,
+                            MoveAxes, Call, Repeat, ForEach, If, Note, SwitchProcess, UsePoint, ReadFrom, Halt>;
+/// The alternatives of Action, in its order.
+enum class StepKind {
+    Joint,
+    Line,
+    Arc,
+    Grip,
+    Release,
+    Wait,
+    SetSignal,
+    PulseSignal,
+    WaitSignal,
+    MoveAxes,
+    Call,
+    Repeat,
+    ForEach,
+    If,
+    Note,
+    SwitchProcess,
+    UsePoint,
+    ReadFrom,
+    Halt
+};
+inline constexpr int kStepKinds = int(std::variant_size_v<Action>);
+static_assert(int(StepKind::Halt) + 1 == kStepKinds);
+
+struct Step;
+template <> struct TableId<Step> {
+    using Type = StepId;
+};
+using Steps = Table<Step>;
+
+struct Step {
+    StepId id{};
+    bool off = false;  ///< left out of the run, with all it holds
+    std::string note{};
+    Action action{};
+    Steps body{};       ///< repeat, for each, if
+    Steps otherwise{};  ///< if; wait for a signal with a limit: what is done when the time is up
+
+    StepKind kind() const { return StepKind(action.index()); }
+    template <class A> const A* as() const { return std::get_if<A>(&action); }
+    template <class A> A* as() { return std::get_if<A>(&action); }
+    bool isMove() const { return kind() <= StepKind::Arc; }
+    bool operator==(const Step& other) const;
+};
+inline bool Step::operator==(const Step& other) const
+{
+    return id == other.id && off == other.off && note == other.note && action == other.action && body == other.body
+           && otherwise == other.otherwise;
+}
+
+/// What a kind of step holds.
+constexpr bool hasBody(StepKind kind)
+{
+    return kind == StepKind::Repeat || kind == StepKind::ForEach || kind == StepKind::If;
+}
+constexpr bool hasOtherwise(StepKind kind) { return kind == StepKind::If || kind == StepKind::WaitSignal; }
+inline bool isBlock(const Step& step) { return hasBody(step.kind()) || !step.otherwise.empty(); }
+
+// Steps as they are often made.
+inline Step jointTo(Place place, double over = 0, double speed = 1, double blend = 0)
+{
+    return Step{.action = JointMove{AtPlace{place, over}, speed, {.blend = blend}}};
+}
+inline Step lineTo(Place place, double over = 0, double speed = 0.25, double blend = 0)
+{
+    return Step{.action = LineMove{AtPlace{place, over}, speed, {.blend = blend}}};
+}
+
+/// Where a move ends; nullptr for shifts, and for steps that do not move.
+inline const AtPlace* endOf(const Step& step)
+{
+    if (const JointMove* joint = step.as<JointMove>()) return std::get_if<AtPlace>(&joint->goal);
+    if (const LineMove* line = step.as<LineMove>()) return std::get_if<AtPlace>(&line->goal);
+    const ArcMove* arc = step.as<ArcMove>();
+    return arc && !arc->whole ? &arc->end : nullptr;
+}
+/// The target that a move ends at by its own name; none when a call or a loop says which.
+inline TargetId targetOf(const Step& step)
+{
+    const AtPlace* end = endOf(step);
+    const TargetId* target = end ? std::get_if<TargetId>(&end->place) : nullptr;
+    return target ? *target : TargetId{};
+}
+/// What moves have in common; nullptr for other steps.
+inline const Pace* paceOf(const Step& step)
+{
+    if (const JointMove* joint = step.as<JointMove>()) return &joint->pace;
+    if (const LineMove* line = step.as<LineMove>()) return &line->pace;
+    if (const ArcMove* arc = step.as<ArcMove>()) return &arc->pace;
+    return nullptr;
+}
+inline Pace* paceOf(Step& step) { return const_cast<Pace*>(paceOf(std::as_const(step))); }
+
+/// All places that a step names, to be read or changed.
+template <class StepType, class Visit> void eachPlace(StepType& step, Visit visit)
+{
+    const auto ofGoal = [&](auto& goal) {
+        if (auto* at = std::get_if<AtPlace>(&goal)) visit(at->place);
+    };
+    if (auto* joint = std::get_if<JointMove>(&step.action)) ofGoal(joint->goal);
+    else if (auto* line = std::get_if<LineMove>(&step.action)) ofGoal(line->goal);
+    else if (auto* arc = std::get_if<ArcMove>(&step.action)) visit(arc->via.place), visit(arc->end.place);
+    else if (auto* call = std::get_if<Call>(&step.action))
+        for (auto& place : call->places)
+            visit(place);
+}
+/// The signal that a step waits for, asks or writes; none for others.
+inline SignalId signalOf(const Step& step)
+{
+    if (const SetSignal* set = step.as<SetSignal>()) return set->signal;
+    if (const PulseSignal* pulse = step.as<PulseSignal>()) return pulse->signal;
+    if (const WaitSignal* wait = step.as<WaitSignal>()) return wait->until.signal;
+    if (const If* decision = step.as<If>()) return decision->condition.signal;
+    const Repeat* repeat = step.as<Repeat>();
+    const bool asks = repeat && (repeat->kind == Repeat::Kind::While || repeat->kind == Repeat::Kind::Until);
+    return asks ? repeat->condition.signal : SignalId{};
+}
+inline bool writesSignal(const Step& step)
+{
+    return step.kind() == StepKind::SetSignal || step.kind() == StepKind::PulseSignal;
+}
+
+}  // namespace topikos

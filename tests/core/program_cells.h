@@ -1,0 +1,18 @@
+#pragma once
+#include "tests/core/support.h"
+
+/// Cells for programs that call, repeat and decide.
+namespace topikos::test {
+
+/// The demo with a pattern "Rack" of so many places (columns times rows), signals Go, Full and Level, a process of the
+/// tool, and an empty main routine "Main".
+Cell programCell(std::uint32_t columns = 3, std::uint32_t rows = 2);
+/// The cell with the program of a text; the test fails with its errors.
+Cell withProgram(const Cell& cell, const std::string& text);
+/// A program made at random: routines with places, blocks in blocks, every kind of step.
+Cell randomProgram(const Cell& cell, std::mt19937_64& random, size_t steps);
+
+/// A text with one place changed: a byte, a word of the grammar put in, a piece taken out, doubled or moved.
+std::string mutatedText(std::string text, std::mt19937_64& random);
+
+}  // namespace topikos::test
