@@ -129,7 +129,7 @@ void StepPage::addPasses()
               [this](double pass) { m_session.setPass(int(pass) - 1); });
     const StepOutcome* outcome = m_session.passOutcome(m_step.id);
     const Target* target = outcome ? findTarget(m_session.cell(), outcome->target) : nullptr;
-    addText("Goes to", target ? text(target->name) : QString("–"));
+    if (target) addText("Goes to", text(target->name));
 }
 
 void StepPage::becomes(StepKind kind)
@@ -249,6 +249,13 @@ void StepPage::addMove()
     if (const AtPlace* at = endOf(m_step))
         addValue("Back", "stepStandoff", at->over, "mm", kMillimetre, limits::kStandoff, 1,
                  [](Step& s, double v) { const_cast<AtPlace*>(endOf(s))->over = v; });
+    if (const ArcMove* arc = m_step.as<ArcMove>()) {
+        addValue("Via back", "stepViaStandoff", arc->via.over, "mm", kMillimetre, limits::kStandoff, 1,
+                 [](Step& s, double v) { s.as<ArcMove>()->via.over = v; });
+        if (arc->whole)
+            addValue("And back", "stepStandoff", arc->end.over, "mm", kMillimetre, limits::kStandoff, 1,
+                     [](Step& s, double v) { s.as<ArcMove>()->end.over = v; });
+    }
     const Pace& pace = *paceOf(m_step);
     addValue("Blend", "stepBlend", pace.blend, "mm", kMillimetre, limits::kBlend, 1,
              [](Step& s, double v) { paceOf(s)->blend = v; });

@@ -113,7 +113,7 @@ ProgramField::ProgramField(QWidget* parent) : QPlainTextEdit(parent)
     m_completer->setCompletionMode(QCompleter::PopupCompletion);
     connect(m_completer, qOverload<const QString&>(&QCompleter::activated), this, [this](const QString& words) {
         QTextCursor cursor = textCursor();
-        cursor.movePosition(QTextCursor::Left, QTextCursor::KeepAnchor, int(completionPrefix().size()));
+        cursor.movePosition(QTextCursor::Left, QTextCursor::KeepAnchor, int(completionAt().first.size()));
         cursor.insertText(words);
         setTextCursor(cursor);
     });
@@ -158,26 +158,41 @@ bool ProgramField::event(QEvent* event)
     return QPlainTextEdit::event(event);
 }
 
-QString ProgramField::completionPrefix() const
+std::pair<QString, QStringList> ProgramField::completionAt() const
 {
     const QTextCursor cursor = textCursor();
     const QString line = cursor.block().text().left(cursor.positionInBlock());
-    const QStringList all = m_words->stringList();
-    // The longest end of the line that some name begins with.
+    const std::pair<QRegularExpression, const QStringList*> kinds[] = {
+        {QRegularExpression("^\\s*(off\\s+)?$"), &m_known.steps},
+        {QRegularExpression("\\b(wait for|if|until|while|set|pulse)\\s+$"), &m_known.signalNames},
+        {QRegularExpression("\\bcall\\s+$"), &m_known.routines},
+        {QRegularExpression("\\b(for each place of|for each|with)\\s+$"), &m_known.patterns},
+        {QRegularExpression("\\b(read from|of frame)\\s+$"), &m_known.frames},
+        {QRegularExpression("\\bmove\\s+$"), &m_known.devices},
+        {QRegularExpression("\\bprocess\\s+$"), &m_known.processes},
+        {QRegularExpression("\\b(run by|, for)\\s+$"), &m_known.arms},
+        {QRegularExpression("(\\b(to|over|via|and)\\s+|[(,]\\s*)$"), &m_known.places},
+        {QRegularExpression("\\s$"), &m_known.behind}};
+    // The longest end of the line that some word begins with which can stand there.
     for (qsizetype i = 0; i < line.size(); ++i) {
-        const bool begins = line[i] != ' ' && (i == 0 || QString(" ,(\"").contains(line[i - 1]));
+        const bool begins = line[i] != ' ' && (i == 0 || QString(" ,(").contains(line[i - 1]));
         if (!begins) continue;
-        const QString end = line.mid(i);
-        for (const QString& word : all)
-            if (word.startsWith(end, Qt::CaseInsensitive)) return end;
+        const QString before = line.left(i), end = line.mid(i);
+        for (const auto& [behind, words] : kinds) {
+            if (!behind.match(before).hasMatch()) continue;
+            if (std::any_of(words->begin(), words->end(), [&](const QString& w) { return w.startsWith(end, Qt::CaseInsensitive); }))
+                return {end, *words};
+            break;
+        }
     }
     return {};
 }
 
 void ProgramField::complete(bool asked)
 {
-    const QString prefix = completionPrefix();
+    const auto [prefix, words] = completionAt();
     if (prefix.size() < (asked ? 1 : 3)) return m_completer->popup()->hide();
+    m_words->setStringList(words);
     m_completer->setCompletionPrefix(prefix);
     const bool whole = m_completer->completionCount() == 1 && m_completer->currentCompletion().compare(prefix, Qt::CaseInsensitive) == 0;
     if (m_completer->completionCount() == 0 || whole) return m_completer->popup()->hide();
@@ -273,27 +288,39 @@ ProgramEditor::ProgramEditor(Session& session, QWidget* parent) : QWidget(parent
 void ProgramEditor::fillWords()
 {
     const Cell& cell = m_session.cell();
-    QStringList words{"routine ",      "joint to ",     "joint over ",  "line to ", "line over ", "line by ", "arc via ", "circle via ",
-                      "grip",          "release",       "wait ",        "wait for ", "set ",      "pulse ",   "move ",    "call ",
-                      "repeat ",       "repeat without end", "repeat until ", "repeat while ", "for each place of ", "if ", "else",
-                      "process ",      "use point ",    "read from ",   "stop ",    "blend ",    "acceleration ", "stop exactly",
-                      "at most ",      "at least ",     "along ",       "about ",   "backwards"};
-    const auto add = [&](const auto& objects) {
+    ProgramField::Words words;
+    words.steps = QStringList{"routine ", "joint to ", "joint over ", "joint by ", "line to ", "line over ", "line by ", "arc via ", "circle via ",
+                              "grip", "release", "wait ", "wait for ", "set ", "pulse ", "move ", "call ", "repeat ", "repeat without end",
+                              "repeat until ", "repeat while ", "for each place of ", "if ", "else", "process ", "use point ", "read from ",
+                              "stop "};
+    words.behind = QStringList{"blend ", "acceleration ", "stop exactly", "at most ", "at least ", "along ", "about ", "backwards", "run by ",
+                               "of tool", "of world", "of frame "};
+    const auto add = [](const auto& objects, QStringList& list) {
         for (const auto& o : objects)
-            words << text(o.name);
+            list << text(o.name);
     };
-    add(cell.targets);
-    add(cell.signals);
-    add(cell.routines);
-    add(cell.patterns);
-    add(cell.frames);
-    add(cell.arms);
+    words.places << "place";
+    add(cell.targets, words.places);
     for (const Routine& r : cell.routines)
-        add(r.parameters);
+        add(r.parameters, words.places);
+    add(cell.signals, words.signalNames);
+    add(cell.routines, words.routines);
+    for (const Pattern& p : cell.patterns)
+        if (p.content == Pattern::Content::Targets) {
+            words.patterns << text(p.name);
+            words.places << text(p.name) + " place";
+        }
+    words.frames << "World";
+    add(cell.frames, words.frames);
+    for (const FrameId device : movableDevices(cell))
+        words.devices << text(frameName(cell, device));
     for (const Tool& t : cell.tools)
-        add(t.processes), add(t.points);
-    words.removeDuplicates();
-    words.sort(Qt::CaseInsensitive);
+        add(t.processes, words.processes);
+    add(cell.arms, words.arms);
+    for (QStringList* list : {&words.steps, &words.places, &words.signalNames, &words.routines, &words.patterns, &words.frames}) {
+        list->removeDuplicates();
+        list->sort(Qt::CaseInsensitive);
+    }
     m_field->setWords(words);
 }
 
@@ -414,6 +441,7 @@ void ProgramEditor::showMarks()
         const int column = int(QString::fromUtf8(bytes.left(qsizetype(error.column) - 1)).size());
         wave.cursor.movePosition(QTextCursor::Right, QTextCursor::MoveAnchor, std::min(column, int(block.text().size())));
         wave.cursor.movePosition(QTextCursor::EndOfBlock, QTextCursor::KeepAnchor);
+        wave.cursor.setKeepPositionOnInsert(true);  // what is typed on is not wrong yet
         if (!wave.cursor.hasSelection()) wave.cursor.movePosition(QTextCursor::StartOfBlock, QTextCursor::KeepAnchor);
         waves << wave;
     }

@@ -26,7 +26,11 @@ public:
     };
     void setMarks(std::map<int, Mark> marks);
     const std::map<int, Mark>& marks() const { return m_marks; }
-    void setWords(const QStringList& words) { m_words->setStringList(words); }
+    /// Names that can be completed, by what stands before them.
+    struct Words {
+        QStringList steps, places, signalNames, routines, patterns, frames, devices, processes, arms, behind;
+    };
+    void setWords(const Words& words) { m_known = words; }
     QCompleter* completer() const { return m_completer; }
 
 Q_SIGNALS:
@@ -41,11 +45,13 @@ private:
     class Margin;
     void paintMargin(QPaintEvent* event);
     void complete(bool asked);
-    QString completionPrefix() const;
+    /// What is being typed, and what it may become there.
+    std::pair<QString, QStringList> completionAt() const;
     std::map<int, Mark> m_marks;
     QWidget* m_margin;
     QCompleter* m_completer;
     QStringListModel* m_words;
+    Words m_known;
 };
 
 /// All routines as text. What is typed becomes an edit of the cell at each pause; what is wrong stays as it was typed,

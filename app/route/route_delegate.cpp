@@ -15,6 +15,12 @@ constexpr int kRow = 28;
 constexpr int kLongestBracket = 60;  // rows looked at in each direction
 constexpr int kNumber = 24, kBracket = 22, kGlyph = 21, kSeconds = 38, kIndent = 14;
 
+/// As many digits as fit: "9.67", "235.1", "8640".
+QString secondsText(double seconds)
+{
+    return QString::number(seconds, 'f', seconds < 99.995 ? 2 : seconds < 999.95 ? 1 : 0);
+}
+
 /// Frame that holds at a row: its own target's, or between two rows of the same frame that one.
 QString frameAt(const QAbstractItemModel* model, int row)
 {
@@ -147,7 +153,7 @@ void RouteDelegate::paint(QPainter* p, const QStyleOptionViewItem& option, const
     p->setFont(figureFont(12));
     p->setPen(theme().faint);
     p->drawText(QRect(r.right() - kSeconds, r.top(), kSeconds - 8, r.height()), Qt::AlignRight | Qt::AlignVCenter,
-                seconds.isValid() ? QString::number(seconds.toDouble(), 'f', 2) : "–");
+                seconds.isValid() ? secondsText(seconds.toDouble()) : QString("–"));
     p->restore();
 }
 

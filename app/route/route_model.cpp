@@ -220,7 +220,9 @@ QVariant RouteModel::data(const QModelIndex& index, int role) const
         // That it is left out is told by its line, not by its word; and what kind it is by its glyph.
         QString words = typed();
         if (step.off && step.kind() != StepKind::Note) words = words.mid(4);
-        if (step.kind() == StepKind::Joint || step.kind() == StepKind::Line) words = words.section(' ', 1);
+        const JointMove* joint = step.as<JointMove>();
+        const bool ofOneJoint = joint && std::holds_alternative<JointShift>(joint->goal);
+        if (step.kind() == StepKind::Line || (joint && !ofOneJoint)) words = words.section(' ', 1);
         const qsizetype pace = step.isMove() ? words.indexOf(" at ") : -1;
         return pace > 0 ? words.left(pace) : words;
     }

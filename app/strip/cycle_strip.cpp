@@ -319,11 +319,15 @@ void CycleStrip::paintEvent(QPaintEvent*)
             p.setBrush(b.color);
             p.drawRoundedRect(r, 3, 3);
             // What runs: a line below its block, apart from the frame about what is selected.
-            if (b.step && b.step == running) p.fillRect(QRectF(r.left(), r.bottom() + 1, r.width(), 2.5), theme().ink);
+            if (b.step && b.step == running && b.from <= m_session.time() && m_session.time() <= b.to)
+                p.fillRect(QRectF(r.left(), r.bottom() + 1, r.width(), 2.5), theme().ink);
             if (r.width() <= 22) continue;
             p.setPen(b.pale ? theme().ink : theme().dark ? QColor("#10181c") : QColor("#ffffff"));
+            // Where there is no room for words, the number of the step is more than a piece of a name.
+            const QFontMetrics metrics(p.font());
+            const bool narrow = b.step && metrics.horizontalAdvance(b.words) > r.width() - 7 && r.width() < 64;
             p.drawText(r.adjusted(5, 0, -2, 0), Qt::AlignVCenter,
-                       QFontMetrics(p.font()).elidedText(b.words, Qt::ElideRight, int(r.width()) - 7));
+                       metrics.elidedText(narrow ? b.words.section(' ', 0, 0) : b.words, Qt::ElideRight, int(r.width()) - 7));
         }
     }
     for (const ArmTrace& arm : trace->arms) {

@@ -113,6 +113,8 @@ QTabBar::tab:hover { color: %ink; }
 QTabWidget::pane { border: none; border-top: 1px solid %line; background: %panel; }
 QTabWidget { background: %panel; }
 QTreeWidget, QListView, QTreeView, QListWidget, QTableView, QTableWidget { background: %panel; border: 1px solid transparent; selection-background-color: %accentSoft; selection-color: %ink; }
+QPlainTextEdit { background: %panel; border: 1px solid %line; border-radius: 4px; font-family: "JetBrains Mono", "DejaVu Sans Mono"; font-size: 12px; selection-background-color: %accentSoft; selection-color: %ink; }
+QPlainTextEdit:focus { border: 1px solid %accent; }
 QTreeWidget:focus, QListView:focus, QListWidget:focus, QTableView:focus, QScrollArea:focus { border: 1px solid %accent; }
 QTabBar::tab:focus { color: %accent; text-decoration: underline; }
 QCheckBox:focus { color: %accent; }

@@ -153,6 +153,7 @@ int main(int argc, char** argv)
     trail.last = 12;
     window.viewport().setTrail(trail);
     session.select(session.routine().steps[1].body[9].id);
+    bottom->setCurrentIndex(0);
     session.scrub(104.2);
     good = shoot(window, folder.filePath("rail.png")) && good;
     window.viewport().setTrail({});
@@ -160,7 +161,6 @@ int main(int argc, char** argv)
     const QList<int> wide = window.findChild<QSplitter*>("columns")->sizes();
     window.findChild<QSplitter*>("columns")->setSizes({wide[0] + 190, wide[1] - 190, wide[2]});
     window.findChild<QToolButton*>("programText")->setChecked(true);
-    bottom->setCurrentIndex(0);
     good = shoot(window, folder.filePath("program.png")) && good;
     window.findChild<QToolButton*>("programText")->setChecked(false);
     window.findChild<QSplitter*>("columns")->setSizes(wide);

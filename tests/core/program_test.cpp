@@ -140,12 +140,13 @@ void ProgramTest::randomProgramsSurviveTheFile()
 
 void ProgramTest::mutatedTextsEndInErrorsOrAProgram()
 {
-    // A part of what `bench` and fuzzing go through: each ends in errors with places, or in a program that can be saved.
+    // Each ends in errors with places, or in a program that can be saved. TOPIKOS_MUTANTS asks for more of them.
+    const int many = std::max(4000, qEnvironmentVariableIntValue("TOPIKOS_MUTANTS"));
     std::mt19937_64 random(73);
     const Cell base = programCell();
     std::string seed = kSample;
     int programs = 0, refused = 0;
-    for (int i = 0; i < 4000; ++i) {
+    for (int i = 0; i < many; ++i) {
         if (i % 100 == 0) seed = programText(randomProgram(base, random, 25));
         std::string text = seed;
         for (size_t k = 1 + random() % 3; k > 0; --k)
