@@ -100,9 +100,10 @@ Cell longProgram()
     const Cell cell = *rackCell();
     std::string text = "routine Fill the rack, run by Arm\n    joint to Home\n";
     for (int i = 0; i < 1000; ++i)
-        text += fmt::format("    repeat 2 times\n        line over Tile pick {} mm at 150 mm/s\n        grip\n        joint to Home\n"
-                            "        release\n",
-                            1 + i % 900);
+        text += fmt::format(
+            "    repeat 2 times\n        line over Tile pick {} mm at 150 mm/s\n        grip\n        joint to Home\n"
+            "        release\n",
+            1 + i % 900);
     return readProgram(cell, text).cell.value();
 }
 

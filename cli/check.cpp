@@ -53,9 +53,9 @@ int checkCell(const std::string& file, bool json, const std::string& junit)
             accepted.push_back(findingJson(*cell, f));
             accepted.back()["reason"] = f.accepted;
         }
-        std::cout << Json{{"cell", cell->name}, {"looked_at", lookedAt(result)},
-                          {"blocked", blocked}, {"cautions", cautions},
-                          {"advice", advice},   {"findings", list},
+        std::cout << Json{{"cell", cell->name},  {"looked_at", lookedAt(result)},
+                          {"blocked", blocked},  {"cautions", cautions},
+                          {"advice", advice},    {"findings", list},
                           {"accepted", accepted}}
                          .dump()
                   << '\n';

@@ -90,8 +90,8 @@ int main(int argc, char** argv)
     exportCommand->callback([&] { code = exportCell(file, out); });
 
     std::string from;
-    CLI::App* programCommand = app.add_subcommand(
-        "program", "The program of a cell as text; with --from the cell with the program of a text");
+    CLI::App* programCommand =
+        app.add_subcommand("program", "The program of a cell as text; with --from the cell with the program of a text");
     programCommand->add_option("CELL", file, "Cell file")->required();
     CLI::Option* fromOption =
         programCommand->add_option("--from", from, "Text to put in, - for standard input; errors say LINE:COLUMN");

@@ -35,7 +35,8 @@ int programOfCell(const std::string& file, const std::string& from, const std::s
     const Result<Cell> cell = openCell(file);
     if (!cell) return refused(cell.error());
     if (from.empty()) {
-        if (json) std::cout << nlohmann::ordered_json{{"cell", cell->name}, {"program", programText(*cell)}}.dump() << '\n';
+        if (json)
+            std::cout << nlohmann::ordered_json{{"cell", cell->name}, {"program", programText(*cell)}}.dump() << '\n';
         else std::cout << programText(*cell);
         return 0;
     }

@@ -20,7 +20,8 @@ struct PlaceChoices {
     PlaceChoices(const Cell& cell, const StepScope& scope, const Place& wanted)
     {
         for (size_t i = scope.loops.size(); i-- > 0;)
-            if (const Pattern* pattern = findPattern(cell, scope.loops[i])) add(pattern->name + " place", pattern->id, wanted);
+            if (const Pattern* pattern = findPattern(cell, scope.loops[i]))
+                add(pattern->name + " place", pattern->id, wanted);
         for (const Parameter& own : scope.routine.parameters)
             add(own.name, own.id, wanted);
         for (const Target& t : cell.targets)
@@ -88,16 +89,13 @@ void StepPage::fill()
     case StepKind::Call: addCall(); break;
     case StepKind::Repeat: addRepeat(); break;
     case StepKind::ForEach: addForEach(); break;
-    case StepKind::If:
-        addCondition([](Step& s) -> Condition& { return s.as<If>()->condition; });
-        break;
+    case StepKind::If: addCondition([](Step& s) -> Condition& { return s.as<If>()->condition; }); break;
     case StepKind::SwitchProcess: addProcess(); break;
     case StepKind::UsePoint: addPoint(); break;
     case StepKind::ReadFrom: {
         const Choices<FrameId> frames = framesOf(m_session.cell(), m_step.as<ReadFrom>()->frame);
-        addChoice("Frame", "stepFrame", frames.names, frames.current, [=, this](int i) {
-            change([&](Step& s) { s.as<ReadFrom>()->frame = frames.ids[size_t(i)]; });
-        });
+        addChoice("Frame", "stepFrame", frames.names, frames.current,
+                  [=, this](int i) { change([&](Step& s) { s.as<ReadFrom>()->frame = frames.ids[size_t(i)]; }); });
         break;
     }
     case StepKind::Halt:
@@ -162,9 +160,8 @@ void StepPage::addPlace(const QString& label, const QString& name, const Place& 
 {
     const StepScope around = scope();
     const PlaceChoices places(m_session.cell(), around, now);
-    addChoice(label, name, places.names, places.current, [=, this](int i) {
-        change([&](Step& s) { set(s, places.places[size_t(i)]); });
-    });
+    addChoice(label, name, places.names, places.current,
+              [=, this](int i) { change([&](Step& s) { set(s, places.places[size_t(i)]); }); });
 }
 
 void StepPage::addMove()
@@ -206,7 +203,8 @@ void StepPage::addMove()
                     s.by = s.turns ? 10 * kDegree : 0.05;
                 });
             });
-            addChoice("Axis", "stepAxis", {"x", "y", "z"}, shift->axis, [=](int i) { set([i](Shift& s) { s.axis = i; }); });
+            addChoice("Axis", "stepAxis", {"x", "y", "z"}, shift->axis,
+                      [=](int i) { set([i](Shift& s) { s.axis = i; }); });
             Choices<FrameId> frames = framesOf(m_session.cell(), shift->frame);
             frames.names.removeFirst();
             frames.ids.erase(frames.ids.begin());
@@ -227,9 +225,8 @@ void StepPage::addMove()
             QStringList joints;
             for (int i = 0; i < m_session.arm().jointCount(); ++i)
                 joints << QString::number(i + 1);
-            addChoice("Joint", "stepJoint", joints, own.joint, [=, this](int i) {
-                change([&](Step& s) { std::get<JointShift>(*goalOf(s)).joint = i; });
-            });
+            addChoice("Joint", "stepJoint", joints, own.joint,
+                      [=, this](int i) { change([&](Step& s) { std::get<JointShift>(*goalOf(s)).joint = i; }); });
             const JointKind kind = own.joint < m_session.arm().jointCount()
                                        ? m_session.arm().joints()[size_t(own.joint)].kind
                                        : JointKind::Revolute;
@@ -238,13 +235,15 @@ void StepPage::addMove()
         }
     }
     if (const JointMove* joint = m_step.as<JointMove>())
-        addValue("Speed", "stepSpeed", joint->speed, "%", 0.01, limits::kStepJointSpeed, 1,
-                 [](Step& s, double v) { s.as<JointMove>()->speed = v; }, true);
+        addValue(
+            "Speed", "stepSpeed", joint->speed, "%", 0.01, limits::kStepJointSpeed, 1,
+            [](Step& s, double v) { s.as<JointMove>()->speed = v; }, true);
     else {
         const LineMove* line = m_step.as<LineMove>();
-        addValue("Speed", "stepSpeed", line ? line->speed : m_step.as<ArcMove>()->speed, "mm/s", kMillimetre,
-                 limits::kStepLineSpeed, 1,
-                 [](Step& s, double v) { (s.as<LineMove>() ? s.as<LineMove>()->speed : s.as<ArcMove>()->speed) = v; }, true);
+        addValue(
+            "Speed", "stepSpeed", line ? line->speed : m_step.as<ArcMove>()->speed, "mm/s", kMillimetre,
+            limits::kStepLineSpeed, 1,
+            [](Step& s, double v) { (s.as<LineMove>() ? s.as<LineMove>()->speed : s.as<ArcMove>()->speed) = v; }, true);
     }
     if (const AtPlace* at = endOf(m_step))
         addValue("Back", "stepStandoff", at->over, "mm", kMillimetre, limits::kStandoff, 1,
@@ -262,8 +261,8 @@ void StepPage::addMove()
     addHead("More of its pace", "pace");
     addValue("Acceleration", "stepAcceleration", pace.acceleration, "%", 0.01, limits::kStepAcceleration, 1,
              [](Step& s, double v) { paceOf(s)->acceleration = v; });
-    addNumber("Turns up to", "stepTurnSpeed", degrees(pace.turnSpeed), "°/s", 0, degrees(limits::kStepTurnSpeed.most), 1,
-              [this](double v) { change([=](Step& s) { paceOf(s)->turnSpeed = v * kDegree; }); });
+    addNumber("Turns up to", "stepTurnSpeed", degrees(pace.turnSpeed), "°/s", 0, degrees(limits::kStepTurnSpeed.most),
+              1, [this](double v) { change([=](Step& s) { paceOf(s)->turnSpeed = v * kDegree; }); });
 }
 
 void StepPage::addSignal(bool writes, const std::function<bool(const Signal&)>& fits, SignalId now,
@@ -291,16 +290,18 @@ void StepPage::addSet()
     if (signal && signal->kind == Signal::Kind::Digital)
         return addChoice("To", "stepValue", {"off", "on"}, own.value != 0,
                          [this](int i) { change([i](Step& s) { s.as<SetSignal>()->value = i; }); });
-    addValue("Value", "stepValue", own.value, "", 1, limits::kSignalValue,
-             signal && signal->kind == Signal::Kind::Number ? 0 : 3,
-             [](Step& s, double v) { s.as<SetSignal>()->value = v; }, true);
+    addValue(
+        "Value", "stepValue", own.value, "", 1, limits::kSignalValue,
+        signal && signal->kind == Signal::Kind::Number ? 0 : 3, [](Step& s, double v) { s.as<SetSignal>()->value = v; },
+        true);
 }
 
 void StepPage::addPulse()
 {
     const PulseSignal& own = *m_step.as<PulseSignal>();
-    addSignal(true, [](const Signal& s) { return s.kind == Signal::Kind::Digital; }, own.signal,
-              [](Step& s, const Signal& signal) { s.as<PulseSignal>()->signal = signal.id; });
+    addSignal(
+        true, [](const Signal& s) { return s.kind == Signal::Kind::Digital; }, own.signal,
+        [](Step& s, const Signal& signal) { s.as<PulseSignal>()->signal = signal.id; });
     addValue("On for", "stepSeconds", own.seconds, "s", 1, limits::kPulse, 3,
              [](Step& s, double v) { s.as<PulseSignal>()->seconds = v; });
 }
@@ -321,19 +322,21 @@ void StepPage::addCondition(const std::function<Condition&(Step&)>& of)
                          [=, this](int i) { change([&](Step& s) { of(s).value = i; }); });
     addChoice("Is", "stepComparison", {"equal to", "at least", "at most"}, int(own.comparison),
               [=, this](int i) { change([&](Step& s) { of(s).comparison = Comparison(i); }); });
-    addValue("Value", "stepValue", own.value, "", 1, limits::kSignalValue,
-             signal && signal->kind == Signal::Kind::Number ? 0 : 3, [=](Step& s, double v) { of(s).value = v; }, true);
+    addValue(
+        "Value", "stepValue", own.value, "", 1, limits::kSignalValue,
+        signal && signal->kind == Signal::Kind::Number ? 0 : 3, [=](Step& s, double v) { of(s).value = v; }, true);
 }
 
 void StepPage::addWaitFor()
 {
     addCondition([](Step& s) -> Condition& { return s.as<WaitSignal>()->until; });
-    addNumber("At most", "stepLimit", m_step.as<WaitSignal>()->limit, "s", 0, limits::kWaitLimit.most, 3, [this](double v) {
-        change([=](Step& s) {
-            s.as<WaitSignal>()->limit = v;
-            if (v == 0) s.otherwise = {};
-        });
-    });
+    addNumber("At most", "stepLimit", m_step.as<WaitSignal>()->limit, "s", 0, limits::kWaitLimit.most, 3,
+              [this](double v) {
+                  change([=](Step& s) {
+                      s.as<WaitSignal>()->limit = v;
+                      if (v == 0) s.otherwise = {};
+                  });
+              });
 }
 
 void StepPage::addDevice()
@@ -355,8 +358,9 @@ void StepPage::addDevice()
             symbolOf(frame.axis->kind), frame.axis->lowest / unit, frame.axis->highest / unit, 2,
             [=, this](double v) { change([=](Step& s) { s.as<MoveAxes>()->values[i] = v * unit; }); }, true);
     }
-    addValue("Speed", "stepSpeed", own.speed, "%", 0.01, limits::kStepJointSpeed, 1,
-             [](Step& s, double v) { s.as<MoveAxes>()->speed = v; }, true);
+    addValue(
+        "Speed", "stepSpeed", own.speed, "%", 0.01, limits::kStepJointSpeed, 1,
+        [](Step& s, double v) { s.as<MoveAxes>()->speed = v; }, true);
 }
 
 void StepPage::addCall()
@@ -387,8 +391,8 @@ void StepPage::addCall()
 void StepPage::addRepeat()
 {
     const Repeat& own = *m_step.as<Repeat>();
-    addChoice("How", "stepRepeat", {"a number of times", "while a signal", "until a signal", "without end"}, int(own.kind),
-              [this](int i) {
+    addChoice("How", "stepRepeat", {"a number of times", "while a signal", "until a signal", "without end"},
+              int(own.kind), [this](int i) {
                   const Result<Action> asks = newAction(m_session.cell(), scope(), StepKind::If);
                   const auto kind = Repeat::Kind(i);
                   const bool needs = kind == Repeat::Kind::While || kind == Repeat::Kind::Until;
@@ -427,14 +431,12 @@ void StepPage::addForEach()
             if (each.with == each.pattern) each.with = {};
         });
     });
-    addChoice("Beside it", "stepWith", others.names, others.current, [=, this](int i) {
-        change([&](Step& s) { s.as<ForEach>()->with = others.ids[size_t(i)]; });
-    });
+    addChoice("Beside it", "stepWith", others.names, others.current,
+              [=, this](int i) { change([&](Step& s) { s.as<ForEach>()->with = others.ids[size_t(i)]; }); });
     addValue("From place", "stepFirst", own.first, "", 1, limits::kPlaces, 0,
              [](Step& s, double v) { s.as<ForEach>()->first = std::uint32_t(v); });
-    addNumber("To place", "stepLast", own.last, "", 0, limits::kPlaces.most, 0, [this](double v) {
-        change([=](Step& s) { s.as<ForEach>()->last = std::uint32_t(v); });
-    });
+    addNumber("To place", "stepLast", own.last, "", 0, limits::kPlaces.most, 0,
+              [this](double v) { change([=](Step& s) { s.as<ForEach>()->last = std::uint32_t(v); }); });
     addText("", own.last == 0 ? "0: to the last one" : "");
     addCheck("backwards", "stepBackwards", "From the last place of the range to the first", own.backwards,
              [this](bool on) { change([on](Step& s) { s.as<ForEach>()->backwards = on; }); });
@@ -463,9 +465,8 @@ void StepPage::addPoint()
     points.add("first", {}, now);
     for (const ToolPoint& p : toolInForce(m_session.cell(), m_session.station()).points)
         points.add(p.name, p.id, now);
-    addChoice("Point", "stepPoint", points.names, points.current, [=, this](int i) {
-        change([&](Step& s) { s.as<UsePoint>()->point = points.ids[size_t(i)]; });
-    });
+    addChoice("Point", "stepPoint", points.names, points.current,
+              [=, this](int i) { change([&](Step& s) { s.as<UsePoint>()->point = points.ids[size_t(i)]; }); });
 }
 
 }  // namespace topikos

@@ -110,35 +110,45 @@ void ToolPage::fill()
         const auto set = [=, this](const std::function<void(Process&)>& with) {
             Process next = process;
             with(next);
-            edit("Change process " + text(process.name), [=, id = tool.id](const Cell& c) { return setProcess(c, id, next); });
+            edit("Change process " + text(process.name),
+                 [=, id = tool.id](const Cell& c) { return setProcess(c, id, next); });
         };
-        addLine("Process", "processName" + n, text(process.name), "Programs switch it on and off by this name", [=](const QString& words) {
-            set([&](Process& p) { p.name = words.trimmed().toStdString(); });
-            return true;
-        });
+        addLine("Process", "processName" + n, text(process.name), "Programs switch it on and off by this name",
+                [=](const QString& words) {
+                    set([&](Process& p) { p.name = words.trimmed().toStdString(); });
+                    return true;
+                });
         Choices<SignalId> signals;
         for (const Signal& s : m_session.cell().signals)
-            if (s.kind == Signal::Kind::Digital && !writerOf(m_session.cell(), s.id)) signals.add(s.name, s.id, process.signal);
+            if (s.kind == Signal::Kind::Digital && !writerOf(m_session.cell(), s.id))
+                signals.add(s.name, s.id, process.signal);
         addChoice("Signal", "processSignal" + n, signals.names, signals.current,
                   [=](int k) { set([&](Process& p) { p.signal = signals.ids[size_t(k)]; }); });
         addNumber("Lead", "processLead" + n, process.lead, "s", limits::kLead, 1, 3,
                   [=](double v) { set([&](Process& p) { p.lead = v; }); });
         addButtons({{"Remove", "processRemove" + n, "Refused while a step switches it", [=, this] {
-                         edit("Remove " + text(process.name), [id = process.id](const Cell& c) { return deleteProcess(c, id); });
+                         edit("Remove " + text(process.name),
+                              [id = process.id](const Cell& c) { return deleteProcess(c, id); });
                      }}});
     }
-    addButtons({{"Add a process", "addProcess", "Something that the tool does while it goes, switched by a signal", [=, this, id = tool.id] {
+    addButtons({{"Add a process", "addProcess", "Something that the tool does while it goes, switched by a signal",
+                 [=, this, id = tool.id] {
                      const Cell& cell = m_session.cell();
                      for (const Signal& s : cell.signals)
                          if (s.kind == Signal::Kind::Digital && !writerOf(cell, s.id)) {
                              std::string name = "Process";
                              for (size_t k = 2; std::any_of(tool.processes.begin(), tool.processes.end(),
-                                                            [&](const Process& p) { return p.name == name; }); ++k)
+                                                            [&](const Process& p) { return p.name == name; });
+                                  ++k)
                                  name = "Process " + std::to_string(k);
-                             edit("Add a process", [=, signal = s.id](const Cell& c) { return setProcess(c, id, {{}, name, signal, 0}); });
+                             edit("Add a process", [=, signal = s.id](const Cell& c) {
+                                 return setProcess(c, id, {{}, name, signal, 0});
+                             });
                              return;
                          }
-                     m_session.say("A process needs a digital signal that no device writes; add one among the signals first.", true);
+                     m_session.say(
+                         "A process needs a digital signal that no device writes; add one among the signals first.",
+                         true);
                  }}});
 
     addHead("Load: from the flange");

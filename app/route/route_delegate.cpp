@@ -126,7 +126,8 @@ void RouteDelegate::paint(QPainter* p, const QStyleOptionViewItem& option, const
         else p->drawPolygon(QPolygonF{c + QPointF(-4, -2), c + QPointF(4, -2), c + QPointF(0, 3)});
     }
     if (!index.data(RouteModel::ElseRole).toBool())
-        drawGlyph(*p, QRectF(x + 2, r.center().y() - 7, 15, 15), stepGlyph(kind), off ? theme().faint : stepColor(kind));
+        drawGlyph(*p, QRectF(x + 2, r.center().y() - 7, 15, 15), stepGlyph(kind),
+                  off ? theme().faint : stepColor(kind));
     x += kGlyph;
     const int right = r.right() - kSeconds - 14;
     QFont main = textFont(13);

@@ -22,7 +22,8 @@ RouteModel::RouteModel(Session& session, QObject* parent) : QAbstractListModel(p
     connect(&session, &Session::cellChanged, this, &RouteModel::refresh);
     connect(&session, &Session::checkedChanged, this, &RouteModel::readCheck);
     readCheck();
-    for (const auto signal : {&Session::checkedChanged, &Session::postureChanged, &Session::runChanged, &Session::passChanged})
+    for (const auto signal :
+         {&Session::checkedChanged, &Session::postureChanged, &Session::runChanged, &Session::passChanged})
         connect(&session, signal, this, [this] {
             if (!m_rows.empty()) Q_EMIT dataChanged(index(0), index(int(m_rows.size()) - 1));
         });
@@ -262,7 +263,8 @@ QVariant RouteModel::data(const QModelIndex& index, int role) const
         if (role == SeverityRole) return verdict->second.severity ? QVariant(*verdict->second.severity) : QVariant();
         // Of a step that is done several times the pass that is looked at; of a block all of them.
         if (!isBlock(step) && step.kind() != StepKind::Call)
-            if (const StepOutcome* pass = m_session.passOutcome(step.id); pass && !pass->judgedOnly) return pass->duration;
+            if (const StepOutcome* pass = m_session.passOutcome(step.id); pass && !pass->judgedOnly)
+                return pass->duration;
         return verdict->second.seconds ? QVariant(*verdict->second.seconds) : QVariant();
     }
     case HereRole: {
@@ -356,6 +358,14 @@ bool RouteModel::dropMimeData(const QMimeData* data, Qt::DropAction, int row, in
         dropTargets(*data, place);
         return false;
     }
+    if (!data->hasFormat(kStepsMime) && data->hasText()) {
+        // Text from any editor.
+        const Result<std::vector<Step>> typed =
+            parseSteps(*m_cell, m_session.routine(), loopsAround(m_steps, place.block), data->text().toStdString());
+        if (typed) insertSteps(*typed, place, "Insert steps");
+        else m_session.say("These are no steps for here: " + text(typed.error().line()), true);
+        return false;
+    }
     std::vector<StepId> steps = stepsOf(*data);
     std::erase_if(steps, [&](StepId id) { return !findStep(m_steps, id); });
     if (steps.empty()) return false;
@@ -405,7 +415,8 @@ bool RouteModel::dropTargets(const QMimeData& data, const StepPlace& place)
             const bool line = QGuiApplication::queryKeyboardModifiers() & Qt::ShiftModifier;
             moves.push_back(line && target->kind == Target::Kind::Pose ? lineTo(target->id) : jointTo(target->id));
         }
-    return insertSteps(moves, place, moves.size() == 1 ? "Insert a move" : QString("Insert %1 moves").arg(moves.size()));
+    return insertSteps(moves, place,
+                       moves.size() == 1 ? "Insert a move" : QString("Insert %1 moves").arg(moves.size()));
 }
 
 bool RouteModel::insertSteps(const std::vector<Step>& steps, const StepPlace& place, const QString& label)

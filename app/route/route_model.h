@@ -86,8 +86,8 @@ private:
     struct Verdict {
         std::optional<int> severity;
         QString words;
-        std::optional<double> seconds;        ///< all passes
-        std::vector<TargetId> targets;        ///< where its passes end
+        std::optional<double> seconds;  ///< all passes
+        std::vector<TargetId> targets;  ///< where its passes end
     };
     void readCheck();
 

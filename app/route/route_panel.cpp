@@ -32,32 +32,6 @@ namespace topikos {
 
 namespace {
 
-std::vector<StepId> idsOf(const std::vector<Step>& steps)
-{
-    std::vector<StepId> out;
-    for (const Step& step : steps)
-        out.push_back(step.id);
-    return out;
-}
-
-/// "Delete step 3", or "Delete 2 steps".
-QString labelOf(const QString& verb, const std::vector<Step>& steps, int row)
-{
-    return steps.size() == 1 ? QString("%1 step %2").arg(verb).arg(row + 1)
-                             : QString("%1 %2 steps").arg(verb).arg(steps.size());
-}
-
-}  // namespace
-
-namespace {
-
-/// What is wrong and what helps, without the place.
-QString wordsOf(Error error)
-{
-    error.where.clear();
-    return text(error.line());
-}
-
 QString headOf(const Routine& routine)
 {
     QStringList places;
@@ -109,7 +83,8 @@ RoutePanel::RoutePanel(Session& session, QWidget* parent) : QWidget(parent), m_s
     m_textButton->setObjectName("programText");
     m_textButton->setText("Text");
     m_textButton->setCheckable(true);
-    m_textButton->setToolTip("All routines as text, to be read, typed and compared; again: the steps as a list (Ctrl+Shift+L)");
+    m_textButton->setToolTip(
+        "All routines as text, to be read, typed and compared; again: the steps as a list (Ctrl+Shift+L)");
     m_textButton->setAccessibleName("Program as text");
     connect(m_textButton, &QToolButton::toggled, this, &RoutePanel::showText);
     top->addWidget(m_textButton);
@@ -170,8 +145,10 @@ RoutePanel::RoutePanel(Session& session, QWidget* parent) : QWidget(parent), m_s
     menu->setObjectName("insertMenu");
     for (int i = 0; i < kStepKinds; ++i) {
         const auto kind = StepKind(i);
-        if (std::any_of(std::begin(offered), std::end(offered), [&](const auto& o) { return std::get<0>(o) == kind; })) continue;
-        QAction* a = menu->addAction(glyphIcon(stepGlyph(kind)), stepKindName(kind), this, [this, kind] { insertKind(kind); });
+        if (std::any_of(std::begin(offered), std::end(offered), [&](const auto& o) { return std::get<0>(o) == kind; }))
+            continue;
+        QAction* a =
+            menu->addAction(glyphIcon(stepGlyph(kind)), stepKindName(kind), this, [this, kind] { insertKind(kind); });
         a->setObjectName(QString("insert%1").arg(i));
     }
     more->setMenu(menu);
@@ -216,8 +193,7 @@ RoutePanel::RoutePanel(Session& session, QWidget* parent) : QWidget(parent), m_s
         for (const FrameId device : movableDevices(cell))
             list << "move " + text(frameName(cell, device)) + " to ";
         for (const Routine& r : cell.routines)
-            if (r.id != m_session.routine().id)
-                list << "call " + text(r.name) + (r.parameters.empty() ? "" : " (");
+            if (r.id != m_session.routine().id) list << "call " + text(r.name) + (r.parameters.empty() ? "" : " (");
         for (const Pattern& p : cell.patterns)
             if (p.content == Pattern::Content::Targets) list << "for each place of " + text(p.name);
         QStringList places;
@@ -276,8 +252,9 @@ void RoutePanel::showEmpty()
         renameTo(typed);
         return false;  // shown anew when it was taken
     });
-    m_title->setToolTip("The routine " + m_title->text()
-                        + "; type another name, and in brackets names for places that calls fill in: Set one tile (pick, there)");
+    m_title->setToolTip(
+        "The routine " + m_title->text()
+        + "; type another name, and in brackets names for places that calls fill in: Set one tile (pick, there)");
     m_routines->setVisible(cell.routines.size() > 1);
     m_routines->clear();
     for (const Routine& r : cell.routines) {
@@ -313,7 +290,8 @@ void RoutePanel::renameTo(const QString& typed)
         for (const QString& word : typed.mid(open + 1).chopped(1).split(',')) {
             if (word.trimmed().isEmpty()) continue;
             const size_t i = places.size();
-            places.push_back({i < routine.parameters.size() ? routine.parameters[i].id : ParameterId(), word.trimmed().toStdString()});
+            places.push_back({i < routine.parameters.size() ? routine.parameters[i].id : ParameterId(),
+                              word.trimmed().toStdString()});
         }
     m_session.edit("Rename the routine", [&, id = routine.id](const Cell& c) -> Result<Cell> {
         Result<Cell> named = renameRoutine(c, id, name);
@@ -377,268 +355,6 @@ StepPlace RoutePanel::placeBefore() const
     return place ? *place : StepPlace{};
 }
 
-void RoutePanel::judgeTyped()
-{
-    const QString typed = m_type->text().trimmed();
-    if (typed.isEmpty()) return m_verdict->hide();
-    QString words;
-    bool bad = true;
-    const StepPlace place = insertPlace();
-    const Result<Step> step = parseStep(m_session.cell(), scopeAt(place), typed.toStdString());
-    if (!step) {
-        words = wordsOf(step.error());
-    } else {
-        // Tried on a copy of the cell, at its place in the routine.
-        std::vector<StepId> created;
-        const Result<Cell> tried = insertSteps(m_session.cell(), m_session.routine().id, place, {*step}, &created);
-        if (!tried) {
-            words = wordsOf(tried.error());
-        } else {
-            bad = false;
-            const Routine& routine = *findRoutine(*tried, m_session.routine().id);
-            RunOptions options;
-            options.plans = &m_session.plans();
-            options.upTo = created.front();
-            const bool alone = routine.arm && !reachedRoutines(*tried).contains(routine.id) && routine.parameters.empty();
-            const Trace trace = alone ? simulate(*tried, routine, options) : simulate(*tried, options);
-            const StepOutcome* outcome = nullptr;
-            ArmId arm;
-            for (const ArmTrace& own : trace.arms)
-                for (const StepOutcome& o : own.outcomes)
-                    if (!outcome && o.step == created.front()) outcome = &o, arm = own.arm;
-            const size_t number = numberOf(routine.steps, created.front()).value_or(0) + 1;
-            const std::vector<Finding> findings = outcome ? stepFindings(*tried, arm, *outcome) : std::vector<Finding>();
-            bad = std::any_of(findings.begin(), findings.end(),
-                              [](const Finding& f) { return f.severity == Severity::Blocked; });
-            if (!findings.empty()) {
-                const FindingText t = findingText(*tried, findings.front());
-                words = text(t.headline + ". " + t.detail);
-            } else if (outcome) {
-                words =
-                    QString("Step %1 would take %2 s. Enter inserts it.")
-                        .arg(number)
-                        .arg(QString::number(outcome->move ? outcome->move->profile.duration : outcome->duration, 'f', 2));
-            } else {
-                words = QString("Step %1. Enter inserts it.").arg(number);
-            }
-        }
-    }
-    showVerdict(words, bad);
-}
-
-void RoutePanel::judgeDrag(const QMimeData& mime, QPoint at)
-{
-    const Steps& steps = m_session.routine().steps;
-    std::vector<StepId> dragged = RouteModel::stepsOf(mime);
-    std::erase_if(dragged, [&](StepId id) { return !findStep(steps, id); });
-    if (dragged.empty()) return;
-    const QModelIndex index = m_list->indexAt(at);
-    const bool lower = index.isValid() && at.y() > m_list->visualRect(index).center().y();
-    const StepPlace place = m_model->placeBefore(index.isValid() ? index.row() + lower : m_model->rowCount());
-    if (m_dragged == place) return;
-    m_dragged = place;
-    const RoutineId id = m_session.routine().id;
-    const Result<Cell> tried = topikos::moveSteps(m_session.cell(), id, dragged, m_model->placeWithout(dragged, place));
-    QString words;
-    bool bad = true;
-    if (!tried) {
-        words = wordsOf(tried.error());
-    } else {
-        RunOptions options;
-        options.plans = &m_session.plans();
-        options.rounds = kCheckedRounds;
-        const bool runs = reachedRoutines(*tried).contains(id);
-        const Trace trace = runs ? simulate(*tried, options) : simulate(*tried, *findRoutine(*tried, id), options);
-        int blocked = 0;
-        for (const ArmTrace& arm : trace.arms)
-            for (const StepOutcome& outcome : arm.outcomes)
-                blocked += outcome.blocks();
-        bad = blocked > 0;
-        words = blocked > 0 ? QString("Dropped here, %1 %2.").arg(blocked).arg(blocked == 1 ? "step is blocked" : "steps are blocked")
-                            : QString("Dropped here, the cycle takes %1 s.").arg(cyclesOf(trace).time, 0, 'f', 2);
-    }
-    showVerdict(words, bad);
-}
-
-void RoutePanel::showVerdict(const QString& words, bool bad)
-{
-    m_verdict->setText(words);
-    m_verdict->setStyleSheet(
-        QString("color: %1; font-size: 12px;").arg((bad ? theme().blocked : theme().accent).name()));
-    m_verdict->show();
-}
-
-void RoutePanel::takeTyped()
-{
-    const StepPlace place = insertPlace();
-    const Result<Step> step = parseStep(m_session.cell(), scopeAt(place), m_type->text().trimmed().toStdString());
-    if (!step) return;  // the reason is shown
-    if (!m_model->insertSteps({*step}, place, "Insert a step")) return;
-    m_type->clear();
-    m_before = false;
-    m_prompt->setText("Type a step");
-}
-
-void RoutePanel::typeBefore()
-{
-    if (!m_session.selected<StepId>()) return m_session.say("Select the step that it goes before.", true);
-    m_before = true;
-    m_prompt->setText("Type a step before it");
-    focusTypeLine();
-}
-
-void RoutePanel::teachStep(StepKind kind, FrameId frame)
-{
-    // The target and its step are one edit.
-    const RoutineId routine = m_session.routine().id;
-    if (!m_session.routine().arm) return m_session.say("This routine is for every arm; its places are filled in by calls.", true);
-    const StepPlace place = insertPlace();
-    const ArmId arm = m_session.station().id;
-    const std::string name = freeTargetName(m_session.cell(), "Target");
-    std::vector<StepId> made;
-    const bool done = m_session.edit(kind == StepKind::Line ? "Teach a line" : "Teach a joint move", [&](const Cell& cell) {
-        made.clear();
-        TargetId target;
-        const Result<Cell> taken = takePoseTarget(cell, arm, frame, m_session.shownPosture(), name, &target,
-                                                  m_session.shownAxes());
-        if (!taken) return taken;
-        return insertSteps(*taken, routine, place, {kind == StepKind::Line ? lineTo(target) : jointTo(target)}, &made);
-    });
-    if (done) m_session.selectMany({made.begin(), made.end()});
-}
-
-void RoutePanel::copySelected()
-{
-    const std::vector<Step> steps = selectedSteps();
-    if (steps.empty()) return;
-    QGuiApplication::clipboard()->setText(text(stepsText(m_session.cell(), m_session.routine(), idsOf(steps))));
-    m_session.say(steps.size() == 1 ? "The step is on the clipboard, as text."
-                                    : QString("%1 steps are on the clipboard, as text.").arg(steps.size()));
-}
-
-void RoutePanel::cutSelected()
-{
-    const std::vector<Step> steps = selectedSteps();
-    if (steps.empty()) return;
-    copySelected();
-    deleteSelected();
-}
-
-void RoutePanel::paste()
-{
-    const StepPlace place = insertPlace();
-    const std::string words = QGuiApplication::clipboard()->text().toStdString();
-    const Result<std::vector<Step>> steps =
-        parseSteps(m_session.cell(), m_session.routine(), scopeAt(place).loops, words);
-    if (!steps) return m_session.say("The clipboard holds no steps for here: " + text(steps.error().line()), true);
-    if (steps->empty()) return m_session.say("The clipboard holds no steps.", true);
-    m_model->insertSteps(*steps, place, steps->size() == 1 ? "Paste a step" : QString("Paste %1 steps").arg(steps->size()));
-}
-
-void RoutePanel::wrapSelected(StepKind kind)
-{
-    const std::vector<Step> steps = selectedSteps();
-    if (steps.empty()) return;
-    const auto place = placeOf(m_session.routine().steps, steps.front().id);
-    const Result<Action> action = newAction(m_session.cell(), scopeAt(*place), kind);
-    if (!action) return m_session.say(text(action.error().line()), true);
-    const RoutineId routine = m_session.routine().id;
-    StepId made;
-    if (m_session.edit(QString("Put into %1").arg(stepKindName(kind)), [&](const Cell& cell) {
-            return wrapSteps(cell, routine, idsOf(steps), Step{.action = *action}, &made);
-        }))
-        m_session.select(made);
-}
-
-void RoutePanel::unwrapSelected()
-{
-    const StepId step = m_session.selected<StepId>();
-    if (!step) return m_session.say("Select a block first.", true);
-    const RoutineId routine = m_session.routine().id;
-    m_session.edit("Take out of its block", [&](const Cell& cell) { return unwrapStep(cell, routine, step); });
-}
-
-void RoutePanel::makeRoutineOfSelected()
-{
-    const std::vector<Step> steps = selectedSteps();
-    if (steps.empty()) return;
-    const RoutineId routine = m_session.routine().id;
-    std::string name = "Routine";
-    for (int i = 2; std::any_of(m_session.cell().routines.begin(), m_session.cell().routines.end(),
-                                [&](const Routine& r) { return lowered(r.name) == lowered(name); });
-         ++i)
-        name = "Routine " + std::to_string(i);
-    RoutineId made;
-    if (!m_session.edit("Make a routine of steps", [&](const Cell& cell) {
-            return makeRoutine(cell, routine, idsOf(steps), name, &made);
-        }))
-        return;
-    m_session.showRoutine(made);
-    m_title->setFocus();
-    m_title->selectAll();
-}
-
-void RoutePanel::toggleHalt()
-{
-    const StepId step = m_session.selected<StepId>();
-    if (!step) return m_session.say("Select the step that the run is to halt before.", true);
-    m_session.toggleHalt(step);
-}
-
-void RoutePanel::foldSelected(bool folded)
-{
-    const StepId selected = m_session.selected<StepId>();
-    const auto place = placeOf(m_session.routine().steps, selected);
-    if (!place) return;
-    const Step& step = *findStep(m_session.routine().steps, selected);
-    // In a block that is no more: the one around it.
-    const StepId block = isBlock(step) && m_model->isFolded(selected) != folded ? selected : folded ? place->block : StepId();
-    if (!block) return;
-    m_model->setFolded(block, folded);
-    m_session.select(block);
-    showSelection();
-}
-
-void RoutePanel::goToNextUse()
-{
-    const Cell& cell = m_session.cell();
-    Used what = m_session.routine().id;
-    QString name = text(m_session.routine().name);
-    if (const TargetId chosen = m_session.selected<TargetId>()) {
-        what = chosen;
-        name = text(findTarget(cell, chosen)->name);
-    } else if (const PatternId pattern = m_session.selected<PatternId>()) {
-        what = pattern;
-        name = text(findPattern(cell, pattern)->name);
-    } else if (const Step* step = findStep(m_session.routine().steps, m_session.selected<StepId>())) {
-        if (const TargetId target = targetOf(*step)) {
-            what = target;
-            name = text(findTarget(cell, target)->name);
-        } else if (const Signal* signal = findSignal(cell, signalOf(*step))) {
-            what = signal->id;
-            name = text(signal->name);
-        } else if (const Call* call = step->as<Call>()) {
-            what = call->routine;
-            name = text(findRoutine(cell, call->routine)->name);
-        }
-    }
-    const std::vector<StepUse> all = stepsThatUse(cell, what);
-    if (all.empty()) return m_session.say("No step uses " + name + ".");
-    // On from the step that is selected.
-    const StepId here = m_session.selected<StepId>();
-    for (size_t i = 0; i < all.size(); ++i)
-        if (all[i].step == here) m_use = i + 1;
-    m_use %= all.size();
-    const StepUse& use = all[m_use];
-    m_session.showRoutine(use.routine);
-    m_session.select(use.step);
-    m_session.say(QString("%1 is used %2: this is %3 of them, %4.")
-                      .arg(name, all.size() == 1 ? QString("once") : QString("in %1 steps").arg(all.size()))
-                      .arg(m_use + 1)
-                      .arg(text(topikos::wordsOf(cell, use))));
-    ++m_use;
-}
-
 void RoutePanel::showText(bool asText)
 {
     m_textButton->setChecked(asText);
@@ -653,88 +369,6 @@ void RoutePanel::showText(bool asText)
 
 void RoutePanel::setMenu(const QList<QAction*>& actions) { m_list->addActions(actions); }
 
-void RoutePanel::insertKind(StepKind kind)
-{
-    const StepPlace place = insertPlace();
-    const Result<Action> action = newAction(m_session.cell(), scopeAt(place), kind, m_lastTarget);
-    if (!action) return m_session.say(text(action.error().line()), true);
-    m_model->insertSteps({Step{.action = *action}}, place, QString("Insert %1").arg(stepKindName(kind)));
-}
-
-void RoutePanel::deleteSelected()
-{
-    const std::vector<Step> steps = selectedSteps();
-    if (steps.empty()) return;
-    const int row = m_model->rowOf(steps.front().id);
-    const RoutineId routine = m_session.routine().id;
-    m_session.edit(labelOf("Delete", steps, int(m_model->numberOf(steps.front().id))),
-                   [&](const Cell& cell) { return deleteSteps(cell, routine, idsOf(steps)); });
-    if (const int rows = m_model->rowCount(); rows > 0) m_session.select(m_model->idAt(std::min(row, rows - 1)));
-}
-
-void RoutePanel::duplicateSelected()
-{
-    const std::vector<Step> steps = selectedSteps();
-    if (steps.empty()) return;
-    StepPlace place = *placeOf(m_session.routine().steps, steps.back().id);
-    ++place.at;
-    m_model->insertSteps(steps, place, labelOf("Duplicate", steps, int(m_model->numberOf(steps.front().id))));
-}
-
-void RoutePanel::moveSelected(int by)
-{
-    const std::vector<Step> steps = selectedSteps();
-    if (steps.empty()) return;
-    const std::vector<StepId> ids = idsOf(steps);
-    // One place up or down in the list that it is in; at an end of it out of the block, over a block into it.
-    const Steps& all = m_session.routine().steps;
-    StepPlace place = *placeOf(all, by < 0 ? ids.front() : ids.back());
-    const Steps& list = *listOf(all, place);
-    if (by < 0 && place.at > 0) {
-        const Step& before = list[place.at - 1];
-        const bool into = hasBody(before.kind()) && !m_model->isFolded(before.id);
-        place = into ? StepPlace{before.id, !before.otherwise.empty(),
-                                 before.otherwise.empty() ? before.body.size() : before.otherwise.size()}
-                     : StepPlace{place.block, place.otherwise, place.at - 1};
-    } else if (by > 0 && place.at + 1 < list.size()) {
-        const Step& after = list[place.at + 1];
-        const bool into = hasBody(after.kind()) && !m_model->isFolded(after.id);
-        place = into ? StepPlace{after.id, false, 0} : StepPlace{place.block, place.otherwise, place.at + 2};
-    } else if (place.block) {
-        const Step& block = *findStep(all, place.block);
-        const bool fromElse = by < 0 && place.otherwise, toElse = by > 0 && !place.otherwise && !block.otherwise.empty();
-        if (fromElse && hasBody(block.kind())) place = {block.id, false, block.body.size()};
-        else if (toElse) place = {block.id, true, 0};
-        else {
-            place = *placeOf(all, block.id);
-            place.at += by > 0 ? 1 : 0;
-        }
-    } else {
-        return;
-    }
-    m_model->moveSteps(ids, place);
-}
-
-void RoutePanel::switchSelected()
-{
-    std::vector<Step> steps = selectedSteps();
-    if (steps.empty()) return;
-    const bool off = !steps.front().off;
-    for (Step& step : steps)
-        step.off = off;
-    const RoutineId routine = m_session.routine().id;
-    m_session.edit(labelOf("Switch", steps, int(m_model->numberOf(steps.front().id))) + (off ? " off" : " on"),
-                   [&](const Cell& cell) { return changeSteps(cell, routine, steps); });
-}
-
-void RoutePanel::editSelected()
-{
-    const int row = m_model->rowOf(m_session.selected<StepId>());
-    if (row < 0) return m_session.say("Select a step first.", true);
-    m_list->setFocus();
-    m_list->edit(m_model->index(row));
-}
-
 void RoutePanel::dragEnterEvent(QDragEnterEvent* event)
 {
     if (event->mimeData()->hasFormat(kTargetsMime)) event->acceptProposedAction();
@@ -743,7 +377,8 @@ void RoutePanel::dragEnterEvent(QDragEnterEvent* event)
 void RoutePanel::dropEvent(QDropEvent* event)
 {
     // Beside the list, or where there is none yet: behind the last step.
-    if (m_model->dropTargets(*event->mimeData(), {{}, false, m_session.routine().steps.size()})) event->acceptProposedAction();
+    if (m_model->dropTargets(*event->mimeData(), {{}, false, m_session.routine().steps.size()}))
+        event->acceptProposedAction();
 }
 
 bool RoutePanel::eventFilter(QObject* object, QEvent* event)

@@ -85,8 +85,8 @@ private:
     QWidget* m_kinds;
     ProgramEditor* m_editor;
     std::optional<StepPlace> m_dragged;  ///< place that the verdict is about
-    bool m_before = false;  ///< what is typed goes before the selected step
-    size_t m_use = 0;       ///< shown last
+    bool m_before = false;               ///< what is typed goes before the selected step
+    size_t m_use = 0;                    ///< shown last
 };
 
 }  // namespace topikos

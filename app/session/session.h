@@ -189,8 +189,8 @@ public:
     /// Which pass of the selected step is looked at, from 0.
     int pass() const { return m_pass; }
     void setPass(int pass);
-    /// What became of a step: in a run when it was done last, else in the pass that is looked at (of the selected step) or
-    /// in the first one. Nullptr when it is not done.
+    /// What became of a step: in a run when it was done last, else in the pass that is looked at (of the selected step)
+    /// or in the first one. Nullptr when it is not done.
     const StepOutcome* passOutcome(StepId step) const;
 
     /// Steps before which a run halts. No part of the cell.

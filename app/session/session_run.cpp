@@ -133,7 +133,8 @@ bool Session::playFrom(StepId step)
     const Step* wanted = findStep(routine().steps, step);
     for (const ArmTrace::Span& span : own->spans) {
         const StepOutcome& outcome = own->outcomes[span.outcome];
-        const bool inBlock = wanted && (findStep(wanted->body, outcome.step) || findStep(wanted->otherwise, outcome.step));
+        const bool inBlock =
+            wanted && (findStep(wanted->body, outcome.step) || findStep(wanted->otherwise, outcome.step));
         if (outcome.step != step && !inBlock && !passOf(outcome.within.get(), step)) continue;
         scrub(span.start);
         begin();
@@ -228,8 +229,7 @@ void Session::tick()
     if (m_time >= m_playUntil) {
         m_time = m_playUntil;
         m_timer.stop();
-        const Finding* end =
-            t && !m_played && m_time >= t->duration ? whatEndsTheRun(m_checked->result) : nullptr;
+        const Finding* end = t && !m_played && m_time >= t->duration ? whatEndsTheRun(m_checked->result) : nullptr;
         if (end) say(text(findingText(*m_checked->cell, *end).line()), true);
     }
     Q_EMIT runChanged();
@@ -309,7 +309,8 @@ const StepOutcome* Session::passOutcome(StepId step) const
     if (m_inRun && !m_played) {
         // The last one that has begun.
         for (size_t i = 0; i < refs.size(); ++i)
-            if (const StepOutcome& outcome = outcomeOf(refs[i]); !outcome.judgedOnly && outcome.start <= m_time + 1e-9) at = i;
+            if (const StepOutcome& outcome = outcomeOf(refs[i]); !outcome.judgedOnly && outcome.start <= m_time + 1e-9)
+                at = i;
     }
     return &outcomeOf(refs[at]);
 }

@@ -250,7 +250,10 @@ double CycleStrip::wholeDuration() const
     return t && t->duration > 0 ? t->duration : 1;
 }
 
-double CycleStrip::shownDuration() const { return std::min(wholeDuration(), wholeDuration() > kWhole ? kPart : kWhole); }
+double CycleStrip::shownDuration() const
+{
+    return std::min(wholeDuration(), wholeDuration() > kWhole ? kPart : kWhole);
+}
 
 /// Of long runs a part is shown, about the time of the run; it stands still while somebody scrubs in it.
 double CycleStrip::shownBegin() const
@@ -297,7 +300,8 @@ void CycleStrip::paintEvent(QPaintEvent*)
         p.setPen(theme().line);
         p.drawLine(QPointF(x, 16), QPointF(x, bottom));
         p.setPen(theme().faint);
-        p.drawText(QRectF(x - 30, 2, 60, 13), Qt::AlignCenter, text(plainNumber(i * tick, 3)) + (i == firstTick ? " s" : ""));
+        p.drawText(QRectF(x - 30, 2, 60, 13), Qt::AlignCenter,
+                   text(plainNumber(i * tick, 3)) + (i == firstTick ? " s" : ""));
     }
     const StepId running = m_session.shownStep();
     for (size_t seen = 0; seen < m_seen.size(); ++seen) {
@@ -326,8 +330,9 @@ void CycleStrip::paintEvent(QPaintEvent*)
             // Where there is no room for words, the number of the step is more than a piece of a name.
             const QFontMetrics metrics(p.font());
             const bool narrow = b.step && metrics.horizontalAdvance(b.words) > r.width() - 7 && r.width() < 64;
-            p.drawText(r.adjusted(5, 0, -2, 0), Qt::AlignVCenter,
-                       metrics.elidedText(narrow ? b.words.section(' ', 0, 0) : b.words, Qt::ElideRight, int(r.width()) - 7));
+            p.drawText(
+                r.adjusted(5, 0, -2, 0), Qt::AlignVCenter,
+                metrics.elidedText(narrow ? b.words.section(' ', 0, 0) : b.words, Qt::ElideRight, int(r.width()) - 7));
         }
     }
     for (const ArmTrace& arm : trace->arms) {

@@ -267,7 +267,8 @@ const Trail* Scene::trail() const
     if (!m_session.inRun() || !m_session.trace() || m_trailOptions.colour == TrailOptions::Colour::Off) return nullptr;
     const std::shared_ptr<const void> now = m_session.traceHolder();
     if (!m_trail || m_trailFor != now || m_trailMade != m_trailOptions || m_trailOf != m_session.station().id) {
-        m_trail = std::make_unique<Trail>(m_session.playedCell(), *m_session.trace(), m_session.station().id, m_trailOptions);
+        m_trail =
+            std::make_unique<Trail>(m_session.playedCell(), *m_session.trace(), m_session.station().id, m_trailOptions);
         m_trailFor = now;
         m_trailMade = m_trailOptions;
         m_trailOf = m_session.station().id;

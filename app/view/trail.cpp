@@ -11,14 +11,15 @@ namespace topikos {
 
 namespace {
 
-constexpr int kPieces = 24;             // of a move
-constexpr size_t kMostPoints = 60000;   // more are neither told apart nor drawn in time
+constexpr int kPieces = 24;            // of a move
+constexpr size_t kMostPoints = 60000;  // more are neither told apart nor drawn in time
 
 /// From a calm to a strong colour; told apart by lightness as well.
 QColor between(const QColor& a, const QColor& b, double t)
 {
     const auto mix = [t](double x, double y) { return x + std::clamp(t, 0.0, 1.0) * (y - x); };
-    return QColor::fromRgbF(float(mix(a.redF(), b.redF())), float(mix(a.greenF(), b.greenF())), float(mix(a.blueF(), b.blueF())));
+    return QColor::fromRgbF(float(mix(a.redF(), b.redF())), float(mix(a.greenF(), b.greenF())),
+                            float(mix(a.blueF(), b.blueF())));
 }
 
 }  // namespace
@@ -30,8 +31,9 @@ Trail::Trail(const Cell& cell, const Trace& trace, ArmId id, const TrailOptions&
     if (!own || !station || options.colour == TrailOptions::Colour::Off) return;
     const Arm& arm = *station->model;
     const Tool& tool = toolInForce(cell, *station);
-    const Pose point = options.point > 0 && options.point <= tool.points.size() ? tool.points[options.point - 1].flangeFromTcp
-                                                                                : flangeFromTcp(cell, *station);
+    const Pose point = options.point > 0 && options.point <= tool.points.size()
+                           ? tool.points[options.point - 1].flangeFromTcp
+                           : flangeFromTcp(cell, *station);
     const auto poseAt = [&](double time) {
         const JointVector posture = postureAt(cell, *own, time);
         return worldFromBase(cell, *station, axesAt(trace, time)) * forward(arm, posture) * point;
@@ -68,14 +70,17 @@ Trail::Trail(const Cell& cell, const Trace& trace, ArmId id, const TrailOptions&
 void Trail::add(DrawList& list, double time) const
 {
     const double from = m_options.last > 0 ? time - m_options.last : -1;
-    const auto first = std::lower_bound(m_points.begin(), m_points.end(), from, [](const Point& p, double t) { return p.time < t; });
+    const auto first =
+        std::lower_bound(m_points.begin(), m_points.end(), from, [](const Point& p, double t) { return p.time < t; });
     size_t step = 0;
     for (auto p = first; p != m_points.end() && p + 1 != m_points.end() && (p + 1)->time <= time + 1e-9; ++p) {
         const Point& next = *(p + 1);
         if (p->step != next.step) ++step;
         QColor color = theme().accent;
         switch (m_options.colour) {
-        case TrailOptions::Colour::Speed: color = between(theme().track, theme().process, m_fastest > 0 ? next.speed / m_fastest : 0); break;
+        case TrailOptions::Colour::Speed:
+            color = between(theme().track, theme().process, m_fastest > 0 ? next.speed / m_fastest : 0);
+            break;
         case TrailOptions::Colour::Margin:
             color = next.margin < 0 ? theme().blocked : next.margin < 1 ? theme().caution : theme().accent;
             break;

@@ -23,9 +23,9 @@ public:
     void add(DrawList& list, double time) const;
 
     struct Point {
-        double time = 0;  ///< [s]
-        Vec3 place;       ///< in the world
-        double speed = 0; ///< [m/s]
+        double time = 0;    ///< [s]
+        Vec3 place;         ///< in the world
+        double speed = 0;   ///< [m/s]
         double margin = 1;  ///< nearest range end over the margin asked for; above 1 all is well
         StepId step;
     };

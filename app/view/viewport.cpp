@@ -494,12 +494,4 @@ void Viewport::keyPressEvent(QKeyEvent* event)
     QOpenGLWidget::keyPressEvent(event);
 }
 
-void Viewport::setTrail(const TrailOptions& options)
-{
-    m_scene.setTrail(options);
-    QSettings().setValue("view/trail", int(options.colour));
-    QSettings().setValue("view/trailLast", options.last);
-    update();
-}
-
 }  // namespace topikos

@@ -296,4 +296,12 @@ void Viewport::dropEvent(QDropEvent* event)
     Q_EMIT filesDropped(paths);
 }
 
+void Viewport::setTrail(const TrailOptions& options)
+{
+    m_scene.setTrail(options);
+    QSettings().setValue("view/trail", int(options.colour));
+    QSettings().setValue("view/trailLast", options.last);
+    update();
+}
+
 }  // namespace topikos

@@ -88,9 +88,10 @@ void MainWindow::buildActions()
            [this] {
                if (mayLeave()) openExample("glazing-line-on-a-rail");
            });
-    action(examples, "Example: rack of 24", "One routine fills a rack from the belt and glazes each tile on the way", {}, [this] {
-        if (mayLeave()) openExample("rack-of-24");
-    });
+    action(examples, "Example: rack of 24", "One routine fills a rack from the belt and glazes each tile on the way",
+           {}, [this] {
+               if (mayLeave()) openExample("rack-of-24");
+           });
     action(examples, "Example: planted mistakes", "One mistake of each rule, to see how findings look", {}, [this] {
         if (mayLeave()) openExample("planted-mistakes");
     });
@@ -167,23 +168,32 @@ void MainWindow::buildActions()
          {std::tuple("Trail off", "Nothing but the paths of the routine", Colour::Off),
           std::tuple("Trail plain", "Where the TCP has been in the run", Colour::Plain),
           std::tuple("Trail by speed", "The faster the darker", Colour::Speed),
-          std::tuple("Trail by margin", "Where a joint is nearer to its range end than the margin asked for", Colour::Margin),
+          std::tuple("Trail by margin", "Where a joint is nearer to its range end than the margin asked for",
+                     Colour::Margin),
           std::tuple("Trail by step", "Steps in turn", Colour::Step)})
-        action(trail, words, tip, {}, [setTrail, colour = colour] { setTrail([&](TrailOptions& o) { o.colour = colour; }); });
+        action(trail, words, tip, {},
+               [setTrail, colour = colour] { setTrail([&](TrailOptions& o) { o.colour = colour; }); });
     trail->addSeparator();
-    for (const auto& [words, last] : {std::pair("Trail of the whole run", 0.0), {"Trail of the last 5 s", 5.0}, {"Trail of the last 20 s", 20.0}})
-        action(trail, words, "How far back the trail goes", {}, [setTrail, last = last] { setTrail([&](TrailOptions& o) { o.last = last; }); });
+    for (const auto& [words, last] :
+         {std::pair("Trail of the whole run", 0.0), {"Trail of the last 5 s", 5.0}, {"Trail of the last 20 s", 20.0}})
+        action(trail, words, "How far back the trail goes", {},
+               [setTrail, last = last] { setTrail([&](TrailOptions& o) { o.last = last; }); });
     trail->addSeparator();
-    for (const auto& [words, every] : {std::pair("Tool axes along the trail off", 0.0), {"Tool axes every 100 ms", 0.1}, {"Tool axes every 500 ms", 0.5}})
-        action(trail, words, "The axes of the tool along its trail", {}, [setTrail, every = every] { setTrail([&](TrailOptions& o) { o.glyphEvery = every; }); });
+    for (const auto& [words, every] : {std::pair("Tool axes along the trail off", 0.0),
+                                       {"Tool axes every 100 ms", 0.1},
+                                       {"Tool axes every 500 ms", 0.5}})
+        action(trail, words, "The axes of the tool along its trail", {},
+               [setTrail, every = every] { setTrail([&](TrailOptions& o) { o.glyphEvery = every; }); });
     trail->addSeparator();
-    action(trail, "Trail of the next tool point", "The TCP in force, then the other points of the tool in turn", {}, [this, setTrail] {
-        const Tool& tool = toolInForce(m_session->cell(), m_session->station());
-        setTrail([&](TrailOptions& o) {
-            o.point = o.point >= tool.points.size() ? 0 : o.point + 1;
-            m_session->say("The trail is that of " + (o.point == 0 ? QString("the TCP") : text(tool.points[o.point - 1].name)) + ".");
-        });
-    });
+    action(trail, "Trail of the next tool point", "The TCP in force, then the other points of the tool in turn", {},
+           [this, setTrail] {
+               const Tool& tool = toolInForce(m_session->cell(), m_session->station());
+               setTrail([&](TrailOptions& o) {
+                   o.point = o.point >= tool.points.size() ? 0 : o.point + 1;
+                   m_session->say("The trail is that of "
+                                  + (o.point == 0 ? QString("the TCP") : text(tool.points[o.point - 1].name)) + ".");
+               });
+           });
     action(view, "Dark or light", "Change between the dark and the light look", QKeySequence("Ctrl+Shift+D"),
            [this] { setLook(!theme().dark, theme().contrast); });
     action(view, "High contrast", "Black on white, or white on black, with wide frames about what has the keys", {},
@@ -279,10 +289,12 @@ void MainWindow::buildActions()
     QAction* take = action(teach, "Take target here",
                            "A pose target where the arm stands, in the frame that the foot of the view names",
                            QKeySequence("T"), [this] { m_targets->takePose(); });
-    QAction* teachJoint = action(teach, "Take target and joint move", "A target where the arm stands, and a joint move to it in the routine",
-                                 QKeySequence("Shift+T"), [this] { m_route->teachStep(StepKind::Joint, m_targets->takingFrame()); });
-    QAction* teachLine = action(teach, "Take target and line", "A target where the arm stands, and a line to it in the routine",
-                                QKeySequence("L"), [this] { m_route->teachStep(StepKind::Line, m_targets->takingFrame()); });
+    QAction* teachJoint = action(
+        teach, "Take target and joint move", "A target where the arm stands, and a joint move to it in the routine",
+        QKeySequence("Shift+T"), [this] { m_route->teachStep(StepKind::Joint, m_targets->takingFrame()); });
+    QAction* teachLine =
+        action(teach, "Take target and line", "A target where the arm stands, and a line to it in the routine",
+               QKeySequence("L"), [this] { m_route->teachStep(StepKind::Line, m_targets->takingFrame()); });
     (void)teachJoint;
     action(teach, "Take posture here", "One value per joint, as the arm stands", QKeySequence("Ctrl+Shift+T"),
            [this] { m_targets->takePosture(); });
@@ -336,26 +348,29 @@ void MainWindow::buildActions()
                                 [this] { m_route->duplicateSelected(); });
     action(route, "Move step up", "", QKeySequence("Alt+Up"), [this] { m_route->moveSelected(-1); });
     action(route, "Move step down", "", QKeySequence("Alt+Down"), [this] { m_route->moveSelected(1); });
-    QAction* before = action(route, "Type a step before", "Goes in before the selected step", QKeySequence("Ctrl+Shift+I"),
-                             [this] {
-                                 m_left->setCurrentIndex(1);
-                                 m_route->typeBefore();
-                             });
+    QAction* before =
+        action(route, "Type a step before", "Goes in before the selected step", QKeySequence("Ctrl+Shift+I"), [this] {
+            m_left->setCurrentIndex(1);
+            m_route->typeBefore();
+        });
     QAction* cut = action(route, "Cut steps", "To the clipboard, as text", {}, [this] { m_route->cutSelected(); });
     QAction* copy = action(route, "Copy steps", "To the clipboard, as text that any editor takes", {},
                            [this] { m_route->copySelected(); });
-    QAction* paste = action(route, "Paste steps", "Steps from text, after the selected step", {}, [this] { m_route->paste(); });
+    QAction* paste =
+        action(route, "Paste steps", "Steps from text, after the selected step", {}, [this] { m_route->paste(); });
     route->addSeparator();
     QAction* inRepeat = action(route, "Put into repeat", "The selected steps are done again and again",
                                QKeySequence("Ctrl+Shift+R"), [this] { m_route->wrapSelected(StepKind::Repeat); });
-    QAction* inEach = action(route, "Put into for each place", "The selected steps are done for each place of a pattern",
-                             QKeySequence("Ctrl+Shift+K"), [this] { m_route->wrapSelected(StepKind::ForEach); });
+    QAction* inEach =
+        action(route, "Put into for each place", "The selected steps are done for each place of a pattern",
+               QKeySequence("Ctrl+Shift+K"), [this] { m_route->wrapSelected(StepKind::ForEach); });
     QAction* inIf = action(route, "Put into if", "The selected steps are done when a signal says so", {},
                            [this] { m_route->wrapSelected(StepKind::If); });
     QAction* unwrap = action(route, "Take out of the block", "What the selected block holds takes its place", {},
                              [this] { m_route->unwrapSelected(); });
-    QAction* extract = action(route, "Make a routine of them", "The selected steps become a routine that is called in their place",
-                              QKeySequence("Ctrl+Shift+X"), [this] { m_route->makeRoutineOfSelected(); });
+    QAction* extract =
+        action(route, "Make a routine of them", "The selected steps become a routine that is called in their place",
+               QKeySequence("Ctrl+Shift+X"), [this] { m_route->makeRoutineOfSelected(); });
     action(route, "Fold block", "Left in the route", {}, [this] { m_route->foldSelected(true); });
     action(route, "Unfold block", "Right in the route", {}, [this] { m_route->foldSelected(false); });
     QAction* used = action(route, "Where is it used", "The next step that uses the target, signal or routine at hand",
@@ -363,30 +378,36 @@ void MainWindow::buildActions()
                                m_left->setCurrentIndex(1);
                                m_route->goToNextUse();
                            });
-    action(route, "Program as text", "All routines as text, or the steps as a list again", QKeySequence("Ctrl+Shift+L"), [this] {
-        m_left->setCurrentIndex(1);
-        m_route->showText(!m_route->editor()->isVisible());
-        if (m_route->editor()->isVisible()) m_route->editor()->field()->setFocus();
-    });
-    QAction* halt = action(route, "Halt before it", "The run halts where the selected step begins; again takes the mark away",
-                           QKeySequence("F9"), [this] { m_route->toggleHalt(); });
+    action(route, "Program as text", "All routines as text, or the steps as a list again", QKeySequence("Ctrl+Shift+L"),
+           [this] {
+               m_left->setCurrentIndex(1);
+               m_route->showText(!m_route->editor()->isVisible());
+               if (m_route->editor()->isVisible()) m_route->editor()->field()->setFocus();
+           });
+    QAction* halt =
+        action(route, "Halt before it", "The run halts where the selected step begins; again takes the mark away",
+               QKeySequence("F9"), [this] { m_route->toggleHalt(); });
     route->addSeparator();
     QAction* switchOff =
         action(route, "Switch step off or on", "Space in the route", {}, [this] { m_route->switchSelected(); });
 
     action(route, "Add routine", "A new one for the arm in hand, beside the one that runs", {},
            [this] { addRoutineForArm(*m_session); });
-    action(route, "Routine for every arm or for this one", "For every arm it goes only to places that its calls fill in", {}, [this] {
-        const Routine& routine = m_session->routine();
-        const ArmId arm = routine.arm ? ArmId() : m_session->station().id;
-        if (m_session->edit("Change whose the routine is", [&, id = routine.id](const Cell& c) { return setRoutineArm(c, id, arm); }))
-            m_session->say(arm ? "The routine is that of " + text(m_session->station().name) + " now."
-                               : QString("Every arm can call the routine now."));
-    });
-    action(route, "Delete routine", "Refused while a step calls it, or when it is the only one that the arm can run", {}, [this] {
-        const RoutineId id = m_session->routine().id;
-        m_session->edit("Delete " + text(m_session->routine().name), [id](const Cell& c) { return deleteRoutine(c, id); });
-    });
+    action(route, "Routine for every arm or for this one",
+           "For every arm it goes only to places that its calls fill in", {}, [this] {
+               const Routine& routine = m_session->routine();
+               const ArmId arm = routine.arm ? ArmId() : m_session->station().id;
+               if (m_session->edit("Change whose the routine is",
+                                   [&, id = routine.id](const Cell& c) { return setRoutineArm(c, id, arm); }))
+                   m_session->say(arm ? "The routine is that of " + text(m_session->station().name) + " now."
+                                      : QString("Every arm can call the routine now."));
+           });
+    action(route, "Delete routine", "Refused while a step calls it, or when it is the only one that the arm can run",
+           {}, [this] {
+               const RoutineId id = m_session->routine().id;
+               m_session->edit("Delete " + text(m_session->routine().name),
+                               [id](const Cell& c) { return deleteRoutine(c, id); });
+           });
     action(route, "Find the best ways", "The chain of ways with the fewest cautions and the least joint travel",
            QKeySequence("Ctrl+B"), [this] { m_bestWays->search(); });
 
@@ -412,19 +433,20 @@ void MainWindow::buildActions()
     action(run, "Run one step", "To the end of the next step", QKeySequence("F6"), [this] { m_step->click(); });
     action(run, "Back to the authored cell", "Ends the run; parts and arm are where they were", QKeySequence("F7"),
            [this] { m_session->leaveRun(); });
-    QAction* runFrom = action(
-        run, "Run from selected step", "Starts where the selected step begins", QKeySequence("Shift+F5"), [this] {
-            const StepId step = m_session->selected<StepId>();
-            if (!step) return m_session->say("Select the step to start from.", true);
-            if (m_session->playFrom(step)) return;
-            m_session->say("The run does not get to this step.", true);
-        });
-    QAction* fromHere = action(run, "Run from selected step and here",
-                               "Starts at the selected step with the arm where it stands now", QKeySequence("Ctrl+F5"), [this] {
-                                   const StepId step = m_session->selected<StepId>();
-                                   if (!step || !m_session->playFromHere(step))
-                                       m_session->say("Select a step of the routine that the arm runs.", true);
-                               });
+    QAction* runFrom = action(run, "Run from selected step", "Starts where the selected step begins",
+                              QKeySequence("Shift+F5"), [this] {
+                                  const StepId step = m_session->selected<StepId>();
+                                  if (!step) return m_session->say("Select the step to start from.", true);
+                                  if (m_session->playFrom(step)) return;
+                                  m_session->say("The run does not get to this step.", true);
+                              });
+    QAction* fromHere =
+        action(run, "Run from selected step and here", "Starts at the selected step with the arm where it stands now",
+               QKeySequence("Ctrl+F5"), [this] {
+                   const StepId step = m_session->selected<StepId>();
+                   if (!step || !m_session->playFromHere(step))
+                       m_session->say("Select a step of the routine that the arm runs.", true);
+               });
     action(run, "Run over the call", "To the end of the call that the next step is in", QKeySequence("Shift+F6"),
            [this] { m_session->playStep(true); });
     for (const double f : kSpeeds)
@@ -442,8 +464,8 @@ void MainWindow::buildActions()
         line->setSeparator(true);
         return line;
     };
-    m_route->setMenu({editText, before, duplicate, switchOff, cut, copy, paste, gap(), inRepeat, inEach, inIf, unwrap, extract, gap(),
-                      used, halt, move, runFrom, fromHere, remove});
+    m_route->setMenu({editText, before, duplicate, switchOff, cut,  copy, paste, gap(),   inRepeat, inEach,
+                      inIf,     unwrap, extract,   gap(),     used, halt, move,  runFrom, fromHere, remove});
     m_targets->setMenu({move, retake, rename, home, remove});
     action(help, "Find or do", "Type the name of anything", QKeySequence("Ctrl+K"), [this] { m_command->setFocus(); });
     action(help, "First cell, step by step", "Ten steps that watch what you do; leave it at any time", {},

@@ -3,6 +3,8 @@
 #include "app/layout/mesh_import.h"
 #include "app/session/beside.h"
 #include "app/session/recovery.h"
+#include "app/route/program_editor.h"
+#include "app/route/route_panel.h"
 #include "app/session/text.h"
 #include "app/theme/theme.h"
 #include "app/view/viewport.h"
@@ -278,6 +280,7 @@ void MainWindow::askAndOpen()
 
 bool MainWindow::saveTo(const QString& path)
 {
+    const bool whole = m_route->editor()->flush();
     const CellPtr cell = m_session->history().current();
     const std::optional<Status> bad = doBeside(
         this, "Saving " + QFileInfo(path).fileName() + " …",
@@ -290,6 +293,7 @@ bool MainWindow::saveTo(const QString& path)
     watchFile();
     remember(path);
     m_session->say("Saved " + QFileInfo(path).fileName());
+    if (!whole) m_session->say("Saved, without the text of the program that has errors; mend or discard it.", true);
     return true;
 }
 
@@ -307,6 +311,14 @@ bool MainWindow::saveAs()
 
 bool MainWindow::mayLeave()
 {
+    if (!m_route->editor()->flush()) {
+        QMessageBox wrong(QMessageBox::Question, "Program text with errors",
+                          "The text of the program has errors, so what was typed last is not in the cell.",
+                          QMessageBox::Discard | QMessageBox::Cancel, this);
+        wrong.setObjectName("wrongTextBox");
+        if (wrong.exec() != QMessageBox::Discard) return false;
+        m_route->editor()->discard();
+    }
     if (m_session->isSaved()) return true;
     QMessageBox box(QMessageBox::Question, "Unsaved changes",
                     QString("“%1” has changes that are not saved.").arg(text(m_session->cell().name)),

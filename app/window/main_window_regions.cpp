@@ -133,15 +133,19 @@ void MainWindow::buildHead()
         }
     });
     m_speed->setMenu(speeds);
-    m_plan = button("planButton", "once", "How far a run goes: once, several times, without end, or up to a time", [] {});
+    m_plan =
+        button("planButton", "once", "How far a run goes: once, several times, without end, or up to a time", [] {});
     m_plan->setMinimumWidth(64);
     m_plan->setAccessibleName("How far a run goes");
     auto* plans = new QMenu(m_plan);
     plans->setObjectName("planMenu");
     using Plan = Session::RunPlan;
-    for (const auto& [words, plan] : {std::pair("once", Plan{Plan::Kind::Once}), {"2 times", Plan{Plan::Kind::Times, 2}},
-                                      {"5 times", Plan{Plan::Kind::Times, 5}}, {"20 times", Plan{Plan::Kind::Times, 20}},
-                                      {"without end", Plan{Plan::Kind::Endless}}, {"10 minutes", Plan{Plan::Kind::Until, 0, 600}},
+    for (const auto& [words, plan] : {std::pair("once", Plan{Plan::Kind::Once}),
+                                      {"2 times", Plan{Plan::Kind::Times, 2}},
+                                      {"5 times", Plan{Plan::Kind::Times, 5}},
+                                      {"20 times", Plan{Plan::Kind::Times, 20}},
+                                      {"without end", Plan{Plan::Kind::Endless}},
+                                      {"10 minutes", Plan{Plan::Kind::Until, 0, 600}},
                                       {"1 hour", Plan{Plan::Kind::Until, 0, 3600}}}) {
         QAction* a = plans->addAction(words, this, [this, plan = plan] { m_session->setRunPlan(plan); });
         a->setObjectName(QString("plan %1").arg(words));

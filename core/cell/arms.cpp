@@ -96,8 +96,8 @@ Result<Cell> deleteRoutine(const Cell& cell, RoutineId id)
     if (!routine) return missing("routine");
     for (const StepUse& use : stepsThatUse(cell, id))
         if (use.routine != id)
-            return Error{"edit.routine-used", fmt::format("\"{}\" is called by {}", routine->name, wordsOf(cell, use)), "",
-                         "Take that step out first."};
+            return Error{"edit.routine-used", fmt::format("\"{}\" is called by {}", routine->name, wordsOf(cell, use)),
+                         "", "Take that step out first."};
     Cell next = cell;
     if (routine->arm && armOf(cell, *routine).main == id) {
         const auto other = std::find_if(cell.routines.begin(), cell.routines.end(), [&](const Routine& r) {

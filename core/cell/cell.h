@@ -104,7 +104,7 @@ struct Process {
     ProcessId id;
     std::string name;
     SignalId signal{};  ///< that switches it; digital
-    double lead = 0;    ///< it is switched so long before the arm comes to the step, if the move before takes so long [s]
+    double lead = 0;  ///< it is switched so long before the arm comes to the step, if the move before takes so long [s]
     bool operator==(const Process&) const = default;
 };
 

@@ -447,7 +447,10 @@ std::vector<SignalUse> usesOf(const Cell& cell, SignalId id)
         for (const Process& process : tool.processes)
             if (process.signal == id) out.push_back({true, {}, {}, {}, tool.name + ": " + process.name});
     for (const StepUse& use : stepsThatUse(cell, id))
-        out.push_back({use.writes, {}, use.routine, use.step,
+        out.push_back({use.writes,
+                       {},
+                       use.routine,
+                       use.step,
                        fmt::format("{}, step {}", findRoutine(cell, use.routine)->name, use.number + 1)});
     return out;
 }

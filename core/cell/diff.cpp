@@ -54,8 +54,7 @@ template <class T> size_t insideBytes(const T& object, const T* former)
     }
     if constexpr (requires { object.axes; }) bytes += object.axes.capacity() * sizeof(AxisValue);
     if constexpr (requires { object.leftOut; }) bytes += object.leftOut.capacity() * sizeof(std::uint32_t);
-    if constexpr (requires { object.steps; })
-        bytes += tableBytes(object.steps, former ? former->steps : Steps());
+    if constexpr (requires { object.steps; }) bytes += tableBytes(object.steps, former ? former->steps : Steps());
     return bytes;
 }
 template <> size_t insideBytes(const Step& step, const Step* former)
@@ -104,7 +103,8 @@ CellDiff differences(const Cell& before, const Cell& after)
     compare(before.routines, after.routines, diff.routines, diff.order);
     diff.rest = before.name != after.name || before.thresholds != after.thresholds
                 || before.lineLimits != after.lineLimits || before.angles != after.angles
-                || before.contact != after.contact || before.accepted != after.accepted || before.asBuilt != after.asBuilt;
+                || before.contact != after.contact || before.accepted != after.accepted
+                || before.asBuilt != after.asBuilt;
     return diff;
 }
 

@@ -109,7 +109,8 @@ Result<Cell> insertSteps(const Cell& cell, RoutineId id, const StepPlace& at, st
     });
 }
 
-Result<Cell> insertSteps(const Cell& cell, RoutineId id, size_t at, std::vector<Step> steps, std::vector<StepId>* created)
+Result<Cell> insertSteps(const Cell& cell, RoutineId id, size_t at, std::vector<Step> steps,
+                         std::vector<StepId>* created)
 {
     return insertSteps(cell, id, StepPlace{{}, false, at}, std::move(steps), created);
 }
@@ -149,7 +150,8 @@ Result<Cell> moveSteps(const Cell& cell, RoutineId id, const std::vector<StepId>
         if (to.block)
             for (const Step& step : moved)
                 if (step.id == to.block || findStep(step.body, to.block) || findStep(step.otherwise, to.block))
-                    return Error{"edit.step-into-itself", "a step cannot be moved into itself", "", "Choose another place."};
+                    return Error{"edit.step-into-itself", "a step cannot be moved into itself", "",
+                                 "Choose another place."};
         eraseSteps(routine.steps, gone);
         Steps* list = editList(routine.steps, to);
         if (!list || to.at > list->size()) return missing("place in the routine");
@@ -164,7 +166,10 @@ Result<Cell> moveSteps(const Cell& cell, RoutineId id, const std::vector<StepId>
     return moveSteps(cell, id, steps, StepPlace{{}, false, to});
 }
 
-Result<Cell> moveStep(const Cell& cell, RoutineId id, StepId step, size_t to) { return moveSteps(cell, id, {step}, to); }
+Result<Cell> moveStep(const Cell& cell, RoutineId id, StepId step, size_t to)
+{
+    return moveSteps(cell, id, {step}, to);
+}
 
 Result<Cell> changeSteps(const Cell& cell, RoutineId id, const std::vector<Step>& steps)
 {
@@ -298,7 +303,8 @@ Result<Cell> setParameters(const Cell& cell, RoutineId id, std::vector<Parameter
     if (!routine) return missing("routine");
     const std::vector<Parameter> before = routine->parameters;
     for (const Parameter& old : before) {
-        if (std::any_of(parameters.begin(), parameters.end(), [&](const Parameter& p) { return p.id == old.id; })) continue;
+        if (std::any_of(parameters.begin(), parameters.end(), [&](const Parameter& p) { return p.id == old.id; }))
+            continue;
         for (const StepUse& use : stepsThatUse(cell, old.id))
             return Error{"edit.routine-places", fmt::format("\"{}\" is used by {}", old.name, wordsOf(cell, use)), "",
                          "Give that step another place first."};
@@ -312,9 +318,10 @@ Result<Cell> setParameters(const Cell& cell, RoutineId id, std::vector<Parameter
         eachStep(next.routines[r].steps, [&](const Step& s, size_t) { calls = calls || uses(s, id); });
         if (!calls) continue;
         if (!arm && parameters.size() > before.size())
-            return Error{"edit.routine-places",
-                         fmt::format("\"{}\" calls it and has no arm whose home could be filled in", next.routines[r].name),
-                         "", "Take that call out first, and put it back with its places."};
+            return Error{
+                "edit.routine-places",
+                fmt::format("\"{}\" calls it and has no arm whose home could be filled in", next.routines[r].name), "",
+                "Take that call out first, and put it back with its places."};
         changeEach(
             next.routines.at(r).steps, [&](const Step& s) { return uses(s, id); },
             [&](Step& step) {

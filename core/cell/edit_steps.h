@@ -30,8 +30,8 @@ Result<Cell> unwrapStep(const Cell& cell, RoutineId routine, StepId block);
 /// gives them become places of the new routine.
 Result<Cell> makeRoutine(const Cell& cell, RoutineId routine, const std::vector<StepId>& steps, const std::string& name,
                          RoutineId* created = nullptr);
-/// The names of a routine's places. Those with an id of the routine keep what calls give them; new ones (id 0) are given
-/// the home of the calling arm, for want of better. Refused while a step uses one that goes.
+/// The names of a routine's places. Those with an id of the routine keep what calls give them; new ones (id 0) are
+/// given the home of the calling arm, for want of better. Refused while a step uses one that goes.
 Result<Cell> setParameters(const Cell& cell, RoutineId routine, std::vector<Parameter> parameters);
 /// The arm that runs a routine; none: every arm can call it.
 Result<Cell> setRoutineArm(const Cell& cell, RoutineId routine, ArmId arm);

@@ -10,13 +10,13 @@
 /// What routines are made of: steps as a tree of values.
 ///
 /// A new kind of step is one struct here, its place in Action and StepKind, and a line in each of: checkAction()
-/// (core/cell/step_check.cpp), fields() (core/exchange/step_fields.h), the printer and the parser (core/program), begin()
-/// (core/simulate/run_steps.cpp) and the page (app/properties/step_page.cpp). Each of these visits the variant, so the
-/// compiler names what is missing.
+/// (core/cell/step_check.cpp), fields() (core/exchange/step_fields.h), the printer and the parser (core/program),
+/// begin() (core/simulate/run_steps.cpp) and the page (app/properties/step_page.cpp). Each of these visits the variant,
+/// so the compiler names what is missing.
 namespace topikos {
 
-/// A place that a step names: a target of the cell; what a call fills in for a name of the routine; or the place that the
-/// innermost "for each" over a pattern has come to.
+/// A place that a step names: a target of the cell; what a call fills in for a name of the routine; or the place that
+/// the innermost "for each" over a pattern has come to.
 using Place = std::variant<TargetId, ParameterId, PatternId>;
 
 // Goals of moves.

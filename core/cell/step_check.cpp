@@ -25,7 +25,8 @@ Status checkPlace(const Cell& cell, const StepScope& scope, const Place& place, 
     if (const auto* pattern = std::get_if<PatternId>(&place)) {
         if (std::find(scope.loops.begin(), scope.loops.end(), *pattern) != scope.loops.end()) return std::nullopt;
         const Pattern* own = findPattern(cell, *pattern);
-        return fail(code, own ? fmt::format("the step is not in a \"for each\" of \"{}\"", own->name) : "the pattern is gone",
+        return fail(code,
+                    own ? fmt::format("the step is not in a \"for each\" of \"{}\"", own->name) : "the pattern is gone",
                     "Put it into one, or name a target.");
     }
     if (const auto* parameter = std::get_if<ParameterId>(&place)) {
@@ -66,7 +67,10 @@ struct ActionCheck {
     const StepScope& scope;
     const Writers* writers;
 
-    Status operator()(const AtPlace& at) const { return checkPlace(cell, scope, at.place, at.over, "edit.step-target"); }
+    Status operator()(const AtPlace& at) const
+    {
+        return checkPlace(cell, scope, at.place, at.over, "edit.step-target");
+    }
     Status operator()(const Shift& shift) const
     {
         if (shift.axis < 0 || shift.axis > 2) return fail("edit.step-axis", "there is no such axis", "Name x, y or z.");
@@ -135,7 +139,8 @@ struct ActionCheck {
     {
         if (Status bad = write(pulse.signal, 1)) return bad;
         if (findSignal(cell, pulse.signal)->kind != Signal::Kind::Digital)
-            return fail("edit.step-pulse", fmt::format("\"{}\" is not a digital signal", findSignal(cell, pulse.signal)->name),
+            return fail("edit.step-pulse",
+                        fmt::format("\"{}\" is not a digital signal", findSignal(cell, pulse.signal)->name),
                         "Set it to a value instead.");
         return checkLimit(limits::kPulse, pulse.seconds, "edit.step-pulse");
     }
@@ -193,9 +198,10 @@ struct ActionCheck {
             return fail("edit.step-pattern", fmt::format("\"{}\" is a pattern of parts", pattern->name),
                         "Name a pattern of targets.");
         if (pattern->arm == scope.routine.arm) return std::nullopt;
-        return fail("edit.step-pattern",
-                    fmt::format("the targets of \"{}\" are for another arm than \"{}\"", pattern->name, scope.routine.name),
-                    "Name a pattern of the arm that runs this routine.");
+        return fail(
+            "edit.step-pattern",
+            fmt::format("the targets of \"{}\" are for another arm than \"{}\"", pattern->name, scope.routine.name),
+            "Name a pattern of the arm that runs this routine.");
     }
     Status operator()(const ForEach& each) const
     {
@@ -206,9 +212,10 @@ struct ActionCheck {
             return fail("edit.step-pattern", "the two patterns side by side are the same", "Name another one.");
         for (const PatternId own : {each.pattern, each.with})
             if (own && std::find(scope.loops.begin(), scope.loops.end(), own) != scope.loops.end())
-                return fail("edit.step-pattern",
-                            fmt::format("the step is in a \"for each\" of \"{}\" already", findPattern(cell, own)->name),
-                            "Name another pattern, or take it out of that block.");
+                return fail(
+                    "edit.step-pattern",
+                    fmt::format("the step is in a \"for each\" of \"{}\" already", findPattern(cell, own)->name),
+                    "Name another pattern, or take it out of that block.");
         if (Status bad = checkLimit(limits::kPlaces, each.first, "edit.step-range")) return bad;
         if (each.last == 0) return std::nullopt;
         if (Status bad = checkLimit(limits::kPlaces, each.last, "edit.step-range")) return bad;
@@ -226,7 +233,8 @@ struct ActionCheck {
                 if (own.id != process.process) continue;
                 if (!arm || arm->tool == tool.id) return std::nullopt;
                 return fail("edit.step-process",
-                            fmt::format("\"{}\" is a process of \"{}\", which \"{}\" does not carry", own.name, tool.name, arm->name),
+                            fmt::format("\"{}\" is a process of \"{}\", which \"{}\" does not carry", own.name,
+                                        tool.name, arm->name),
                             "Name a process of its own tool.");
             }
         return fail("edit.step-process", "the step has no process", "Name a process of the tool.");
@@ -296,7 +304,8 @@ Status checkStepText(const std::string& text)
     if (Status bad = checkLimit(limits::kStepText, double(text.size()), "edit.step-text")) return bad;
     for (const char c : text)
         if (static_cast<unsigned char>(c) < 0x20 || c == 0x7f)
-            return fail("edit.step-text", "a text of a step is one line", "Take line breaks and control characters out.");
+            return fail("edit.step-text", "a text of a step is one line",
+                        "Take line breaks and control characters out.");
     if (!isUtf8(text)) return fail("edit.step-text", "the text is not UTF-8", "Type it again.");
     if (!text.empty() && (text.front() == ' ' || text.back() == ' '))
         return fail("edit.step-text", "a text of a step does not begin or end with a blank", "Take it away.");
@@ -346,7 +355,8 @@ Status checkSteps(const Cell& cell, StepScope scope, const Steps& steps, const W
 
 Status checkRoutine(const Cell& cell, const Routine& routine, const Writers* writers)
 {
-    if (Status bad = checkLimit(limits::kParameters, double(routine.parameters.size()), "edit.routine-places")) return bad;
+    if (Status bad = checkLimit(limits::kParameters, double(routine.parameters.size()), "edit.routine-places"))
+        return bad;
     for (size_t i = 0; i < routine.parameters.size(); ++i) {
         const std::string& name = routine.parameters[i].name;
         if (Status bad = checkName(name)) return bad;
@@ -356,9 +366,10 @@ Status checkRoutine(const Cell& cell, const Routine& routine, const Writers* wri
         for (size_t k = 0; k < i; ++k)
             if (lowered(routine.parameters[k].name) == lowered(name)) return nameTaken(name);
         if (const Target* target = findNamed(cell.targets, name))
-            return fail("edit.routine-places",
-                        fmt::format("\"{}\" is the name of a target, and of a place of \"{}\"", target->name, routine.name),
-                        "Give one of them another name.");
+            return fail(
+                "edit.routine-places",
+                fmt::format("\"{}\" is the name of a target, and of a place of \"{}\"", target->name, routine.name),
+                "Give one of them another name.");
     }
     return checkSteps(cell, {routine}, routine.steps, writers);
 }

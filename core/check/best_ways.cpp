@@ -20,14 +20,16 @@ struct Node {
 class Chain {
 public:
     Chain(const Cell& cell, const Routine& routine, const std::function<bool(double)>& progress, PlanCache& plans) :
-        m_cell(cell), m_index(cell), m_station(armOf(cell, routine)), m_arm(*m_station.model), m_progress(progress), m_plans(plans)
+        m_cell(cell), m_index(cell), m_station(armOf(cell, routine)), m_arm(*m_station.model), m_progress(progress),
+        m_plans(plans)
     {
         // Calls and loops gone through once, with conditions that hold.
         AxisValues axes;
         Cursor cursor(m_index, routine, m_station.tcp, 1);
         cursor.shortenLoops();
         const auto holds = [](const Step&, int passes) -> std::optional<bool> { return passes == 0; };
-        for (auto next = cursor.next(holds); next != Cursor::Next::End && m_moves.size() < kMostMoves; next = cursor.next(holds)) {
+        for (auto next = cursor.next(holds); next != Cursor::Next::End && m_moves.size() < kMostMoves;
+             next = cursor.next(holds)) {
             if (next != Cursor::Next::Step) continue;
             const Operation& operation = cursor.operation();
             if (operation.step->isMove() && operation.end) {

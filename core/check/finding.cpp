@@ -236,7 +236,8 @@ FindingText findingText(const Cell& cell, const Finding& f)
     while (loop && loop->call)
         loop = loop->outer.get();
     if (f.branch && f.step) out.detail += " The run does not come here.";
-    else if (loop && f.passes > 1) out.detail += fmt::format(" So in {} passes, first in pass {}.", f.passes, loop->pass + 1);
+    else if (loop && f.passes > 1)
+        out.detail += fmt::format(" So in {} passes, first in pass {}.", f.passes, loop->pass + 1);
     else if (loop) out.detail += fmt::format(" In pass {}.", loop->pass + 1);
     return out;
 }

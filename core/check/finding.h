@@ -38,7 +38,7 @@ inline constexpr int kRules = int(Rule::AdviceOpenEnd) + 1;
 enum class Severity { Advice, Caution, Blocked };
 enum class Unit { Metre, Radian, Second, MetrePerSecond, RadianPerSecond, MetrePerSecond2, RadianPerSecond2, None };
 
-const char* ruleName(Rule rule);       ///< "reach", "joint-range", …: as the command line writes it
+const char* ruleName(Rule rule);  ///< "reach", "joint-range", …: as the command line writes it
 inline bool isAdvice(Rule rule) { return rule >= Rule::AdviceUnusedTarget; }
 const char* severityName(Severity s);  ///< "advice", "caution", "blocked"
 const char* unitName(Unit unit);       ///< "m", "rad/s^2", … ; "" for none
@@ -116,7 +116,7 @@ struct TimeFact {
 };
 /// What an advice is about, as far as it has that.
 struct AdviceFact {
-    TargetId other{};     ///< the neighbour that is skipped
+    TargetId other{};  ///< the neighbour that is skipped
     SignalId signal{};
     RoutineId routine{};  ///< beside the one of the step
     FrameId frame{};      ///< that is read from

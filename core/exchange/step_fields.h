@@ -19,7 +19,8 @@ std::vector<StoredStep> flattened(const Steps& steps);
 Status grown(const std::vector<StoredStep>& stored, Steps& steps);
 
 /// A place, by the field that names it: a target's as ever, or one of two others.
-template <class Io> void placeFields(Io& io, Place& place, const char* target, const char* parameter, const char* pattern)
+template <class Io>
+void placeFields(Io& io, Place& place, const char* target, const char* parameter, const char* pattern)
 {
     if constexpr (Io::kReads) {
         if (io.has(parameter)) io.field(parameter, place.emplace<ParameterId>());
@@ -37,9 +38,10 @@ template <class Io> void fields(Io& io, Place& place) { placeFields(io, place, "
 template <class Io> void fields(Io& io, Shift& s)
 {
     using Space = Shift::Space;
-    io.optionalWord("space", s.space,
-                    {{"in-force", Space::InForce}, {"tool", Space::Tool}, {"world", Space::World}, {"frame", Space::Frame}},
-                    Space::InForce);
+    io.optionalWord(
+        "space", s.space,
+        {{"in-force", Space::InForce}, {"tool", Space::Tool}, {"world", Space::World}, {"frame", Space::Frame}},
+        Space::InForce);
     io.optional("frame", s.frame, FrameId());
     io.word("axis", s.axis, {{"x", 0}, {"y", 1}, {"z", 2}});
     io.optional("turns", s.turns, false);
@@ -78,10 +80,9 @@ template <class Io> void conditionFields(Io& io, Condition& c)
 {
     io.field("signal", c.signal);
     io.field("value", c.value);
-    io.optionalWord(
-        "comparison", c.comparison,
-        {{"equal", Comparison::Equal}, {"at-least", Comparison::AtLeast}, {"at-most", Comparison::AtMost}},
-        Comparison::Equal);
+    io.optionalWord("comparison", c.comparison,
+                    {{"equal", Comparison::Equal}, {"at-least", Comparison::AtLeast}, {"at-most", Comparison::AtMost}},
+                    Comparison::Equal);
 }
 
 /// The fields of each kind of step.

@@ -47,9 +47,10 @@ Status grown(const std::vector<StoredStep>& stored, Steps& steps)
         Step step = own.step;
         // Below it stands what came after it, one deeper.
         Open& inner = open[own.depth + 1];
-        step.body = Steps(std::vector<Step>(std::make_move_iterator(inner.body.rbegin()), std::make_move_iterator(inner.body.rend())));
-        step.otherwise =
-            Steps(std::vector<Step>(std::make_move_iterator(inner.otherwise.rbegin()), std::make_move_iterator(inner.otherwise.rend())));
+        step.body = Steps(std::vector<Step>(std::make_move_iterator(inner.body.rbegin()),
+                                            std::make_move_iterator(inner.body.rend())));
+        step.otherwise = Steps(std::vector<Step>(std::make_move_iterator(inner.otherwise.rbegin()),
+                                                 std::make_move_iterator(inner.otherwise.rend())));
         inner = {};
         Open& list = open[own.depth];
         if (own.otherwise && !list.body.empty()) return bad(i, "is in an \"else\" that its block goes on behind");

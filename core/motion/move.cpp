@@ -155,7 +155,8 @@ std::optional<PathCircle> circleThrough(const Vec3& start, const Vec3& via, cons
     const Vec3 a = via - start, b = end - start, normal = a.cross(b);
     const double size = std::max({a.norm(), b.norm(), (b - a).norm()});
     if (!(normal.norm() > kOnALine * size * size)) return std::nullopt;
-    const Vec3 toCentre = (normal.cross(a) * b.squaredNorm() + b.cross(normal) * a.squaredNorm()) / (2 * normal.squaredNorm());
+    const Vec3 toCentre =
+        (normal.cross(a) * b.squaredNorm() + b.cross(normal) * a.squaredNorm()) / (2 * normal.squaredNorm());
     PathCircle out{start + toCentre, normal.normalized(), 2 * std::numbers::pi};
     if (whole) return out;
     const Vec3 from = -toCentre, to = b - toCentre;

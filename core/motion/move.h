@@ -34,8 +34,8 @@ struct PathCircle {
     Vec3 centre = Vec3::Zero(), axis = Vec3::UnitZ();  ///< in the frame of the path; axis of length 1 [m]
     double angle = 0;                                  ///< from start to end, about the axis [rad]
 };
-/// The circle through three points, from the first past the second to the third, or once round; nothing when they lie on
-/// a line (to kOnALine of their distances).
+/// The circle through three points, from the first past the second to the third, or once round; nothing when they lie
+/// on a line (to kOnALine of their distances).
 std::optional<PathCircle> circleThrough(const Vec3& start, const Vec3& via, const Vec3& end, bool whole);
 inline constexpr double kOnALine = 1e-4;
 
@@ -60,9 +60,9 @@ struct LinePath {
     {
         Pose tcp = interpolate(start, end, fraction);
         if (circle)
-            tcp.translation = circle->centre
-                              + Eigen::AngleAxisd(fraction * circle->angle, circle->axis)
-                                    * (start.translation - circle->centre);
+            tcp.translation =
+                circle->centre
+                + Eigen::AngleAxisd(fraction * circle->angle, circle->axis) * (start.translation - circle->centre);
         return baseFromFrame ? baseFromFrame->at(fraction) * tcp : tcp;
     }
     Pose flangeAt(double fraction) const { return tcpAt(fraction) * inverse(flangeFromTcp); }

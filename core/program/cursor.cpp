@@ -91,7 +91,9 @@ bool Cursor::startAt(StepId wanted)
         bool known = true;
         const bool otherwise = way[i + 1].otherwise;
         if (otherwise || block.kind() == StepKind::WaitSignal) push(block, block.otherwise, false);
-        else if (!begin(block, [](const Step&, int) { return true; }, {}, known)) return false;
+        else if (!begin(
+                     block, [](const Step&, int) { return true; }, {}, known))
+            return false;
     }
     return true;
 }

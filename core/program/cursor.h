@@ -86,7 +86,7 @@ private:
         size_t next = 0;
         const Step* owner = nullptr;  ///< block or call; none: the routine itself
         int pass = 0;
-        WithinPtr within;  ///< of what is in the list
+        WithinPtr within;                                                    ///< of what is in the list
         std::shared_ptr<const std::vector<std::array<TargetId, 2>>> places;  ///< for each
     };
     struct Frame {

@@ -94,8 +94,9 @@ public:
     {
         LineReader copy = *this;
         if (const auto text = copy.quoted()) return *text;
-        static constexpr std::string_view kBehind[] = {" at ",  " blend ", " acceleration ", " stop ", " to ",  " and ",
-                                                       " with ", " is ",   " on",            " off",   " for ", " from "};
+        static constexpr std::string_view kBehind[] = {" at ", " blend ", " acceleration ", " stop ",
+                                                       " to ", " and ",   " with ",         " is ",
+                                                       " on",  " off",    " for ",          " from "};
         size_t end = m_low.size();
         for (const std::string_view word : kBehind)
             end = std::min(end, m_low.find(word, m_at));

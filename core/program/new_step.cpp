@@ -55,7 +55,8 @@ Result<Action> newAction(const Cell& cell, const StepScope& scope, StepKind kind
     Place place = scope.routine.parameters.empty() ? Place() : Place(scope.routine.parameters.front().id);
     if (arm) place = target && target->arm == arm->id ? target->id : arm->home;
     const bool somewhere = arm || !scope.routine.parameters.empty();
-    const Error noPlace = none("This routine has no place to go to.", "Give it a name for a place first, in its properties.");
+    const Error noPlace =
+        none("This routine has no place to go to.", "Give it a name for a place first, in its properties.");
     const auto signalThat = [&](auto fits) -> SignalId {
         const auto found = std::find_if(cell.signals.begin(), cell.signals.end(), fits);
         return found == cell.signals.end() ? SignalId() : found->id;

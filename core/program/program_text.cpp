@@ -2,6 +2,7 @@
 
 #include "core/cell/edit_support.h"
 #include "core/cell/step_tree.h"
+#include "core/program/kept_ids.h"
 #include "core/program/line_reader.h"
 #include "core/program/step_text.h"
 #include "core/spatial/limits.h"
@@ -37,7 +38,8 @@ public:
     {
         const std::string indent(size_t(depth) * kIndent, ' ');
         if (m_lines) m_lines->steps[own.id] = m_count;
-        if (own.kind() == StepKind::Note) return line(indent + (own.off ? "off " : "") + (own.note.empty() ? "#" : "# " + own.note));
+        if (own.kind() == StepKind::Note)
+            return line(indent + (own.off ? "off " : "") + (own.note.empty() ? "#" : "# " + own.note));
         std::string text = indent + stepText(m_words, own, &scope);
         const bool inLine = own.kind() == StepKind::WaitSignal && fitsInLine(own.otherwise);
         if (inLine) {
@@ -207,9 +209,11 @@ public:
                 words.word("else");
                 const WaitSignal* wait = step.as<WaitSignal>();
                 if (!words.done() && !words.rest().starts_with('#'))
-                    fail(head, words.column(), "\"else\" stands alone in its line", "Begin its steps in the next line, further in.");
+                    fail(head, words.column(), "\"else\" stands alone in its line",
+                         "Begin its steps in the next line, further in.");
                 if (wait && wait->limit == 0)
-                    fail(head, 1, "there is no time limit above, so no \"else\"", "Type \"at most\" and a time behind the wait.");
+                    fail(head, 1, "there is no time limit above, so no \"else\"",
+                         "Type \"at most\" and a time behind the wait.");
                 else if (depth + 1 <= int(limits::kStepDepth.most))
                     step.otherwise = Steps(this->read(lines, at, long(*own), scope, depth + 1, lineOf));
                 skipBlock(lines, at, *own);
@@ -272,12 +276,17 @@ std::optional<TextError> readHeader(const Vocabulary& words, const Line& line, H
             if (!in.sign(',')) return fail("a comma or a bracket is missing", "Type \",\" and another name, or \")\".");
         }
     }
-    const auto noNote = [&] { return fail("the line of a routine takes no note", "Put it into a line of its own below."); };
+    const auto noNote = [&] {
+        return fail("the line of a routine takes no note", "Put it into a line of its own below.");
+    };
     if (in.done()) return std::nullopt;
     if (in.rest().starts_with('#')) return noNote();
-    if (!in.sign(',')) return fail(fmt::format("\"{}\" is too much here", in.rest()), "Behind the name comes \", run by\" or \", for\" and an arm.");
+    if (!in.sign(','))
+        return fail(fmt::format("\"{}\" is too much here", in.rest()),
+                    "Behind the name comes \", run by\" or \", for\" and an arm.");
     out.main = in.word("run by");
-    if (!out.main && !in.word("for")) return fail("\"run by\" or \"for\" is missing", "Type one of them and the name of an arm.");
+    if (!out.main && !in.word("for"))
+        return fail("\"run by\" or \"for\" is missing", "Type one of them and the name of an arm.");
     const Names::Match* arm = in.named(words.arms);
     if (!arm) {
         const Error bad = unknownName(in, "arm", words.arms, "Type the name of an arm of the cell.");
@@ -289,141 +298,15 @@ std::optional<TextError> readHeader(const Vocabulary& words, const Line& line, H
     return std::nullopt;
 }
 
-/// The routine of the cell that each of the text is: of the same name; those that are left in their order.
-std::vector<RoutineId> identified(const Cell& cell, const std::vector<Header>& headers)
-{
-    std::vector<RoutineId> out(headers.size());
-    std::set<RoutineId> taken;
-    for (size_t i = 0; i < headers.size(); ++i)
-        if (const Routine* same = findNamed(cell.routines, headers[i].name); same && taken.insert(same->id).second)
-            out[i] = same->id;
-    // One that got another name stands behind the same one as before.
-    size_t behind = 0;
-    for (RoutineId& id : out) {
-        if (id) {
-            behind = *cell.routines.placeOf(id) + 1;
-        } else if (behind < cell.routines.size() && taken.insert(cell.routines[behind].id).second) {
-            id = cell.routines[behind++].id;
-        }
-    }
-    return out;
-}
-
-/// Steps in the order in which they are read, to be compared.
-struct Flat {
-    Step* step;
-    int depth;
-};
-void flatten(Steps& steps, int depth, std::vector<Flat>& out)
-{
-    for (size_t i = 0; i < steps.size(); ++i) {
-        Step& own = steps.at(i);
-        out.push_back({&own, depth});
-        flatten(own.body, depth + 1, out);
-        flatten(own.otherwise, depth + 1, out);
-    }
-}
-
-/// Whether two steps read the same, what they hold left out of account. Numbers may have more digits than a text shows.
-bool readSame(const Vocabulary& words, const Step& a, const Step& b)
-{
-    if (a.off != b.off || a.note != b.note || a.kind() != b.kind()) return false;
-    return a.action == b.action || stepText(words, a) == stepText(words, b);
-}
-
-/// Gives steps the ids of those that they were before, and all digits to those that read the same; new ones get new ids.
-void keepIds(const Vocabulary& words, const Steps& before, Steps& after, std::uint32_t& nextId)
-{
-    const std::vector<StepRow> old = rowsOf(before);
-    std::vector<Flat> now;
-    flatten(after, 0, now);
-    const auto same = [&](size_t i, size_t k) { return old[i].depth == now[k].depth && readSame(words, *old[i].step, *now[k].step); };
-    const auto keep = [&](size_t i, size_t k) {
-        now[k].step->id = old[i].step->id;
-        now[k].step->action = old[i].step->action;
-    };
-    size_t first = 0, oldEnd = old.size(), nowEnd = now.size();
-    for (; first < oldEnd && first < nowEnd && same(first, first); ++first)
-        keep(first, first);
-    for (; oldEnd > first && nowEnd > first && same(oldEnd - 1, nowEnd - 1); --oldEnd, --nowEnd)
-        keep(oldEnd - 1, nowEnd - 1);
-    const size_t n = oldEnd - first, m = nowEnd - first;
-    std::vector<bool> used(n, false);
-    constexpr size_t kMostPairs = 4'000'000;
-    if (n * m > 0 && n * m <= kMostPairs) {
-        // The longest common subsequence of what changed, by their texts.
-        std::vector<std::string> was(n), is(m);
-        const auto line = [&](const Step& step, int depth) { return std::to_string(depth) + stepText(words, step) + "#" + step.note; };
-        for (size_t i = 0; i < n; ++i)
-            was[i] = line(*old[first + i].step, old[first + i].depth);
-        for (size_t k = 0; k < m; ++k)
-            is[k] = line(*now[first + k].step, now[first + k].depth);
-        std::vector<std::uint16_t> length((n + 1) * (m + 1), 0);
-        const auto at = [&](size_t i, size_t k) -> std::uint16_t& { return length[i * (m + 1) + k]; };
-        for (size_t i = n; i-- > 0;)
-            for (size_t k = m; k-- > 0;)
-                at(i, k) = was[i] == is[k] ? std::uint16_t(at(i + 1, k + 1) + 1) : std::max(at(i + 1, k), at(i, k + 1));
-        for (size_t i = 0, k = 0; i < n && k < m;) {
-            if (was[i] == is[k]) {
-                keep(first + i, first + k);
-                used[i] = true;
-                ++i, ++k;
-            } else if (at(i + 1, k) >= at(i, k + 1)) {
-                ++i;
-            } else {
-                ++k;
-            }
-        }
-    }
-    // What is left: a step that changed is of the same kind, in order.
-    size_t from = 0;
-    for (size_t k = 0; k < m; ++k) {
-        if (now[first + k].step->id) continue;
-        for (size_t i = from; i < n; ++i) {
-            if (used[i] || old[first + i].step->kind() != now[first + k].step->kind()) continue;
-            now[first + k].step->id = old[first + i].step->id;
-            used[i] = true;
-            from = i + 1;
-            break;
-        }
-    }
-    for (const Flat& f : now)
-        if (!f.step->id) f.step->id = {nextId++};
-    // The tables are told of the ids only now.
-    const auto rebuild = [](auto&& self, Steps& steps) -> void {
-        for (size_t i = 0; i < steps.size(); ++i) {
-            Step& own = steps.at(i);
-            self(self, own.body);
-            self(self, own.otherwise);
-        }
-        steps = Steps(std::vector<Step>(steps.begin(), steps.end()));
-    };
-    rebuild(rebuild, after);
-}
-
-std::vector<Parameter> keptPlaces(const std::vector<Parameter>& before, const std::vector<std::string>& names,
-                                  std::uint32_t& nextId)
-{
-    std::vector<Parameter> out;
-    std::vector<bool> used(before.size(), false);
-    for (const std::string& name : names) {
-        out.push_back({{}, name});
-        for (size_t i = 0; i < before.size(); ++i)
-            if (!used[i] && lowered(before[i].name) == lowered(name)) out.back().id = before[i].id, used[i] = true;
-    }
-    for (size_t i = 0; i < out.size(); ++i) {
-        if (out[i].id) continue;
-        if (i < before.size() && !used[i]) out[i].id = before[i].id, used[i] = true;
-        else out[i].id = {nextId++};
-    }
-    return out;
-}
-
 }  // namespace
 
 std::string TextError::text() const
 {
-    return fmt::format("{}:{}: {}{}{}", line, column, message, remedy.empty() ? "" : message.ends_with('?') ? " " : ". ", remedy);
+    return fmt::format("{}:{}: {}{}{}", line, column, message,
+                       remedy.empty()           ? ""
+                       : message.ends_with('?') ? " "
+                                                : ". ",
+                       remedy);
 }
 
 std::string programText(const Cell& cell) { return printed(cell, nullptr); }
@@ -459,7 +342,8 @@ Result<std::vector<Step>> parseSteps(const Cell& cell, const Routine& routine, c
     size_t at = 0;
     std::vector<Step> steps = StepsReader(words, errors).read(lines, at, -1, scope, 0, lineOf);
     if (!errors.empty())
-        return Error{"program.text", errors.front().message, fmt::format("line {}, column {}", errors.front().line, errors.front().column),
+        return Error{"program.text", errors.front().message,
+                     fmt::format("line {}, column {}", errors.front().line, errors.front().column),
                      errors.front().remedy};
     return steps;
 }
@@ -468,7 +352,8 @@ ProgramReading readProgram(const Cell& cell, const std::string& text)
 {
     ProgramReading out;
     const auto fail = [&](size_t line, size_t column, std::string message, std::string remedy) {
-        if (out.errors.size() < kMostTextErrors) out.errors.push_back({line, column, std::move(message), std::move(remedy)});
+        if (out.errors.size() < kMostTextErrors)
+            out.errors.push_back({line, column, std::move(message), std::move(remedy)});
     };
     if (Status bad = checkLimit(limits::kProgramText, double(text.size()), "program.size"))
         return fail(1, 1, bad->message, bad->remedy), out;
@@ -493,14 +378,18 @@ ProgramReading readProgram(const Cell& cell, const std::string& text)
         if (out.errors.size() >= kMostTextErrors) return out;
     }
     if (!out.errors.empty()) return out;
-    const std::vector<RoutineId> ids = identified(cell, headers);
+    std::vector<std::string> names;
+    for (const Header& header : headers)
+        names.push_back(header.name);
+    const std::vector<RoutineId> ids = identifiedRoutines(cell, names);
     Cell next = cell;
     next.routines = {};
     std::map<std::string, size_t> seen;
     for (size_t i = 0; i < headers.size(); ++i) {
         const Header& h = headers[i];
         if (!seen.emplace(lowered(h.name), h.line->number).second) {
-            fail(h.line->number, 1, fmt::format("there is a routine \"{}\" in line {} already", h.name, seen[lowered(h.name)]),
+            fail(h.line->number, 1,
+                 fmt::format("there is a routine \"{}\" in line {} already", h.name, seen[lowered(h.name)]),
                  "Give one of them another name.");
             continue;
         }
@@ -516,11 +405,13 @@ ProgramReading readProgram(const Cell& cell, const std::string& text)
     std::map<ArmId, size_t> mains;
     for (const Header& h : headers)
         if (h.main && !mains.emplace(h.arm, h.line->number).second)
-            fail(h.line->number, 1, fmt::format("\"{}\" runs the routine of line {} already", findArm(cell, h.arm)->name, mains[h.arm]),
+            fail(h.line->number, 1,
+                 fmt::format("\"{}\" runs the routine of line {} already", findArm(cell, h.arm)->name, mains[h.arm]),
                  "Let it run one of them; type \"for\" in place of \"run by\" in the other.");
     if (!out.errors.empty() && next.routines.size() != headers.size()) {
-        std::sort(out.errors.begin(), out.errors.end(),
-                  [](const TextError& a, const TextError& b) { return std::tie(a.line, a.column) < std::tie(b.line, b.column); });
+        std::sort(out.errors.begin(), out.errors.end(), [](const TextError& a, const TextError& b) {
+            return std::tie(a.line, a.column) < std::tie(b.line, b.column);
+        });
         return out;
     }
     for (const ArmStation& arm : cell.arms)
@@ -538,7 +429,8 @@ ProgramReading readProgram(const Cell& cell, const std::string& text)
         const std::vector<Line> own(lines.begin() + std::ptrdiff_t(at), lines.begin() + std::ptrdiff_t(end));
         StepScope scope{routine};
         size_t place = 0;
-        made.push_back({routine.id, Steps(StepsReader(words, out.errors).read(own, place, 0, scope, 0, lineOf[routine.id]))});
+        made.push_back(
+            {routine.id, Steps(StepsReader(words, out.errors).read(own, place, 0, scope, 0, lineOf[routine.id]))});
         for (size_t& line : lineOf[routine.id])
             line = own[line].number;
     }
@@ -563,8 +455,9 @@ ProgramReading readProgram(const Cell& cell, const std::string& text)
         }
         if (Status bad = checkCalls(next)) fail(headers.front().line->number, 1, bad->message, bad->remedy);
     }
-    std::stable_sort(out.errors.begin(), out.errors.end(),
-                     [](const TextError& a, const TextError& b) { return std::tie(a.line, a.column) < std::tie(b.line, b.column); });
+    std::stable_sort(out.errors.begin(), out.errors.end(), [](const TextError& a, const TextError& b) {
+        return std::tie(a.line, a.column) < std::tie(b.line, b.column);
+    });
     if (!out.errors.empty()) return out;
     for (size_t i = 0; i < headers.size(); ++i) {
         const Routine& routine = next.routines[i];

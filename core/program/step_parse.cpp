@@ -9,8 +9,9 @@ namespace topikos {
 
 namespace {
 
-constexpr const char* kKinds = "A step begins with joint, line, arc, circle, grip, release, wait, set, pulse, move, call, "
-                               "repeat, for each, if, process, use, read or stop.";
+constexpr const char* kKinds =
+    "A step begins with joint, line, arc, circle, grip, release, wait, set, pulse, move, call, "
+    "repeat, for each, if, process, use, read or stop.";
 
 /// Reads one step from a line.
 class StepParser {
@@ -57,8 +58,8 @@ private:
     {
         static const Names names = [] {
             Names out;
-            for (const char* word : {"joint", "line", "arc", "circle", "grip", "release", "wait", "set", "pulse", "move", "call",
-                                     "repeat", "for", "if", "process", "use", "read", "stop"})
+            for (const char* word : {"joint", "line", "arc", "circle", "grip", "release", "wait", "set", "pulse",
+                                     "move", "call", "repeat", "for", "if", "process", "use", "read", "stop"})
                 out.add(word, 0);
             return out;
         }();
@@ -69,7 +70,10 @@ private:
         if (!step.as<A>()) step.action = A{};
         return *step.as<A>();
     }
-    Error fail(std::string message, std::string remedy) const { return problemAt(m_in, std::move(message), std::move(remedy)); }
+    Error fail(std::string message, std::string remedy) const
+    {
+        return problemAt(m_in, std::move(message), std::move(remedy));
+    }
 
     Status readLength(double& metres, const char* what)
     {
@@ -111,7 +115,8 @@ private:
             && placeNames(m_words, m_scope).nearest(m_in.unknownName()).empty())
             return fail(fmt::format("there is no target called \"{}\"", m_in.unknownName()),
                         "\"place\" means something inside a \"for each place of\" only.");
-        return unknownName(m_in, "target", placeNames(m_words, m_scope), "Take that target first, or type the name of another one.");
+        return unknownName(m_in, "target", placeNames(m_words, m_scope),
+                           "Take that target first, or type the name of another one.");
     }
     /// "to PLACE", "over PLACE LENGTH" or a place alone.
     Status readAt(AtPlace& at)
@@ -127,14 +132,16 @@ private:
     {
         double value;
         shift = {};
-        if (!m_in.number(value)) return fail("\"by\" needs an amount", "Type it in mm or degrees, like \"by 50 mm along z\".");
+        if (!m_in.number(value))
+            return fail("\"by\" needs an amount", "Type it in mm or degrees, like \"by 50 mm along z\".");
         const bool angle = m_in.unit("°") || m_in.unit("deg");
         const bool length = !angle && m_in.unit("mm");
         shift.turns = m_in.word("about");
         if (!shift.turns && !m_in.word("along"))
             return fail("an axis is missing", "Type \"along x\" for a way, or \"about z\" for a turn.");
         if (shift.turns ? length : angle)
-            return fail(shift.turns ? "a turn is in degrees" : "a way is in mm", "Change the unit, or along and about.");
+            return fail(shift.turns ? "a turn is in degrees" : "a way is in mm",
+                        "Change the unit, or along and about.");
         const std::string_view axes[] = {"x", "y", "z"};
         shift.axis = 3;
         for (int i = 0; i < 3 && shift.axis == 3; ++i)
@@ -190,7 +197,8 @@ private:
         if (trial.number(number) && trial.word("by")) {
             m_in = trial;
             JointShift shift{number >= 1 && number <= 1000 ? int(number) - 1 : -1, 0};
-            if (!m_in.number(number)) return fail("\"by\" needs an amount", "Type it in degrees, or in mm for a sliding joint.");
+            if (!m_in.number(number))
+                return fail("\"by\" needs an amount", "Type it in degrees, or in mm for a sliding joint.");
             const bool length = m_in.unit("mm");
             if (!length) m_in.unit("°") || m_in.unit("deg");
             const ArmStation* arm = findArm(m_cell, m_scope.routine.arm);
@@ -225,7 +233,8 @@ private:
         if (Status bad = readAt(move.via)) return bad;
         if (whole ? !m_in.word("and") : !m_in.at("to") && !m_in.at("over"))
             return fail(whole ? "\"and\" is missing" : "\"to\" is missing",
-                        whole ? "Type \"and\" and another place on the circle." : "Type \"to\" and the place where the arc ends.");
+                        whole ? "Type \"and\" and another place on the circle."
+                              : "Type \"to\" and the place where the arc ends.");
         if (Status bad = readAt(move.end)) return bad;
         return readPace(move.speed, move.pace, true);
     }
@@ -245,7 +254,8 @@ private:
     }
     Error noSignal() const
     {
-        return unknownName(m_in, "signal", m_words.signals, "Make it among the signals first, or type the name of another one.");
+        return unknownName(m_in, "signal", m_words.signals,
+                           "Make it among the signals first, or type the name of another one.");
     }
     static const char* wanted(const Signal& signal)
     {
@@ -300,8 +310,10 @@ private:
         if (m_in.word("at most"))
             if (Status bad = readSeconds(wait.limit, "\"at most\"")) return bad;
         if (!m_in.sign(',')) return std::nullopt;
-        if (!m_in.word("else")) return fail("\"else\" is missing", "Type \", else\" and the step that is done when the time is up.");
-        if (wait.limit == 0) return fail("there is no time limit, so no \"else\"", "Type \"at most\" and a time before it.");
+        if (!m_in.word("else"))
+            return fail("\"else\" is missing", "Type \", else\" and the step that is done when the time is up.");
+        if (wait.limit == 0)
+            return fail("there is no time limit, so no \"else\"", "Type \"at most\" and a time before it.");
         Step other;
         if (Status bad = StepParser(m_words, m_scope, m_in).read(other)) return bad;
         step.otherwise = Steps{other};
@@ -339,7 +351,8 @@ private:
         while (true) {
             if (Status bad = readPlace(call.places.emplace_back())) return bad;
             if (m_in.sign(')')) return std::nullopt;
-            if (!m_in.sign(',')) return fail("a comma or a bracket is missing", "Type \",\" and another place, or \")\".");
+            if (!m_in.sign(','))
+                return fail("a comma or a bracket is missing", "Type \",\" and another place, or \")\".");
         }
     }
     Status readRepeat(Repeat& repeat)
@@ -378,7 +391,8 @@ private:
         };
         if (m_in.word("from")) {
             if (Status bad = whole(each.first)) return bad;
-            if (!m_in.word("to")) return fail("\"to\" is missing", "Type \"to\" and the number of the last place, or \"to end\".");
+            if (!m_in.word("to"))
+                return fail("\"to\" is missing", "Type \"to\" and the number of the last place, or \"to end\".");
             if (!m_in.word("end"))
                 if (Status bad = whole(each.last)) return bad;
         }
@@ -404,7 +418,9 @@ private:
     Status readProcess(SwitchProcess& process)
     {
         const Names::Match* match = m_in.named(m_words.processes);
-        if (!match) return unknownName(m_in, "process", m_words.processes, "Give the tool a process first, or type the name of another one.");
+        if (!match)
+            return unknownName(m_in, "process", m_words.processes,
+                               "Give the tool a process first, or type the name of another one.");
         process.process = {match->id};
         const ArmStation* arm = findArm(m_cell, m_scope.routine.arm);
         // Tools may have processes of the same name.
@@ -423,14 +439,16 @@ private:
     }
     Status readUse(UsePoint& use)
     {
-        if (!m_in.word("point")) return fail("\"point\" is missing", "Type \"use point\" and the name of a point of the tool.");
+        if (!m_in.word("point"))
+            return fail("\"point\" is missing", "Type \"use point\" and the name of a point of the tool.");
         if (m_in.word("first")) return use.point = {}, std::nullopt;
         Names points;
         if (const ArmStation* arm = findArm(m_cell, m_scope.routine.arm))
             for (const ToolPoint& p : toolInForce(m_cell, *arm).points)
                 points.add(p.name, p.id.value);
         const Names::Match* match = m_in.named(points);
-        if (!match) return unknownName(m_in, "point of the tool", points, "Type first, or the name of a point of the tool.");
+        if (!match)
+            return unknownName(m_in, "point of the tool", points, "Type first, or the name of a point of the tool.");
         use.point = {match->id};
         return std::nullopt;
     }
@@ -447,7 +465,8 @@ private:
         halt.message.clear();
         if (m_in.done()) return std::nullopt;
         auto text = m_in.quoted();
-        if (!text) return fail("the message is not in quotation marks", "Type \"stop\" and the message in quotation marks.");
+        if (!text)
+            return fail("the message is not in quotation marks", "Type \"stop\" and the message in quotation marks.");
         halt.message = std::move(*text);
         return std::nullopt;
     }

@@ -161,7 +161,8 @@ struct Printer {
     {
         const Signal* signal = findSignal(cell(), pulse.signal);
         const bool usual = pulse.seconds == PulseSignal{}.seconds;
-        return "pulse " + spelt(words.signals, signal ? signal->name : "?", usual ? "" : " for " + seconds(pulse.seconds));
+        return "pulse "
+               + spelt(words.signals, signal ? signal->name : "?", usual ? "" : " for " + seconds(pulse.seconds));
     }
     std::string operator()(const WaitSignal& wait) const
     {
@@ -237,7 +238,10 @@ struct Printer {
     {
         return "read from " + spelt(words.frames, frameName(cell(), read.frame));
     }
-    std::string operator()(const Halt& halt) const { return halt.message.empty() ? "stop" : "stop " + inQuotes(halt.message); }
+    std::string operator()(const Halt& halt) const
+    {
+        return halt.message.empty() ? "stop" : "stop " + inQuotes(halt.message);
+    }
 };
 
 }  // namespace
@@ -247,12 +251,14 @@ std::optional<PlaceName> longestPlace(const Vocabulary& words, const StepScope& 
     std::optional<PlaceName> best;
     const auto offer = [&](Place place, const std::string& name) {
         const bool begins = text.starts_with(lowered(name))
-                            && (text.size() == name.size() || std::string_view(" ,()").find(text[name.size()]) != std::string_view::npos);
+                            && (text.size() == name.size()
+                                || std::string_view(" ,()").find(text[name.size()]) != std::string_view::npos);
         if (begins && (!best || name.size() > best->length)) best = {place, name.size()};
     };
     for (size_t i = scope.loops.size(); i-- > 0;)
         if (const Pattern* pattern = findPattern(words.cell, scope.loops[i]))
-            for (const std::string& form : loopWords(*pattern, i + 1 == scope.loops.size())) offer(pattern->id, form);
+            for (const std::string& form : loopWords(*pattern, i + 1 == scope.loops.size()))
+                offer(pattern->id, form);
     for (const Parameter& own : scope.routine.parameters)
         offer(own.id, own.name);
     const Names::Match* target = words.targets.longest(text);
@@ -265,7 +271,8 @@ Names placeNames(const Vocabulary& words, const StepScope& scope)
     Names out;
     for (size_t i = scope.loops.size(); i-- > 0;)
         if (const Pattern* pattern = findPattern(words.cell, scope.loops[i]))
-            for (const std::string& form : loopWords(*pattern, i + 1 == scope.loops.size())) out.add(form, 0);
+            for (const std::string& form : loopWords(*pattern, i + 1 == scope.loops.size()))
+                out.add(form, 0);
     for (const Parameter& own : scope.routine.parameters)
         out.add(own.name, own.id.value);
     for (const Target& target : words.cell.targets)

@@ -13,8 +13,8 @@ namespace {
 
 constexpr std::string_view kEnds = " ,()";
 
-/// How many characters have to be changed, put in, taken out or swapped with the next one to make one text of another; more than `most` counts as
-/// one more than that.
+/// How many characters have to be changed, put in, taken out or swapped with the next one to make one text of another;
+/// more than `most` counts as one more than that.
 size_t editDistance(std::string_view a, std::string_view b, size_t most)
 {
     if (std::max(a.size(), b.size()) - std::min(a.size(), b.size()) > most) return most + 1;

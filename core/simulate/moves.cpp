@@ -82,8 +82,7 @@ LinePath lineTo(const Cell& cell, const Target& target, double over, const Stand
     path.flangeFromTcp = pose ? flangeFromTcp(*findTool(cell, target.tool), target.tcp)
                               : flangeFromTcp(toolInForce(cell, from.arm), point);
     path.start = forward(arm, from.posture) * path.flangeFromTcp;
-    path.end =
-        pose ? baseFromTarget(cell, target, over, from.axes) : forward(arm, target.posture) * path.flangeFromTcp;
+    path.end = pose ? baseFromTarget(cell, target, over, from.axes) : forward(arm, target.posture) * path.flangeFromTcp;
     const std::vector<AxisTravel> travels = travelsTo(cell, target.axes, from.axes);
     if (travels.empty()) return path;
     path.companions = companionsOf(cell, travels);
@@ -136,9 +135,8 @@ Pose shifted(const Cell& cell, const Shift& shift, const Standing& from, FrameId
 /// Places of an arc as seen from the frame that its path is drawn in.
 Vec3 placeIn(const Cell& cell, const LinePath& path, const Target& target, double over, const Standing& from)
 {
-    const Pose base = target.kind == Target::Kind::Pose
-                           ? baseFromTarget(cell, target, over, from.axes)
-                           : forward(*from.arm.model, target.posture) * path.flangeFromTcp;
+    const Pose base = target.kind == Target::Kind::Pose ? baseFromTarget(cell, target, over, from.axes)
+                                                        : forward(*from.arm.model, target.posture) * path.flangeFromTcp;
     return path.baseFromFrame ? (inverse(path.baseFromFrame->at(0)) * base).translation : base.translation;
 }
 
@@ -159,7 +157,9 @@ MoveInput moveInput(const Cell& cell, const Operation& operation, const Standing
     const LineLimits& lines = cell.lineLimits;
     const double turn = pace.turnSpeed > 0 ? pace.turnSpeed : INFINITY;
     in.limits = {joint ? joint->speed : 1,
-                 line ? line->speed : arc ? arc->speed : LineMove{}.speed,
+                 line  ? line->speed
+                 : arc ? arc->speed
+                       : LineMove{}.speed,
                  lines.acceleration * (joint ? 1 : pace.acceleration),
                  joint ? lines.turnSpeed : std::min(turn, lines.turnSpeed),
                  lines.turnAcceleration * (joint ? 1 : pace.acceleration),
@@ -171,8 +171,7 @@ MoveInput moveInput(const Cell& cell, const Operation& operation, const Standing
     }
     const Goal* goal = joint ? &joint->goal : line ? &line->goal : nullptr;
     const auto stay = [&](const Pose& flange) {
-        return PoseGoal{flange, configurationOf(arm, from.posture),
-                        keepsPosture(arm) ? from.posture : JointVector()};
+        return PoseGoal{flange, configurationOf(arm, from.posture), keepsPosture(arm) ? from.posture : JointVector()};
     };
     if (const JointShift* shift = goal ? std::get_if<JointShift>(goal) : nullptr) {
         JointVector to = from.posture;

@@ -193,8 +193,8 @@ private:
     size_t m_judgedSteps = 0;
     bool m_hasLeads = false;  ///< some process is switched ahead of its time
     bool m_begun = false, m_enough = false;
-    std::uint32_t m_made = 0;     ///< parts by sources
-    std::vector<size_t> m_free;   ///< parts that are gone for good
+    std::uint32_t m_made = 0;    ///< parts by sources
+    std::vector<size_t> m_free;  ///< parts that are gone for good
     double m_waitedSince = 0;
     double m_now = 0;
     size_t m_spent = 0, m_budget = 0;  ///< at this instant

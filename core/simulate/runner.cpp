@@ -26,7 +26,8 @@ void count(const PartEvent& e, Runner::Counts& counts)
 /// Keeps what begins at or after a time, and the last one before.
 template <class T> void keepFrom(std::vector<T>& items, double time)
 {
-    auto first = std::upper_bound(items.begin(), items.end(), time, [](double t, const T& item) { return t < item.start; });
+    auto first =
+        std::upper_bound(items.begin(), items.end(), time, [](double t, const T& item) { return t < item.start; });
     if (first != items.begin()) --first;
     items.erase(items.begin(), first);
 }
@@ -71,7 +72,8 @@ void forgetBefore(Trace& trace, double time)
     }
     for (AxisTrack& axis : trace.axes) {
         // Stretches that still run into the time add up.
-        auto first = std::find_if(axis.spans.begin(), axis.spans.end(), [&](const AxisSpan& s) { return s.restsFrom > time; });
+        auto first =
+            std::find_if(axis.spans.begin(), axis.spans.end(), [&](const AxisSpan& s) { return s.restsFrom > time; });
         if (first == axis.spans.end() && first != axis.spans.begin()) --first;
         axis.spans.erase(axis.spans.begin(), first);
     }
@@ -83,7 +85,8 @@ void forgetBefore(Trace& trace, double time)
             const PartId part = trace.partEvents[i].part;
             if (!seen.insert(part.value).second) continue;
             const PartEvent* last = trace.partEvents.last(part, time);
-            if (last && last->kind == PartEvent::Kind::Rides && last->frame == belt.belt) from = std::min(from, last->time);
+            if (last && last->kind == PartEvent::Kind::Rides && last->frame == belt.belt)
+                from = std::min(from, last->time);
         }
         keepFrom(belt.stretches, from);
     }

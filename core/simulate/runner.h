@@ -6,8 +6,8 @@ namespace topikos {
 
 class Run;
 
-/// A run that goes on as far as it is asked to, and forgets what is long past: its memory does not grow with its length.
-/// The trace is exact at any time that it still has.
+/// A run that goes on as far as it is asked to, and forgets what is long past: its memory does not grow with its
+/// length. The trace is exact at any time that it still has.
 class Runner {
 public:
     /// `options.until` is left out of account; without plans of its own it brings some.

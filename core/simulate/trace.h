@@ -32,10 +32,10 @@ struct StepOutcome {
         PartHeld,       ///< by a clamp
         StillCarrying,  ///< the part gripped before; what is in the grasp now stays where it is
         WaitsForEver,
-        AxisBusy,  ///< another arm is moving an axis that the step moves
-        NoCircle,  ///< the places of an arc lie on a line
-        TimedOut,  ///< a wait whose time was up; what stands for that is done
-        Stopped,   ///< a stop: the program of the arm ends
+        AxisBusy,     ///< another arm is moving an axis that the step moves
+        NoCircle,     ///< the places of an arc lie on a line
+        TimedOut,     ///< a wait whose time was up; what stands for that is done
+        Stopped,      ///< a stop: the program of the arm ends
         NothingHeld,  ///< a release of nothing
         GripsAgain    ///< a grip of nothing while a part is held
     };
@@ -45,9 +45,9 @@ struct StepOutcome {
     int pass = 0;      ///< of the main routine, from 0
     WithinPtr within;  ///< calls and passes around it
     StepKind kind = StepKind::Wait;
-    TargetId target;         ///< moves: where they end
-    TcpId point;             ///< in force
-    FrameId readingFrame;    ///< in force
+    TargetId target;          ///< moves: where they end
+    TcpId point;              ///< in force
+    FrameId readingFrame;     ///< in force
     bool judgedOnly = false;  ///< not run: a branch that was not taken, or behind what ended the run
     bool branch = false;      ///< not run: a branch that was not taken
     Problem problem = Problem::None;
@@ -90,9 +90,9 @@ struct ArmTrace {
     double startOpening = 0;            ///< [m]
     double duration = 0;                ///< [s]; up to the block, if there is one
     std::optional<size_t> blockedAt;    ///< index into outcomes
-    bool ended = false;             ///< it went through to its end
-    std::vector<double> passes;  ///< when passes of the routine began, beside the first [s]
-    std::vector<double> rounds;  ///< when passes of an endless repeat began, beside the first [s]
+    bool ended = false;                 ///< it went through to its end
+    std::vector<double> passes;         ///< when passes of the routine began, beside the first [s]
+    std::vector<double> rounds;         ///< when passes of an endless repeat began, beside the first [s]
 };
 
 /// A stretch of time in which an axis of a device moves. Stretches may overlap: what is left of one adds to the next.
@@ -220,8 +220,8 @@ struct RunStart {
 };
 
 struct RunOptions {
-    int cycles = 1;              ///< how often each arm goes through its routine, one pass after the other
-    int rounds = 1;              ///< passes of endless repeats
+    int cycles = 1;  ///< how often each arm goes through its routine, one pass after the other
+    int rounds = 1;  ///< passes of endless repeats
     std::vector<RunStart> starts{};
     StepId upTo{};               ///< the run is broken off when this step has been done, or judged
     double until = INFINITY;     ///< the run ends there at the latest [s]
@@ -275,9 +275,9 @@ CellState authoredState(const Cell& cell, ArmId arm, const JointVector& posture,
 
 /// How often a run went through what it repeats: the passes of its main routines, or of endless repeats in them.
 struct Cycles {
-    int done = 0;               ///< whole ones, of the arm that has the fewest
-    double time = 0;            ///< of one: the longest arm's, the first one of an endless repeat left out if there are more
-    double from = 0, to = 0;    ///< the stretch that it is taken from [s]
+    int done = 0;     ///< whole ones, of the arm that has the fewest
+    double time = 0;  ///< of one: the longest arm's, the first one of an endless repeat left out if there are more
+    double from = 0, to = 0;  ///< the stretch that it is taken from [s]
 };
 Cycles cyclesOf(const Trace& trace);
 

@@ -103,8 +103,8 @@ inline constexpr Limit kStandoff{
 inline constexpr Limit kWait{"wait", "a wait", 0, 3600, "s", 1, "longer ones are several"};
 inline constexpr Limit kStepAcceleration{
     "step-acceleration", "the acceleration of a move", 1e-3, 1, "%", 0.01, "a lower one never comes up to speed"};
-inline constexpr Limit kStepTurnSpeed{
-    "step-turn-speed", "the turn speed of a move", 1e-3, 100, "°/s", kDegree, "a slower one never arrives"};
+inline constexpr Limit kStepTurnSpeed{"step-turn-speed", "the turn speed of a move",  1e-3, 100, "°/s",
+                                      kDegree,           "a slower one never arrives"};
 inline constexpr Limit kShift{"shift", "a way along an axis", -10, 10, "mm", kMillimetre, "longer than any arm"};
 inline constexpr Limit kShiftTurn{
     "shift-turn", "a turn about an axis", -3.12, 3.12, "°", kDegree, "half a turn could go either way round"};
@@ -112,11 +112,15 @@ inline constexpr Limit kJointShift{
     "joint-shift", "the way of one joint", -20, 20, "° or m", 1, "further than any joint goes"};
 inline constexpr Limit kJointNumber{"joint-number", "the number of a joint", 1, 32, "", 1, "arms have fewer"};
 inline constexpr Limit kPulse{"pulse", "the length of a pulse", 1e-3, 3600, "s", 1, "shorter ones are not seen"};
-inline constexpr Limit kWaitLimit{"wait-limit", "the time limit of a wait", 1e-3, 3600, "s", 1, "longer ones are several"};
-inline constexpr Limit kRepeat{"repeat", "the number of passes of a repeat", 1, 1e6, "", 1, "each is an event of the run"};
+inline constexpr Limit kWaitLimit{
+    "wait-limit", "the time limit of a wait", 1e-3, 3600, "s", 1, "longer ones are several"};
+inline constexpr Limit kRepeat{"repeat", "the number of passes of a repeat", 1, 1e6, "",
+                               1,        "each is an event of the run"};
 inline constexpr Limit kLead{"lead", "the lead time of a process", 0, 10, "s", 1, "longer than any valve takes"};
-inline constexpr Limit kStepText{"step-text", "the length of a note or message", 0, 200, "bytes", 1, "it has to fit a row"};
-inline constexpr Limit kStepDepth{"step-depth", "the depth of blocks", 0, 16, "", 1, "deeper ones are routines of their own"};
+inline constexpr Limit kStepText{"step-text",          "the length of a note or message", 0, 200, "bytes", 1,
+                                 "it has to fit a row"};
+inline constexpr Limit kStepDepth{
+    "step-depth", "the depth of blocks", 0, 16, "", 1, "deeper ones are routines of their own"};
 inline constexpr Limit kCallDepth{"call-depth", "the depth of calls", 0, 64, "", 1, "each is kept while it runs"};
 inline constexpr Limit kParameters{
     "routine-places", "the number of names that a routine has for places", 0, 12, "", 1, "a call has to fit a row"};

@@ -134,7 +134,8 @@ int main(int argc, char** argv)
     for (const char* words : {"joint over Far shelf 50 mm", "line to Far shelf at 100 mm/s", "grip",
                               "line over Far shelf 50 mm at 100 mm/s", "joint to Home"})
         session.edit("Add a step", [&](const Cell& c) {
-            return insertStep(c, service, findRoutine(c, service)->steps.size(), parseStep(c, {*findRoutine(c, service)}, words).value());
+            return insertStep(c, service, findRoutine(c, service)->steps.size(),
+                              parseStep(c, {*findRoutine(c, service)}, words).value());
         });
     while (!session.checkIsFresh() || !session.checked()->result.complete)
         QTest::qWait(20);

@@ -2,6 +2,7 @@
 #include "app/route/route_model.h"
 #include "app/session/text.h"
 #include "core/cell/edit_steps.h"
+#include "core/exchange/cell_file.h"
 #include "core/program/program_text.h"
 #include "core/program/step_text.h"
 #include "tests/app/window_fixture.h"
@@ -12,9 +13,12 @@
 #include <QLineEdit>
 #include <QListView>
 #include <QListWidget>
+#include <QMessageBox>
 #include <QMenu>
 #include <QPushButton>
 #include <QSignalSpy>
+#include <QTemporaryDir>
+#include <QTimer>
 #include <QToolButton>
 
 using namespace topikos;
@@ -26,6 +30,7 @@ class ProgramWindowTest : public WindowFixture {
 private Q_SLOTS:
     void typedTextIsTakenAtAPause();
     void wrongTextIsKeptWithItsErrors();
+    void textIsTakenBeforeItIsSaved();
     void textCompletesNames();
     void blocksFoldByKeyAndMouse();
     void stepsGoInAndOutOfBlocksByKeys();
@@ -74,7 +79,8 @@ private:
     void selectRow(int row)
     {
         list()->scrollTo(list()->model()->index(row, 0));
-        QTest::mouseClick(list()->viewport(), Qt::LeftButton, {}, list()->visualRect(list()->model()->index(row, 0)).center());
+        QTest::mouseClick(list()->viewport(), Qt::LeftButton, {},
+                          list()->visualRect(list()->model()->index(row, 0)).center());
         QCoreApplication::processEvents();
     }
     void showText()
@@ -149,6 +155,37 @@ void ProgramWindowTest::wrongTextIsKeptWithItsErrors()
     QVERIFY(editor()->errors().empty());
 }
 
+void ProgramWindowTest::textIsTakenBeforeItIsSaved()
+{
+    openRack();
+    showText();
+    QTemporaryDir folder;
+    const QString path = folder.filePath("rack.topikos");
+    goTo("        grip");
+    QTest::keyClick(field(), Qt::Key_Return);
+    QTest::keyClicks(field(), "wait 0.25 s");
+    QVERIFY(m_window->saveTo(path));  // at once, without the pause
+    QVERIFY(programText(openCell(path.toStdString()).value()).find("wait 0.25 s") != std::string::npos);
+    // What is wrong is not in the file, and is told; it is asked about before the cell is left.
+    QTest::keyClicks(field(), "x");
+    QVERIFY(m_window->saveTo(path));
+    QVERIFY(note().contains("without the text of the program"));
+    QVERIFY(field()->toPlainText().contains("wait 0.25 sx"));
+    bool asked = false;
+    QTimer::singleShot(0, this, [&] {
+        for (QWidget* box : QApplication::topLevelWidgets())
+            if (box->objectName() == "wrongTextBox") {
+                asked = true;
+                static_cast<QMessageBox*>(box)->button(QMessageBox::Discard)->click();
+            }
+    });
+    action("Example: tile glazing line")->trigger();
+    QVERIFY(asked);
+    fresh();
+    QVERIFY(editor()->errors().empty());
+    QTRY_VERIFY(field()->toPlainText().contains("routine Set one tile"));
+}
+
 void ProgramWindowTest::textCompletesNames()
 {
     openRack();
@@ -216,8 +253,9 @@ void ProgramWindowTest::clipboardHoldsText()
     openRack();
     selectRow(3);
     action("Copy steps")->trigger();
-    QVERIFY2(QGuiApplication::clipboard()->text().startsWith("wait for Tile there at most 30 s, else stop \"No tile came\""),
-             qPrintable(QGuiApplication::clipboard()->text()));
+    QVERIFY2(
+        QGuiApplication::clipboard()->text().startsWith("wait for Tile there at most 30 s, else stop \"No tile came\""),
+        qPrintable(QGuiApplication::clipboard()->text()));
     const QStringList before = rows();
     action("Cut steps")->trigger();
     QCoreApplication::processEvents();
@@ -282,7 +320,8 @@ void ProgramWindowTest::passesAreLookedAtInTurn()
     while (!at(row, RouteModel::MainRole).toString().startsWith("over place"))
         ++row;
     selectRow(row);
-    QVERIFY2(at(row, RouteModel::MoreRole).toString().contains("→ Rack 1"), qPrintable(at(row, RouteModel::MoreRole).toString()));
+    QVERIFY2(at(row, RouteModel::MoreRole).toString().contains("→ Rack 1"),
+             qPrintable(at(row, RouteModel::MoreRole).toString()));
     QCOMPARE(session().passesOf(session().selected<StepId>()), 24);
     type("stepPass", "3");
     QCOMPARE(session().pass(), 2);
@@ -391,7 +430,8 @@ void ProgramWindowTest::runHaltsAtAMark()
     QTRY_VERIFY_WITH_TIMEOUT(session().inRun() && !session().playing(), 10000);
     const ArmTrace& arm = session().trace()->arms[0];
     const ArmTrace::Span* span = spanAt(arm, session().time());
-    QVERIFY(arm.outcomes[span->outcome].step == session().routine().steps[3].id && std::abs(span->start - session().time()) < 1e-9);
+    QVERIFY(arm.outcomes[span->outcome].step == session().routine().steps[3].id
+            && std::abs(span->start - session().time()) < 1e-9);
     // Goes on from there, and not again before the next pass.
     action("Run or pause")->trigger();
     QVERIFY(session().playing());
@@ -404,7 +444,8 @@ void ProgramWindowTest::runHaltsAtAMark()
 
 void ProgramWindowTest::stepOverACall()
 {
-    program("routine Set one tile, run by Arm\n    wait 0.1 s\n    call Rest\n    wait 0.3 s\n\nroutine Rest\n    wait 0.5 s\n    wait 0.7 s\n");
+    program("routine Set one tile, run by Arm\n    wait 0.1 s\n    call Rest\n    wait 0.3 s\n\nroutine Rest\n    wait "
+            "0.5 s\n    wait 0.7 s\n");
     session().setPlaySpeed(8);
     action("Run one step")->trigger();
     QTRY_VERIFY(!session().playing());
@@ -423,7 +464,8 @@ void ProgramWindowTest::stepOverACall()
 
 void ProgramWindowTest::adviceIsLetStand()
 {
-    program("routine Set one tile, run by Arm\n    joint to Home\n    joint to Tile pick\n    joint over Rack place 10 mm\n");
+    program("routine Set one tile, run by Arm\n    joint to Home\n    joint to Tile pick\n    joint over Rack place 10 "
+            "mm\n");
     auto* findings = child<QListWidget>("findingsList");
     action("Show findings")->trigger();
     QTRY_COMPARE(findings->count(), 1);
@@ -454,14 +496,16 @@ void ProgramWindowTest::everyKindHasItsPage()
     selectRow(0);
     for (int kind = 0; kind < kStepKinds; ++kind) {
         const size_t before = countSteps(session().routine().steps);
-        if (auto* b = m_window->findChild<QPushButton*>(QString("insert%1").arg(kind))) QTest::mouseClick(b, Qt::LeftButton);
+        if (auto* b = m_window->findChild<QPushButton*>(QString("insert%1").arg(kind)))
+            QTest::mouseClick(b, Qt::LeftButton);
         else m_window->findChild<QAction*>(QString("insert%1").arg(kind))->trigger();
         QCoreApplication::processEvents();
         if (StepKind(kind) == StepKind::Call) {
             QVERIFY(note().contains("no other routine"));
             continue;
         }
-        QVERIFY2(countSteps(session().routine().steps) == before + 1, qPrintable(QString("%1: %2").arg(kind).arg(note())));
+        QVERIFY2(countSteps(session().routine().steps) == before + 1,
+                 qPrintable(QString("%1: %2").arg(kind).arg(note())));
         const Step* made = findStep(session().routine().steps, session().selected<StepId>());
         QVERIFY(made && int(made->kind()) == kind);
         QCOMPARE(child<QComboBox>("stepKind")->currentIndex(), kind);

@@ -300,7 +300,8 @@ void SeveralWindowTest::anotherUnitIsAnotherField()
     type("stepAxis0", "0.5 rad");
     const Step& step = *session().routine().steps.find(session().selected<StepId>());
     QVERIFY(step.as<MoveAxes>()->device == table);
-    QVERIFY2(std::abs(step.as<MoveAxes>()->values.front() - 0.5) < 1e-4, qPrintable(QString::number(step.as<MoveAxes>()->values.front())));
+    QVERIFY2(std::abs(step.as<MoveAxes>()->values.front() - 0.5) < 1e-4,
+             qPrintable(QString::number(step.as<MoveAxes>()->values.front())));
     choose("stepDevice", "Rail");
     type("stepAxis0", "12 in");
     QVERIFY(std::abs(session().routine().steps.find(step.id)->as<MoveAxes>()->values.front() - 0.3048) < 1e-6);

@@ -234,7 +234,9 @@ void WindowTest::stripSelectsWhatRunsWhateverIsLookedAt()
     const StepId wanted = session().routine().steps[6].id;
     RoutineId other;
     QVERIFY(session().edit("Add", [&](const Cell& c) { return addRoutine(c, c.arms.front().id, "Wait", &other); }));
-    QVERIFY(session().edit("Add", [&](const Cell& c) { return insertStep(c, other, 0, *parseStep(c, {*findRoutine(c, other)}, "wait 20 s")); }));
+    QVERIFY(session().edit("Add", [&](const Cell& c) {
+        return insertStep(c, other, 0, *parseStep(c, {*findRoutine(c, other)}, "wait 20 s"));
+    }));
     session().showRoutine(other);
     QTRY_VERIFY(session().checkIsFresh() && session().checked()->result.complete);
     auto* strip = child<CycleStrip>("cycleStrip");

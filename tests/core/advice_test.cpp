@@ -49,9 +49,10 @@ Cell main(const std::string& body)
     return with(text);
 }
 
-const char* const kPick = "joint to Home\njoint over Tile pick 120 mm\nline to Tile pick at 150 mm/s\ngrip\n"
-                          "line over Tile pick 120 mm at 250 mm/s\njoint over Rack place 120 mm\nline to Rack place at 150 mm/s\n"
-                          "release\nline over Rack place 120 mm at 250 mm/s\njoint to Home";
+const char* const kPick =
+    "joint to Home\njoint over Tile pick 120 mm\nline to Tile pick at 150 mm/s\ngrip\n"
+    "line over Tile pick 120 mm at 250 mm/s\njoint over Rack place 120 mm\nline to Rack place at 150 mm/s\n"
+    "release\nline over Rack place 120 mm at 250 mm/s\njoint to Home";
 
 std::string changed(std::string text, const std::string& what, const std::string& with)
 {
@@ -68,37 +69,53 @@ struct Row {
 std::vector<Row> rows()
 {
     return {
-        {Rule::AdviceUnusedTarget, "a target that no step goes to", [] { return main("joint to Home\njoint to Rack place\njoint to Home"); },
+        {Rule::AdviceUnusedTarget, "a target that no step goes to",
+         [] { return main("joint to Home\njoint to Rack place\njoint to Home"); },
          [] { return main("joint to Home\njoint to Rack place\njoint over Tile pick 10 mm\njoint to Home"); }},
         {Rule::AdviceDoubledTarget, "a place twice and its neighbour never",
-         [] { return withProgram(programCell(), "routine Main, run by Arm\n    line to Rack 1\n    line to Rack 2\n    joint to Home\n    line to Rack 2\n    line to Rack 4\n"); },
-         [] { return withProgram(programCell(), "routine Main, run by Arm\n    line to Rack 1\n    line to Rack 2\n    joint to Home\n    line to Rack 3\n    line to Rack 4\n"); }},
+         [] {
+             return withProgram(programCell(), "routine Main, run by Arm\n    line to Rack 1\n    line to Rack 2\n    "
+                                               "joint to Home\n    line to Rack 2\n    line to Rack 4\n");
+         },
+         [] {
+             return withProgram(programCell(), "routine Main, run by Arm\n    line to Rack 1\n    line to Rack 2\n    "
+                                               "joint to Home\n    line to Rack 3\n    line to Rack 4\n");
+         }},
         {Rule::AdviceNoApproach, "a grip come to from the side",
-         [] { return main(changed(kPick, "joint over Tile pick 120 mm\nline to Tile pick at 150 mm/s",
-                                  "joint to Tile pick\nline by 100 mm along x\nline to Tile pick at 150 mm/s")); },
+         [] {
+             return main(changed(kPick, "joint over Tile pick 120 mm\nline to Tile pick at 150 mm/s",
+                                 "joint to Tile pick\nline by 100 mm along x\nline to Tile pick at 150 mm/s"));
+         },
          [] { return main(kPick); }},
         {Rule::AdviceJointIntoGrip, "a joint move to where the next step grips",
-         [] { return main(changed(kPick, "line to Tile pick at 150 mm/s", "joint to Tile pick")); }, [] { return main(kPick); }},
+         [] { return main(changed(kPick, "line to Tile pick at 150 mm/s", "joint to Tile pick")); },
+         [] { return main(kPick); }},
         {Rule::AdviceNotOpened, "a closed gripper", [] { return main("joint to Home\ngrip\n" + std::string(kPick)); },
          [] { return main("joint to Home\ngrip\nrelease\n" + std::string(kPick)); }},
         {Rule::AdviceGripAgain, "a grip while a part is held",
          [] { return main(changed(kPick, "joint over Rack", "grip\njoint over Rack")); }, [] { return main(kPick); }},
-        {Rule::AdviceNothingHeld, "a release of nothing",
-         [] { return main(std::string(kPick) + "\nrelease"); }, [] { return main("release\n" + std::string(kPick)); }},
+        {Rule::AdviceNothingHeld, "a release of nothing", [] { return main(std::string(kPick) + "\nrelease"); },
+         [] { return main("release\n" + std::string(kPick)); }},
         {Rule::AdviceSideways, "a part dragged over its support",
-         [] { return main(changed(kPick, "line over Tile pick 120 mm at", "line by 60 mm along x at")); }, [] { return main(kPick); }},
+         [] { return main(changed(kPick, "line over Tile pick 120 mm at", "line by 60 mm along x at")); },
+         [] { return main(kPick); }},
         {Rule::AdviceEndlessWait, "a wait for what nobody switches", [] { return main("wait for Go\njoint to Home"); },
          [] { return main("wait for Go at most 5 s\njoint to Home"); }},
-        {Rule::AdviceEndlessWait, "a wait for what is never set to that", [] { return main("set Go off\nwait for Go\njoint to Home"); },
+        {Rule::AdviceEndlessWait, "a wait for what is never set to that",
+         [] { return main("set Go off\nwait for Go\njoint to Home"); },
          [] { return main("set Go on\nwait for Go\njoint to Home"); }},
         {Rule::AdviceTwoWriters, "a signal that two arms write",
          [] {
-             Cell two = addArm(with("routine Main, run by Arm\n    set Go on\n"), "Other", example("tile-glazing-line").arms[0].model, {}).value();
+             Cell two = addArm(with("routine Main, run by Arm\n    set Go on\n"), "Other",
+                               example("tile-glazing-line").arms[0].model, {})
+                            .value();
              const RoutineId other = two.arms.back().main;
              return insertStep(two, other, 0, Step{.action = SetSignal{two.signals[0].id, 0}}).value();
          },
          [] {
-             Cell two = addArm(with("routine Main, run by Arm\n    set Go on\n"), "Other", example("tile-glazing-line").arms[0].model, {}).value();
+             Cell two = addArm(with("routine Main, run by Arm\n    set Go on\n"), "Other",
+                               example("tile-glazing-line").arms[0].model, {})
+                            .value();
              const RoutineId other = two.arms.back().main;
              return insertStep(two, other, 0, Step{.action = SetSignal{two.signals[1].id, 0}}).value();
          }},
@@ -124,7 +141,8 @@ std::vector<Row> rows()
 int count(const Cell& cell, Rule rule)
 {
     const CheckResult result = check(cell);
-    return int(std::count_if(result.findings.begin(), result.findings.end(), [rule](const Finding& f) { return f.rule == rule; }));
+    return int(std::count_if(result.findings.begin(), result.findings.end(),
+                             [rule](const Finding& f) { return f.rule == rule; }));
 }
 
 }  // namespace
@@ -152,8 +170,10 @@ void AdviceTest::firesAndIsSilent()
             const FindingText words = findingText(bad, f);
             QVERIFY(!words.headline.empty() && words.line().find('\n') == std::string::npos);
             QVERIFY(std::string(ruleName(rule)).starts_with("advice-"));
-            if (f.step) QVERIFY2(words.headline.find("tep ") != std::string::npos || words.headline.find("written") != std::string::npos,
-                                 words.headline.c_str());
+            if (f.step)
+                QVERIFY2(words.headline.find("tep ") != std::string::npos
+                             || words.headline.find("written") != std::string::npos,
+                         words.headline.c_str());
         }
 }
 

@@ -316,14 +316,11 @@ void CellFileTest::deepNestingIsRefusedAtOnce()
 void CellFileTest::olderFixturesStayReadable()
 {
     // With the cycle time that the version before this one had for them.
-    const std::map<QString, double> cycles{{"v1/tile-glazing-line", 5.347993255718714},
-                                           {"v2/tile-glazing-line", 5.347993255718714},
-                                           {"v3/tile-glazing-line", 5.347993255718714},
-                                           {"v3/planted-mistakes", 3.2671812910190026},
-                                           {"v3/glazing-line-on-a-rail", 10.471925530524395},
-                                           {"v4/tile-glazing-line", 5.347993255718714},
-                                           {"v4/planted-mistakes", 3.2671812910190026},
-                                           {"v4/glazing-line-on-a-rail", 10.471925530524395}};
+    const std::map<QString, double> cycles{
+        {"v1/tile-glazing-line", 5.347993255718714},       {"v2/tile-glazing-line", 5.347993255718714},
+        {"v3/tile-glazing-line", 5.347993255718714},       {"v3/planted-mistakes", 3.2671812910190017},
+        {"v3/glazing-line-on-a-rail", 10.471925530524395}, {"v4/tile-glazing-line", 5.347993255718714},
+        {"v4/planted-mistakes", 3.2671812910190017},       {"v4/glazing-line-on-a-rail", 10.471925530524395}};
     for (const auto& [name, cycle] : cycles) {
         const Result<Cell> cell = openCell(dataPath("cells/" + name.toStdString() + ".topikos"));
         QVERIFY2(cell.ok(), cell.ok() ? "" : cell.error().line().c_str());

@@ -156,9 +156,7 @@ void CellTest::refusedEditsChangeNothing()
         case 4: return deleteTarget(cell, target("Tile pick"));
         case 5: return setHome(cell, target("Tile pick"));
         case 6: step.as<LineMove>()->speed = 0; return changeStep(cell, routine, step);
-        case 7:
-            step.as<LineMove>()->goal = AtPlace{target("Home"), 0.1};
-            return changeStep(cell, routine, step);
+        case 7: step.as<LineMove>()->goal = AtPlace{target("Home"), 0.1}; return changeStep(cell, routine, step);
         case 8: {
             Thresholds t = cell.thresholds;
             t.elbowBlocked = 1;

@@ -231,7 +231,8 @@ void CheckTest::bestWaysAreTheLeastOfAllChains()
     std::vector<TargetId> used;
     std::vector<Step> moves;
     for (Step s : routine.steps)
-        if (s.isMove() && moves.size() < 5) s.action = JointMove{AtPlace{targetOf(s), endOf(s)->over}}, moves.push_back(s);
+        if (s.isMove() && moves.size() < 5)
+            s.action = JointMove{AtPlace{targetOf(s), endOf(s)->over}}, moves.push_back(s);
     routine.steps = Table<Step>(moves);
     cell.routines.at(0) = routine;
     for (const Step& s : moves)

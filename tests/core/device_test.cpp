@@ -73,7 +73,8 @@ void DeviceTest::railTakesTheArmAlong()
     // Home is a posture without axes: the rail stays where it is.
     QVERIFY(std::abs(axisValue(*findFrame(cell, carriage), axesAt(trace, trace.duration)) - 1.9) < 1e-12);
     // What a CSV says is the same.
-    const QStringList lines = QString::fromStdString(traceCsv(cell, trace, 0.1).value()).split('\n', Qt::SkipEmptyParts);
+    const QStringList lines =
+        QString::fromStdString(traceCsv(cell, trace, 0.1).value()).split('\n', Qt::SkipEmptyParts);
     const auto column = lines[0].split(',').indexOf("Rail carriage_m");
     QVERIFY(column > 0 && std::abs(lines.back().split(',')[column].toDouble() - 1.9) < 1e-9);
 }

@@ -86,7 +86,8 @@ Cell randomProgram(const Cell& cell, std::mt19937_64& random, size_t steps)
         };
         const auto at = [&] { return AtPlace{somewhere(), pick(2) ? real(0.001, 0.9) : 0}; };
         const auto pace = [&] {
-            return Pace{pick(3) ? 1 : real(0.1, 0.9), pick(3) ? 0 : real(1, 90) * kDegree, pick(2) ? 0 : real(0.001, 0.1)};
+            return Pace{pick(3) ? 1 : real(0.1, 0.9), pick(3) ? 0 : real(1, 90) * kDegree,
+                        pick(2) ? 0 : real(0.001, 0.1)};
         };
         const auto condition = [&]() -> Condition {
             if (pick(3)) return {digital[pick(2)], Comparison::Equal, double(pick(2))};
@@ -95,7 +96,8 @@ Cell randomProgram(const Cell& cell, std::mt19937_64& random, size_t steps)
         const auto goal = [&]() -> Goal {
             if (pick(3)) return at();
             const bool turns = pick(2);
-            return Shift{Shift::Space(pick(4)), {}, int(pick(3)), turns, turns ? real(1, 170) * kDegree : real(-0.5, 0.5)};
+            return Shift{
+                Shift::Space(pick(4)), {}, int(pick(3)), turns, turns ? real(1, 170) * kDegree : real(-0.5, 0.5)};
         };
         Step step;
         step.off = pick(8) == 0;
@@ -122,7 +124,8 @@ Cell randomProgram(const Cell& cell, std::mt19937_64& random, size_t steps)
         case 11: step.action = Repeat{Repeat::Kind(pick(4)), std::uint32_t(1 + pick(5)), condition()}; break;
         case 12: {
             ForEach each{out.patterns[0].id, pick(2) ? out.patterns[1].id : PatternId(), 1, 0, pick(2) == 0};
-            if (pick(2)) each.first = 1 + std::uint32_t(pick(3)), each.last = pick(2) ? 0 : each.first + std::uint32_t(pick(3));
+            if (pick(2))
+                each.first = 1 + std::uint32_t(pick(3)), each.last = pick(2) ? 0 : each.first + std::uint32_t(pick(3));
             step.action = each;
             break;
         }
@@ -161,8 +164,10 @@ Cell randomProgram(const Cell& cell, std::mt19937_64& random, size_t steps)
 
 std::string mutatedText(std::string text, std::mt19937_64& random)
 {
-    static const char* const kWords[] = {"routine ", "joint ", "to ", "over ", "\n", "    ", "else", "if ", "repeat ", "for each place of ",
-                                         "\"", "#", "(", ")", ",", "at ", "1e308", "-1", "\xff", "\t", "mm", "°", "off ", "with ", "place", "\0"};
+    static const char* const kWords[] = {
+        "routine ", "joint ", "to ",  "over ", "\n",    "    ", "else",  "if ", "repeat ", "for each place of ",
+        "\"",       "#",      "(",    ")",     ",",     "at ",  "1e308", "-1",  "\xff",    "\t",
+        "mm",       "°",      "off ", "with ", "place", "\0"};
     const auto pick = [&](size_t n) { return n ? size_t(random() % n) : 0; };
     const size_t at = pick(text.size() + 1);
     const size_t length = std::min(text.size() - at, pick(30));

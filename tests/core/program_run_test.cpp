@@ -80,7 +80,8 @@ std::vector<std::string> placesVisited(const Cell& cell, const Trace& trace)
 {
     std::vector<std::string> out;
     for (const StepOutcome& o : trace.arms[0].outcomes)
-        if (const Target* t = findTarget(cell, o.target); t && o.kind == StepKind::Line && !o.judgedOnly) out.push_back(t->name);
+        if (const Target* t = findTarget(cell, o.target); t && o.kind == StepKind::Line && !o.judgedOnly)
+            out.push_back(t->name);
     return out;
 }
 
@@ -93,7 +94,8 @@ Cell fedCell(std::mt19937_64* random = nullptr)
     Cell cell = programCell(3, 2);
     for (const Part& part : std::vector<Part>(cell.parts.begin(), cell.parts.end()))
         cell.parts.erase(part.id);
-    const Target pick = *std::find_if(cell.targets.begin(), cell.targets.end(), [](const Target& t) { return t.name == "Tile pick"; });
+    const Target pick =
+        *std::find_if(cell.targets.begin(), cell.targets.end(), [](const Target& t) { return t.name == "Tile pick"; });
     const Pose world = worldFromFrame(cell, pick.frame) * pick.pose;
     FrameId belt, source, eye, sink;
     cell = addDevice(cell, Device::Kind::Belt, "Feed", {}, {}, &belt).value();
@@ -117,9 +119,11 @@ Cell fedCell(std::mt19937_64* random = nullptr)
     d.size = {0.4, 0, 0};
     d.output = signalNamed(cell, "Go");
     cell = changeDevice(cell, eye, d).value();
-    cell = setFramePose(cell, eye, translated({world.translation[0] - 0.2, world.translation[1], world.translation[2]})).value();
+    cell = setFramePose(cell, eye, translated({world.translation[0] - 0.2, world.translation[1], world.translation[2]}))
+               .value();
     const Target& place = cell.targets.back();
-    cell = addDevice(cell, Device::Kind::Sink, "Out", {}, worldFromFrame(cell, place.frame) * place.pose, &sink).value();
+    cell =
+        addDevice(cell, Device::Kind::Sink, "Out", {}, worldFromFrame(cell, place.frame) * place.pose, &sink).value();
     d = *findFrame(cell, sink)->device;
     d.size = Vec3::Constant(real(0.03, 0.08));
     cell = changeDevice(cell, sink, d).value();
@@ -161,10 +165,11 @@ routine Main, run by Arm
 )");
     std::string text = "routine Main, run by Arm\n    joint to Home\n";
     for (int i = 1; i <= 6; ++i)
-        text += fmt::format("    joint over Tile pick 120 mm blend 20 mm\n    line to Tile pick at 150 mm/s\n    grip\n"
-                            "    line over Tile pick 120 mm at 250 mm/s blend 10 mm\n    joint over Rack {0} 120 mm blend 20 mm\n"
-                            "    line to Rack {0} at 150 mm/s\n    release\n    line over Rack {0} 120 mm at 250 mm/s\n",
-                            i);
+        text += fmt::format(
+            "    joint over Tile pick 120 mm blend 20 mm\n    line to Tile pick at 150 mm/s\n    grip\n"
+            "    line over Tile pick 120 mm at 250 mm/s blend 10 mm\n    joint over Rack {0} 120 mm blend 20 mm\n"
+            "    line to Rack {0} at 150 mm/s\n    release\n    line over Rack {0} 120 mm at 250 mm/s\n",
+            i);
     const Cell flat = withProgram(base, text + "    joint to Home\n");
     const Trace a = simulate(loops), b = simulate(flat);
     QVERIFY(!a.blocked() && a.duration > 20);
@@ -188,14 +193,16 @@ void ProgramRunTest::textAndStepsGiveTheSameTrace()
     int ran = 0;
     for (int i = 0; i < 60; ++i) {
         const Cell cell = randomProgram(base, random, 25);
-        // Put into its own cell a text changes not a bit, whatever its digits; what was typed is the same in every cell.
+        // Put into its own cell a text changes not a bit, whatever its digits; what was typed is the same in every
+        // cell.
         const Cell own = withProgram(cell, programText(cell));
         QVERIFY(own.routines == cell.routines);
         const Cell once = withProgram(base, programText(cell)), typed = withProgram(base, programText(once));
         QVERIFY(typed.routines == once.routines);
         RunOptions options;
         options.until = 200;
-        const Trace a = simulate(once, options), b = simulate(typed, options), c = simulate(cell, options), d = simulate(own, options);
+        const Trace a = simulate(once, options), b = simulate(typed, options), c = simulate(cell, options),
+                    d = simulate(own, options);
         QVERIFY(a.duration == b.duration && c.duration == d.duration);
         for (size_t k = 0; k < a.arms.size(); ++k) {
             QCOMPARE(storyOfSteps(once, a.arms[k]), storyOfSteps(typed, b.arms[k]));
@@ -234,13 +241,20 @@ void ProgramRunTest::eachPlaceInEveryOrder_data()
 {
     QTest::addColumn<QString>("head");
     QTest::addColumn<QString>("places");
-    QTest::newRow("forwards") << "for each place of Rack" << "1 2 3 4 5 6";
-    QTest::newRow("backwards") << "for each place of Rack backwards" << "6 5 4 3 2 1";
-    QTest::newRow("a range") << "for each place of Rack from 2 to 4" << "2 3 4";
-    QTest::newRow("a range backwards") << "for each place of Rack from 2 to 4 backwards" << "4 3 2";
-    QTest::newRow("to the end") << "for each place of Rack from 5 to end" << "5 6";
-    QTest::newRow("beyond the end") << "for each place of Rack from 5 to 9" << "5 6";
-    QTest::newRow("none") << "for each place of Rack from 8 to 9" << "";
+    QTest::newRow("forwards") << "for each place of Rack"
+                              << "1 2 3 4 5 6";
+    QTest::newRow("backwards") << "for each place of Rack backwards"
+                               << "6 5 4 3 2 1";
+    QTest::newRow("a range") << "for each place of Rack from 2 to 4"
+                             << "2 3 4";
+    QTest::newRow("a range backwards") << "for each place of Rack from 2 to 4 backwards"
+                                       << "4 3 2";
+    QTest::newRow("to the end") << "for each place of Rack from 5 to end"
+                                << "5 6";
+    QTest::newRow("beyond the end") << "for each place of Rack from 5 to 9"
+                                    << "5 6";
+    QTest::newRow("none") << "for each place of Rack from 8 to 9"
+                          << "";
 }
 
 void ProgramRunTest::eachPlaceInEveryOrder()
@@ -279,7 +293,8 @@ routine Main, run by Arm
 
 void ProgramRunTest::pulsesEndByThemselves()
 {
-    const Cell cell = mainWith(programCell(), "wait 1 s\npulse Go for 0.5 s\nwait 0.2 s\npulse Go for 0.5 s\nwait 3 s\npulse Full for 9 s");
+    const Cell cell = mainWith(
+        programCell(), "wait 1 s\npulse Go for 0.5 s\nwait 0.2 s\npulse Go for 0.5 s\nwait 3 s\npulse Full for 9 s");
     const Trace trace = simulate(cell);
     const SignalId go = signalNamed(cell, "Go");
     // The second pulse begins before the first has ended, and takes its place.
@@ -294,13 +309,15 @@ void ProgramRunTest::waitsRunOutOfTime()
     const Trace trace = simulate(cell);
     QVERIFY(std::abs(trace.duration - 3) < 1e-12);
     QCOMPARE(signalAt(cell, trace, signalNamed(cell, "Full"), 2.5), 1.0);
-    const StepOutcome& first = trace.arms[0].outcomes[trace.arms[0].spans[0].outcome];  // what stands for it is judged before
+    const StepOutcome& first =
+        trace.arms[0].outcomes[trace.arms[0].spans[0].outcome];  // what stands for it is judged before
     QCOMPARE(int(first.problem), int(StepOutcome::Problem::TimedOut));
     const CheckResult result = check(cell);
     QCOMPARE(result.count(Severity::Caution), 1);
     QVERIFY(findingText(cell, result.findings[0]).line().find("waits 2 s in vain") != std::string::npos);
     // What comes at the very instant is in time.
-    const Cell inTime = mainWith(programCell(), "pulse Full for 2 s\nwait for Full off at most 2 s, else stop \"late\"\nwait 1 s");
+    const Cell inTime =
+        mainWith(programCell(), "pulse Full for 2 s\nwait for Full off at most 2 s, else stop \"late\"\nwait 1 s");
     const Trace other = simulate(inTime);
     QCOMPARE(int(other.arms[0].outcomes.size()), 4);  // the stop is judged, not run
     QVERIFY(std::abs(other.duration - 3) < 1e-12);
@@ -310,7 +327,8 @@ void ProgramRunTest::waitsRunOutOfTime()
 
 void ProgramRunTest::stopEndsTheProgram()
 {
-    const Cell cell = mainWith(programCell(), "wait 1 s\nif Go off\n    stop \"nothing to do\"\nwait 5 s\nline to Tile pick at 250 mm/s");
+    const Cell cell = mainWith(
+        programCell(), "wait 1 s\nif Go off\n    stop \"nothing to do\"\nwait 5 s\nline to Tile pick at 250 mm/s");
     const CheckResult result = check(cell);
     QVERIFY(std::abs(result.trace.duration - 1) < 1e-12);
     QVERIFY(!result.trace.blocked());
@@ -327,7 +345,8 @@ void ProgramRunTest::branchesNotTakenAreJudged()
     far.name = "Far";
     far.pose.translation += Vec3(5, 0, 0);
     cell.targets.push_back(far);
-    const Cell branch = mainWith(cell, "joint to Home\nif Go\n    line to Far at 250 mm/s\nelse\n    wait 1 s\njoint to Home");
+    const Cell branch =
+        mainWith(cell, "joint to Home\nif Go\n    line to Far at 250 mm/s\nelse\n    wait 1 s\njoint to Home");
     const CheckResult result = check(branch);
     QVERIFY(!result.trace.blocked());
     QCOMPARE(result.count(Severity::Blocked), 1);
@@ -336,9 +355,10 @@ void ProgramRunTest::branchesNotTakenAreJudged()
     QVERIFY(findingText(branch, f).line().find("The run does not come here") != std::string::npos);
     QVERIFY(outcomeOf(result, f) && outcomeOf(result, f)->judgedOnly);
     // The same behind a wait whose time is not up, in a loop that is not gone into, and in a branch of a branch.
-    for (const char* body : {"pulse Go for 1 s\nwait for Go at most 3 s, else line to Far at 250 mm/s",
-                             "repeat while Go\n    line to Far at 250 mm/s", "if Go\n    if Full\n        line to Far at 250 mm/s",
-                             "if Go\n    grip\nelse\n    if Full off\n        wait 1 s\n    else\n        line to Far at 250 mm/s"})
+    for (const char* body :
+         {"pulse Go for 1 s\nwait for Go at most 3 s, else line to Far at 250 mm/s",
+          "repeat while Go\n    line to Far at 250 mm/s", "if Go\n    if Full\n        line to Far at 250 mm/s",
+          "if Go\n    grip\nelse\n    if Full off\n        wait 1 s\n    else\n        line to Far at 250 mm/s"})
         QVERIFY2(check(mainWith(cell, body)).count(Severity::Blocked) == 1, body);
     for (const Finding& other : check(mainWith(cell, "if Go\n    joint to Tile pick\nelse\n    wait 1 s")).findings)
         QVERIFY(!other.step);  // Far by itself, and nothing of the branch
@@ -352,7 +372,8 @@ void ProgramRunTest::whatIsBehindABlockIsJudgedInLoops()
     far.name = "Far";
     far.pose.translation += Vec3(5, 0, 0);
     cell.targets.push_back(far);
-    const Cell blocked = mainWith(cell, "for each place of Rack\n    joint to Far\n    line over place 100 mm at 250 mm/s\njoint to Home");
+    const Cell blocked = mainWith(
+        cell, "for each place of Rack\n    joint to Far\n    line over place 100 mm at 250 mm/s\njoint to Home");
     const CheckResult result = check(blocked);
     QVERIFY(result.trace.blocked());
     std::set<TargetId> judged;
@@ -413,7 +434,8 @@ void ProgramRunTest::arcsAreRound()
 
 void ProgramRunTest::arcThroughPlacesOnALineIsBlocked()
 {
-    const Cell cell = mainWith(programCell(), "joint over Tile pick 100 mm\narc via over Tile pick 50 mm to Tile pick at 100 mm/s");
+    const Cell cell =
+        mainWith(programCell(), "joint over Tile pick 100 mm\narc via over Tile pick 50 mm to Tile pick at 100 mm/s");
     const CheckResult result = check(cell);
     QCOMPARE(result.count(Severity::Blocked), 1);
     QVERIFY(findingText(cell, result.findings[0]).headline.find("has no circle to go on") != std::string::npos);
@@ -432,7 +454,8 @@ void ProgramRunTest::shiftsGoAlongTheAxesTheyName()
     };
     const auto by = [&](const std::string& step, const Vec3& way) {
         const auto [from, to] = moved(step);
-        return (to.translation - from.translation - way).norm() < 1e-8 && deviation({{}, from.rotation}, {{}, to.rotation}).radians < 1e-8;
+        return (to.translation - from.translation - way).norm() < 1e-8
+               && deviation({{}, from.rotation}, {{}, to.rotation}).radians < 1e-8;
     };
     for (const char* kind : {"line", "joint"}) {
         const std::string k = kind;
@@ -441,8 +464,10 @@ void ProgramRunTest::shiftsGoAlongTheAxesTheyName()
         const auto [from, unused] = moved("wait 0.1 s");
         QVERIFY(by(k + " by -40 mm along z of tool", from.rotation * Vec3(0, 0, -0.04)));
         const FrameId rack = frameNamed(base, "Drying rack");
-        QVERIFY(by("read from Drying rack\n" + k + " by 20 mm along y", worldFromFrame(base, rack).rotation * Vec3(0, 0.02, 0)));
-        QVERIFY(by(k + " by 20 mm along y of frame Drying rack", worldFromFrame(base, rack).rotation * Vec3(0, 0.02, 0)));
+        QVERIFY(by("read from Drying rack\n" + k + " by 20 mm along y",
+                   worldFromFrame(base, rack).rotation * Vec3(0, 0.02, 0)));
+        QVERIFY(
+            by(k + " by 20 mm along y of frame Drying rack", worldFromFrame(base, rack).rotation * Vec3(0, 0.02, 0)));
     }
     const auto [from, to] = moved("line by 30° about z of tool");
     QVERIFY((from.translation - to.translation).norm() < 1e-8);
@@ -453,15 +478,22 @@ void ProgramRunTest::shiftsGoAlongTheAxesTheyName()
 void ProgramRunTest::jointShiftsAndPace()
 {
     const Cell base = programCell();
-    const auto run = [&](const std::string& step) { return simulate(mainWith(base, "joint to Home\n" + step)).arms[0].outcomes[1]; };
+    const auto run = [&](const std::string& step) {
+        return simulate(mainWith(base, "joint to Home\n" + step)).arms[0].outcomes[1];
+    };
     const JointVector home = homePosture(base, base.arms[0]);
     const StepOutcome plain = run("joint 4 by -40°");
     QVERIFY(std::abs(plain.arrival[3] - home[3] + 40 * kDegree) < 1e-12);
     const Joint& joint = base.arms[0].model->joints()[3];
-    const auto time = [](double way, double v, double a) { return way >= v * v / a ? way / v + v / a : 2 * std::sqrt(way / a); };
+    const auto time = [](double way, double v, double a) {
+        return way >= v * v / a ? way / v + v / a : 2 * std::sqrt(way / a);
+    };
     QVERIFY(std::abs(plain.duration - time(40 * kDegree, joint.speed, joint.acceleration)) < 1e-9);
-    QVERIFY(std::abs(run("joint 4 by -40° acceleration 25 %").duration - time(40 * kDegree, joint.speed, 0.25 * joint.acceleration)) < 1e-9);
-    QVERIFY(std::abs(run("joint 4 by -40° at 20 °/s").duration - time(40 * kDegree, 20 * kDegree, joint.acceleration)) < 1e-9);
+    QVERIFY(std::abs(run("joint 4 by -40° acceleration 25 %").duration
+                     - time(40 * kDegree, joint.speed, 0.25 * joint.acceleration))
+            < 1e-9);
+    QVERIFY(std::abs(run("joint 4 by -40° at 20 °/s").duration - time(40 * kDegree, 20 * kDegree, joint.acceleration))
+            < 1e-9);
     const StepOutcome line = run("line by 100 mm along x at 200 mm/s acceleration 50 %");
     QVERIFY(std::abs(line.duration - time(0.1, 0.2, 1)) < 1e-9);
     // Out of its range: blocked, with the joint named.
@@ -475,7 +507,8 @@ void ProgramRunTest::processIsSwitchedAhead()
     Process spray = cell.tools[0].processes[0];
     spray.lead = 0.25;
     cell = setProcess(cell, cell.tools[0].id, spray).value();
-    cell = mainWith(cell, "joint to Home\njoint over Tile pick 120 mm\nprocess Spray on\nline to Tile pick at 100 mm/s\nprocess Spray off");
+    cell = mainWith(cell, "joint to Home\njoint over Tile pick 120 mm\nprocess Spray on\nline to Tile pick at 100 "
+                          "mm/s\nprocess Spray off");
     const Trace trace = simulate(cell);
     const double begin = trace.arms[0].outcomes[3].start, end = trace.duration;
     const SignalId valve = signalNamed(cell, "Valve");
@@ -531,11 +564,13 @@ void ProgramRunTest::startsAtAStep()
 
 void ProgramRunTest::endlessRunGivesTheSteadyCycle()
 {
-    const Cell cell = mainWith(programCell(), "joint over Tile pick 100 mm\nwait 7 s\nrepeat without end\n    wait 1 s\n    joint to Home\n    joint over Tile pick 100 mm");
+    const Cell cell = mainWith(programCell(), "joint over Tile pick 100 mm\nwait 7 s\nrepeat without end\n    wait 1 "
+                                              "s\n    joint to Home\n    joint over Tile pick 100 mm");
     const CheckResult result = check(cell);
     const Cycles cycles = cyclesOf(result.trace);
     QCOMPARE(cycles.done, kCheckedRounds);
-    const Trace once = simulate(mainWith(programCell(), "joint over Tile pick 100 mm\nwait 1 s\njoint to Home\njoint over Tile pick 100 mm"));
+    const Trace once = simulate(
+        mainWith(programCell(), "joint over Tile pick 100 mm\nwait 1 s\njoint to Home\njoint over Tile pick 100 mm"));
     QVERIFY(std::abs(cycles.time - (once.duration - once.arms[0].outcomes[0].duration)) < 1e-9);
     // Both passes are judged: that the second begins where the first one ends.
     QVERIFY(result.trace.arms[0].rounds.size() == 1);
@@ -574,7 +609,8 @@ void ProgramRunTest::runnerForgetsAndStaysExact()
             QCOMPARE(y.parts.size(), x.parts.size());
             for (size_t i = 0; i < x.parts.size(); ++i)
                 QVERIFY(x.parts[i].part == y.parts[i].part
-                        && (x.parts[i].worldFromPart.translation - y.parts[i].worldFromPart.translation).norm() < 1e-12);
+                        && (x.parts[i].worldFromPart.translation - y.parts[i].worldFromPart.translation).norm()
+                               < 1e-12);
             for (const Signal& s : cell->signals)
                 QVERIFY(signalAt(*cell, a, s.id, at) == signalAt(*cell, b, s.id, at));
         }
@@ -618,7 +654,8 @@ void ProgramRunTest::findingsOfPassesAreOne()
     Cell cell = programCell(1, 4);
     Pattern rack = cell.patterns[0];
     rack.pitch = {0.4, 0.4, 0};
-    for (const auto& text : {"for each place of Rack\n    joint over place 50 mm\n    grip\n    joint over Tile pick 50 mm"}) {
+    for (const auto& text :
+         {"for each place of Rack\n    joint over place 50 mm\n    grip\n    joint over Tile pick 50 mm"}) {
         const CheckResult result = check(mainWith(cell, text));
         int grips = 0;
         for (const Finding& f : result.findings)

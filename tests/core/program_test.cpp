@@ -186,12 +186,16 @@ void ProgramTest::errorsSayWhereAndWhatIsMeant_data()
     row("no main routine", "    grip\nroutine Main\n    grip\n", "3:1: there is a routine \"Main\" in line 1 already");
     row("limit", "    wait 4000 s\n", "2:5: a wait cannot be 4000 s");
     row("joint that turns", "    joint 4 by 10 mm\n", "joint 4 turns");
-    row("twice round the same pattern", "    for each place of Rack\n        for each place of Rack\n            grip\n",
+    row("twice round the same pattern",
+        "    for each place of Rack\n        for each place of Rack\n            grip\n",
         "3:9: the step is in a \"for each\" of \"Rack\" already");
     row("wrong number of places", "    call Main (Home)\n", "2:5: \"Main\" takes 0 places, not 1");
-    QTest::newRow("nothing runs") << "routine Main, for Arm\n    grip\n" << "no routine is run by \"Arm\"";
-    QTest::newRow("steps without a routine") << "    grip\n" << "1:5: stands in no routine";
-    QTest::newRow("unknown arm") << "routine Main, run by Armm\n    grip\n" << "1:22: there is no arm called \"Armm\"; \"Arm\" is meant?";
+    QTest::newRow("nothing runs") << "routine Main, for Arm\n    grip\n"
+                                  << "no routine is run by \"Arm\"";
+    QTest::newRow("steps without a routine") << "    grip\n"
+                                             << "1:5: stands in no routine";
+    QTest::newRow("unknown arm") << "routine Main, run by Armm\n    grip\n"
+                                 << "1:22: there is no arm called \"Armm\"; \"Arm\" is meant?";
 }
 
 void ProgramTest::errorsSayWhereAndWhatIsMeant()
@@ -235,7 +239,8 @@ void ProgramTest::renamedRoutineStaysTheSame()
     const Cell cell = withProgram(programCell(), kSample);
     std::string text = kSample;
     for (const char* old : {"routine Set one tile", "call Set one tile"})
-        text.replace(text.find(old), std::string(old).size(), std::string(old).substr(0, std::string(old).find(' ')) + " Move a tile");
+        text.replace(text.find(old), std::string(old).size(),
+                     std::string(old).substr(0, std::string(old).find(' ')) + " Move a tile");
     const Cell after = withProgram(cell, text);
     QVERIFY(after.routines[0].id == cell.routines[0].id && after.routines[0].name == "Move a tile");
     QVERIFY(after.routines[0].parameters == cell.routines[0].parameters);
@@ -376,10 +381,12 @@ void ProgramTest::usesAreFound()
 
 void ProgramTest::largeTextIsReadInTime()
 {
-    // 5,000 steps in blocks; that it is quick is measured in the benchmarks, that it does not grow with the square here.
+    // 5,000 steps in blocks; that it is quick is measured in the benchmarks, that it does not grow with the square
+    // here.
     std::string text = "routine Main, run by Arm\n";
     for (int i = 0; i < 1000; ++i)
-        text += "    repeat 2 times\n        line to Tile pick at 150 mm/s\n        grip\n        joint to Home\n        release\n";
+        text += "    repeat 2 times\n        line to Tile pick at 150 mm/s\n        grip\n        joint to Home\n      "
+                "  release\n";
     const Cell cell = withProgram(programCell(), text);
     QCOMPARE(countSteps(cell.routines[0].steps), size_t(5000));
     QCOMPARE(programText(cell), text);

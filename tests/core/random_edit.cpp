@@ -122,13 +122,20 @@ Result<Cell> randomEdit(const Cell& c, std::mt19937_64& random, bool wild)
             break;
         }
         case 9: step.action = Call{c.routines[pick(c.routines.size())].id, {}}; break;
-        case 10: step.action = Repeat{Repeat::Kind(pick(4)), std::uint32_t(pick(4)), {signal, Comparison::Equal, 1}}; break;
+        case 10:
+            step.action = Repeat{Repeat::Kind(pick(4)), std::uint32_t(pick(4)), {signal, Comparison::Equal, 1}};
+            break;
         case 11:
-            step.action = ForEach{c.patterns.empty() ? PatternId() : c.patterns[pick(c.patterns.size())].id, {},
-                                  std::uint32_t(1 + pick(3)), std::uint32_t(pick(4)), pick(2) == 0};
+            step.action = ForEach{c.patterns.empty() ? PatternId() : c.patterns[pick(c.patterns.size())].id,
+                                  {},
+                                  std::uint32_t(1 + pick(3)),
+                                  std::uint32_t(pick(4)),
+                                  pick(2) == 0};
             break;
         case 12: step.action = If{{signal, Comparison::Equal, double(pick(2))}}; break;
-        case 13: step.action = LineMove{Shift{Shift::Space(pick(4)), frame.id, int(pick(4)), pick(2) == 0, 0.1 * far}}; break;
+        case 13:
+            step.action = LineMove{Shift{Shift::Space(pick(4)), frame.id, int(pick(4)), pick(2) == 0, 0.1 * far}};
+            break;
         case 14:
             if (rows.empty()) return c;
             return moveSteps(c, routine.id, {rows[pick(rows.size())].step->id}, rows[pick(rows.size())].place);

@@ -14,9 +14,10 @@ namespace topikos {
 
 namespace {
 
-constexpr double kNear = 0.010;             // length of a move that counts as its begin or end [m]
-constexpr double kStraight = 60 * kDegree;  // a way that is further off the tool's axis, and off the vertical, is sideways
-constexpr double kSamePlace = 1e-3;         // [rad or m]
+constexpr double kNear = 0.010;  // length of a move that counts as its begin or end [m]
+constexpr double kStraight =
+    60 * kDegree;                    // a way that is further off the tool's axis, and off the vertical, is sideways
+constexpr double kSamePlace = 1e-3;  // [rad or m]
 
 Finding adviceAbout(Rule rule, AdviceFact fact)
 {
@@ -206,8 +207,8 @@ Vec3 tcpAlong(const Cell& cell, const ArmStation& arm, const StepOutcome& outcom
     return worldFromTcp(cell, arm, posture, outcome.axesAlong(fraction)).translation;
 }
 
-/// How far off the tool's axis, or the vertical, the TCP goes at the begin or end of a move; nothing when it hardly moves.
-/// `away`: against the tool's axis and upwards.
+/// How far off the tool's axis, or the vertical, the TCP goes at the begin or end of a move; nothing when it hardly
+/// moves. `away`: against the tool's axis and upwards.
 std::optional<double> angleOff(const Cell& cell, const ArmStation& arm, const StepOutcome& outcome, bool away)
 {
     if (!outcome.move || outcome.blocks()) return std::nullopt;
@@ -273,10 +274,12 @@ void adviseOnRun(const Cell& cell, const Trace& trace, const ArmTrace& arm, Find
                 else if (off && *off > kStraight) say(Rule::AdviceNoApproach, i, fact);
             }
             if (outcome.problem == StepOutcome::Problem::None) holds = justGripped = true;
-            gripped = outcome.problem != StepOutcome::Problem::NothingGripped && outcome.problem != StepOutcome::Problem::PartHeld;
+            gripped = outcome.problem != StepOutcome::Problem::NothingGripped
+                      && outcome.problem != StepOutcome::Problem::PartHeld;
         }
         if (outcome.kind == StepKind::Release) {
-            if (outcome.problem == StepOutcome::Problem::NothingHeld && !first && gripped) say(Rule::AdviceNothingHeld, i);
+            if (outcome.problem == StepOutcome::Problem::NothingHeld && !first && gripped)
+                say(Rule::AdviceNothingHeld, i);
             holds = justGripped = false;
             gripped = true;  // that nothing was gripped is told at the grip
         }
@@ -335,23 +338,29 @@ FindingText textOf(const AdviceFact& fact, const Wording& words)
                 fmt::format("{}, its neighbour, is never used.", other ? other->name : "")};
     case Rule::AdviceNoApproach:
         return {words.subject + " grips without an approach",
-                fmt::format("The last {} come from the side: {} off the tool's axis, and off the vertical. Let a line come from over the place.",
+                fmt::format("The last {} come from the side: {} off the tool's axis, and off the vertical. Let a line "
+                            "come from over the place.",
                             mm(kNear), deg(fact.amount))};
     case Rule::AdviceJointIntoGrip:
         return {words.subject + " goes by joints to where the next step grips",
-                "Its way is no line, so the jaws may touch the part or what is beside it. Go by joints to over the place, then by a line."};
+                "Its way is no line, so the jaws may touch the part or what is beside it. Go by joints to over the "
+                "place, then by a line."};
     case Rule::AdviceNotOpened:
         return {words.subject + " comes with the gripper closed", "Let a release open it on the way."};
     case Rule::AdviceGripAgain:
-        return {words.subject + " grips while it holds a part", "There is nothing more to take; leave it out, or release the part before."};
+        return {words.subject + " grips while it holds a part",
+                "There is nothing more to take; leave it out, or release the part before."};
     case Rule::AdviceNothingHeld: return {words.subject + " releases nothing", "The gripper holds no part there."};
     case Rule::AdviceSideways:
         return {words.subject + " takes the part away sideways",
-                fmt::format("Its first {} are {} off the tool's axis, and off the vertical: the part is dragged over what it lies on. Lift it first.",
+                fmt::format("Its first {} are {} off the tool's axis, and off the vertical: the part is dragged over "
+                            "what it lies on. Lift it first.",
                             mm(kNear), deg(fact.amount))};
     case Rule::AdviceEndlessWait:
         return {words.subject + " can wait for ever",
-                fmt::format("Nothing makes \"{}\" what it waits for. Wire a device to it, set it in a routine, or give the wait a time limit.", signalName)};
+                fmt::format("Nothing makes \"{}\" what it waits for. Wire a device to it, set it in a routine, or give "
+                            "the wait a time limit.",
+                            signalName)};
     case Rule::AdviceTwoWriters:
         return {fmt::format("\"{}\" is written by two", signalName),
                 "What one switches on, the other may switch off. Give each a signal of its own."};
@@ -361,13 +370,14 @@ FindingText textOf(const AdviceFact& fact, const Wording& words)
                     fmt::format("\"{}\" is read from there.", frameName(cell, fact.frame))};
         const Tool* tool = findTool(cell, fact.tool);
         return {fmt::format("{} goes to {}, taught with another tool or point", words.subject, words.target),
-                fmt::format("It was taught with \"{}\". Take it anew, or use the point that it was taught with.", tool ? tool->name : "")};
+                fmt::format("It was taught with \"{}\". Take it anew, or use the point that it was taught with.",
+                            tool ? tool->name : "")};
     }
-    case Rule::AdviceUncalled:
-        return {words.subject + " is never called", "No arm runs it, and no step calls it."};
+    case Rule::AdviceUncalled: return {words.subject + " is never called", "No arm runs it, and no step calls it."};
     case Rule::AdviceOpenEnd:
         return {words.subject + " does not end where it began",
-                fmt::format("Joint {} stands {} from where it was at the start, so the next cycle begins otherwise than this one. End at home.",
+                fmt::format("Joint {} stands {} from where it was at the start, so the next cycle begins otherwise "
+                            "than this one. End at home.",
                             fact.joint + 1, jointAmount(words.joint(fact.joint), fact.amount))};
     default: break;
     }

@@ -75,8 +75,8 @@ std::string detailOf(const ReachFact& fact, const Wording& words)
 
 FindingText textOf(const ArcFact&, const Wording& words)
 {
-    return {words.subject + " has no circle to go on",
-            "The place where it begins and the two that it names lie on a line, or on each other. Move one of them, or use a line."};
+    return {words.subject + " has no circle to go on", "The place where it begins and the two that it names lie on a "
+                                                       "line, or on each other. Move one of them, or use a line."};
 }
 
 FindingText textOf(const ReachFact& fact, const Wording& words)

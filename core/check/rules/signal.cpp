@@ -32,7 +32,8 @@ void judgeProgress(const Trace& trace, Findings& out)
 FindingText textOf(const StopFact& fact, const Wording& words)
 {
     return {words.subject + " stops the program",
-            fact.message.empty() ? "The arm does nothing more." : fmt::format("\"{}\". The arm does nothing more.", fact.message)};
+            fact.message.empty() ? "The arm does nothing more."
+                                 : fmt::format("\"{}\". The arm does nothing more.", fact.message)};
 }
 
 FindingText textOf(const TimeFact& fact, const Wording& words)
