@@ -5,6 +5,7 @@
 #include "core/shape/arm_bodies.h"
 
 #include <algorithm>
+#include <set>
 
 namespace topikos {
 
@@ -231,15 +232,34 @@ const std::vector<Scene::Path>& Scene::paths() const
     m_pathsOf = looked;
     m_paths.clear();
     if (!checked) return m_paths;
+    std::map<MovePlanPtr, Way> ways;  // those that are left are forgotten
+    std::set<std::pair<std::uint32_t, const MovePlan*>> drawn;
+    const auto same = [](const Pose& a, const Pose& b) {
+        return a.translation == b.translation && a.rotation.coeffs() == b.rotation.coeffs();
+    };
     const Cell& cell = *checked->cell;
     for (const ArmTrace& running : checked->result.trace.arms) {
         // Of the arm in hand the routine that is looked at, which may be one that does not run.
         const ArmTrace* shown = running.arm == m_session.station().id ? m_session.armTrace() : nullptr;
         const ArmTrace& trace = shown ? *shown : running;
+        const ArmStation& arm = *findArm(cell, trace.arm);
+        const Pose& tcp = flangeFromTcp(cell, arm);
         for (const StepOutcome& outcome : trace.outcomes) {
-            const ArmStation& arm = *findArm(cell, trace.arm);
             Path path{outcome.step, outcome.kind, {}, {}};
             const auto base = [&](double fraction) { return worldFromBase(cell, arm, outcome.axesAlong(fraction)); };
+            // Moves that were planned before go the same way as before; passes of the same move are drawn once.
+            const bool stands = outcome.move && outcome.travels.empty();
+            if (stands && !drawn.insert({outcome.step.value, outcome.plan.get()}).second) continue;
+            const Pose stand = stands ? base(0) : Pose{};
+            if (stands)
+                if (const auto known = m_ways.find(outcome.plan); known != m_ways.end())
+                    if (same(known->second.base, stand) && same(known->second.tcp, tcp)) {
+                        path.points = known->second.points;
+                        path.missing = known->second.missing;
+                        ways.emplace(outcome.plan, known->second);
+                        m_paths.push_back(std::move(path));
+                        continue;
+                    }
             if (!outcome.move) {
                 // A rail alone takes the tool along.
                 for (int i = 0; !outcome.travels.empty() && i <= 28; ++i)
@@ -256,9 +276,12 @@ const std::vector<Scene::Path>& Scene::paths() const
                     path.points.push_back(base(end * i / pieces) * move.line.tcpAt(end * i / pieces).translation);
                 if (move.stop) path.missing = {path.points.back(), base(1) * move.line.tcpAt(1).translation};
             }
-            if (path.points.size() > 1) m_paths.push_back(std::move(path));
+            if (path.points.size() < 2) continue;
+            if (stands) ways[outcome.plan] = {stand, tcp, path.points, path.missing};
+            m_paths.push_back(std::move(path));
         }
     }
+    m_ways = std::move(ways);
     return m_paths;
 }
 

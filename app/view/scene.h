@@ -114,6 +114,12 @@ private:
     mutable std::shared_ptr<const CheckedCell> m_pathsFor;
     mutable RoutineId m_pathsOf;
     mutable std::vector<Path> m_paths;
+    /// The way of a planned move of an arm that stands.
+    struct Way {
+        Pose base, tcp;  ///< of the arm
+        std::vector<Vec3> points, missing;
+    };
+    mutable std::map<MovePlanPtr, Way> m_ways;
 };
 
 /// Three short lines along the axes of a pose.
