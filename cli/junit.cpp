@@ -36,9 +36,10 @@ std::string junitText(const Cell& cell, const CheckResult& result)
             for (const StepOutcome& outcome : arm.outcomes) {
                 if (!told.insert(outcome.step).second) continue;
                 const Routine& routine = *findRoutine(cell, outcome.routine);
+                const StepScope scope{routine};
                 add(routine.name,
                     fmt::format("step {}: {}", outcome.index + 1,
-                                stepText(words, *findStep(routine.steps, outcome.step))),
+                                stepText(words, *findStep(routine.steps, outcome.step), &scope)),
                     ofSteps[outcome.step]);
             }
     };

@@ -51,8 +51,10 @@ int simulateCell(const std::string& file, bool json, int cycles, double until, c
     const Trace trace = simulate(*cell, options);
     const Vocabulary words(*cell);
     std::map<StepId, std::string> texts;
-    for (const Routine& routine : cell->routines)
-        eachStep(routine.steps, [&](const Step& step, size_t) { texts[step.id] = stepText(words, step); });
+    for (const Routine& routine : cell->routines) {
+        const StepScope scope{routine};
+        eachStep(routine.steps, [&](const Step& step, size_t) { texts[step.id] = stepText(words, step, &scope); });
+    }
     Json steps = Json::array();
     std::string text = fmt::format("{:>4}  {:>8}  {:>8}  step\n", "", "start s", "takes s");
     for (const ArmTrace& arm : trace.arms) {

@@ -35,6 +35,9 @@ struct PlaceChoices {
     }
 };
 
+/// What a shift begins with [rad or m].
+double usualShift(JointKind kind) { return kind == JointKind::Revolute ? 10 * kDegree : 0.05; }
+
 }  // namespace
 
 void StepPage::change(const std::function<void(Step&)>& set)
@@ -149,7 +152,7 @@ void StepPage::becomes(StepKind kind)
         if (!hasOtherwise(kind)) s.otherwise = {};
         // What both kinds have stays.
         if (const AtPlace* at = endOf(before))
-            if (const AtPlace* end = endOf(s)) *const_cast<AtPlace*>(end) = *at;
+            if (AtPlace* end = endOf(s)) *end = *at;
         if (const Pace* pace = paceOf(before))
             if (Pace* own = paceOf(s)) *own = *pace;
     });
@@ -171,6 +174,9 @@ void StepPage::addMove()
         LineMove* line = s.as<LineMove>();
         return line ? &line->goal : nullptr;
     };
+    const auto kindOf = [this](int joint) {
+        return jointKindOf(m_session.cell(), m_session.routine(), joint).value_or(JointKind::Revolute);
+    };
     if (const ArcMove* arc = m_step.as<ArcMove>()) {
         addPlace("Via", "stepVia", arc->via.place, [](Step& s, const Place& p) { s.as<ArcMove>()->via.place = p; });
         addPlace(arc->whole ? "And" : "To", "stepTarget", arc->end.place,
@@ -184,10 +190,17 @@ void StepPage::addMove()
         if (joint) goals << "one joint by an amount";
         addChoice("Goes", "stepGoal", goals, int(goal.index()), [=, this](int i) {
             const Result<Action> made = newAction(m_session.cell(), scope(), m_step.kind(), targetOf(m_step));
+            if (i == 0 && !made) {
+                m_session.say(text(made.error().line()), true);
+                return Q_EMIT refused();
+            }
             change([&](Step& s) {
                 if (i == 1) *goalOf(s) = Shift{};
-                else if (i == 2) *goalOf(s) = JointShift{0, 10 * kDegree};
-                else if (made) s.action = *made;
+                else if (i == 2) *goalOf(s) = JointShift{0, usualShift(kindOf(0))};
+                else {
+                    Step fresh{.action = *made};
+                    *goalOf(s) = *goalOf(fresh);
+                }
             });
         });
         if (const AtPlace* at = std::get_if<AtPlace>(&goal)) {
@@ -200,7 +213,7 @@ void StepPage::addMove()
             addChoice("Way", "stepTurns", {"along", "about"}, shift->turns, [=](int i) {
                 set([i](Shift& s) {
                     s.turns = i == 1;
-                    s.by = s.turns ? 10 * kDegree : 0.05;
+                    s.by = usualShift(s.turns ? JointKind::Revolute : JointKind::Prismatic);
                 });
             });
             addChoice("Axis", "stepAxis", {"x", "y", "z"}, shift->axis,
@@ -225,11 +238,14 @@ void StepPage::addMove()
             QStringList joints;
             for (int i = 0; i < m_session.arm().jointCount(); ++i)
                 joints << QString::number(i + 1);
-            addChoice("Joint", "stepJoint", joints, own.joint,
-                      [=, this](int i) { change([&](Step& s) { std::get<JointShift>(*goalOf(s)).joint = i; }); });
-            const JointKind kind = own.joint < m_session.arm().jointCount()
-                                       ? m_session.arm().joints()[size_t(own.joint)].kind
-                                       : JointKind::Revolute;
+            const JointKind kind = kindOf(own.joint);
+            addChoice("Joint", "stepJoint", joints, own.joint, [=, this](int i) {
+                change([&](Step& s) {
+                    JointShift& next = std::get<JointShift>(*goalOf(s));
+                    next.joint = i;
+                    if (kindOf(i) != kind) next.by = usualShift(kindOf(i));
+                });
+            });
             addValue("By", "stepBy", own.by, symbolOf(kind), unitOf(kind), limits::kJointShift, 2,
                      [=](Step& s, double v) { std::get<JointShift>(*goalOf(s)).by = v; });
         }
@@ -247,7 +263,7 @@ void StepPage::addMove()
     }
     if (const AtPlace* at = endOf(m_step))
         addValue("Back", "stepStandoff", at->over, "mm", kMillimetre, limits::kStandoff, 1,
-                 [](Step& s, double v) { const_cast<AtPlace*>(endOf(s))->over = v; });
+                 [](Step& s, double v) { endOf(s)->over = v; });
     if (const ArcMove* arc = m_step.as<ArcMove>()) {
         addValue("Via back", "stepViaStandoff", arc->via.over, "mm", kMillimetre, limits::kStandoff, 1,
                  [](Step& s, double v) { s.as<ArcMove>()->via.over = v; });

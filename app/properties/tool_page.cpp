@@ -136,11 +136,7 @@ void ToolPage::fill()
                      const Cell& cell = m_session.cell();
                      for (const Signal& s : cell.signals)
                          if (s.kind == Signal::Kind::Digital && !writerOf(cell, s.id)) {
-                             std::string name = "Process";
-                             for (size_t k = 2; std::any_of(tool.processes.begin(), tool.processes.end(),
-                                                            [&](const Process& p) { return p.name == name; });
-                                  ++k)
-                                 name = "Process " + std::to_string(k);
+                             const std::string name = freeNameIn(tool.processes, "Process");
                              edit("Add a process", [=, signal = s.id](const Cell& c) {
                                  return setProcess(c, id, {{}, name, signal, 0});
                              });

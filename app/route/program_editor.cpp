@@ -5,16 +5,10 @@
 #include "core/cell/devices.h"
 #include "core/cell/step_tree.h"
 
-#include <QAbstractItemView>
 #include <QFutureWatcher>
 #include <QHBoxLayout>
-#include <QHelpEvent>
-#include <QKeyEvent>
-#include <QPainter>
-#include <QRegularExpression>
 #include <QScrollBar>
 #include <QTextBlock>
-#include <QToolTip>
 #include <QVBoxLayout>
 #include <QtConcurrent>
 
@@ -138,7 +132,8 @@ void ProgramEditor::showNow()
     fillWords();
     if (m_shown != cell) {
         m_shown = cell;
-        const QString words = text(programText(*cell));
+        ProgramLines lines;
+        const QString words = text(programText(*cell, &lines));
         if (words != m_field->toPlainText()) {
             m_setting = true;
             const int line = m_field->textCursor().blockNumber(), scrolled = m_field->verticalScrollBar()->value();
@@ -148,17 +143,19 @@ void ProgramEditor::showNow()
             m_field->verticalScrollBar()->setValue(scrolled);
             m_setting = false;
         }
-        const ProgramLines lines = programLines(*cell);
-        m_lineOf = lines.steps;
-        m_stepAt.clear();
-        for (const Routine& routine : cell->routines)
-            eachStep(routine.steps, [&](const Step& step, size_t) {
-                m_stepAt[m_lineOf[step.id]] = {routine.id, step.id};
-            });
+        setLines(*cell, lines);
     }
     m_discard->hide();
     showMarks();
     showSelection();
+}
+
+void ProgramEditor::setLines(const Cell& cell, const ProgramLines& lines)
+{
+    m_lineOf = lines.steps;
+    m_stepAt.clear();
+    for (const Routine& routine : cell.routines)
+        eachStep(routine.steps, [&](const Step& step, size_t) { m_stepAt[m_lineOf[step.id]] = {routine.id, step.id}; });
 }
 
 void ProgramEditor::discard()
@@ -212,12 +209,7 @@ void ProgramEditor::take(const ProgramReading& reading)
     m_errors = reading.errors;
     m_discard->setVisible(!m_errors.empty());
     if (reading.cell) {
-        m_lineOf = reading.lines.steps;
-        m_stepAt.clear();
-        for (const Routine& routine : reading.cell->routines)
-            eachStep(routine.steps, [&](const Step& step, size_t) {
-                m_stepAt[m_lineOf[step.id]] = {routine.id, step.id};
-            });
+        setLines(*reading.cell, reading.lines);
         if (!(*reading.cell == m_session.cell())) {
             m_taking = true;
             const Cell next = *reading.cell;
@@ -250,7 +242,7 @@ void ProgramEditor::showMarks()
         ProgramField::Mark& mark = marks[int(error.line) - 1];
         mark.error = true;
         mark.severity = Severity::Blocked;
-        mark.words += (mark.words.isEmpty() ? "" : "\n") + text(error.message + ". " + error.remedy);
+        mark.words += (mark.words.isEmpty() ? "" : "\n") + text(error.words());
         if (!block.isValid()) continue;
         QTextEdit::ExtraSelection wave;
         wave.format.setUnderlineStyle(QTextCharFormat::WaveUnderline);
@@ -271,9 +263,8 @@ void ProgramEditor::showMarks()
     if (!m_errors.empty()) {
         const TextError& first = m_errors.front();
         const QString more = m_errors.size() > 1 ? QString(" (and %1 more)").arg(m_errors.size() - 1) : QString();
-        const Error words{"", first.message, "", first.remedy};
         m_state->setText(
-            QString("Line %1: %2%3 The program runs as it was before.").arg(first.line).arg(text(words.line()), more));
+            QString("Line %1: %2%3 The program runs as it was before.").arg(first.line).arg(text(first.words()), more));
         m_state->setStyleSheet(QString("color: %1; font-size: 12px;").arg(theme().blocked.name()));
     } else {
         m_state->setText("Taken at each pause of typing. Ctrl+Space completes names.");

@@ -37,6 +37,7 @@ private:
     void followCursor();
     void showSelection();
     void fillWords();
+    void setLines(const Cell& cell, const ProgramLines& lines);
 
     Session& m_session;
     ProgramField* m_field;

@@ -1,13 +1,8 @@
 #include "app/route/program_field.h"
 
-#include "app/session/text.h"
 #include "app/theme/theme.h"
-#include "core/cell/devices.h"
-#include "core/cell/step_tree.h"
 
 #include <QAbstractItemView>
-#include <QFutureWatcher>
-#include <QHBoxLayout>
 #include <QHelpEvent>
 #include <QKeyEvent>
 #include <QPainter>
@@ -16,8 +11,6 @@
 #include <QScrollBar>
 #include <QTextBlock>
 #include <QToolTip>
-#include <QVBoxLayout>
-#include <QtConcurrent>
 
 namespace topikos {
 

@@ -18,14 +18,14 @@ constexpr const char* kStepsMime = "application/x-topikos-steps";
 
 RouteModel::RouteModel(Session& session, QObject* parent) : QAbstractListModel(parent), m_session(session)
 {
-    makeRows();
+    m_now = rowsNow();
     connect(&session, &Session::cellChanged, this, &RouteModel::refresh);
     connect(&session, &Session::checkedChanged, this, &RouteModel::readCheck);
     readCheck();
     for (const auto signal :
          {&Session::checkedChanged, &Session::postureChanged, &Session::runChanged, &Session::passChanged})
         connect(&session, signal, this, [this] {
-            if (!m_rows.empty()) Q_EMIT dataChanged(index(0), index(int(m_rows.size()) - 1));
+            if (!m_now.rows.empty()) Q_EMIT dataChanged(index(0), index(int(m_now.rows.size()) - 1));
         });
 }
 
@@ -73,59 +73,50 @@ void RouteModel::readCheck()
         addTimes(trace);
 }
 
-void RouteModel::addRows(const Steps& steps, const StepPlace& list, int depth, size_t& number, bool shown)
+void RouteModel::addRows(const Steps& steps, const StepPlace& list, int depth, size_t& number, bool shown,
+                         Rows& out) const
 {
     StepPlace place = list;
     for (place.at = 0; place.at < steps.size(); ++place.at) {
         const Step& step = steps[place.at];
-        m_numbers[step.id] = number;
         if (shown) {
-            m_rowOf[step.id] = int(m_rows.size());
-            m_rows.push_back({&step, depth, number, false, place});
+            out.rowOf[step.id] = int(out.rows.size());
+            out.rows.push_back({&step, depth, number, false, place});
         }
         ++number;
         const bool open = shown && !m_folded.contains(step.id);
-        addRows(step.body, {step.id, false, 0}, depth + 1, number, open);
+        addRows(step.body, {step.id, false, 0}, depth + 1, number, open, out);
         if (step.otherwise.empty()) continue;
-        if (open) m_rows.push_back({&step, depth, 0, true, {step.id, true, 0}});
-        addRows(step.otherwise, {step.id, true, 0}, depth + 1, number, open);
+        if (open) out.rows.push_back({&step, depth, 0, true, {step.id, true, 0}});
+        addRows(step.otherwise, {step.id, true, 0}, depth + 1, number, open, out);
     }
 }
 
-void RouteModel::makeRows()
+RouteModel::Rows RouteModel::rowsNow() const
 {
-    m_steps = m_session.routine().steps;
-    m_rows.clear();
-    m_rowOf.clear();
-    m_numbers.clear();
+    Rows out;
+    out.steps = m_session.routine().steps;
     size_t number = 0;
-    addRows(m_steps, {}, 0, number, true);
-    m_cell = m_session.history().current();
-    m_words = std::make_shared<const Vocabulary>(*m_cell);
+    addRows(out.steps, {}, 0, number, true, out);
+    out.cell = m_session.history().current();
+    out.words = std::make_shared<const Vocabulary>(*out.cell);
+    return out;
 }
 
 void RouteModel::refresh()
 {
-    const auto shape = [this] {
-        std::vector<std::tuple<StepId, int, bool>> out;
-        for (const Row& row : m_rows)
-            out.emplace_back(row.step->id, row.depth, row.isElse);
-        return out;
-    };
-    // Whether the rows stay is known only when they are made anew; the view has to be told before.
-    const auto before = shape();
-    const Steps keep = m_steps;
-    const std::vector<Row> old = m_rows;
-    const auto oldRows = m_rowOf;
-    const auto oldNumbers = m_numbers;
-    makeRows();
-    if (shape() == before) {
-        if (!m_rows.empty()) Q_EMIT dataChanged(index(0), index(int(m_rows.size()) - 1));
+    Rows next = rowsNow();
+    const bool sameRows = std::equal(next.rows.begin(), next.rows.end(), m_now.rows.begin(), m_now.rows.end(),
+                                     [](const Row& a, const Row& b) {
+                                         return a.step->id == b.step->id && a.depth == b.depth && a.isElse == b.isElse;
+                                     });
+    if (sameRows) {
+        m_now = std::move(next);
+        if (!m_now.rows.empty()) Q_EMIT dataChanged(index(0), index(int(m_now.rows.size()) - 1));
         return;
     }
-    m_steps = keep, m_rows = old, m_rowOf = oldRows, m_numbers = oldNumbers;
     beginResetModel();
-    makeRows();
+    m_now = std::move(next);
     endResetModel();
 }
 
@@ -135,40 +126,36 @@ void RouteModel::setFolded(StepId block, bool folded)
     beginResetModel();
     if (folded) m_folded.insert(block);
     else m_folded.erase(block);
-    makeRows();
+    m_now = rowsNow();
     endResetModel();
 }
 
-int RouteModel::rowCount(const QModelIndex& parent) const { return parent.isValid() ? 0 : int(m_rows.size()); }
+int RouteModel::rowCount(const QModelIndex& parent) const { return parent.isValid() ? 0 : int(m_now.rows.size()); }
 
 StepId RouteModel::idAt(int row) const
 {
-    return row >= 0 && row < int(m_rows.size()) ? m_rows[size_t(row)].step->id : StepId{};
+    return row >= 0 && row < int(m_now.rows.size()) ? m_now.rows[size_t(row)].step->id : StepId{};
 }
 
 int RouteModel::rowOf(StepId step) const
 {
-    const auto found = m_rowOf.find(step);
-    return found == m_rowOf.end() ? -1 : found->second;
+    const auto found = m_now.rowOf.find(step);
+    return found == m_now.rowOf.end() ? -1 : found->second;
 }
 
-size_t RouteModel::numberOf(StepId step) const
-{
-    const auto found = m_numbers.find(step);
-    return found == m_numbers.end() ? 0 : found->second;
-}
+size_t RouteModel::numberOf(StepId step) const { return topikos::numberOf(m_now.steps, step).value_or(0); }
 
 bool RouteModel::hasFold(int row) const
 {
-    if (row < 0 || row >= int(m_rows.size()) || m_rows[size_t(row)].isElse) return false;
-    return isBlock(*m_rows[size_t(row)].step);
+    if (row < 0 || row >= int(m_now.rows.size()) || m_now.rows[size_t(row)].isElse) return false;
+    return isBlock(*m_now.rows[size_t(row)].step);
 }
 
 StepPlace RouteModel::placeBefore(int row) const
 {
     if (row < 0) row = 0;
-    if (row >= int(m_rows.size())) return {{}, false, m_steps.size()};
-    const Row& own = m_rows[size_t(row)];
+    if (row >= int(m_now.rows.size())) return {{}, false, m_now.steps.size()};
+    const Row& own = m_now.rows[size_t(row)];
     // Before "else" is behind the last step of the body.
     if (own.isElse) return {own.step->id, false, own.step->body.size()};
     return own.place;
@@ -176,18 +163,18 @@ StepPlace RouteModel::placeBefore(int row) const
 
 StepPlace RouteModel::placeBehind(StepId step) const
 {
-    const auto place = topikos::placeOf(m_steps, step);
-    if (!place) return {{}, false, m_steps.size()};
-    const Step& own = *findStep(m_steps, step);
+    const auto place = topikos::placeOf(m_now.steps, step);
+    if (!place) return {{}, false, m_now.steps.size()};
+    const Step& own = *findStep(m_now.steps, step);
     if (hasBody(own.kind()) && !m_folded.contains(step)) return {step, false, 0};
     return {place->block, place->otherwise, place->at + 1};
 }
 
 QVariant RouteModel::data(const QModelIndex& index, int role) const
 {
-    if (!index.isValid() || index.row() >= int(m_rows.size())) return {};
-    const Cell& cell = *m_cell;
-    const Row& row = m_rows[size_t(index.row())];
+    if (!index.isValid() || index.row() >= int(m_now.rows.size())) return {};
+    const Cell& cell = *m_now.cell;
+    const Row& row = m_now.rows[size_t(index.row())];
     const Step& step = *row.step;
     if (row.isElse) {
         switch (role) {
@@ -207,8 +194,8 @@ QVariant RouteModel::data(const QModelIndex& index, int role) const
     const Target* target = findTarget(cell, targetOf(step));
     const auto verdict = m_verdicts.find(step.id);
     const auto typed = [&] {
-        const StepScope scope{m_session.routine(), loopsAround(m_steps, row.place.block)};
-        const QString words = text(stepText(*m_words, step, &scope));
+        const StepScope scope{m_session.routine(), loopsAround(m_now.steps, row.place.block)};
+        const QString words = text(stepText(*m_now.words, step, &scope));
         return step.kind() == StepKind::Note ? text(step.note) : words;
     };
     switch (role) {
@@ -299,14 +286,14 @@ QVariant RouteModel::data(const QModelIndex& index, int role) const
 
 bool RouteModel::setData(const QModelIndex& index, const QVariant& value, int role)
 {
-    if (role != Qt::EditRole || !index.isValid() || m_rows[size_t(index.row())].isElse) return false;
-    const Row row = m_rows[size_t(index.row())];
+    if (role != Qt::EditRole || !index.isValid() || m_now.rows[size_t(index.row())].isElse) return false;
+    const Row row = m_now.rows[size_t(index.row())];
     const Step before = *row.step;
-    const StepScope scope{m_session.routine(), loopsAround(m_steps, row.place.block)};
+    const StepScope scope{m_session.routine(), loopsAround(m_now.steps, row.place.block)};
     QString words = value.toString().trimmed();
     if (before.kind() == StepKind::Note && !words.startsWith('#')) words.prepend("# ");
     // The text is all of the step: what is left out of it is at its default.
-    Result<Step> typed = parseStep(*m_words, scope, words.toStdString());
+    Result<Step> typed = parseStep(*m_now.words, scope, words.toStdString());
     if (!typed) {
         m_session.say(text(typed.error().line()), true);
         return false;
@@ -316,7 +303,8 @@ bool RouteModel::setData(const QModelIndex& index, const QVariant& value, int ro
     if (hasBody(next.kind())) next.body = before.body;
     if (hasOtherwise(next.kind()) && next.otherwise.empty()) next.otherwise = before.otherwise;
     if (next == before) return true;
-    if (stepText(*m_words, next, &scope) == stepText(*m_words, before, &scope) && next.note == before.note) return true;
+    if (stepText(*m_now.words, next, &scope) == stepText(*m_now.words, before, &scope) && next.note == before.note)
+        return true;
     if (!before.body.empty() && next.body.empty()) {
         m_session.say("The step holds others; take them out before it becomes something else.", true);
         return false;
@@ -347,27 +335,27 @@ QMimeData* RouteModel::mimeData(const QModelIndexList& indexes) const
     }
     auto* data = new QMimeData;
     data->setData(kStepsMime, ids.join(' '));
-    data->setText(text(stepsText(*m_cell, m_session.routine(), outermost(m_steps, steps))));
+    data->setText(text(stepsText(*m_now.cell, m_session.routine(), outermost(m_now.steps, steps))));
     return data;
 }
 
 bool RouteModel::dropMimeData(const QMimeData* data, Qt::DropAction, int row, int, const QModelIndex& parent)
 {
-    const StepPlace place = placeBefore(row >= 0 ? row : parent.isValid() ? parent.row() : int(m_rows.size()));
+    const StepPlace place = placeBefore(row >= 0 ? row : parent.isValid() ? parent.row() : int(m_now.rows.size()));
     if (data->hasFormat(kTargetsMime)) {
         dropTargets(*data, place);
         return false;
     }
     if (!data->hasFormat(kStepsMime) && data->hasText()) {
         // Text from any editor.
-        const Result<std::vector<Step>> typed =
-            parseSteps(*m_cell, m_session.routine(), loopsAround(m_steps, place.block), data->text().toStdString());
+        const Result<std::vector<Step>> typed = parseSteps(
+            *m_now.cell, m_session.routine(), loopsAround(m_now.steps, place.block), data->text().toStdString());
         if (typed) insertSteps(*typed, place, "Insert steps");
         else m_session.say("These are no steps for here: " + text(typed.error().line()), true);
         return false;
     }
     std::vector<StepId> steps = stepsOf(*data);
-    std::erase_if(steps, [&](StepId id) { return !findStep(m_steps, id); });
+    std::erase_if(steps, [&](StepId id) { return !findStep(m_now.steps, id); });
     if (steps.empty()) return false;
     moveSteps(steps, place);
     return false;  // the rows are moved by the edit, not by the view
@@ -385,7 +373,7 @@ std::vector<StepId> RouteModel::stepsOf(const QMimeData& data)
 StepPlace RouteModel::placeWithout(const std::vector<StepId>& steps, StepPlace place) const
 {
     const std::set<StepId> gone(steps.begin(), steps.end());
-    if (const Steps* list = listOf(m_steps, place)) {
+    if (const Steps* list = listOf(m_now.steps, place)) {
         const size_t end = std::min(place.at, list->size());
         for (size_t i = 0; i < end; ++i)
             place.at -= gone.contains((*list)[i].id);
@@ -396,7 +384,7 @@ StepPlace RouteModel::placeWithout(const std::vector<StepId>& steps, StepPlace p
 bool RouteModel::moveSteps(const std::vector<StepId>& steps, const StepPlace& place)
 {
     const RoutineId routine = m_session.routine().id;
-    const std::vector<StepId> outer = outermost(m_steps, steps);
+    const std::vector<StepId> outer = outermost(m_now.steps, steps);
     const StepPlace to = placeWithout(outer, place);
     const std::vector<Selection> all(outer.begin(), outer.end());
     const bool done = m_session.edit(outer.size() == 1 ? QString("Move step %1").arg(numberOf(outer.front()) + 1)

@@ -66,7 +66,7 @@ public:
     size_t numberOf(StepId step) const;
     void setFolded(StepId block, bool folded);
     bool isFolded(StepId block) const { return m_folded.contains(block); }
-    bool isElse(int row) const { return row >= 0 && row < int(m_rows.size()) && m_rows[size_t(row)].isElse; }
+    bool isElse(int row) const { return row >= 0 && row < int(m_now.rows.size()) && m_now.rows[size_t(row)].isElse; }
     bool hasFold(int row) const;
 
 private:
@@ -77,9 +77,17 @@ private:
         bool isElse = false;
         StepPlace place;
     };
+    /// What is shown of a routine.
+    struct Rows {
+        Steps steps;
+        std::vector<Row> rows;
+        std::map<StepId, int> rowOf;
+        CellPtr cell;
+        std::shared_ptr<const Vocabulary> words;
+    };
     void refresh();
-    void makeRows();
-    void addRows(const Steps& steps, const StepPlace& place, int depth, size_t& number, bool shown);
+    Rows rowsNow() const;
+    void addRows(const Steps& steps, const StepPlace& place, int depth, size_t& number, bool shown, Rows& out) const;
 
     Session& m_session;
     /// What the newest check says of a step.
@@ -91,13 +99,8 @@ private:
     };
     void readCheck();
 
-    Steps m_steps;  ///< as last shown
-    std::vector<Row> m_rows;
-    std::map<StepId, int> m_rowOf;
-    std::map<StepId, size_t> m_numbers;
+    Rows m_now;
     std::set<StepId> m_folded;
-    std::shared_ptr<const Vocabulary> m_words;
-    CellPtr m_cell;  ///< that the vocabulary is of
     std::map<StepId, Verdict> m_verdicts;
 };
 

@@ -4,10 +4,9 @@
 #include "app/session/text.h"
 #include "app/theme/theme.h"
 #include "core/cell/edit_steps.h"
+#include "core/cell/edit_support.h"
 #include "core/program/new_step.h"
 #include "core/program/program_text.h"
-#include "core/program/step_text.h"
-#include "core/spatial/text.h"
 
 #include <QClipboard>
 #include <QGuiApplication>
@@ -122,11 +121,7 @@ void RoutePanel::makeRoutineOfSelected()
     const std::vector<Step> steps = selectedSteps();
     if (steps.empty()) return;
     const RoutineId routine = m_session.routine().id;
-    std::string name = "Routine";
-    for (int i = 2; std::any_of(m_session.cell().routines.begin(), m_session.cell().routines.end(),
-                                [&](const Routine& r) { return lowered(r.name) == lowered(name); });
-         ++i)
-        name = "Routine " + std::to_string(i);
+    const std::string name = freeNameIn(m_session.cell().routines, "Routine");
     RoutineId made;
     if (!m_session.edit("Make a routine of steps",
                         [&](const Cell& cell) { return makeRoutine(cell, routine, idsOf(steps), name, &made); }))
@@ -192,10 +187,13 @@ void RoutePanel::goToNextUse()
     const StepUse& use = all[m_use];
     m_session.showRoutine(use.routine);
     m_session.select(use.step);
-    m_session.say(QString("%1 is used %2: this is %3 of them, %4.")
-                      .arg(name, all.size() == 1 ? QString("once") : QString("in %1 steps").arg(all.size()))
-                      .arg(m_use + 1)
-                      .arg(text(topikos::wordsOf(cell, use))));
+    const QString place = text(topikos::wordsOf(cell, use));
+    m_session.say(all.size() == 1 ? QString("%1 is used once, by %2.").arg(name, place)
+                                  : QString("%1 is used by %2 steps; use %3 is %4.")
+                                        .arg(name)
+                                        .arg(all.size())
+                                        .arg(m_use + 1)
+                                        .arg(place));
     ++m_use;
 }
 

@@ -13,6 +13,14 @@ namespace topikos {
 
 namespace {
 
+/// The run of a cell that a routine is in: of what the arms run, or of the routine by itself when they do not come to
+/// it.
+Trace runWith(const Cell& cell, const Routine& routine, const RunOptions& options)
+{
+    const bool alone = routine.parameters.empty() && !reachedRoutines(cell).contains(routine.id);
+    return alone ? simulate(cell, routine, options) : simulate(cell, options);
+}
+
 /// What is wrong and what helps, without the place.
 QString wordsOf(Error error)
 {
@@ -39,14 +47,11 @@ void RoutePanel::judgeTyped()
         if (!tried) {
             words = wordsOf(tried.error());
         } else {
-            bad = false;
             const Routine& routine = *findRoutine(*tried, m_session.routine().id);
             RunOptions options;
             options.plans = &m_session.plans();
             options.upTo = created.front();
-            const bool alone =
-                routine.arm && !reachedRoutines(*tried).contains(routine.id) && routine.parameters.empty();
-            const Trace trace = alone ? simulate(*tried, routine, options) : simulate(*tried, options);
+            const Trace trace = runWith(*tried, routine, options);
             const StepOutcome* outcome = nullptr;
             ArmId arm;
             for (const ArmTrace& own : trace.arms)
@@ -94,8 +99,7 @@ void RoutePanel::judgeDrag(const QMimeData& mime, QPoint at)
         RunOptions options;
         options.plans = &m_session.plans();
         options.rounds = kCheckedRounds;
-        const bool runs = reachedRoutines(*tried).contains(id);
-        const Trace trace = runs ? simulate(*tried, options) : simulate(*tried, *findRoutine(*tried, id), options);
+        const Trace trace = runWith(*tried, *findRoutine(*tried, id), options);
         int blocked = 0;
         for (const ArmTrace& arm : trace.arms)
             for (const StepOutcome& outcome : arm.outcomes)

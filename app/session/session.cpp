@@ -1,8 +1,10 @@
 #include "app/session/session.h"
 
+#include "app/session/text.h"
 #include "core/cell/step_tree.h"
 
-#include "app/session/text.h"
+#include <QFutureWatcher>
+
 namespace topikos {
 
 Session::Session(Cell cell, QObject* parent) : QObject(parent), m_history(std::move(cell))
@@ -29,6 +31,14 @@ Session::Session(Cell cell, QObject* parent) : QObject(parent), m_history(std::m
     m_checker = std::make_unique<LiveChecker>(
         [this](std::shared_ptr<const CheckedCell> checked) { Q_EMIT delivered(std::move(checked)); });
     m_checker->submit(m_history.current(), m_history.revision());
+}
+
+Session::~Session()
+{
+    // Runs that are being worked out remember moves in what goes with the session.
+    m_stop.request_stop();
+    for (QFutureWatcherBase* watcher : findChildren<QFutureWatcherBase*>())
+        watcher->waitForFinished();
 }
 
 const Routine& Session::routine() const

@@ -12,6 +12,7 @@
 #include <functional>
 #include <map>
 #include <set>
+#include <stop_token>
 #include <variant>
 
 namespace topikos {
@@ -27,6 +28,7 @@ class Session : public QObject {
     Q_OBJECT
 public:
     explicit Session(Cell cell, QObject* parent = nullptr);
+    ~Session() override;
 
     const Cell& cell() const { return *m_history.current(); }
     /// The arm in hand, and its model.
@@ -244,6 +246,21 @@ private:
     void tick();
     void report(const Error& error);
     void dropLostSelection();
+    /// A run that is not that of the check goes to its plan beside the interface.
+    void prepareRun(const std::function<void()>& then, std::vector<RunStart> starts = {});
+    /// Lets a run go on beside the interface; `done` is not called when it is given up meanwhile.
+    void workOut(std::shared_ptr<Runner> runner, double until, double keep,
+                 const std::function<void(std::shared_ptr<const Trace>)>& done);
+    void extendRun();
+    void dropRun();
+    void begin();
+    const StepOutcome* haltBetween(const Trace& trace, double after, double& until) const;
+    struct PassRef {
+        size_t arm = 0, outcome = 0;
+        int alone = -1;
+    };
+    const std::vector<PassRef>& passRefs(StepId step) const;
+    const StepOutcome& outcomeOf(const PassRef& ref) const;
 
     History m_history;
     QString m_path;
@@ -265,26 +282,14 @@ private:
     std::vector<JointVector> m_ways;
     AxisValues m_ghostAxes, m_waysAxes;
     std::shared_ptr<const CheckedCell> m_checked;
-    /// A run that is not that of the check goes to its plan beside the interface.
-    void prepareRun(const std::function<void()>& then, std::vector<RunStart> starts = {});
-    void extendRun();
-    void dropRun();
-    void begin();
-    const StepOutcome* haltBetween(const Trace& trace, double after, double& until) const;
-    struct PassRef {
-        size_t arm = 0, outcome = 0;
-        int alone = -1;
-    };
-    const std::vector<PassRef>& passRefs(StepId step) const;
-    const StepOutcome& outcomeOf(const PassRef& ref) const;
-
     RunPlan m_plan;
     int m_pass = 0;
     std::set<StepId> m_halts;
     std::shared_ptr<const Trace> m_played;
     CellPtr m_playedCell;
     std::shared_ptr<Runner> m_runner;
-    bool m_preparing = false;
+    std::shared_ptr<Runner> m_making;  ///< that is being worked out; none, or another one, when that was given up
+    std::stop_source m_stop;           ///< of that
     mutable std::shared_ptr<const CheckedCell> m_passesFor;
     mutable std::map<StepId, std::vector<PassRef>> m_passes;
     bool m_inRun = false;

@@ -22,6 +22,7 @@ namespace {
 constexpr double kFirstStretch = 300;  // of a run without end [s]
 constexpr double kAhead = 60;          // it goes on when so much is left [s]
 constexpr double kKept = 1800;         // what is longer past cannot be gone back to [s]
+constexpr int kBlink = 500;            // what takes longer is told [ms]
 
 }  // namespace
 
@@ -34,6 +35,8 @@ void Session::setRunPlan(const RunPlan& plan)
 
 void Session::dropRun()
 {
+    m_stop.request_stop();
+    m_making.reset();
     m_runner.reset();
     if (!m_played) return;
     m_timer.stop();
@@ -45,12 +48,29 @@ void Session::dropRun()
     Q_EMIT postureChanged();
 }
 
+void Session::workOut(std::shared_ptr<Runner> runner, double until, double keep,
+                      const std::function<void(std::shared_ptr<const Trace>)>& done)
+{
+    m_making = runner;
+    auto* watcher = new QFutureWatcher<std::shared_ptr<const Trace>>(this);
+    connect(watcher, &QFutureWatcherBase::finished, this, [=, this] {
+        watcher->deleteLater();
+        if (runner != m_making) return;  // given up meanwhile
+        m_making.reset();
+        done(watcher->result());
+    });
+    watcher->setFuture(QtConcurrent::run([runner, until, keep] {
+        runner->advance(until, keep);
+        return std::make_shared<const Trace>(runner->trace());
+    }));
+}
+
 void Session::prepareRun(const std::function<void()>& then, std::vector<RunStart> starts)
 {
-    if (m_preparing) return;
-    m_preparing = true;
+    m_stop = std::stop_source();
     RunOptions options;
     options.plans = &plans();
+    options.stop = m_stop.get_token();
     options.starts = std::move(starts);
     double until = INFINITY;
     switch (m_plan.kind) {
@@ -66,40 +86,27 @@ void Session::prepareRun(const std::function<void()>& then, std::vector<RunStart
         break;
     }
     auto runner = std::make_shared<Runner>(m_history.current(), options);
-    auto* watcher = new QFutureWatcher<void>(this);
-    connect(watcher, &QFutureWatcherBase::finished, this, [=, this] {
-        watcher->deleteLater();
-        m_preparing = false;
-        if (runner->cell() != m_history.current()) return;  // edited meanwhile
-        m_played = std::make_shared<const Trace>(runner->trace());
+    workOut(runner, until, INFINITY, [=, this](std::shared_ptr<const Trace> trace) {
+        m_played = std::move(trace);
         m_playedCell = runner->cell();
         m_runner = m_plan.kind == RunPlan::Kind::Endless ? runner : nullptr;
         Q_EMIT traceChanged();
         then();
     });
-    watcher->setFuture(QtConcurrent::run([runner, until] { runner->advance(until); }));
+    QTimer::singleShot(kBlink, this, [this, runner] {
+        if (m_making == runner) say("The run is being worked out; F7 gives it up.");
+    });
 }
 
 /// A run without end goes on before its end is reached.
 void Session::extendRun()
 {
-    if (!m_runner || m_preparing || m_runner->over() || m_played->duration - m_time > kAhead) return;
-    m_preparing = true;
-    const std::shared_ptr<Runner> runner = m_runner;
-    const double until = m_played->duration + kFirstStretch;
-    auto* watcher = new QFutureWatcher<std::shared_ptr<const Trace>>(this);
-    connect(watcher, &QFutureWatcherBase::finished, this, [=, this] {
-        watcher->deleteLater();
-        m_preparing = false;
-        if (runner != m_runner) return;
-        m_played = watcher->result();
+    if (!m_runner || m_making || m_runner->over() || m_played->duration - m_time > kAhead) return;
+    workOut(m_runner, m_played->duration + kFirstStretch, kKept, [this](std::shared_ptr<const Trace> trace) {
+        m_played = std::move(trace);
         m_playUntil = m_played->duration;
         Q_EMIT traceChanged();
     });
-    watcher->setFuture(QtConcurrent::run([runner, until] {
-        runner->advance(until, kKept);
-        return std::make_shared<const Trace>(runner->trace());
-    }));
 }
 
 void Session::begin()
@@ -117,6 +124,7 @@ void Session::begin()
 
 void Session::play()
 {
+    if (m_making && !m_played) return say("The run is being worked out; F7 gives it up.");
     const bool planned = m_plan.kind != RunPlan::Kind::Once;
     if (planned && !m_played) return prepareRun([this] { begin(); });
     if (!planned && m_played && (!m_inRun || m_time >= m_played->duration)) dropRun();  // of an earlier start

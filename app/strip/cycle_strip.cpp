@@ -110,7 +110,8 @@ void CycleStrip::addArm(const Cell& cell, const Trace& trace, const ArmTrace& ar
         const Step& step = *findStep(routine.steps, outcome.step);
         const Target* target = findTarget(cell, outcome.target);
         QString& typed = texts[outcome.step];
-        if (typed.isEmpty()) typed = text(stepText(words, step));
+        const StepScope scope{routine};
+        if (typed.isEmpty()) typed = text(stepText(words, step, &scope));
         const QString number = QString::number(outcome.index + 1);
         Block block{span.start, span.end, theme().other, number,
                     arm.arm == m_session.station().id ? outcome.step : StepId{}};
@@ -250,10 +251,7 @@ double CycleStrip::wholeDuration() const
     return t && t->duration > 0 ? t->duration : 1;
 }
 
-double CycleStrip::shownDuration() const
-{
-    return std::min(wholeDuration(), wholeDuration() > kWhole ? kPart : kWhole);
-}
+double CycleStrip::shownDuration() const { return wholeDuration() > kWhole ? kPart : wholeDuration(); }
 
 /// Of long runs a part is shown, about the time of the run; it stands still while somebody scrubs in it.
 double CycleStrip::shownBegin() const

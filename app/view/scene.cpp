@@ -306,15 +306,14 @@ std::optional<Scene::Callout> Scene::callout() const
     if (!checked || !step) return std::nullopt;
     const Cell& cell = *checked->cell;
     const Finding* worst = nullptr;
-    const std::vector<const Finding*> ofStep = checked->result.ofStep(step);
-    for (const Finding* f : ofStep)
+    const std::vector<const Finding*> own = checked->result.ofStep(step);
+    for (const Finding* f : own)
         if (!worst || f->severity > worst->severity) worst = f;
     const StepOutcome* known = worst ? outcomeOf(checked->result, *worst) : nullptr;
     if (!known) return std::nullopt;
     const StepOutcome& outcome = *known;
     const Target* target = findTarget(cell, worst->target);
-    const ArmStation* own = findArm(cell, worst->arm);
-    const ArmStation& arm = own ? *own : armOf(cell, *findRoutine(cell, worst->routine));
+    const ArmStation& arm = armOf(cell, *worst);
     const Pose base = worldFromBase(cell, arm, outcome.axesAlong(worst->fraction));
     Vec3 place = (base * baseFromTcp(cell, arm, outcome.arrival)).translation;
     if (outcome.move && outcome.move->kind == Move::Kind::Line)

@@ -120,8 +120,8 @@ void Scene::addDevices(DrawList& list) const
         const auto line = [&](const Vec3& a, const Vec3& b, const QColor& color, double width) {
             list.marks.push_back({world * a, world * b, color, width});
         };
-        const bool lit = trace && d.output && findSignal(*m_session.checked()->cell, d.output)
-                         && signalAt(*m_session.checked()->cell, *trace, d.output, m_session.time()) != 0;
+        const bool lit = trace && d.output && findSignal(m_session.playedCell(), d.output)
+                         && signalAt(m_session.playedCell(), *trace, d.output, m_session.time()) != 0;
         const QColor color = lit ? theme().blocked : theme().caution;
         switch (d.kind) {
         case Device::Kind::Sensor: line({0, 0, 0}, {d.size[0], 0, 0}, color, lit || chosen ? 2.4 : 1.4); break;
@@ -209,7 +209,7 @@ void Scene::addExplanation(DrawList& list) const
         const SingularFact* singular = f.as<SingularFact>();
         const StepOutcome* outcome = singular ? outcomeOf(checked->result, f) : nullptr;
         if (!outcome || !outcome->move) continue;
-        const ArmStation& arm = armOf(cell, *findRoutine(cell, f.routine));
+        const ArmStation& arm = armOf(cell, f);
         const SingularityGeometry g =
             singularityGeometry(*arm.model, outcome->move->at(*arm.model, f.fraction), singular->kind);
         const Pose base = worldFromBase(cell, arm, outcome->axesAlong(f.fraction));

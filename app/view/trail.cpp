@@ -11,8 +11,9 @@ namespace topikos {
 
 namespace {
 
-constexpr int kPieces = 24;            // of a move
+constexpr size_t kPieces = 24;         // of a move
 constexpr size_t kMostPoints = 60000;  // more are neither told apart nor drawn in time
+constexpr double kMostGlyphs = 2000;
 
 /// From a calm to a strong colour; told apart by lightness as well.
 QColor between(const QColor& a, const QColor& b, double t)
@@ -34,8 +35,7 @@ Trail::Trail(const Cell& cell, const Trace& trace, ArmId id, const TrailOptions&
     const Pose point = options.point > 0 && options.point <= tool.points.size()
                            ? tool.points[options.point - 1].flangeFromTcp
                            : flangeFromTcp(cell, *station);
-    const auto poseAt = [&](double time) {
-        const JointVector posture = postureAt(cell, *own, time);
+    const auto poseAt = [&](double time, const JointVector& posture) {
         return worldFromBase(cell, *station, axesAt(trace, time)) * forward(arm, posture) * point;
     };
     const auto add = [&](double time, StepId step) {
@@ -43,7 +43,7 @@ Trail::Trail(const Cell& cell, const Trace& trace, ArmId id, const TrailOptions&
         const Closest margin = rangeMargin(arm, posture);
         Point p;
         p.time = time;
-        p.place = poseAt(time).translation;
+        p.place = poseAt(time, posture).translation;
         p.step = step;
         if (margin.joint >= 0) {
             const double asked = cell.thresholds.margin(arm.joints()[size_t(margin.joint)].kind);
@@ -54,17 +54,19 @@ Trail::Trail(const Cell& cell, const Trace& trace, ArmId id, const TrailOptions&
         m_fastest = std::max(m_fastest, p.speed);
         m_points.push_back(p);
     };
+    // The longer the run the coarser, so that all of it is there.
+    const int pieces = int(std::clamp<size_t>(kMostPoints / std::max<size_t>(1, own->spans.size()), 2, kPieces));
     for (const ArmTrace::Span& span : own->spans) {
-        if (m_points.size() > kMostPoints) break;
         const StepOutcome& outcome = own->outcomes[span.outcome];
         const bool moves = outcome.move || !outcome.travels.empty();
-        for (int i = 0; i <= (moves ? kPieces : 0); ++i) {
-            const double time = span.start + (span.end - span.start) * i / kPieces;
+        for (int i = 0; i <= (moves ? pieces : 0); ++i) {
+            const double time = span.start + (span.end - span.start) * i / pieces;
             if (m_points.empty() || time > m_points.back().time) add(time, outcome.step);
         }
     }
-    for (double t = 0; options.glyphEvery > 0 && t <= own->duration && m_glyphs.size() < 2000; t += options.glyphEvery)
-        m_glyphs.push_back({t, poseAt(t)});
+    const double every = std::max(options.glyphEvery, own->duration / kMostGlyphs);
+    for (double t = 0; options.glyphEvery > 0 && t <= own->duration; t += every)
+        m_glyphs.push_back({t, poseAt(t, postureAt(cell, *own, t))});
 }
 
 void Trail::add(DrawList& list, double time) const

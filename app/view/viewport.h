@@ -44,10 +44,10 @@ public:
     /// From above, with the distances of every frame on the floor from the world's axes.
     void showFloorPlan(bool on);
     bool floorPlanShown() const { return m_floorPlan; }
-    /// Distance of the fine grid lines [m].
     /// What is drawn of the way that the tool has gone in a run; remembered.
     void setTrail(const TrailOptions& options);
     const TrailOptions& trail() const { return m_scene.trailOptions(); }
+    /// Distance of the fine grid lines [m].
     void setGridStep(double step);
     /// Where the handle of what can be dragged stands now, on screen.
     QPointF handlePixel() const { return m_camera.pixel(handlePose().translation, size()); }

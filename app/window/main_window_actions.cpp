@@ -289,13 +289,11 @@ void MainWindow::buildActions()
     QAction* take = action(teach, "Take target here",
                            "A pose target where the arm stands, in the frame that the foot of the view names",
                            QKeySequence("T"), [this] { m_targets->takePose(); });
-    QAction* teachJoint = action(
-        teach, "Take target and joint move", "A target where the arm stands, and a joint move to it in the routine",
-        QKeySequence("Shift+T"), [this] { m_route->teachStep(StepKind::Joint, m_targets->takingFrame()); });
+    action(teach, "Take target and joint move", "A target where the arm stands, and a joint move to it in the routine",
+           QKeySequence("Shift+T"), [this] { m_route->teachStep(StepKind::Joint, m_targets->takingFrame()); });
     QAction* teachLine =
         action(teach, "Take target and line", "A target where the arm stands, and a line to it in the routine",
                QKeySequence("L"), [this] { m_route->teachStep(StepKind::Line, m_targets->takingFrame()); });
-    (void)teachJoint;
     action(teach, "Take posture here", "One value per joint, as the arm stands", QKeySequence("Ctrl+Shift+T"),
            [this] { m_targets->takePosture(); });
     QAction* retake = action(teach, "Re-take selected target", "The selected target goes to where the arm stands",
@@ -511,8 +509,9 @@ std::vector<CommandField::Entry> MainWindow::commands()
             {"See from " + text(f.name), "reading frame", [this, id = f.id] { m_session->setReadingFrame(id); }});
     }
     const Vocabulary words(m_session->cell());
+    const StepScope scope{m_session->routine()};
     eachStep(m_session->routine().steps, [&](const Step& step, size_t number) {
-        entries.push_back({QString("Step %1: %2").arg(number + 1).arg(text(stepText(words, step))), "select",
+        entries.push_back({QString("Step %1: %2").arg(number + 1).arg(text(stepText(words, step, &scope))), "select",
                            [this, id = step.id] { m_session->select(id); }});
     });
     return entries;

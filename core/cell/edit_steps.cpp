@@ -35,14 +35,12 @@ template <class Change> Result<Cell> changedRoutine(const Cell& cell, RoutineId 
 void giveIds(Step& step, Cell& cell)
 {
     step.id = {cell.nextId++};
-    for (Steps* list : {&step.body, &step.otherwise})
-        for (size_t i = 0; i < list->size(); ++i) {
-            Step inner = (*list)[i];
-            giveIds(inner, cell);
-            list->at(i) = std::move(inner);
-        }
-    step.body = Steps(std::vector<Step>(step.body.begin(), step.body.end()));
-    step.otherwise = Steps(std::vector<Step>(step.otherwise.begin(), step.otherwise.end()));
+    for (Steps* list : {&step.body, &step.otherwise}) {
+        std::vector<Step> inner(list->begin(), list->end());
+        for (Step& own : inner)
+            giveIds(own, cell);
+        *list = Steps(std::move(inner));
+    }
 }
 
 void eraseSteps(Steps& steps, const std::set<StepId>& gone)
@@ -141,12 +139,12 @@ Result<Cell> moveSteps(const Cell& cell, RoutineId id, const std::vector<StepId>
         for (const StepId step : steps)
             if (!findStep(routine.steps, step)) return missing("step");
         // In the order given, without what is inside another one.
-        const std::vector<StepId> outer = outermost(routine.steps, steps);
+        const std::vector<StepId> outermosts = outermost(routine.steps, steps);
+        const std::set<StepId> outer(outermosts.begin(), outermosts.end());
         std::vector<Step> moved;
         std::set<StepId> gone;
         for (const StepId step : steps)
-            if (std::find(outer.begin(), outer.end(), step) != outer.end() && gone.insert(step).second)
-                moved.push_back(*findStep(routine.steps, step));
+            if (outer.contains(step) && gone.insert(step).second) moved.push_back(*findStep(routine.steps, step));
         if (to.block)
             for (const Step& step : moved)
                 if (step.id == to.block || findStep(step.body, to.block) || findStep(step.otherwise, to.block))

@@ -4,6 +4,7 @@
 
 #include <cstddef>
 #include <string>
+#include <utility>
 #include <variant>
 #include <vector>
 
@@ -254,6 +255,7 @@ inline const AtPlace* endOf(const Step& step)
     const ArcMove* arc = step.as<ArcMove>();
     return arc && !arc->whole ? &arc->end : nullptr;
 }
+inline AtPlace* endOf(Step& step) { return const_cast<AtPlace*>(endOf(std::as_const(step))); }
 /// The target that a move ends at by its own name; none when a call or a loop says which.
 inline TargetId targetOf(const Step& step)
 {

@@ -81,12 +81,21 @@ struct ActionCheck {
     }
     Status operator()(const JointShift& shift) const
     {
-        const ArmStation* arm = findArm(cell, scope.routine.arm);
-        const int most = arm ? arm->model->jointCount() : int(limits::kJointNumber.most);
+        int most = int(limits::kJointNumber.most);
+        for (const ArmStation& arm : cell.arms)
+            if (!scope.routine.arm || scope.routine.arm == arm.id) most = std::min(most, arm.model->jointCount());
         if (shift.joint < 0 || shift.joint >= most)
-            return fail("edit.step-joint", fmt::format("there is no joint {}", shift.joint + 1),
-                        fmt::format("Name one from 1 to {}.", most));
-        return checkLimit(limits::kJointShift, shift.by, "edit.step-shift");
+            return fail(
+                "edit.step-joint",
+                fmt::format("there is no joint {}{}", shift.joint + 1, scope.routine.arm ? "" : " that every arm has"),
+                fmt::format("Name one from 1 to {}.", most));
+        const auto kind = jointKindOf(cell, scope.routine, shift.joint);
+        if (!kind)
+            return fail("edit.step-joint",
+                        fmt::format("joint {} slides with one arm and turns with another", shift.joint + 1),
+                        "Put the step into a routine of one arm.");
+        return checkLimit(*kind == JointKind::Prismatic ? limits::kJointSlide : limits::kJointTurn, shift.by,
+                          "edit.step-shift");
     }
     Status operator()(const JointMove& move) const
     {
@@ -312,6 +321,16 @@ Status checkStepText(const std::string& text)
     return std::nullopt;
 }
 
+Status checkAccepted(const Accepted& accepted)
+{
+    constexpr size_t kLongest = 1000;  // [bytes]
+    if (Status bad = checkStepText(accepted.reason)) return bad;
+    for (const std::string* text : {&accepted.rule, &accepted.reads})
+        if (!isUtf8(*text) || text->size() > kLongest)
+            return fail("edit.accept", "what the advice is about is too long, or no UTF-8", "Accept it anew.");
+    return std::nullopt;
+}
+
 Status checkStep(const Cell& cell, const StepScope& scope, const Step& step, const Writers* writers)
 {
     if (Status bad = checkStepText(step.note)) return bad;
@@ -339,9 +358,7 @@ Status checkSteps(const Cell& cell, StepScope scope, const Steps& steps, const W
         ++first;
         if (!step.body.empty()) {
             StepScope inner = scope;
-            if (const ForEach* each = step.as<ForEach>())
-                for (const PatternId pattern : {each->with, each->pattern})
-                    if (pattern) inner.loops.push_back(pattern);
+            inner.enter(step);
             if (Status bad = checkSteps(cell, inner, step.body, writers, depth + 1, first)) return bad;
             first += countSteps(step.body);
         }
@@ -379,10 +396,13 @@ Status checkCalls(const Cell& cell)
     enum class State { New, Open, Done };
     std::map<RoutineId, State> states;
     std::vector<const Routine*> chain;
+    std::map<RoutineId, size_t> heights;  // how deep its calls go
     std::string loop;
+    bool tooDeep = false;
     const auto visit = [&](auto&& self, const Routine& routine) -> bool {
         State& state = states[routine.id];
         if (state == State::Done) return true;
+        if (chain.size() > size_t(limits::kCallDepth.most)) return tooDeep = true, false;
         chain.push_back(&routine);
         if (state == State::Open) {
             auto at = std::find(chain.begin(), chain.end(), &routine);
@@ -397,22 +417,47 @@ Status checkCalls(const Cell& cell)
             if (call && std::find(called.begin(), called.end(), call->routine) == called.end())
                 called.push_back(call->routine);
         });
+        size_t height = 0;
         for (const RoutineId id : called)
-            if (const Routine* next = findRoutine(cell, id))
+            if (const Routine* next = findRoutine(cell, id)) {
                 if (!self(self, *next)) return false;
+                height = std::max(height, heights[id] + 1);
+            }
         states[routine.id] = State::Done;
+        heights[routine.id] = height;
         chain.pop_back();
-        if (chain.size() > size_t(limits::kCallDepth.most)) {
-            loop = fmt::format("calls are nested deeper than {}", limits::kCallDepth.most);
-            return false;
-        }
+        if (height > size_t(limits::kCallDepth.most)) return tooDeep = true, false;
         return true;
     };
-    for (const Routine& routine : cell.routines)
-        if (!visit(visit, routine))
-            return fail("edit.recursion", fmt::format("a routine would come to call itself: {}", loop),
-                        "Use a repeat instead.");
+    for (const Routine& routine : cell.routines) {
+        if (visit(visit, routine)) continue;
+        return tooDeep
+                   ? fail("edit.call-depth", fmt::format("calls are nested deeper than {}", limits::kCallDepth.most),
+                          "Call fewer routines one in the other.")
+                   : fail("edit.recursion", fmt::format("a routine would come to call itself: {}", loop),
+                          "Use a repeat instead.");
+    }
     return std::nullopt;
+}
+
+void StepScope::enter(const Step& step)
+{
+    if (const ForEach* each = step.as<ForEach>())
+        for (const PatternId pattern : {each->with, each->pattern})
+            if (pattern) loops.push_back(pattern);
+}
+
+std::optional<JointKind> jointKindOf(const Cell& cell, const Routine& routine, int joint)
+{
+    std::optional<JointKind> kind;
+    for (const ArmStation& arm : cell.arms) {
+        if (routine.arm && routine.arm != arm.id) continue;
+        if (joint < 0 || joint >= arm.model->jointCount()) return std::nullopt;
+        const JointKind own = arm.model->joints()[size_t(joint)].kind;
+        if (kind.value_or(own) != own) return std::nullopt;
+        kind = own;
+    }
+    return kind;
 }
 
 std::vector<PatternId> loopsAround(const Steps& steps, StepId block)

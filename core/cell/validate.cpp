@@ -281,9 +281,7 @@ Status checkContent(const Cell& cell)
             return fault(bad->message, where + (bad->where.empty() ? "" : ", " + bad->where));
     }
     for (size_t i = 0; i < cell.accepted.size(); ++i)
-        for (const std::string* text : {&cell.accepted[i].rule, &cell.accepted[i].reason, &cell.accepted[i].reads})
-            if (!isUtf8(*text) || text->size() > 1000)
-                return fault("is too long, or no UTF-8", fmt::format("accepted[{}]", i));
+        if (Status bad = checkAccepted(cell.accepted[i])) return fault(bad->message, fmt::format("accepted[{}]", i));
     if (Status bad = checkCalls(cell)) return fault(bad->message, "routines");
     return std::nullopt;
 }

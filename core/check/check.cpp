@@ -2,6 +2,7 @@
 
 #include "core/cell/step_tree.h"
 #include "core/check/rules/rules.h"
+#include "core/program/vocabulary.h"
 
 #include <fmt/format.h>
 
@@ -189,7 +190,7 @@ public:
                     add(std::move(f));
                 }
             std::vector<Finding> advice;
-            adviseOnRun(m_cell, trace, arm, advice);
+            adviseOnRun(m_cell, arm, advice);
             for (Finding& f : advice)
                 add(std::move(f));
         }
@@ -224,9 +225,10 @@ void sortOutAccepted(const Cell& cell, CheckResult& result)
 {
     result.accepted.clear();
     if (cell.accepted.empty()) return;
+    const Vocabulary words(cell);
     std::erase_if(result.findings, [&](Finding& f) {
         if (!isAdvice(f.rule)) return false;
-        const auto [about, reads] = subjectOf(cell, f);
+        const auto [about, reads] = subjectOf(words, f);
         for (const Accepted& a : cell.accepted) {
             if (a.rule != ruleName(f.rule) || a.about != about || a.reads != reads) continue;
             f.accepted = a.reason;
@@ -263,12 +265,12 @@ void judge(const Cell& cell, CheckResult& result, PlanCache& plans, const std::s
 
 }  // namespace
 
-std::set<RoutineId> reachedRoutines(const Cell& cell)
+std::set<RoutineId> reachedRoutines(const Cell& cell, ArmId only)
 {
     std::set<RoutineId> out;
     std::vector<RoutineId> open;
     for (const ArmStation& arm : cell.arms)
-        open.push_back(arm.main);
+        if (!only || arm.id == only) open.push_back(arm.main);
     while (!open.empty()) {
         const RoutineId id = open.back();
         open.pop_back();

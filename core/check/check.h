@@ -33,8 +33,8 @@ struct CheckResult {
 
 /// Passes of endless repeats that a check goes through: the second one begins where the first one ends.
 inline constexpr int kCheckedRounds = 2;
-/// Routines that the arms run, and those that they call.
-std::set<RoutineId> reachedRoutines(const Cell& cell);
+/// Routines that the arms run, and those that they call; `arm`: of one arm only.
+std::set<RoutineId> reachedRoutines(const Cell& cell, ArmId arm = {});
 
 struct CheckOptions {
     PlanCache* plans = nullptr;  ///< remembers moves between checks, so that an edit costs what it touches

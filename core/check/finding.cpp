@@ -113,9 +113,6 @@ Finding JudgedStep::stopFinding(Rule rule, Fact fact) const
     return f;
 }
 
-namespace {
-
-/// The arm that a finding is about.
 const ArmStation& armOf(const Cell& cell, const Finding& f)
 {
     if (const ArmStation* arm = findArm(cell, f.arm)) return *arm;
@@ -123,6 +120,8 @@ const ArmStation& armOf(const Cell& cell, const Finding& f)
     if (const Target* target = findTarget(cell, f.target)) return armOf(cell, *target);
     return cell.arms.front();
 }
+
+namespace {
 
 struct Measurer {
     const Cell& cell;
@@ -242,10 +241,14 @@ FindingText findingText(const Cell& cell, const Finding& f)
     return out;
 }
 
-std::pair<std::uint32_t, std::string> subjectOf(const Cell& cell, const Finding& f)
+std::pair<std::uint32_t, std::string> subjectOf(const Vocabulary& words, const Finding& f)
 {
+    const Cell& cell = words.cell;
     if (const Routine* routine = f.step ? findRoutine(cell, f.routine) : nullptr)
-        if (const Step* step = findStep(routine->steps, f.step)) return {step->id.value, stepText(cell, *step)};
+        if (const Step* step = findStep(routine->steps, f.step)) {
+            const StepScope scope{*routine};
+            return {step->id.value, stepText(words, *step, &scope)};
+        }
     const AdviceFact* fact = f.as<AdviceFact>();
     if (const Signal* signal = fact ? findSignal(cell, fact->signal) : nullptr) return {signal->id.value, signal->name};
     if (const Target* target = findTarget(cell, f.target)) return {target->id.value, target->name};
@@ -256,12 +259,12 @@ std::pair<std::uint32_t, std::string> subjectOf(const Cell& cell, const Finding&
 Result<Cell> acceptAdvice(const Cell& cell, const Finding& f, const std::string& reason)
 {
     if (!isAdvice(f.rule)) return Error{"edit.accept", "only advice can be let stand", "", "Mend what it says."};
-    if (Status bad = checkStepText(reason)) return *bad;
-    const auto [about, reads] = subjectOf(cell, f);
-    const std::string rule = ruleName(f.rule);
+    const auto [about, reads] = subjectOf(Vocabulary(cell), f);
+    const Accepted now{ruleName(f.rule), about, reads, reason};
+    if (Status bad = checkAccepted(now)) return *bad;
     Cell next = cell;
-    std::erase_if(next.accepted, [&, id = about](const Accepted& a) { return a.rule == rule && a.about == id; });
-    if (!reason.empty()) next.accepted.push_back({rule, about, reads, reason});
+    std::erase_if(next.accepted, [&](const Accepted& a) { return a.rule == now.rule && a.about == now.about; });
+    if (!reason.empty()) next.accepted.push_back(now);
     return next;
 }
 

@@ -7,6 +7,8 @@
 
 namespace topikos {
 
+struct Vocabulary;
+
 enum class Rule {
     Reach,
     JointRange,
@@ -165,8 +167,11 @@ struct FindingText {
 };
 FindingText findingText(const Cell& cell, const Finding& finding);
 
+/// The arm that a finding is about; of findings about none the first one.
+const ArmStation& armOf(const Cell& cell, const Finding& finding);
+
 /// The object that an advice is accepted about, and how it reads now: see Accepted.
-std::pair<std::uint32_t, std::string> subjectOf(const Cell& cell, const Finding& finding);
+std::pair<std::uint32_t, std::string> subjectOf(const Vocabulary& words, const Finding& finding);
 /// Lets an advice stand, or raises it again with an empty reason.
 Result<Cell> acceptAdvice(const Cell& cell, const Finding& finding, const std::string& reason);
 

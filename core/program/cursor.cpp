@@ -4,6 +4,7 @@
 #include "core/cell/step_tree.h"
 
 #include <algorithm>
+#include <map>
 #include <set>
 
 namespace topikos {
@@ -31,14 +32,15 @@ ProgramIndex::ProgramIndex(const Cell& of) : cell(of)
             m_numbers[step.id.value] = std::uint32_t(number);
             if (const ForEach* each = step.as<ForEach>()) used.insert({each->pattern, each->with});
         });
-    for (const Pattern& pattern : cell.patterns) {
-        if (!used.contains(pattern.id)) continue;
-        std::unordered_map<std::uint32_t, TargetId> byPlace;
-        for (const Target& target : cell.targets)
-            if (target.pattern == pattern.id) byPlace[target.place] = target.id;
-        std::vector<TargetId>& own = m_places[pattern.id.value];
-        for (const PatternPlace& place : topikos::placesOf(pattern))
-            if (const auto found = byPlace.find(place.place); found != byPlace.end()) own.push_back(found->second);
+    std::map<PatternId, std::unordered_map<std::uint32_t, TargetId>> byPlace;
+    for (const Target& target : cell.targets)
+        if (used.contains(target.pattern)) byPlace[target.pattern][target.place] = target.id;
+    for (const auto& [id, members] : byPlace) {
+        const Pattern* pattern = findPattern(cell, id);
+        if (!pattern) continue;
+        std::vector<TargetId>& own = m_places[id.value];
+        for (const PatternPlace& place : topikos::placesOf(*pattern))
+            if (const auto found = members.find(place.place); found != members.end()) own.push_back(found->second);
     }
 }
 
@@ -117,7 +119,7 @@ TargetId Cursor::resolved(const Place& place) const
     return {};
 }
 
-void Cursor::prepare(const Step& step)
+bool Cursor::prepare(const Step& step)
 {
     const Frame& frame = m_frames.back();
     m_operation = {&step, frame.routine, m_levels.back().within, nullptr, nullptr, frame.point, frame.readingFrame};
@@ -125,9 +127,12 @@ void Cursor::prepare(const Step& step)
     if (const ArcMove* arc = step.as<ArcMove>()) {
         m_operation.via = findTarget(cell, resolved(arc->via.place));
         m_operation.end = findTarget(cell, resolved(arc->end.place));
-    } else if (const AtPlace* end = endOf(step)) {
-        m_operation.end = findTarget(cell, resolved(end->place));
+        return m_operation.via && m_operation.end;
     }
+    const AtPlace* end = endOf(step);
+    if (!end) return true;
+    m_operation.end = findTarget(cell, resolved(end->place));
+    return m_operation.end != nullptr;
 }
 
 /// Whether a block that has come to its end begins another pass.
@@ -238,8 +243,7 @@ Cursor::Next Cursor::next(const Decide& decide, const Untaken& untaken)
             if (!known) return Next::Unknown;
             continue;
         }
-        prepare(step);
-        return Next::Step;
+        if (prepare(step)) return Next::Step;
     }
 }
 

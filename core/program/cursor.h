@@ -47,7 +47,8 @@ struct Operation {
     FrameId readingFrame;                         ///< in force
 };
 
-/// Goes through a routine, with its calls, loops and decisions. A copy looks ahead.
+/// Goes through a routine, with its calls, loops and decisions. A copy looks ahead. Moves to places that nothing fills
+/// in, of a routine with places that is gone through by itself, are passed over.
 class Cursor {
 public:
     /// `point` is in force at the begin. Of endless repeats `rounds` passes are done, then the routine ends.
@@ -100,7 +101,8 @@ private:
     bool begin(const Step& step, const Decide& decide, const Untaken& untaken, bool& known);
     void push(const Step& owner, const Steps& list, bool pass, bool call = false);
     TargetId resolved(const Place& place) const;
-    void prepare(const Step& step);
+    /// False when a place of the step means nothing here.
+    bool prepare(const Step& step);
 
     const ProgramIndex* m_index;
     std::vector<Level> m_levels;

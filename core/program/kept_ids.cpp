@@ -28,10 +28,10 @@ void flatten(Steps& steps, int depth, std::vector<Flat>& out)
 }
 
 /// Whether two steps read the same, what they hold left out of account. Numbers may have more digits than a text shows.
-bool readSame(const Vocabulary& words, const Step& a, const Step& b)
+bool readSame(const Vocabulary& words, const StepScope& scope, const Step& a, const Step& b)
 {
     if (a.off != b.off || a.note != b.note || a.kind() != b.kind()) return false;
-    return a.action == b.action || stepText(words, a) == stepText(words, b);
+    return a.action == b.action || stepText(words, a, &scope) == stepText(words, b, &scope);
 }
 
 }  // namespace
@@ -55,13 +55,14 @@ std::vector<RoutineId> identifiedRoutines(const Cell& cell, const std::vector<st
     return out;
 }
 
-void keepIds(const Vocabulary& words, const Steps& before, Steps& after, std::uint32_t& nextId)
+void keepIds(const Vocabulary& words, const Routine& routine, const Steps& before, Steps& after, std::uint32_t& nextId)
 {
+    const StepScope scope{routine};
     const std::vector<StepRow> old = rowsOf(before);
     std::vector<Flat> now;
     flatten(after, 0, now);
     const auto same = [&](size_t i, size_t k) {
-        return old[i].depth == now[k].depth && readSame(words, *old[i].step, *now[k].step);
+        return old[i].depth == now[k].depth && readSame(words, scope, *old[i].step, *now[k].step);
     };
     const auto keep = [&](size_t i, size_t k) {
         now[k].step->id = old[i].step->id;
@@ -79,7 +80,7 @@ void keepIds(const Vocabulary& words, const Steps& before, Steps& after, std::ui
         // The longest common subsequence of what changed, by their texts.
         std::vector<std::string> was(n), is(m);
         const auto line = [&](const Step& step, int depth) {
-            return std::to_string(depth) + stepText(words, step) + "#" + step.note;
+            return std::to_string(depth) + stepText(words, step, &scope) + "#" + step.note;
         };
         for (size_t i = 0; i < n; ++i)
             was[i] = line(*old[first + i].step, old[first + i].depth);

@@ -49,9 +49,7 @@ public:
         line(text + (own.note.empty() ? "" : "  # " + own.note));
         if (!own.body.empty()) {
             const size_t before = scope.loops.size();
-            if (const ForEach* each = own.as<ForEach>())
-                for (const PatternId pattern : {each->with, each->pattern})
-                    if (pattern) scope.loops.push_back(pattern);
+            scope.enter(own);
             steps(own.body, scope, depth + 1);
             scope.loops.resize(before);
         }
@@ -96,15 +94,6 @@ private:
     std::string m_out;
     size_t m_count = 0;
 };
-
-std::string printed(const Cell& cell, ProgramLines* lines)
-{
-    const Vocabulary words(cell);
-    Printer printer(words, lines);
-    for (const Routine& routine : cell.routines)
-        printer.routine(routine);
-    return printer.take();
-}
 
 /// A line without its indentation.
 struct Line {
@@ -169,9 +158,7 @@ public:
                 skipBlock(lines, at, *own);
                 continue;
             }
-            const size_t place = lineOf.size();
-            lineOf.push_back(at);
-            ++at;
+            lineOf.push_back(at++);
             Result<Step> read = parseStep(m_words, scope, line.text);
             const bool known = bool(read);
             Step step = known ? *read : Step{.action = Note{}};
@@ -181,7 +168,7 @@ public:
                     column = size_t(std::strtoul(where.c_str() + 7, nullptr, 10));
                 fail(line, column, read.error().message, read.error().remedy);
             }
-            if (!step.otherwise.empty()) lineOf.push_back(place < lineOf.size() ? lineOf[place] : at);
+            if (!step.otherwise.empty()) lineOf.push_back(lineOf.back());  // behind ", else" in the same line
             const bool deeper = at < lines.size() && long(lines[at].indent) > long(*own);
             if (deeper && (!known || !hasBody(step.kind()))) {
                 if (known)
@@ -189,18 +176,10 @@ public:
                          "Only repeat, for each, if and else hold steps.");
                 skipBlock(lines, at, *own);
             } else if (deeper) {
-                if (depth + 1 > int(limits::kStepDepth.most)) {
-                    fail(lines[at], 1, fmt::format("is in more than {} blocks", limits::kStepDepth.most),
-                         "Make the inner ones a routine of their own.");
-                    skipBlock(lines, at, *own);
-                } else {
-                    const size_t before = scope.loops.size();
-                    if (const ForEach* each = step.as<ForEach>())
-                        for (const PatternId pattern : {each->with, each->pattern})
-                            if (pattern) scope.loops.push_back(pattern);
-                    step.body = Steps(this->read(lines, at, long(*own), scope, depth + 1, lineOf));
-                    scope.loops.resize(before);
-                }
+                const size_t before = scope.loops.size();
+                scope.enter(step);
+                step.body = Steps(readInner(lines, at, *own, scope, depth, lineOf));
+                scope.loops.resize(before);
             }
             const bool other = at < lines.size() && lines[at].indent == *own && LineReader(lines[at].text).at("else");
             if (other && known && hasOtherwise(step.kind()) && step.otherwise.empty()) {
@@ -214,8 +193,7 @@ public:
                 if (wait && wait->limit == 0)
                     fail(head, 1, "there is no time limit above, so no \"else\"",
                          "Type \"at most\" and a time behind the wait.");
-                else if (depth + 1 <= int(limits::kStepDepth.most))
-                    step.otherwise = Steps(this->read(lines, at, long(*own), scope, depth + 1, lineOf));
+                else step.otherwise = Steps(readInner(lines, at, *own, scope, depth, lineOf));
                 skipBlock(lines, at, *own);
             }
             out.push_back(std::move(step));
@@ -224,6 +202,18 @@ public:
     }
 
 private:
+    /// What stands further in than a step at a depth.
+    std::vector<Step> readInner(const std::vector<Line>& lines, size_t& at, size_t indent, StepScope& scope, int depth,
+                                std::vector<size_t>& lineOf)
+    {
+        const bool any = at < lines.size() && lines[at].indent > indent;
+        if (!any || depth + 1 <= int(limits::kStepDepth.most))
+            return read(lines, at, long(indent), scope, depth + 1, lineOf);
+        fail(lines[at], 1, fmt::format("is in more than {} blocks", limits::kStepDepth.most),
+             "Make the inner ones a routine of their own.");
+        skipBlock(lines, at, indent);
+        return {};
+    }
     void fail(const Line& line, size_t column, std::string message, std::string remedy)
     {
         if (m_errors.size() < kMostTextErrors)
@@ -300,22 +290,17 @@ std::optional<TextError> readHeader(const Vocabulary& words, const Line& line, H
 
 }  // namespace
 
-std::string TextError::text() const
-{
-    return fmt::format("{}:{}: {}{}{}", line, column, message,
-                       remedy.empty()           ? ""
-                       : message.ends_with('?') ? " "
-                                                : ". ",
-                       remedy);
-}
+std::string TextError::words() const { return Error{"", message, "", remedy}.line(); }
 
-std::string programText(const Cell& cell) { return printed(cell, nullptr); }
+std::string TextError::text() const { return fmt::format("{}:{}: {}", line, column, words()); }
 
-ProgramLines programLines(const Cell& cell)
+std::string programText(const Cell& cell, ProgramLines* lines)
 {
-    ProgramLines lines;
-    printed(cell, &lines);
-    return lines;
+    const Vocabulary words(cell);
+    Printer printer(words, lines);
+    for (const Routine& routine : cell.routines)
+        printer.routine(routine);
+    return printer.take();
 }
 
 std::string stepsText(const Cell& cell, const Routine& routine, const std::vector<StepId>& steps)
@@ -408,12 +393,12 @@ ProgramReading readProgram(const Cell& cell, const std::string& text)
             fail(h.line->number, 1,
                  fmt::format("\"{}\" runs the routine of line {} already", findArm(cell, h.arm)->name, mains[h.arm]),
                  "Let it run one of them; type \"for\" in place of \"run by\" in the other.");
-    if (!out.errors.empty() && next.routines.size() != headers.size()) {
-        std::sort(out.errors.begin(), out.errors.end(), [](const TextError& a, const TextError& b) {
+    const auto inOrder = [&out] {
+        std::stable_sort(out.errors.begin(), out.errors.end(), [](const TextError& a, const TextError& b) {
             return std::tie(a.line, a.column) < std::tie(b.line, b.column);
         });
-        return out;
-    }
+    };
+    if (!out.errors.empty() && next.routines.size() != headers.size()) return inOrder(), out;
     for (const ArmStation& arm : cell.arms)
         if (!mains.contains(arm.id))
             fail(lines.empty() ? 1 : lines.back().number, 1, fmt::format("no routine is run by \"{}\"", arm.name),
@@ -437,7 +422,7 @@ ProgramReading readProgram(const Cell& cell, const std::string& text)
     std::uint32_t nextId = next.nextId;
     for (auto& [id, steps] : made) {
         const Routine* old = findRoutine(cell, id);
-        keepIds(words, old ? old->steps : Steps(), steps, nextId);
+        keepIds(words, *findRoutine(next, id), old ? old->steps : Steps(), steps, nextId);
         next.routines.edit(id)->steps = std::move(steps);
     }
     next.nextId = nextId;
@@ -455,9 +440,7 @@ ProgramReading readProgram(const Cell& cell, const std::string& text)
         }
         if (Status bad = checkCalls(next)) fail(headers.front().line->number, 1, bad->message, bad->remedy);
     }
-    std::stable_sort(out.errors.begin(), out.errors.end(), [](const TextError& a, const TextError& b) {
-        return std::tie(a.line, a.column) < std::tie(b.line, b.column);
-    });
+    inOrder();
     if (!out.errors.empty()) return out;
     for (size_t i = 0; i < headers.size(); ++i) {
         const Routine& routine = next.routines[i];

@@ -5,9 +5,15 @@
 
 namespace topikos {
 
+/// In which line of a text each step and routine begins, from 0.
+struct ProgramLines {
+    std::map<StepId, size_t> steps;
+    std::map<RoutineId, size_t> routines;
+};
+
 /// The whole program of a cell as text: all routines with their steps, blocks by indentation. Grammar:
 /// docs/manual/program-grammar.md. What is read from it prints to the same text again.
-std::string programText(const Cell& cell);
+std::string programText(const Cell& cell, ProgramLines* lines = nullptr);
 
 /// Steps as lines of such a text, to be put on a clipboard; the first one stands at the left edge.
 std::string stepsText(const Cell& cell, const Routine& routine, const std::vector<StepId>& steps);
@@ -19,16 +25,9 @@ struct TextError {
     size_t line = 1, column = 1;  ///< from 1; columns count bytes
     std::string message, remedy;
 
-    std::string text() const;  ///< "12:8: there is no target called "Rak place"; "Rack place" is meant? Take …"
+    std::string words() const;  ///< what is wrong, and what helps
+    std::string text() const;   ///< "12:8: there is no target called "Rak place"; "Rack place" is meant? Take …"
 };
-
-/// In which line of a text each step and routine begins, from 0.
-struct ProgramLines {
-    std::map<StepId, size_t> steps;
-    std::map<RoutineId, size_t> routines;
-};
-/// Of programText().
-ProgramLines programLines(const Cell& cell);
 
 /// What a text says.
 struct ProgramReading {

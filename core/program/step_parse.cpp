@@ -201,9 +201,8 @@ private:
                 return fail("\"by\" needs an amount", "Type it in degrees, or in mm for a sliding joint.");
             const bool length = m_in.unit("mm");
             if (!length) m_in.unit("°") || m_in.unit("deg");
-            const ArmStation* arm = findArm(m_cell, m_scope.routine.arm);
-            if (arm && shift.joint >= 0 && shift.joint < arm->model->jointCount()) {
-                const bool slides = arm->model->joints()[size_t(shift.joint)].kind == JointKind::Prismatic;
+            if (const auto kind = jointKindOf(m_cell, m_scope.routine, shift.joint)) {
+                const bool slides = *kind == JointKind::Prismatic;
                 if (slides != length)
                     return fail(fmt::format("joint {} {}", shift.joint + 1, slides ? "slides" : "turns"),
                                 slides ? "Type the amount in mm." : "Type the amount in degrees.");

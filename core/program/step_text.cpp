@@ -4,6 +4,8 @@
 
 #include <fmt/format.h>
 
+#include <algorithm>
+
 namespace topikos {
 
 namespace {
@@ -58,10 +60,10 @@ struct Printer {
         if (const auto* id = std::get_if<PatternId>(&place)) {
             const Pattern* pattern = findPattern(cell(), *id);
             if (!pattern) return name + rest;
-            const std::vector<std::string> forms =
-                loopWords(*pattern, scope && !scope->loops.empty() && scope->loops.back() == *id);
+            const bool inLoop = scope && std::find(scope->loops.begin(), scope->loops.end(), *id) != scope->loops.end();
+            const std::vector<std::string> forms = loopWords(*pattern, inLoop && scope->loops.back() == *id);
             for (const std::string& form : forms)
-                if (!scope || readsAs(form, rest, place)) return form + rest;
+                if (!inLoop || readsAs(form, rest, place)) return form + rest;
             return forms.back() + rest;
         }
         if (const auto* id = std::get_if<ParameterId>(&place)) {
@@ -106,17 +108,8 @@ struct Printer {
     }
     std::string jointShift(const JointShift& shift) const
     {
-        // Of a routine that every arm can call nobody knows whether the joint slides; the unit says how it is meant.
-        return fmt::format("joint {} by {}", shift.joint + 1, slides(shift) ? mm(shift.by) : deg(shift.by));
-    }
-    bool slides(const JointShift& shift) const
-    {
-        for (const Routine& routine : cell().routines) {
-            const ArmStation* arm = findArm(cell(), routine.arm);
-            if (arm && shift.joint < arm->model->jointCount())
-                return arm->model->joints()[size_t(shift.joint)].kind == JointKind::Prismatic;
-        }
-        return false;
+        const bool slides = scope && jointKindOf(cell(), scope->routine, shift.joint) == JointKind::Prismatic;
+        return fmt::format("joint {} by {}", shift.joint + 1, slides ? mm(shift.by) : deg(shift.by));
     }
     std::string operator()(const LineMove& move) const
     {

@@ -6,8 +6,8 @@ namespace topikos {
 
 /// A step as a line of text, the form in which it is shown and typed, without its note and without what it holds.
 /// Grammar: docs/manual/program-grammar.md. "line over Rack 1 80 mm at 150 mm/s blend 10 mm". `scope` is what is around
-/// the step, where that is known: it makes names of places short. Numbers are rounded to three decimals (values of
-/// signals to six), small ones to four digits.
+/// the step, where that is known: its loops make names of places short, its routine says whether a joint slides.
+/// Numbers are rounded to three decimals (values of signals to six), small ones to four digits.
 std::string stepText(const Vocabulary& words, const Step& step, const StepScope* scope = nullptr);
 std::string stepText(const Cell& cell, const Step& step, const StepScope* scope = nullptr);
 

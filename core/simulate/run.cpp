@@ -87,6 +87,14 @@ Run::Run(const Cell& cell, const std::vector<const Routine*>& routines, const Ru
     makeSights();
 }
 
+std::vector<const Routine*> Run::mainRoutines(const Cell& cell)
+{
+    std::vector<const Routine*> out;
+    for (const ArmStation& arm : cell.arms)
+        out.push_back(&routineOf(cell, arm));
+    return out;
+}
+
 bool Run::spend()
 {
     if (++m_spent <= m_budget) return true;
@@ -273,13 +281,7 @@ Trace run(const Cell& cell, const std::vector<const Routine*>& routines, RunOpti
 
 }  // namespace
 
-Trace simulate(const Cell& cell, const RunOptions& options)
-{
-    std::vector<const Routine*> routines;
-    for (const ArmStation& arm : cell.arms)
-        routines.push_back(&routineOf(cell, arm));
-    return run(cell, routines, options);
-}
+Trace simulate(const Cell& cell, const RunOptions& options) { return run(cell, Run::mainRoutines(cell), options); }
 
 Trace simulate(const Cell& cell, const Routine& routine, const RunOptions& options)
 {

@@ -20,6 +20,8 @@ namespace topikos {
 class Run {
 public:
     Run(const Cell& cell, const std::vector<const Routine*>& routines, const RunOptions& options, Trace& trace);
+    /// Those that the arms run.
+    static std::vector<const Routine*> mainRoutines(const Cell& cell);
     /// Goes on to a time; false when the run has come to its end before.
     bool go(double until);
     /// Nothing more comes.
@@ -125,7 +127,8 @@ private:
 
     // What is judged without being run (run_judge.cpp).
     void judgeRest(ArmRun& arm);
-    void judgeList(const ArmRun& arm, const Step& step, const Steps& list);
+    /// A list of a step that `cursor` has come to.
+    void judgeList(const ArmRun& arm, const Cursor& cursor, const Step& step, const Steps& list);
     void judgeAlong(ArmRun& arm, Cursor& cursor, bool isBranch);
 
     void travel(const ArmRun* mover, const std::vector<AxisTravel>& travels, const Profile& profile);

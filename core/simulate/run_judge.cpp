@@ -29,13 +29,13 @@ void Run::judgeRest(ArmRun& arm)
     m_axes = before;
 }
 
-void Run::judgeList(const ArmRun& arm, const Step& step, const Steps& list)
+void Run::judgeList(const ArmRun& arm, const Cursor& cursor, const Step& step, const Steps& list)
 {
     if (!m_judged.insert({arm.station->id, &list}).second) return;
     const AxisValues before = m_axes;
     ArmRun copy = arm;
     copy.ahead.reset();
-    Cursor branch = arm.cursor;
+    Cursor branch = cursor;
     branch.shortenLoops();
     branch.enterOnly(step, list);
     judgeAlong(copy, branch, true);
@@ -54,15 +54,8 @@ void Run::judgeAlong(ArmRun& arm, Cursor& cursor, bool isBranch)
     while (m_judgedSteps < kMostJudged) {
         const Cursor::Next next = cursor.next(decide, later);
         // Branches beside the way, from where the arm stands now.
-        for (const auto& [step, list] : std::exchange(untaken, {})) {
-            if (!m_judged.insert({arm.station->id, list}).second) continue;
-            const AxisValues before = m_axes;
-            ArmRun copy = arm;
-            Cursor branch = cursor;
-            branch.enterOnly(*step, *list);
-            judgeAlong(copy, branch, true);
-            m_axes = before;
-        }
+        for (const auto& [step, list] : std::exchange(untaken, {}))
+            judgeList(arm, cursor, *step, *list);
         if (next == Cursor::Next::Pass) continue;
         if (next != Cursor::Next::Step) return;
         ++m_judgedSteps;
@@ -83,7 +76,7 @@ void Run::judgeAlong(ArmRun& arm, Cursor& cursor, bool isBranch)
         outcome.axes = m_axes;
         m_enough = m_enough || (m_options.upTo && outcome.step == m_options.upTo);
         arm.trace->outcomes.push_back(std::move(outcome));
-        if (!operation.step->otherwise.empty()) judgeList(arm, *operation.step, operation.step->otherwise);
+        if (!operation.step->otherwise.empty()) judgeList(arm, cursor, *operation.step, operation.step->otherwise);
     }
 }
 

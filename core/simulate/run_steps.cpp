@@ -44,7 +44,7 @@ Cursor::Next Run::advance(ArmRun& arm)
         const If* decision = step.as<If>();
         return met(decision ? decision->condition : step.as<Repeat>()->condition);
     };
-    const auto untaken = [&](const Step& step, const Steps& list) { judgeList(arm, step, list); };
+    const auto untaken = [&](const Step& step, const Steps& list) { judgeList(arm, arm.cursor, step, list); };
     const int before = arm.cursor.rounds();
     const Cursor::Next next = arm.cursor.next(decide, untaken);
     if (arm.cursor.rounds() != before) arm.trace->rounds.push_back(m_now);
@@ -155,16 +155,13 @@ bool Run::begin(ArmRun& arm, const Operation& operation)
     }
     case StepKind::WaitSignal: {
         const WaitSignal& wait = *step.as<WaitSignal>();
-        if (met(wait.until)) {
-            if (!step.otherwise.empty()) judgeList(arm, step, step.otherwise);
-            break;
-        }
+        if (!step.otherwise.empty()) judgeList(arm, arm.cursor, step, step.otherwise);
+        if (met(wait.until)) break;
         arm.ahead = std::move(outcome);
         arm.waiting = operation;
         arm.waits = true;
         arm.limited = wait.limit > 0;
         arm.ready = arm.limited ? m_now + wait.limit : INFINITY;
-        if (!step.otherwise.empty()) judgeList(arm, step, step.otherwise);
         return false;
     }
     case StepKind::MoveAxes: {

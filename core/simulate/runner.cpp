@@ -8,14 +8,6 @@ namespace topikos {
 
 namespace {
 
-std::vector<const Routine*> mainRoutines(const Cell& cell)
-{
-    std::vector<const Routine*> out;
-    for (const ArmStation& arm : cell.arms)
-        out.push_back(&routineOf(cell, arm));
-    return out;
-}
-
 void count(const PartEvent& e, Runner::Counts& counts)
 {
     counts.gripped += e.kind == PartEvent::Kind::Carried;
@@ -32,13 +24,13 @@ template <class T> void keepFrom(std::vector<T>& items, double time)
     items.erase(items.begin(), first);
 }
 
-/// The same of the events of each subject.
-template <class Events, class Dead> void keepEvents(Events& events, double time, Dead dead)
+/// Keeps what comes at or after a time, and of what was before what still holds then (`holding`, of the same subject).
+template <class Events, class Holding> void keepEvents(Events& events, double time, Holding holding)
 {
     Events kept;
     for (size_t i = 0; i < events.size(); ++i) {
         const auto& event = events[i];
-        const auto* last = dead(event);
+        const auto* last = holding(event);
         if (event.time >= time || last == &event) kept.push_back(event);
     }
     events = std::move(kept);
@@ -64,8 +56,8 @@ void forgetBefore(Trace& trace, double time)
         const auto early = [time](double t) { return t < time; };
         // The last pass that began stays, so that the next one can be told from it.
         const auto trim = [&](std::vector<double>& begins) {
-            while (begins.size() > 1 && early(begins[1]))
-                begins.erase(begins.begin());
+            const auto kept = std::partition_point(begins.begin(), begins.end(), early);
+            begins.erase(begins.begin(), kept == begins.begin() ? kept : kept - 1);
         };
         trim(arm.passes);
         trim(arm.rounds);
@@ -111,7 +103,7 @@ Runner::Runner(CellPtr cell, RunOptions options) : m_cell(std::move(cell)), m_op
 {
     m_options.until = INFINITY;
     if (!m_options.plans) m_options.plans = &m_plans;
-    m_run = std::make_unique<Run>(*m_cell, mainRoutines(*m_cell), m_options, m_trace);
+    m_run = std::make_unique<Run>(*m_cell, Run::mainRoutines(*m_cell), m_options, m_trace);
 }
 
 Runner::~Runner() = default;

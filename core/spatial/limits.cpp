@@ -42,6 +42,8 @@ const std::vector<const Limit*>& allLimits()
                                                &kStepTurnSpeed,
                                                &kShift,
                                                &kShiftTurn,
+                                               &kJointTurn,
+                                               &kJointSlide,
                                                &kJointShift,
                                                &kJointNumber,
                                                &kPulse,

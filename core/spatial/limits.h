@@ -108,8 +108,12 @@ inline constexpr Limit kStepTurnSpeed{"step-turn-speed", "the turn speed of a mo
 inline constexpr Limit kShift{"shift", "a way along an axis", -10, 10, "mm", kMillimetre, "longer than any arm"};
 inline constexpr Limit kShiftTurn{
     "shift-turn", "a turn about an axis", -3.12, 3.12, "°", kDegree, "half a turn could go either way round"};
+inline constexpr Limit kJointTurn{"joint-turn", "the turn of one joint",       -20, 20, "°",
+                                  kDegree,      "further than any joint turns"};
+inline constexpr Limit kJointSlide{"joint-slide", "the way of one joint",         -20, 20, "mm",
+                                   kMillimetre,   "further than any joint slides"};
 inline constexpr Limit kJointShift{
-    "joint-shift", "the way of one joint", -20, 20, "° or m", 1, "further than any joint goes"};
+    "joint-shift", "the amount of one joint", -20, 20, "rad or m", 1, "that of a joint that turns or slides"};
 inline constexpr Limit kJointNumber{"joint-number", "the number of a joint", 1, 32, "", 1, "arms have fewer"};
 inline constexpr Limit kPulse{"pulse", "the length of a pulse", 1e-3, 3600, "s", 1, "shorter ones are not seen"};
 inline constexpr Limit kWaitLimit{

@@ -361,7 +361,7 @@ void ProgramWindowTest::usesAreGoneThrough()
     for (int i = 0; i < 3; ++i) {
         session().select(targetNamed("Tile pick"));
         action("Where is it used")->trigger();
-        QVERIFY(note().contains("in 3 steps"));
+        QVERIFY(note().contains("by 3 steps"));
         seen << note();
     }
     QCOMPARE(QSet<QString>(seen.begin(), seen.end()).size(), 3);

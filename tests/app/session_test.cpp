@@ -39,6 +39,9 @@ private Q_SLOTS:
     void savingNeedsNoCopy();
     void lookingIsNoEdit();
     void movesByHandAreTakenBack();
+    void longRunIsGivenUp_data();
+    void longRunIsGivenUp();
+    void sessionEndsWhileARunIsWorkedOut();
 
 private:
     void checked() { QTRY_VERIFY_WITH_TIMEOUT(m_session->checkIsFresh(), 20000); }
@@ -330,6 +333,52 @@ void SessionTest::movesByHandAreTakenBack()
     // A move that comes after going back ends what could be done again.
     QVERIFY(m_session->jogJoint(1, 1));
     QVERIFY(!m_session->standForth());
+}
+
+void SessionTest::longRunIsGivenUp_data()
+{
+    QTest::addColumn<int>("how");
+    QTest::newRow("left") << 0;
+    QTest::newRow("edited") << 1;
+    QTest::newRow("another plan") << 2;
+}
+
+void SessionTest::longRunIsGivenUp()
+{
+    QFETCH(int, how);
+    Session::RunPlan plan;
+    plan.kind = Session::RunPlan::Kind::Times;
+    plan.times = 1000000;
+    m_session->setRunPlan(plan);
+    m_session->play();
+    QSignalSpy said(m_session.get(), &Session::said);
+    m_session->play();
+    QVERIFY2(lastSaid(said).contains("F7"), qPrintable(lastSaid(said)));
+    plan.times = 2;
+    switch (how) {
+    case 0: m_session->leaveRun(); break;
+    case 1: QVERIFY(m_session->edit("Name", [](const Cell& c) { return renameCell(c, "Another line"); })); break;
+    case 2: m_session->setRunPlan(plan); break;
+    }
+    checked();
+    m_session->setRunPlan(plan);
+    m_session->play();
+    QTRY_VERIFY_WITH_TIMEOUT(m_session->inRun(), 20000);
+    const double once = m_session->checked()->result.trace.duration;
+    QVERIFY(m_session->trace()->duration > 1.9 * once && m_session->trace()->duration < 2.1 * once);
+}
+
+void SessionTest::sessionEndsWhileARunIsWorkedOut()
+{
+    Session::RunPlan plan;
+    plan.kind = Session::RunPlan::Kind::Times;
+    plan.times = 1000000;
+    m_session->setRunPlan(plan);
+    m_session->play();
+    QElapsedTimer clock;
+    clock.start();
+    m_session.reset();
+    QVERIFY(clock.elapsed() < 5000);
 }
 
 TOPIKOS_TEST(SessionTest)

@@ -28,21 +28,20 @@ Finding adviceAbout(Rule rule, AdviceFact fact)
     return f;
 }
 
-Finding adviceOnStep(Rule rule, const Routine& routine, StepId step, AdviceFact fact)
+Finding adviceOnStep(Rule rule, const StepUse& at, ArmId arm, AdviceFact fact)
 {
     Finding f = adviceAbout(rule, fact);
-    f.arm = routine.arm;
-    f.routine = routine.id;
-    f.step = step;
-    f.stepIndex = numberOf(routine.steps, step).value_or(0);
+    f.arm = arm;
+    f.routine = at.routine;
+    f.step = at.step;
+    f.stepIndex = at.number;
     return f;
 }
 
 /// Who writes a signal: devices, arms by their routines, processes.
 struct SignalWriting {
     bool device = false, process = false;
-    std::set<ArmId> arms;
-    std::map<ArmId, std::pair<RoutineId, StepId>> first;
+    std::map<ArmId, StepUse> first;  ///< of each arm that writes it
     std::set<double> values;
 };
 
@@ -58,19 +57,11 @@ std::map<SignalId, SignalWriting> writings(const Cell& cell)
             out[p.signal].process = true;
     // Routines that every arm can call write for those that do.
     std::map<RoutineId, std::set<ArmId>> callers;
-    for (const ArmStation& arm : cell.arms) {
-        std::vector<RoutineId> open{arm.main};
-        while (!open.empty()) {
-            const Routine& routine = *findRoutine(cell, open.back());
-            open.pop_back();
-            if (!callers[routine.id].insert(arm.id).second) continue;
-            eachStep(routine.steps, [&](const Step& step, size_t) {
-                if (const Call* call = step.as<Call>()) open.push_back(call->routine);
-            });
-        }
-    }
+    for (const ArmStation& arm : cell.arms)
+        for (const RoutineId routine : reachedRoutines(cell, arm.id))
+            callers[routine].insert(arm.id);
     for (const Routine& routine : cell.routines)
-        eachStep(routine.steps, [&](const Step& step, size_t) {
+        eachStep(routine.steps, [&](const Step& step, size_t number) {
             if (step.off || !writesSignal(step)) return;
             SignalWriting& own = out[signalOf(step)];
             const SetSignal* set = step.as<SetSignal>();
@@ -78,10 +69,8 @@ std::map<SignalId, SignalWriting> writings(const Cell& cell)
             if (!set) own.values.insert(0);
             std::set<ArmId> arms = callers[routine.id];
             if (arms.empty() && routine.arm) arms.insert(routine.arm);
-            for (const ArmId arm : arms) {
-                own.arms.insert(arm);
-                own.first.try_emplace(arm, routine.id, step.id);
-            }
+            for (const ArmId arm : arms)
+                own.first.try_emplace(arm, StepUse{routine.id, step.id, number, true});
         });
     return out;
 }
@@ -116,21 +105,22 @@ void adviseOnTargets(const Cell& cell, Findings& out)
 /// A place of a pattern is come back to while the next one is never used.
 void adviseOnNeighbours(const Cell& cell, Findings& out)
 {
+    std::map<PatternId, std::vector<TargetId>> membersOf;
+    for (const Target& target : cell.targets)
+        if (target.pattern) membersOf[target.pattern].push_back(target.id);
     for (const Routine& routine : cell.routines) {
-        std::map<TargetId, std::vector<StepId>> visits;
+        std::map<TargetId, std::vector<StepUse>> visits;
         TargetId last;
-        eachStep(routine.steps, [&](const Step& step, size_t) {
+        eachStep(routine.steps, [&](const Step& step, size_t number) {
             if (step.off || !step.isMove()) return;
             const TargetId target = targetOf(step);
-            if (target && target != last) visits[target].push_back(step.id);
+            if (target && target != last) visits[target].push_back({routine.id, step.id, number});
             last = target;
         });
         for (const auto& [id, steps] : visits) {
             const Target& target = *findTarget(cell, id);
             if (!target.pattern || steps.size() < 2) continue;
-            std::vector<TargetId> members;
-            for (const Target& other : cell.targets)
-                if (other.pattern == target.pattern) members.push_back(other.id);
+            const std::vector<TargetId>& members = membersOf[target.pattern];
             const auto at = std::find(members.begin(), members.end(), id);
             const auto others = std::count_if(members.begin(), members.end(),
                                               [&](TargetId m) { return m != id && visits.contains(m); });
@@ -141,7 +131,7 @@ void adviseOnNeighbours(const Cell& cell, Findings& out)
                 if (visits.contains(members[size_t(next)])) continue;
                 AdviceFact fact;
                 fact.other = members[size_t(next)];
-                Finding f = adviceOnStep(Rule::AdviceDoubledTarget, routine, steps[1], fact);
+                Finding f = adviceOnStep(Rule::AdviceDoubledTarget, steps[1], routine.arm, fact);
                 f.target = id;
                 out.push_back(std::move(f));
                 break;
@@ -157,19 +147,18 @@ void adviseOnSignals(const Cell& cell, Findings& out)
         const auto own = all.find(signal.id);
         if (own == all.end()) continue;
         const SignalWriting& w = own->second;
-        if (int(w.arms.size()) + w.device + w.process < 2) continue;
+        if (int(w.first.size()) + w.device + w.process < 2) continue;
         AdviceFact fact;
         fact.signal = signal.id;
         Finding f = adviceAbout(Rule::AdviceTwoWriters, fact);
         if (!w.first.empty()) {
             const auto& [arm, first] = *w.first.rbegin();
-            f = adviceOnStep(Rule::AdviceTwoWriters, *findRoutine(cell, first.first), first.second, fact);
-            f.arm = arm;
+            f = adviceOnStep(Rule::AdviceTwoWriters, first, arm, fact);
         }
         out.push_back(std::move(f));
     }
     for (const Routine& routine : cell.routines)
-        eachStep(routine.steps, [&](const Step& step, size_t) {
+        eachStep(routine.steps, [&](const Step& step, size_t number) {
             const WaitSignal* wait = step.as<WaitSignal>();
             const Repeat* repeat = step.as<Repeat>();
             const bool until = repeat && repeat->kind == Repeat::Kind::Until;
@@ -185,15 +174,21 @@ void adviseOnSignals(const Cell& cell, Findings& out)
             }
             AdviceFact fact;
             fact.signal = signal->id;
-            out.push_back(adviceOnStep(Rule::AdviceEndlessWait, routine, step.id, fact));
+            out.push_back(adviceOnStep(Rule::AdviceEndlessWait, {routine.id, step.id, number}, routine.arm, fact));
         });
 }
 
 void adviseOnCalls(const Cell& cell, Findings& out)
 {
-    const std::set<RoutineId> reached = reachedRoutines(cell);
+    std::set<RoutineId> used;
+    for (const ArmStation& arm : cell.arms)
+        used.insert(arm.main);
+    for (const Routine& routine : cell.routines)
+        eachStep(routine.steps, [&](const Step& step, size_t) {
+            if (const Call* call = step.as<Call>()) used.insert(call->routine);
+        });
     for (const Routine& routine : cell.routines) {
-        if (reached.contains(routine.id) || !stepsThatUse(cell, routine.id).empty()) continue;
+        if (used.contains(routine.id)) continue;
         Finding f = adviceAbout(Rule::AdviceUncalled, {});
         f.routine = routine.id;
         f.arm = routine.arm;
@@ -239,9 +234,8 @@ void adviseOnProgram(const Cell& cell, Findings& out)
     adviseOnCalls(cell, out);
 }
 
-void adviseOnRun(const Cell& cell, const Trace& trace, const ArmTrace& arm, Findings& out)
+void adviseOnRun(const Cell& cell, const ArmTrace& arm, Findings& out)
 {
-    (void)trace;
     const ArmStation& station = *findArm(cell, arm.arm);
     const Gripper& gripper = toolInForce(cell, station).gripper;
     const auto say = [&](Rule rule, size_t at, AdviceFact fact = {}) {

@@ -38,7 +38,7 @@ void judgeProgress(const Trace& trace, Findings& out);
 
 // Advice: of the program as it is written, and of how it runs.
 void adviseOnProgram(const Cell& cell, Findings& out);
-void adviseOnRun(const Cell& cell, const Trace& trace, const ArmTrace& arm, Findings& out);
+void adviseOnRun(const Cell& cell, const ArmTrace& arm, Findings& out);
 /// The run of the arms does not end where it began.
 void adviseOnEnd(const Cell& cell, const Trace& trace, Findings& out);
 
