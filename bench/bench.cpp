@@ -4,11 +4,13 @@
 #include "core/check/check.h"
 #include "core/check/contact_pairs.h"
 #include "core/exchange/cell_file.h"
+#include "core/motion/move_chain.h"
 #include "core/robot/catalogue.h"
 #include "core/robot/singularity.h"
 #include "core/shape/mesh.h"
 #include "core/shape/mesh_file.h"
 #include "core/shape/reduce.h"
+#include "core/simulate/curves.h"
 
 #include <benchmark/benchmark.h>
 
@@ -200,6 +202,64 @@ void lineCheckPerSample(benchmark::State& state)
         benchmark::Counter(double(samples), benchmark::Counter::kIsRate | benchmark::Counter::kInvert);
 }
 BENCHMARK(lineCheckPerSample)->Unit(benchmark::kMicrosecond);
+
+/// A line of 500 mm on which joints decide, with its fastest law.
+void planLine500(benchmark::State& state)
+{
+    const Cell cell = demo();
+    const JointVector from = homePosture(cell, cell.arms.front());
+    LinePath path;
+    path.flangeFromTcp = toolInForce(cell, cell.arms.front()).flangeFromTcp;
+    path.start = baseFromTcp(cell, cell.arms.front(), from);
+    path.end = {path.start.translation + Vec3(0, 0.4, -0.3), path.start.rotation};
+    MotionLimits limits;
+    limits.lineSpeed = state.range(0) ? 3 : 0.25;
+    limits.lineAcceleration = state.range(0) ? 20 : 2;
+    for (auto _ : state)
+        benchmark::DoNotOptimize(planLine(arm(), from, path, limits, cell.thresholds.blocks()));
+    state.SetLabel(state.range(0) ? "joints decide" : "the tool decides");
+}
+BENCHMARK(planLine500)->Arg(0)->Arg(1)->Unit(benchmark::kMicrosecond);
+
+/// Eight moves with corners, from stop to stop, planned already.
+void timeChainOfEight(benchmark::State& state)
+{
+    std::mt19937_64 random(5);
+    std::vector<ChainedMove> steps;
+    JointVector at = armHome(arm());
+    while (steps.size() < 8) {
+        MoveInput in;
+        in.arm = catalogueArm("sixaxis-1400");
+        in.from = at;
+        JointVector to = at;
+        for (int i = 0; i < 6; ++i)
+            to[i] = std::clamp(at[i] + 0.4 * (double(random() >> 11) * 0x1p-52 - 1), -0.8, 0.8);
+        in.goal = to;
+        auto plan = std::make_shared<const MovePlan>(planMove(in));
+        if (plan->problem != MovePlan::Problem::None) continue;
+        at = plan->arrival;
+        steps.push_back({plan, 0.05, {}});
+    }
+    for (auto _ : state)
+        benchmark::DoNotOptimize(makeMoveChain(*catalogueArm("sixaxis-1400"), steps));
+}
+BENCHMARK(timeChainOfEight)->Unit(benchmark::kMicrosecond);
+
+/// Six joint curves with 20,000 values each.
+void curveValuesSix(benchmark::State& state)
+{
+    const Cell cell = demo();
+    const Trace trace = simulate(cell);
+    std::vector<Curve> curves;
+    for (int i = 0; i < 6; ++i)
+        curves.push_back({Curve::Kind::JointSpeed, cell.arms.front().id, i, {}, {}});
+    std::vector<double> times(20000);
+    for (size_t i = 0; i < times.size(); ++i)
+        times[i] = trace.duration * double(i) / double(times.size());
+    for (auto _ : state)
+        benchmark::DoNotOptimize(curveValues(cell, trace, curves, times));
+}
+BENCHMARK(curveValuesSix)->Unit(benchmark::kMillisecond);
 
 /// Seconds of cell time per second, all link frames every 4 ms.
 void simulateAllFrames(benchmark::State& state)

@@ -21,9 +21,20 @@ int armTorque(const ArmChoice& arm);
 int armExport(const ArmChoice& arm, const std::vector<std::string>& packages, const std::string& out);
 
 int checkCell(const std::string& file, bool json, const std::string& junit);
-/// Runs each arm's routine `cycles` times, up to `until` [s]; 0 cycles: as often as it takes until then. The table
-/// `trace` has a row every `every` [s].
-int simulateCell(const std::string& file, bool json, int cycles, double until, const std::string& trace, double every);
+/// Runs each arm's routine so many cycles, up to a time; 0 cycles: as often as it takes until then. The table has a row
+/// every so many seconds.
+struct SimulateOptions {
+    bool json = false, breakdown = false;
+    int cycles = 0;
+    double until = 0;           ///< [s]
+    std::string trace;          ///< file for the table
+    double every = 0;           ///< [s]
+    std::string breakdownFile;  ///< .csv
+};
+int simulateCell(const std::string& file, const SimulateOptions& options);
+/// Curves of a run as .csv (a row every `every` [s]), .svg or .png.
+int curvesOfCell(const std::string& file, const std::string& out, const std::vector<std::string>& what, int cycles,
+                 double every);
 int exportCell(const std::string& file, const std::string& out);
 int formatCell(const std::string& file);
 

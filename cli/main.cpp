@@ -61,9 +61,10 @@ int main(int argc, char** argv)
     armOut->add_option("--package", packages, "NAME=FOLDER: where a package lies that a URDF file takes surfaces from");
     armOut->callback([&] { code = armExport(choice, packages, out); });
 
-    std::string file, junit, trace;
-    int cycles = 0;
-    double until = INFINITY, every = topikos::kTableStep;
+    std::string file, junit;
+    SimulateOptions run;
+    run.until = INFINITY;
+    run.every = topikos::kTableStep;
     CLI::App* checkCommand = app.add_subcommand("check", "Findings about a cell; exit code 1 if something is blocked");
     checkCommand->add_option("CELL", file, "Cell file")->required();
     checkCommand->add_flag("--json", json, "One JSON object instead of text");
@@ -72,16 +73,33 @@ int main(int argc, char** argv)
 
     CLI::App* simulateCommand = app.add_subcommand("simulate", "Run the cycle of a cell; exit code 1 if it is blocked");
     simulateCommand->add_option("CELL", file, "Cell file")->required();
-    simulateCommand->add_flag("--json", json, "One JSON object instead of text");
-    simulateCommand->add_option("--cycles", cycles, "How often each arm goes through its routine (1)")
+    simulateCommand->add_flag("--json", run.json, "One JSON object instead of text");
+    simulateCommand->add_option("--cycles", run.cycles, "How often each arm goes through its routine (1)")
         ->check(CLI::Range(1, 100000));
     simulateCommand
-        ->add_option("--until", until, "End the run after so many seconds; without --cycles it goes on so long")
+        ->add_option("--until", run.until, "End the run after so many seconds; without --cycles it goes on so long")
         ->check(CLI::Range(0.001, 86400.0));
-    simulateCommand->add_option("--trace", trace, "Write time, joints, gripper and TCP to this CSV file");
-    simulateCommand->add_option("--every", every, "Seconds from row to row of that table (0.004)")
-        ->check(CLI::Range(topikos::limits::kTableStep.least, topikos::limits::kTableStep.most));
-    simulateCommand->callback([&] { code = simulateCell(file, json, cycles, until, trace, every); });
+    simulateCommand->add_option("--trace", run.trace, "Write time, joints, gripper and TCP to this CSV file");
+    const auto range = CLI::Range(topikos::limits::kTableStep.least, topikos::limits::kTableStep.most);
+    simulateCommand->add_option("--every", run.every, "Seconds from row to row of that table (0.004)")->check(range);
+    simulateCommand->add_flag("--breakdown", run.breakdown, "Where the time goes: by step, arm, device and waiting");
+    simulateCommand->add_option("--breakdown-csv", run.breakdownFile, "Write the breakdown by step to this CSV file");
+    simulateCommand->callback([&] { code = simulateCell(file, run); });
+
+    std::vector<std::string> what{"joint-speed", "tcp-speed"};
+    double curveStep = topikos::kTableStep;
+    std::string curvesOut;
+    int curveCycles = 1;
+    CLI::App* curvesCommand =
+        app.add_subcommand("curves", "Curves of the run of a cell: .csv a table, .svg or .png a picture");
+    curvesCommand->add_option("CELL", file, "Cell file")->required();
+    curvesCommand->add_option("OUT", curvesOut, "File to write")->required();
+    curvesCommand->add_option("--what", what, "Curves, by commas: joint-speed, tcp-speed, joint-torque, ...")
+        ->delimiter(',');
+    curvesCommand->add_option("--every", curveStep, "Seconds from row to row of a table (0.004)")->check(range);
+    curvesCommand->add_option("--cycles", curveCycles, "How often each arm goes through its routine (1)")
+        ->check(CLI::Range(1, 1000));
+    curvesCommand->callback([&] { code = curvesOfCell(file, curvesOut, what, curveCycles, curveStep); });
 
     CLI::App* exportCommand =
         app.add_subcommand("export", "Write a part of a cell: .csv the run, .urdf, .srdf or .topikos-arm its arm");
@@ -106,7 +124,7 @@ int main(int argc, char** argv)
     try {
         app.parse(argc, argv);
         if (app.get_subcommands().empty())
-            throw CLI::RequiredError("One of the commands arm, check, simulate, program, export, format");
+            throw CLI::RequiredError("One of the commands arm, check, simulate, curves, program, export, format");
         if (arm->parsed() && arm->get_subcommands().empty())
             throw CLI::RequiredError("One of the questions list, info, fk, jacobian, ik, singular, torque, export");
     } catch (const CLI::Success& success) {

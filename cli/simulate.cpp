@@ -1,7 +1,9 @@
 #include "cli/commands.h"
+#include "cli/breakdown.h"
 #include "cli/support.h"
 #include "core/check/check.h"
 #include "core/exchange/cell_file.h"
+#include "core/exchange/breakdown_csv.h"
 #include "core/exchange/trace_csv.h"
 #include "core/cell/step_tree.h"
 #include "core/program/step_text.h"
@@ -38,9 +40,10 @@ std::string whatEnds(const Cell& cell, const Trace& trace)
 
 }  // namespace
 
-int simulateCell(const std::string& file, bool json, int cycles, double until, const std::string& traceFile,
-                 double every)
+int simulateCell(const std::string& file, const SimulateOptions& asked)
 {
+    const int cycles = asked.cycles;
+    const double until = asked.until;
     const Result<Cell> cell = openCell(file);
     if (!cell) return refused(cell.error());
     RunOptions options;
@@ -93,9 +96,18 @@ int simulateCell(const std::string& file, bool json, int cycles, double until, c
         text += fmt::format("{}: cycle {:.3f} s, {:.0f} parts per hour, {} cycle{} {:.3f} s\n", cell->name, each,
                             partsPerHour(trace), done, done == 1 ? " takes" : "s take", trace.duration);
     }
-    if (!traceFile.empty())
-        if (const Status bad = saveTraceCsv(traceFile, *cell, trace, every)) return refused(*bad);
-    if (json) std::cout << out.dump() << '\n';
+    if (!asked.trace.empty())
+        if (const Status bad = saveTraceCsv(asked.trace, *cell, trace, asked.every)) return refused(*bad);
+    if (asked.breakdown || !asked.breakdownFile.empty()) {
+        const Breakdown breakdown = breakdownOf(*cell, trace);
+        if (asked.breakdown) {
+            out["breakdown"] = breakdownJson(*cell, breakdown);
+            text += breakdownText(*cell, breakdown);
+        }
+        if (!asked.breakdownFile.empty())
+            if (const Status bad = saveBreakdownCsv(asked.breakdownFile, *cell, breakdown)) return refused(*bad);
+    }
+    if (asked.json) std::cout << out.dump() << '\n';
     else std::cout << text;
     return ends.empty() ? 0 : 1;
 }

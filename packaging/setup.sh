@@ -2,7 +2,7 @@
 
 packages="build-essential cmake ninja-build ccache
 qt6-base-dev libqt6opengl6-dev qt6-svg-dev libgl-dev libgl1-mesa-dri
-libeigen3-dev libfmt-dev liburdfdom-dev liburdfdom-tools libtinyxml-dev libconsole-bridge-dev libassimp-dev libfcl-dev libseccomp-dev pkg-config nlohmann-json3-dev libcli11-dev libbenchmark-dev
+libeigen3-dev libfmt-dev liburdfdom-dev liburdfdom-tools libtinyxml-dev libconsole-bridge-dev libassimp-dev libfcl-dev libseccomp-dev libcairo2-dev libqcustomplot-dev pkg-config nlohmann-json3-dev libcli11-dev libbenchmark-dev
 xvfb xauth fonts-inter fonts-jetbrains-mono"
 
 install_packages() {

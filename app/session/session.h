@@ -24,6 +24,12 @@ enum class JogSpace { Joint, World, Tool, Frame };
 
 /// The open cell and what the person is doing with it: selection, posture of the arm, run. Widgets show it and ask it;
 /// they do not know each other.
+/// A run that was kept, with the cell that it is of.
+struct KeptRun {
+    CellPtr cell;
+    std::shared_ptr<const Trace> trace;
+};
+
 class Session : public QObject {
     Q_OBJECT
 public:
@@ -173,6 +179,11 @@ public:
     /// The cell that trace() is of.
     const Cell& playedCell() const { return m_played ? *m_playedCell : *m_checked->cell; }
 
+    /// A run that later ones are compared with; nothing: none was kept.
+    const KeptRun* keptRun() const { return m_kept ? &*m_kept : nullptr; }
+    /// Keeps the run that is there, or lets the kept one go.
+    void keepRun(bool keep);
+
     /// What is to be drawn: the run at its time, or the authored cell with the arm as jogged.
     CellState shownState() const;
     JointVector shownPosture() const;  ///< of the arm in hand
@@ -222,6 +233,7 @@ Q_SIGNALS:
     void checkedChanged();
     void runChanged();  ///< playing, paused, left, time
     void passChanged();
+    void keptChanged();
     void traceChanged();  ///< another run is there than that of the check, or no more
     void jogChanged();
     void ghostChanged();
@@ -282,6 +294,7 @@ private:
     std::vector<JointVector> m_ways;
     AxisValues m_ghostAxes, m_waysAxes;
     std::shared_ptr<const CheckedCell> m_checked;
+    std::optional<KeptRun> m_kept;
     RunPlan m_plan;
     int m_pass = 0;
     std::set<StepId> m_halts;

@@ -33,6 +33,15 @@ void Session::setRunPlan(const RunPlan& plan)
     Q_EMIT runChanged();
 }
 
+void Session::keepRun(bool keep)
+{
+    m_kept.reset();
+    if (keep && trace())
+        m_kept = m_played ? KeptRun{m_playedCell, m_played}
+                          : KeptRun{m_checked->cell, {m_checked, &m_checked->result.trace}};
+    Q_EMIT keptChanged();
+}
+
 void Session::dropRun()
 {
     m_stop.request_stop();

@@ -120,10 +120,10 @@ void CycleStrip::addArm(const Cell& cell, const Trace& trace, const ArmTrace& ar
                         .arg(typed)
                         .arg(QString::number(span.start, 'f', 3), QString::number(span.end, 'f', 3));
         if (routine.id != arm.routine) block.tip.prepend(text(routine.name) + ", ").replace(", Step", ", step");
-        if (outcome.move && outcome.move->slowedBy >= 0)
+        if (outcome.move && outcome.move->slowed.by.byJoint())
             block.tip += QString("\nSlowed to %1 % of its speed by joint %2")
-                             .arg(100 * outcome.move->lowestCeiling, 0, 'f', 0)
-                             .arg(outcome.move->slowedBy + 1);
+                             .arg(100 * outcome.move->slowed.lowest, 0, 'f', 0)
+                             .arg(outcome.move->slowed.by.index + 1);
         switch (step.kind()) {
         case StepKind::Grip: block.words += " grip"; break;
         case StepKind::Release: block.words += " release"; break;
@@ -176,7 +176,7 @@ void CycleStrip::addDevices(const Cell& cell, const Trace& trace)
                     const QString goal =
                         frame.axis->kind == JointKind::Revolute ? degreeText(span.to) : lengthText(span.to, 0) + " mm";
                     lane.blocks.push_back({span.start,
-                                           span.start + span.profile.duration,
+                                           span.end(),
                                            theme().accent,
                                            "to " + goal,
                                            {},

@@ -114,7 +114,8 @@ void MainWindow::refreshHead()
     m_blocked->setText(QString("%1 blocked").arg(blocked));
     m_cautions->setVisible(cautions > 0);
     m_cautions->setText(QString("%1 caution").arg(cautions));
-    m_bottom->setTabText(1, blocked + cautions ? QString("Findings %1").arg(blocked + cautions) : "Findings");
+    m_bottom->setTabText(m_bottom->indexOf(m_findings),
+                         blocked + cautions ? QString("Findings %1").arg(blocked + cautions) : "Findings");
     const Trace* trace = m_session->trace();
     const Cycles cycles = trace ? cyclesOf(*trace) : Cycles{};
     const double cycle = cycles.done > 0 ? cycles.time : trace ? trace->duration : 0;

@@ -15,6 +15,8 @@ namespace topikos {
 
 class ArmsPage;
 class BestWaysOffer;
+class BreakdownPanel;
+class CurvesPanel;
 class CycleStrip;
 class FindingsList;
 class Guide;
@@ -117,6 +119,9 @@ private:
     LayoutPanel* m_layout;
     CycleStrip* m_cycle;
     FindingsList* m_findings;
+    BreakdownPanel* m_breakdown;
+    CurvesPanel* m_curves;
+    QWidget *m_contact, *m_signals;
     BestWaysOffer* m_bestWays;
     QStackedWidget* m_pages;
     ArmsPage* m_arms = nullptr;

@@ -7,6 +7,8 @@
 #include "app/route/program_editor.h"
 #include "app/route/route_panel.h"
 #include "app/session/text.h"
+#include "app/strip/breakdown_panel.h"
+#include "app/strip/curves_panel.h"
 #include "app/strip/findings_list.h"
 #include "app/targets/targets_panel.h"
 #include "app/theme/theme.h"
@@ -411,20 +413,27 @@ void MainWindow::buildActions()
 
     QMenu* check = bar->addMenu("Chec&k");
     action(check, "Show findings", "All findings with their measures", QKeySequence("Alt+4"),
-           [this] { m_bottom->setCurrentIndex(1); });
+           [this] { m_bottom->setCurrentWidget(m_findings); });
     action(check, "Next finding", "Select what the next finding is about", QKeySequence("F8"), [this] {
-        m_bottom->setCurrentIndex(1);
+        m_bottom->setCurrentWidget(m_findings);
         m_findings->selectNext(1);
     });
     action(check, "Previous finding", "Select what the finding before is about", QKeySequence("Shift+F8"), [this] {
-        m_bottom->setCurrentIndex(1);
+        m_bottom->setCurrentWidget(m_findings);
         m_findings->selectNext(-1);
     });
 
     action(check, "Signals", "Names, values, who writes and who reads them", QKeySequence("Alt+6"),
-           [this] { m_bottom->setCurrentIndex(3); });
+           [this] { m_bottom->setCurrentWidget(m_signals); });
     action(check, "Contact pairs", "Which bodies may touch each other, and why; contact is not checked yet",
-           QKeySequence("Alt+5"), [this] { m_bottom->setCurrentIndex(2); });
+           QKeySequence("Alt+5"), [this] { m_bottom->setCurrentWidget(m_contact); });
+
+    action(check, "Breakdown", "Where the time of the run goes, and what limits each move", QKeySequence("Alt+7"),
+           [this] { m_bottom->setCurrentWidget(m_breakdown); });
+    action(check, "Curves", "Joints, speeds, torques, the path and signals over the time of the run",
+           QKeySequence("Alt+8"), [this] { m_bottom->setCurrentWidget(m_curves); });
+    action(check, "Keep this run or let it go", "Later runs are compared with it in the breakdown and in the curves",
+           {}, [this] { m_session->keepRun(!m_session->keptRun()); });
 
     QMenu* run = bar->addMenu("R&un");
     action(run, "Run or pause", "Once from the top", QKeySequence("F5"), [this] { m_run->click(); });

@@ -10,7 +10,9 @@
 #include "app/properties/properties.h"
 #include "app/route/route_panel.h"
 #include "app/session/text.h"
+#include "app/strip/breakdown_panel.h"
 #include "app/strip/contact_matrix.h"
+#include "app/strip/curves_panel.h"
 #include "app/strip/cycle_strip.h"
 #include "app/strip/findings_list.h"
 #include "app/strip/signals_table.h"
@@ -313,8 +315,14 @@ void MainWindow::buildRegions()
     lanes->setWidget(m_cycle);
     m_bottom->addTab(lanes, "Cycle");
     m_bottom->addTab(m_findings, "Findings");
-    m_bottom->addTab(new ContactMatrix(*m_session), "Contact");
-    m_bottom->addTab(new SignalsTable(*m_session), "Signals");
+    m_breakdown = new BreakdownPanel(*m_session);
+    m_bottom->addTab(m_breakdown, "Breakdown");
+    m_curves = new CurvesPanel(*m_session);
+    m_bottom->addTab(m_curves, "Curves");
+    m_contact = new ContactMatrix(*m_session);
+    m_bottom->addTab(m_contact, "Contact");
+    m_signals = new SignalsTable(*m_session);
+    m_bottom->addTab(m_signals, "Signals");
     m_time = new QLabel(this);
     m_time->setObjectName("runTime");
     m_time->setFont(figureFont(12));

@@ -20,8 +20,8 @@ namespace topikos {
 namespace {
 
 /// In the order in which a cell is built.
-constexpr const char* kPages[] = {"first-cycle",     "layout",   "arms", "devices", "teach",       "program",
-                                  "program-grammar", "findings", "run",  "files",   "command-line"};
+constexpr const char* kPages[] = {"first-cycle",     "layout",   "arms", "devices", "teach", "program",
+                                  "program-grammar", "findings", "run",  "curves",  "files", "command-line"};
 
 QString contentOf(const QString& page)
 {

@@ -148,13 +148,7 @@ struct Measurer {
         const bool turns = joint.kind == JointKind::Revolute;
         return {fact.off.excess, turns ? kOtherPosture : kOtherPlace, unitOf(joint)};
     }
-    Measure operator()(const JointLimitFact& fact) const
-    {
-        const bool turns = armOf(cell, f).model->joints()[size_t(fact.joint)].kind == JointKind::Revolute;
-        const Unit speed = turns ? Unit::RadianPerSecond : Unit::MetrePerSecond;
-        const Unit acceleration = turns ? Unit::RadianPerSecond2 : Unit::MetrePerSecond2;
-        return {fact.value, fact.limit, f.rule == Rule::JointSpeed ? speed : acceleration};
-    }
+    Measure operator()(const JointLimitFact& fact) const { return {fact.lowest, fact.limit, Unit::None}; }
     Measure operator()(const CornerFact& fact) const { return {fact.corner.kept, fact.corner.asked, Unit::Metre}; }
     Measure operator()(const GripFact& fact) const
     {

@@ -74,10 +74,11 @@ struct SingularFact {
 struct ConfigurationFact {
     RangeExcess off;  ///< [rad or m]
 };
-/// A joint above its limit: speed or acceleration, by the rule.
+/// A line that a joint slows: by its speed or its acceleration, by the rule.
 struct JointLimitFact {
     int joint = 0;
-    double value = 0, limit = 0;  ///< [rad/s, m/s or their like by s^2]
+    double lowest = 0, limit = 0;  ///< speed there over the one asked for, and below what it is told
+    double seconds = 0;            ///< that the move takes longer [s]
 };
 struct CornerFact {
     Corner corner;

@@ -1,4 +1,5 @@
 #include "core/motion/line_walk.h"
+#include "core/motion/time_law.h"
 #include "core/robot/branches.h"
 #include "core/spatial/rotation.h"
 
@@ -18,7 +19,6 @@ constexpr double kSmallestPiece = 1e-9;    // of the line
 constexpr double kFarGuess = 5 * kDegree;  // by which a polynomial may be off a straight guess between knots
 constexpr double kKinkError = 1e-6;        // [m and rad] where a joint comes to its range end, over a millionth of
                                            // the line
-constexpr double kAboveLimit = 1.001;      // ratios from which a joint counts as above its limit
 
 using Twist = Eigen::Matrix<double, 6, 1>;
 using Sample = LineWalk::Sample;
@@ -32,16 +32,10 @@ Flow flowOf(const LinePath& path, double fraction, const Vec3& flange, const Vec
 {
     Flow flow;
     if (!path.baseFromFrame) {
-        const AxisAngle turn = axisAngleOf(path.end.rotation * path.start.rotation.conjugate());
-        const Vec3 angular = turn.axis * turn.angle, arm = flange - tcp;
-        Vec3 rate = path.end.translation - path.start.translation, bend = Vec3::Zero();
-        if (path.circle) {
-            const Vec3 spin = path.circle->axis * path.circle->angle;
-            rate = spin.cross(tcp - path.circle->centre);
-            bend = spin.cross(rate);
-        }
-        flow.rate << rate + angular.cross(arm), angular;
-        flow.bend << bend + angular.cross(angular.cross(arm)), Vec3::Zero();
+        const PathFlow own = path.flowInFrame(fraction);
+        const Vec3 arm = flange - tcp;
+        flow.rate << own.rate + own.turn.cross(arm), own.turn;
+        flow.bend << own.bend + own.twist.cross(arm) + own.turn.cross(own.turn.cross(arm)), own.twist;
         return flow;
     }
     // The frame moves as well: by central differences.
@@ -213,114 +207,60 @@ private:
     double m_wayError = m_arm.freeJoints().size() < 6 ? 20 * kWayError : kWayError;
 };
 
-/// The ratio of the largest value to its joint's limit.
-Peak peakOf(const Arm& arm, const JointVector& values, double Joint::*limit, double fraction)
-{
-    Peak peak;
-    for (int i = 0; i < arm.jointCount(); ++i) {
-        const double ratio = std::abs(values[i]) / (arm.joints()[size_t(i)].*limit);
-        if (!(ratio <= peak.ratio)) peak = {ratio, i, fraction};
-    }
-    return peak;
-}
-
-void keepLarger(Peak& peak, const Peak& other)
-{
-    if (other.ratio > kAboveLimit && other.ratio > peak.ratio) peak = other;
-}
-
-/// Where joints come above their limits along a timed line: looked at inside every piece of the way, and where the
-/// profile bends, since the acceleration jumps there.
-void judgePeaks(const Arm& arm, Move& move)
-{
-    move.speed = move.acceleration = {};
-    std::vector<double> marks;
-    for (size_t i = 0; i + 1 < move.way.size(); ++i)
-        for (const double part : {0.0, 0.25, 0.5, 0.75})
-            marks.push_back(move.way.fraction(i) + part * (move.way.fraction(i + 1) - move.way.fraction(i)));
-    const auto look = [&](const Profile::Stretch& s, double fraction) {
-        const double speed = std::sqrt(std::max(0.0, s.speed * s.speed + 2 * s.acceleration * (fraction - s.position)));
-        const JointVector rate = move.rate(fraction);
-        keepLarger(move.speed, peakOf(arm, rate * speed, &Joint::speed, fraction));
-        const JointVector acceleration = rate * s.acceleration + move.bend(fraction) * (speed * speed);
-        keepLarger(move.acceleration, peakOf(arm, acceleration, &Joint::acceleration, fraction));
-    };
-    auto mark = marks.begin();
-    for (const Profile::Stretch& s : move.profile.stretches) {
-        const double end = s.position + s.duration * (s.speed + 0.5 * s.acceleration * s.duration);
-        look(s, s.position);
-        for (; mark != marks.end() && *mark < end; ++mark)
-            if (*mark > s.position) look(s, *mark);
-        look(s, end);
-    }
-}
-
-/// Times a line: as fast as tool, companions and joint speeds allow.
-void timeLine(const Arm& arm, Move& move, const MotionLimits& limits)
+/// Times a line: as fast as tool, companions and joints allow.
+void timeLine(const Arm& arm, Move& move)
 {
     const double end = move.stop ? move.stop->fraction : 1;
-    const double length = move.line.length(), angle = move.line.angle();
-    const auto per = [](double limit, double way) { return way > 1e-12 ? limit / way : INFINITY; };
-    double tcpSpeed = limits.lineSpeed;
-    if (move.line.circle)  // what keeps the TCP on its circle is an acceleration, too
-        tcpSpeed = std::min(tcpSpeed, std::sqrt(limits.lineAcceleration * length / move.line.circle->angle));
-    double speed = std::min(per(tcpSpeed, length), per(limits.turnSpeed, angle));
-    double acceleration = std::min(per(limits.lineAcceleration, length), per(limits.turnAcceleration, angle));
-    holdBack(move.line.companions, 1, speed, acceleration);
-    if (end <= 0 || !std::isfinite(speed)) return;
-
-    const auto ceiling = [&](double fraction) {
-        Peak peak = peakOf(arm, move.rate(fraction), &Joint::speed, fraction);
-        const double highest = peak.ratio > 0 ? std::max(1e-4 * speed, 1 / peak.ratio) : INFINITY;
-        if (highest < speed && highest / speed < move.lowestCeiling) {
-            move.lowestCeiling = highest / speed;
-            move.slowedBy = peak.joint;
-        }
-        return highest;
-    };
-    std::vector<SpeedCeiling> pieces;
-    double before = ceiling(0);
-    for (size_t i = 0; i + 1 < move.way.size(); ++i)
-        for (const double part : {0.5, 1.0}) {
-            const double from = move.way.fraction(i), to = move.way.fraction(i + 1);
-            const double at = from + part * (to - from);
-            const double after = ceiling(at), middle = ceiling(at - 0.25 * (to - from));
-            pieces.push_back({std::min(end, at), std::min({speed, before, middle, after})});
-            before = after;
-        }
-    if (pieces.empty()) pieces.push_back({end, std::min(speed, before)});
-    pieces.back().end = end;
-    if (move.slowedBy < 0) {
-        move.profile = trapezoid(end, speed, acceleration);
-        judgePeaks(arm, move);
-        return;
-    }
-    // Between the places looked at a joint may still come a little above; those pieces are lowered.
-    for (int round = 0; round < 6; ++round) {
-        move.profile = underCeilings(pieces, acceleration);
-        judgePeaks(arm, move);
-        if (move.speed.joint < 0) break;
-        const double at = move.speed.fraction;
-        const auto piece = std::lower_bound(pieces.begin(), pieces.end(), at,
-                                            [](const SpeedCeiling& p, double f) { return p.end < f; });
-        if (piece != pieces.end()) piece->speed /= move.speed.ratio;
+    const PlaceBounds tool = boundsAt(arm, move, 0, false);
+    if (end <= 0 || !std::isfinite(tool.cap)) return;
+    move.profile = fastestAlone(arm, move, end);
+    const bool slowed = std::any_of(move.profile.stretches.begin(), move.profile.stretches.end(),
+                                    [](const Profile::Stretch& s) { return s.by.byJoint(); });
+    if (!slowed) return;
+    // What it would be without its joints.
+    double acceleration = INFINITY;
+    for (int i = 0; i < tool.count; ++i)
+        if (tool.rows[size_t(i)].bend == 0)
+            acceleration = std::min(acceleration, tool.rows[size_t(i)].limit / std::abs(tool.rows[size_t(i)].rate));
+    if (!std::isfinite(acceleration)) acceleration = move.limits.lineAcceleration / move.line.length();
+    move.slowed.seconds =
+        std::max(0.0, move.profile.duration - trapezoid(end, std::sqrt(tool.cap), acceleration).duration);
+    for (const Profile::Stretch& s : move.profile.stretches) {
+        if (!s.by.byJoint()) continue;
+        const double middle = 0.5 * s.duration, at = s.positionAt(middle);
+        const double free = std::sqrt(std::min(tool.cap, 2 * acceleration * std::min(at, end - at)));
+        const double ratio = s.speedAt(middle) / free;
+        if (ratio >= move.slowed.lowest) continue;
+        move.slowed.by = s.by;
+        move.slowed.lowest = ratio;
+        move.slowed.fraction = at;
     }
 }
 
 }  // namespace
 
-Move planLine(const Arm& arm, const JointVector& from, const LinePath& path, const MotionLimits& limits,
-              const SingularityBounds& bounds, const SingularityBounds& watch)
+Move followPath(const Arm& arm, const JointVector& from, const LinePath& path, const MotionLimits& limits,
+                const SingularityBounds& bounds, const SingularityBounds& watch)
 {
     Move move;
     move.kind = Move::Kind::Line;
     move.from = from;
+    move.limits = limits;
+    move.bounds = bounds;
+    move.smooth = limitsJerk(arm);
     move.line = path;
     move.branch = configurationOf(arm, from);
     const LineWalk walk(arm, move, bounds, watch);
     WayMaker(arm, move, walk, move.stop ? move.stop->fraction : 1).make();
     move.to = move.stop ? move.at(arm, move.stop->fraction) : walk.samples().back().posture;
-    timeLine(arm, move, limits);
+    return move;
+}
+
+Move planLine(const Arm& arm, const JointVector& from, const LinePath& path, const MotionLimits& limits,
+              const SingularityBounds& bounds, const SingularityBounds& watch)
+{
+    Move move = followPath(arm, from, path, limits, bounds, watch);
+    timeLine(arm, move);
     return move;
 }
 

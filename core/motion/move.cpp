@@ -13,7 +13,7 @@ namespace topikos {
 void holdBack(const std::vector<Companion>& companions, double fractionOfSpeed, double& speed, double& acceleration)
 {
     for (const Companion& c : companions) {
-        if (std::abs(c.way) < 1e-12) continue;
+        if (std::abs(c.way) < kNoWay) continue;
         speed = std::min(speed, fractionOfSpeed * c.speed / std::abs(c.way));
         acceleration = std::min(acceleration, c.acceleration / std::abs(c.way));
     }
@@ -39,6 +39,56 @@ std::optional<JointVector> followDownhill(const Arm& arm, const Pose& baseFromFl
 }
 
 }  // namespace
+
+double timeAt(const Profile& law, double position)
+{
+    double low = 0, high = law.duration;
+    for (int i = 0; i < 100 && high - low > 1e-15 * (1 + high); ++i) {
+        const double middle = 0.5 * (low + high);
+        (law.at(middle).position < position ? low : high) = middle;
+    }
+    return 0.5 * (low + high);
+}
+
+double jointSpeedLimit(const Joint& joint, const MotionLimits& limits)
+{
+    const double most = limits.jointFraction * joint.speed;
+    return joint.kind == JointKind::Revolute ? std::min(most, limits.jointTurn) : most;
+}
+
+bool limitsJerk(const Arm& arm)
+{
+    return std::any_of(arm.joints().begin(), arm.joints().end(), [](const Joint& joint) { return joint.jerk > 0; });
+}
+
+MotionLimits cornerLimits(const MotionLimits& a, const MotionLimits& b)
+{
+    MotionLimits out;
+    out.jointFraction = std::max(a.jointFraction, b.jointFraction);
+    out.lineSpeed = std::max(a.lineSpeed, b.lineSpeed);
+    out.turnSpeed = std::max(a.turnSpeed, b.turnSpeed);
+    out.jointTurn = std::max(a.jointTurn, b.jointTurn);
+    out.lineAcceleration = std::min(a.lineAcceleration, b.lineAcceleration);
+    out.turnAcceleration = std::min(a.turnAcceleration, b.turnAcceleration);
+    out.jointAcceleration = std::min(a.jointAcceleration, b.jointAcceleration);
+    return out;
+}
+
+Move cornerOfJoints(std::shared_ptr<const CornerCut> cut)
+{
+    Move move;
+    move.kind = Move::Kind::Joint;
+    move.limits = cornerLimits(cut->first->limits, cut->second->limits);
+    move.smooth = cut->smooth;
+    const auto posture = [&](const Move& m, double fraction) -> JointVector {
+        if (m.kind == Move::Kind::Joint || m.way.size() < 2) return m.from + fraction * (m.to - m.from);
+        return m.way.at(fraction);
+    };
+    move.from = posture(*cut->first, 1 - cut->before);
+    move.to = posture(*cut->second, cut->after);
+    move.corner = std::move(cut);
+    return move;
+}
 
 std::optional<JointVector> followBranch(const Arm& arm, const Pose& baseFromFlange, const Configuration& configuration,
                                         const JointVector& previous)
@@ -98,8 +148,91 @@ Closest rangeMargin(const Arm& arm, const JointVector& posture)
     return margin;
 }
 
+// With p(u) = (1 - u)^2 the sum of both is a parabola; with (1 - u)^3 (1 + u) its curvature begins and ends at nothing.
+// Both leave with twice the fraction by u, and add up to even motion when the second move goes on like the first one.
+
+double CornerCut::left(double u) const
+{
+    const double v = 1 - u;
+    return before * v * v * (smooth ? v * (1 + u) : 1);
+}
+double CornerCut::leftRate(double u) const
+{
+    const double v = 1 - u;
+    return before * (smooth ? -v * v * (2 + 4 * u) : -2 * v);
+}
+double CornerCut::leftBend(double u) const { return before * (smooth ? 12 * u * (1 - u) : 2); }
+double CornerCut::done(double u) const { return before > 0 ? left(1 - u) * after / before : 0; }
+double CornerCut::doneRate(double u) const { return before > 0 ? -leftRate(1 - u) * after / before : 0; }
+double CornerCut::doneBend(double u) const { return before > 0 ? leftBend(1 - u) * after / before : 0; }
+
+double LinePath::length() const
+{
+    if (corner) return corner->before * corner->first->line.length() + corner->after * corner->second->line.length();
+    return circle ? (start.translation - circle->centre).norm() * circle->angle
+                  : (end.translation - start.translation).norm();
+}
+
+double LinePath::angle() const
+{
+    if (corner) return corner->before * corner->first->line.angle() + corner->after * corner->second->line.angle();
+    return deviation(start, end).radians;
+}
+
+Pose LinePath::inFrame(double fraction) const
+{
+    if (corner) {
+        const LinePath &a = corner->first->line, &b = corner->second->line;
+        const Pose first = a.inFrame(1 - corner->left(fraction)), second = b.inFrame(corner->done(fraction));
+        Pose out{first.translation + second.translation - b.start.translation,
+                 second.rotation * b.start.rotation.conjugate() * first.rotation};
+        out.rotation.normalize();
+        return out;
+    }
+    Pose tcp = interpolate(start, end, fraction);
+    if (circle)
+        tcp.translation =
+            circle->centre
+            + Eigen::AngleAxisd(fraction * circle->angle, circle->axis) * (start.translation - circle->centre);
+    return tcp;
+}
+
+PathFlow LinePath::flowInFrame(double fraction) const
+{
+    PathFlow flow;
+    if (corner) {
+        const CornerCut& c = *corner;
+        const PathFlow a = c.first->line.flowInFrame(1 - c.left(fraction));
+        const PathFlow b = c.second->line.flowInFrame(c.done(fraction));
+        const double ra = -c.leftRate(fraction), ba = -c.leftBend(fraction);
+        const double rb = c.doneRate(fraction), bb = c.doneBend(fraction);
+        flow.rate = ra * a.rate + rb * b.rate;
+        flow.bend = ra * ra * a.bend + ba * a.rate + rb * rb * b.bend + bb * b.rate;
+        // The turn of the first comes before that of the second.
+        const Quat turned =
+            c.second->line.inFrame(c.done(fraction)).rotation * c.second->line.start.rotation.conjugate();
+        const Vec3 first = turned * Vec3(ra * a.turn), second = rb * b.turn;
+        flow.turn = first + second;
+        flow.twist =
+            turned * Vec3(ra * ra * a.twist + ba * a.turn) + second.cross(first) + rb * rb * b.twist + bb * b.turn;
+        return flow;
+    }
+    const AxisAngle turn = axisAngleOf(end.rotation * start.rotation.conjugate());
+    flow.turn = turn.axis * turn.angle;
+    flow.rate = end.translation - start.translation;
+    if (circle) {
+        const Vec3 spin = circle->axis * circle->angle;
+        flow.rate = spin.cross(inFrame(fraction).translation - circle->centre);
+        flow.bend = spin.cross(flow.rate);
+    }
+    return flow;
+}
+
 JointVector Move::at(const Arm& arm, double fraction) const
 {
+    if (corner)
+        return corner->first->at(arm, 1 - corner->left(fraction)) + corner->second->at(arm, corner->done(fraction))
+               - corner->second->from;
     if (kind == Kind::Joint) return from + fraction * (to - from);
     if (fraction <= 0 || way.size() < 2) return from;
     const JointVector guess = way.at(fraction);
@@ -108,26 +241,34 @@ JointVector Move::at(const Arm& arm, double fraction) const
 
 JointVector Move::rate(double fraction) const
 {
+    if (corner)
+        return -corner->leftRate(fraction) * corner->first->rate(1 - corner->left(fraction))
+               + corner->doneRate(fraction) * corner->second->rate(corner->done(fraction));
     if (kind == Kind::Joint) return to - from;
     return way.size() < 2 ? JointVector(JointVector::Zero(from.size())) : way.rate(fraction);
 }
 
 JointVector Move::bend(double fraction) const
 {
+    if (corner) {
+        const double a = corner->leftRate(fraction), b = corner->doneRate(fraction);
+        const double left = 1 - corner->left(fraction), done = corner->done(fraction);
+        return a * a * corner->first->bend(left) - corner->leftBend(fraction) * corner->first->rate(left)
+               + b * b * corner->second->bend(done) + corner->doneBend(fraction) * corner->second->rate(done);
+    }
     if (kind == Kind::Joint || way.size() < 2) return JointVector::Zero(from.size());
     return way.bend(fraction);
 }
 
-JointVector Move::accelerationAt(double time) const
+JointVector Move::highestRate() const
 {
-    const Profile::Sample s = profile.at(time);
-    return rate(s.position) * s.acceleration + bend(s.position) * (s.speed * s.speed);
-}
-
-JointVector Move::speedAt(double time) const
-{
-    const Profile::Sample s = profile.at(time);
-    return rate(s.position) * s.speed;
+    if (corner)
+        return 2 * corner->before * corner->first->highestRate() + 2 * corner->after * corner->second->highestRate();
+    if (kind == Kind::Joint) return (to - from).cwiseAbs();
+    JointVector most = JointVector::Zero(from.size());
+    for (size_t k = 0; k < way.size(); ++k)
+        most = most.cwiseMax(way.knot(k).rate.cwiseAbs());
+    return most;
 }
 
 Profile profileInStep(const std::vector<Companion>& companions, double fractionOfSpeed)
@@ -175,18 +316,36 @@ Move planJointMove(const Arm& arm, const JointVector& from, const JointVector& t
     move.to = to;
     move.jointMargin = rangeMargin(arm, to);
     move.jointMargin.fraction = 1;
-    double speed = INFINITY, acceleration = INFINITY;
+    move.limits = limits;
+    move.smooth = limitsJerk(arm);
+    move.companions = companions;
+    double speed = INFINITY, acceleration = INFINITY, jerk = INFINITY;
+    HeldBy speedBy{}, accelerationBy{}, jerkBy{};
+    const auto lower = [](double& value, double limit, HeldBy& by, HeldBy::Kind kind, size_t index) {
+        if (!(limit < value)) return;
+        value = limit;
+        by = {kind, std::int8_t(index)};
+    };
     for (int i = 0; i < arm.jointCount(); ++i) {
         const double way = std::abs(to[i] - from[i]);
-        if (way < 1e-12) continue;
+        if (way < kNoWay) continue;
         const Joint& joint = arm.joints()[size_t(i)];
-        double most = limits.jointFraction * joint.speed;
-        if (joint.kind == JointKind::Revolute) most = std::min(most, limits.jointTurn);
-        speed = std::min(speed, most / way);
-        acceleration = std::min(acceleration, limits.jointAcceleration * joint.acceleration / way);
+        lower(speed, jointSpeedLimit(joint, limits) / way, speedBy, HeldBy::Kind::JointSpeed, size_t(i));
+        lower(acceleration, limits.jointAcceleration * joint.acceleration / way, accelerationBy,
+              HeldBy::Kind::JointAcceleration, size_t(i));
+        if (joint.jerk > 0) lower(jerk, joint.jerk / way, jerkBy, HeldBy::Kind::JointJerk, size_t(i));
     }
-    holdBack(companions, limits.jointFraction, speed, acceleration);
-    if (std::isfinite(speed)) move.profile = trapezoid(1, speed, acceleration);
+    for (size_t k = 0; k < companions.size(); ++k) {
+        const Companion& c = companions[k];
+        const double way = std::abs(c.way);
+        if (way < kNoWay) continue;
+        lower(speed, limits.jointFraction * c.speed / way, speedBy, HeldBy::Kind::AxisSpeed, k);
+        lower(acceleration, c.acceleration / way, accelerationBy, HeldBy::Kind::AxisAcceleration, k);
+    }
+    if (!std::isfinite(speed)) return move;
+    move.profile = sCurve(1, speed, acceleration, jerk);
+    for (Profile::Stretch& s : move.profile.stretches)
+        s.by = s.jerk != 0 ? jerkBy : s.acceleration != 0 ? accelerationBy : speedBy;
     return move;
 }
 

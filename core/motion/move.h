@@ -4,6 +4,7 @@
 #include "core/robot/singularity.h"
 
 #include <array>
+#include <memory>
 
 namespace topikos {
 
@@ -27,6 +28,7 @@ struct PlaceMotion {
 struct Companion {
     double way = 0;  ///< [m or rad]
     double speed = 1, acceleration = 1;
+    std::uint32_t axis = 0;  ///< tells one from another
 };
 
 /// The circle that a path follows in place of a straight line.
@@ -39,6 +41,31 @@ struct PathCircle {
 std::optional<PathCircle> circleThrough(const Vec3& start, const Vec3& via, const Vec3& end, bool whole);
 inline constexpr double kOnALine = 1e-4;
 
+struct Move;
+
+/// A corner between two moves, cut: the end of the one and the beginning of the other added up, each with a law of its
+/// own of a common parameter u from 0 to 1, so that both go on from the moves in the direction that these have there.
+struct CornerCut {
+    std::shared_ptr<const Move> first, second;
+    double before = 0, after = 0;  ///< fractions of the two that the corner takes the place of
+    bool smooth = false;           ///< curvature without jumps at the ends, for limited jerk; else a parabola
+
+    /// Fraction that is left of the first move, which falls from `before` to 0, and its first two derivatives by u.
+    double left(double u) const;
+    double leftRate(double u) const;
+    double leftBend(double u) const;
+    /// Fraction that is done of the second move, which rises from 0 to `after`.
+    double done(double u) const;
+    double doneRate(double u) const;
+    double doneBend(double u) const;
+};
+
+/// First and second derivative by the fraction of a path of the place and of the orientation of a TCP.
+struct PathFlow {
+    Vec3 rate = Vec3::Zero(), bend = Vec3::Zero();   ///< [m]
+    Vec3 turn = Vec3::Zero(), twist = Vec3::Zero();  ///< of the rotation vector [rad]
+};
+
 /// Straight line of the tool centre point, or a part of a circle, in arm base, or in a frame that moves in it. The
 /// rotation turns about one axis, in step with the way.
 struct LinePath {
@@ -49,33 +76,30 @@ struct LinePath {
     std::vector<Companion> companions{};
 
     std::optional<PathCircle> circle{};
+    std::shared_ptr<const CornerCut>
+        corner{};  ///< of two paths, in place of a line of its own; nothing else moves then
 
-    double length() const  ///< [m]
-    {
-        return circle ? (start.translation - circle->centre).norm() * circle->angle
-                      : (end.translation - start.translation).norm();
-    }
-    double angle() const { return deviation(start, end).radians; }  ///< [rad]
+    double length() const;  ///< [m]
+    double angle() const;   ///< [rad]
+    /// In the frame of the path, and there its derivatives.
+    Pose inFrame(double fraction) const;
+    PathFlow flowInFrame(double fraction) const;
+
     Pose tcpAt(double fraction) const
     {
-        Pose tcp = interpolate(start, end, fraction);
-        if (circle)
-            tcp.translation =
-                circle->centre
-                + Eigen::AngleAxisd(fraction * circle->angle, circle->axis) * (start.translation - circle->centre);
-        return baseFromFrame ? baseFromFrame->at(fraction) * tcp : tcp;
+        return baseFromFrame ? baseFromFrame->at(fraction) * inFrame(fraction) : inFrame(fraction);
     }
     Pose flangeAt(double fraction) const { return tcpAt(fraction) * inverse(flangeFromTcp); }
 };
 
 struct MotionLimits {
-    double jointFraction = 1;      ///< of each joint's speed limit, in (0, 1]; joint moves only
-    double lineSpeed = 0.25;       ///< of the TCP [m/s]
+    double jointFraction = 1;      ///< of each joint's speed limit, in (0, 1]
+    double lineSpeed = 0.25;       ///< of the TCP; lines and arcs, as the next three [m/s]
     double lineAcceleration = 2;   ///< of the TCP [m/s^2]
     double turnSpeed = 3;          ///< of the tool's orientation along a line [rad/s]
     double turnAcceleration = 10;  ///< [rad/s^2]
-    double jointAcceleration = 1;  ///< of each joint's acceleration limit, in (0, 1]; joint moves only
-    double jointTurn = INFINITY;   ///< no turning joint goes faster; joint moves only [rad/s]
+    double jointAcceleration = 1;  ///< of each joint's acceleration limit, in (0, 1]
+    double jointTurn = INFINITY;   ///< no turning joint goes faster [rad/s]
 };
 
 /// Why a line ends before its end.
@@ -108,11 +132,12 @@ struct Closest {
     int joint = -1;  ///< for joint margins
 };
 
-/// Largest ratio of a joint's speed or acceleration to its limit. Joint -1: none comes above its limit.
-struct Peak {
-    double ratio = 0;
-    int joint = -1;
-    double fraction = 0;  ///< of the move, where
+/// What a move loses to limits of joints, beside those that were asked for: of the tool and of device axes.
+struct Slowed {
+    HeldBy by{};          ///< where it is slowest; Nothing: nowhere
+    double lowest = 1;    ///< lowest speed that is possible there, as a fraction of the speed asked for
+    double fraction = 0;  ///< of the way, where
+    double seconds = 0;   ///< it takes longer by so much [s]
 };
 
 /// A move with its timing. Valid up to `stop`, if there is one; the profile then ends there.
@@ -121,25 +146,28 @@ struct Move {
     Kind kind = Kind::Joint;
     JointVector from, to;
     Configuration branch;  ///< of `from`, kept along a line
-    Profile profile;       ///< of the fraction of the way, 0 to 1
+    Profile profile;       ///< of the fraction of the way, 0 to 1, from rest to rest
+    MotionLimits limits;   ///< that it was planned with
+    bool smooth = false;   ///< some jerk is limited
 
     LinePath line;
-    JointWay way;             ///< along a line, up to where it ends
+    SingularityBounds bounds;                 ///< of lines, where they stop
+    std::vector<Companion> companions;        ///< of joint moves; those of lines are in `line`
+    std::shared_ptr<const CornerCut> corner;  ///< joint moves: of two moves, in place of a way of its own
+    JointWay way;                             ///< along a line, up to where it ends
     bool wayIsExact = false;  ///< the way holds the line to kWayError everywhere; else it is a guess to start from
     std::optional<LineStop> stop;
     std::array<Closest, 4> singularity;  ///< by SingularityKind
     Closest jointMargin;                 ///< distance to the nearest range end [rad]
-    int slowedBy = -1;                   ///< joint that forces the line below the speed asked for; -1: none
-    double lowestCeiling = 1;            ///< lowest speed allowed by a joint, as a fraction of the speed asked for
-    Peak speed, acceleration;            ///< where a joint comes above its limit
+    Slowed slowed;                       ///< lines
 
     /// Posture at a fraction of the way, and its first two derivatives by that fraction.
     JointVector at(const Arm& arm, double fraction) const;
     JointVector rate(double fraction) const;
     JointVector bend(double fraction) const;
-    /// Joint accelerations at a time of the move [rad/s^2 or m/s^2].
-    JointVector accelerationAt(double time) const;
-    JointVector speedAt(double time) const;
+    /// Largest of each joint's first derivative anywhere [rad or m].
+    JointVector highestRate() const;
+    const std::vector<Companion>& alongside() const { return kind == Kind::Line ? line.companions : companions; }
 };
 
 /// Largest distance [m] and angle [rad] between a line and the way by which joints follow it, tested in the middle of
@@ -147,7 +175,7 @@ struct Move {
 inline constexpr double kWayError = 1e-9;
 
 /// All joints start and arrive together; the slowest one sets the time. `from` and `to` in range.
-/// `companions` arrive with them, at the same fraction of their speeds.
+/// `companions` arrive with them, at the same fraction of their speeds. Where joints have a largest jerk, it is kept.
 Move planJointMove(const Arm& arm, const JointVector& from, const JointVector& to, const MotionLimits& limits,
                    const std::vector<Companion>& companions = {});
 
@@ -155,10 +183,20 @@ Move planJointMove(const Arm& arm, const JointVector& from, const JointVector& t
 Profile profileInStep(const std::vector<Companion>& companions, double fractionOfSpeed);
 
 /// Line from posture `from` (which holds the line's start pose) in the branch of `from`, slowed where a joint would
-/// exceed its speed. It stops where it comes nearer to a singularity than `bounds`. Distances below `watch` are looked
-/// for between the samples too.
+/// exceed its speed or acceleration. It stops where it comes nearer to a singularity than `bounds`. Distances below
+/// `watch` are looked for between the samples too.
 Move planLine(const Arm& arm, const JointVector& from, const LinePath& path, const MotionLimits& limits,
               const SingularityBounds& bounds, const SingularityBounds& watch = {});
+
+/// The same without its profile.
+Move followPath(const Arm& arm, const JointVector& from, const LinePath& path, const MotionLimits& limits,
+                const SingularityBounds& bounds, const SingularityBounds& watch);
+
+/// The corner of two moves without a path of their own for it: in joint space, and with what comes along. Both are
+/// moves of the arm, the second one from where the first one ends.
+Move cornerOfJoints(std::shared_ptr<const CornerCut> cut);
+/// Limits for the corner of two moves: the higher speeds and the lower accelerations of both.
+MotionLimits cornerLimits(const MotionLimits& first, const MotionLimits& second);
 
 /// Posture of the same branch as `configuration`, each joint by the turn nearest to `previous`; ranges are not looked
 /// at. Nothing if the pose is out of reach. At a singular pose the nearest posture counts. Arms without configurations,

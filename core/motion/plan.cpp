@@ -1,5 +1,7 @@
 #include "core/motion/plan.h"
 
+#include "core/motion/move_chain.h"
+
 #include <cmath>
 
 namespace topikos {
@@ -38,6 +40,17 @@ public:
         add(arm.get());
         add(pose);
         if (near) add(*near);
+    }
+    Key(const std::vector<ChainedMove>& steps, const std::optional<ChainEntry>& entry)
+    {
+        for (const ChainedMove& step : steps) {
+            raw(step.plan.get());
+            raw(step.blend);
+            add(step.flangeFromTcp);
+        }
+        if (!entry) return;
+        raw(entry->corner.law.get());
+        raw(entry->fraction);
     }
     std::string take() { return std::move(m_bytes); }
 
@@ -186,7 +199,8 @@ MovePlan planMove(const MoveInput& in)
 }
 
 template <class Value, class Make>
-std::shared_ptr<const Value> PlanCache::remembered(Store<Value>& store, std::string key, const ArmPtr& arm, Make make)
+std::shared_ptr<const Value> PlanCache::remembered(Store<Value>& store, std::string key,
+                                                   std::shared_ptr<const void> keeps, Make make)
 {
     {
         const std::lock_guard lock(m_mutex);
@@ -200,7 +214,7 @@ std::shared_ptr<const Value> PlanCache::remembered(Store<Value>& store, std::str
     auto value = std::make_shared<const Value>(make());
     const std::lock_guard lock(m_mutex);
     if (store.young.size() >= m_most) store.old = std::exchange(store.young, {});
-    return store.young.try_emplace(std::move(key), typename Store<Value>::Entry{arm, std::move(value)})
+    return store.young.try_emplace(std::move(key), typename Store<Value>::Entry{std::move(keeps), std::move(value)})
         .first->second.value;
 }
 
@@ -213,6 +227,18 @@ std::shared_ptr<const Solutions> PlanCache::ways(const ArmPtr& arm, const Pose& 
 {
     return remembered(m_ways, Key(arm, baseFromFlange, near).take(), arm,
                       [&] { return inverseKinematics(*arm, baseFromFlange, near); });
+}
+
+std::shared_ptr<const MoveChain> PlanCache::chain(const Arm& arm, const std::vector<ChainedMove>& steps,
+                                                  const std::optional<ChainEntry>& entry)
+{
+    // Its timings keep the moves of its plans; the way that it goes on from is kept beside.
+    struct Kept {
+        std::vector<ChainedMove> steps;
+        std::optional<ChainEntry> entry;
+    };
+    return remembered(m_chains, Key(steps, entry).take(), std::make_shared<const Kept>(Kept{steps, entry}),
+                      [&] { return makeMoveChain(arm, steps, {}, entry); });
 }
 
 PlanCache::Counts PlanCache::counts() const

@@ -50,6 +50,10 @@ inline constexpr double kOtherPlace = 0.010;          ///< sliding joints [m]
 /// Plans a move. The same input gives the same plan to the last bit.
 MovePlan planMove(const MoveInput& input);
 
+struct MoveChain;
+struct ChainedMove;
+struct ChainEntry;
+
 /// Remembers plans by what decided them. Shared by all that ask for the same moves, from several threads.
 class PlanCache {
 public:
@@ -58,6 +62,10 @@ public:
     MovePlanPtr get(const MoveInput& input);
     /// What inverse kinematics finds at a pose, remembered the same way.
     std::shared_ptr<const Solutions> ways(const ArmPtr& arm, const Pose& baseFromFlange, const JointVector* near);
+
+    /// Moves that go over into each other where no device axis moves, remembered by their plans.
+    std::shared_ptr<const MoveChain> chain(const Arm& arm, const std::vector<ChainedMove>& steps,
+                                           const std::optional<ChainEntry>& entry);
 
     struct Counts {
         std::uint64_t asked = 0, planned = 0;
@@ -68,18 +76,20 @@ private:
     /// Values by what decided them. When there are enough young ones they become the old ones, and those are dropped.
     template <class Value> struct Store {
         struct Entry {
-            ArmPtr arm;  ///< keeps its address from being used again
+            std::shared_ptr<const void> keeps;  ///< what the key has the address of, so that it is not used again
             std::shared_ptr<const Value> value;
         };
         std::unordered_map<std::string, Entry> young, old;
     };
     template <class Value, class Make>
-    std::shared_ptr<const Value> remembered(Store<Value>& store, std::string key, const ArmPtr& arm, Make make);
+    std::shared_ptr<const Value> remembered(Store<Value>& store, std::string key, std::shared_ptr<const void> keeps,
+                                            Make make);
 
     const size_t m_most;
     mutable std::mutex m_mutex;
     Store<MovePlan> m_plans;
     Store<Solutions> m_ways;
+    Store<MoveChain> m_chains;
     Counts m_counts;
 };
 

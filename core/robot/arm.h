@@ -45,6 +45,7 @@ struct Joint {
     double effort = 0;             ///< largest |torque| or |force| [N m or N]
     Inertial link;                 ///< of the link that moves with this joint, and of all that is fixed to it
     std::optional<double> locked;  ///< value at which the axis is held [rad or m]
+    double jerk = 0;               ///< largest |jerk| [rad/s^3 or m/s^3]; 0: not limited
 };
 
 /// A surface that moves with a link: 0 the base, i with joint i; in base, or in the frame of that joint.

@@ -83,6 +83,7 @@ Run::Run(const Cell& cell, const std::vector<const Routine*>& routines, const Ru
                            {0, part->id, PartEvent::Kind::Lies, {}, part->frame, part->pose}});
     for (PartRun& part : m_parts)
         if (part.box) part.size = part.box->pose.translation.norm() + part.box->half.norm();
+    findOthersAxes();
     m_budget = 1000 + 100 * (m_arms.size() + m_devices.size() + m_parts.size() + cell.signals.size() + steps);
     makeSights();
 }
@@ -199,21 +200,24 @@ void Run::endInTime(double end)
     m_trace.duration = end;
 }
 
-void Run::travel(const ArmRun* mover, const std::vector<AxisTravel>& travels, const Profile& profile)
+void Run::travel(const ArmRun* mover, const std::vector<AxisTravel>& travels, const TimingPtr& timing, double origin)
 {
-    const double end = m_now + profile.duration;
+    const double end = origin + timing->ends();
     for (const AxisTravel& t : travels) {
         AxisRun& axis = m_axisRuns.at(t.frame);
         axis.mover = mover;
         std::vector<AxisSpan>& spans = axis.track->spans;
+        // What was foreseen of a move before the rest of its way was known.
+        if (!spans.empty() && spans.back().origin == origin && spans.back().timing->move == timing->move
+            && timing->move)
+            spans.pop_back();
         const double rests = spans.empty() ? end : std::max(end, spans.back().restsFrom);
-        spans.push_back({m_now, t.from, t.to, profile, rests});
+        spans.push_back({origin + timing->begins(), t.from, t.to, timing, origin, rests});
         DeviceRun& device = m_devices[m_deviceOf.at(axis.device.value)];
         if (device.device->kind == Device::Kind::Clamp) continue;
         setDue(device, std::isfinite(device.due) ? std::max(device.due, end) : end);
         setSignal(device.device->output, 0);
     }
-    m_axes = arrived(m_axes, travels);
 }
 
 void Run::grip(ArmRun& arm, StepOutcome& outcome)

@@ -40,15 +40,20 @@ private:
         int pass = 0;
         double ready = 0;  ///< when the next step may begin; infinite while it waits for a signal
         bool done = false, waits = false, limited = false;  ///< limited: the wait has a time limit
-        std::optional<StepOutcome> ahead{};  ///< the next move, planned to know its blend; or the wait it stands in
-        Operation waiting{};                 ///< that wait
-        std::optional<Operation> again{};    ///< to be done before the cursor goes on
-        TcpId point{};                       ///< in force
-        double cornerEnd = 0;                ///< when the move before `ahead` has come to its end
-        bool grips = false;                  ///< a grip ends when it is ready
-        std::optional<size_t> carried{};     ///< part
-        FrameId place{};                     ///< frame of the target it stands at
-        std::vector<double> lengths{};       ///< most that the flange can be away from each joint [m]
+        std::optional<StepOutcome> ahead{};                 ///< the wait it stands in
+        Operation waiting{};                                ///< that wait
+        /// Moves that go over into each other, planned and timed together; the first ones are done.
+        struct Moves {
+            MoveChainPtr chain;
+            std::vector<StepOutcome> outcomes;
+            size_t next = 0;     ///< that is to be begun
+            size_t horizon = 0;  ///< from here on they are planned again, since more lies behind them
+        } moves{};
+        TcpId point{};                    ///< in force
+        bool grips = false;               ///< a grip ends when it is ready
+        std::optional<size_t> carried{};  ///< part
+        FrameId place{};                  ///< frame of the target it stands at
+        std::vector<double> lengths{};    ///< most that the flange can be away from each joint [m]
     };
     struct PartRun {
         Part part;
@@ -111,11 +116,14 @@ private:
     void proceed(ArmRun& arm);
     /// Begins what is to be done; false when the arm cannot go on now.
     bool begin(ArmRun& arm, const Operation& operation);
-    bool beginMove(ArmRun& arm, const Operation& operation, StepOutcome& outcome, double& overlap);
+    void beginMove(ArmRun& arm, const Operation& operation, StepOutcome& outcome);
     void switchAhead(const Operation& after, double end);
-    std::optional<Operation> lookAhead(const ArmRun& arm) const;
+    static std::optional<Operation> lookAhead(Cursor& cursor);
     StepOutcome begun(const ArmRun& arm, const Operation& operation) const;
     StepOutcome planned(const ArmRun& arm, const Operation& operation) const;
+    /// From another posture, with axes elsewhere.
+    StepOutcome planned(const ArmRun& arm, const Operation& operation, const JointVector& from,
+                        const AxisValues& axes) const;
     bool axesFree(const ArmRun& arm, StepOutcome& outcome) const;
     void finish(ArmRun& arm, StepOutcome outcome, double openingBefore);
     void grip(ArmRun& arm, StepOutcome& outcome);
@@ -123,7 +131,11 @@ private:
     bool met(const Condition& condition) const { return condition.holds(signal(condition.signal)); }
     Cursor::Next advance(ArmRun& arm);
     bool timesOut();
-    double overlapTime(const ArmRun& arm, StepOutcome& first, const StepOutcome& second, double blend) const;
+
+    // How moves go over into each other (run_corners.cpp).
+    void planMoves(ArmRun& arm, StepOutcome first, const Operation& operation, const std::optional<ChainEntry>& entry);
+    bool isMovedByOthers(const ArmRun& arm, const Operation& operation, const std::vector<AxisTravel>& travels) const;
+    void findOthersAxes();
 
     // What is judged without being run (run_judge.cpp).
     void judgeRest(ArmRun& arm);
@@ -131,7 +143,9 @@ private:
     void judgeList(const ArmRun& arm, const Cursor& cursor, const Step& step, const Steps& list);
     void judgeAlong(ArmRun& arm, Cursor& cursor, bool isBranch);
 
-    void travel(const ArmRun* mover, const std::vector<AxisTravel>& travels, const Profile& profile);
+    void travel(const ArmRun* mover, const std::vector<AxisTravel>& travels, const TimingPtr& timing, double origin);
+    /// They stand at the end of them when they have been gone.
+    void arrive(const std::vector<AxisTravel>& travels) { m_axes = arrived(m_axes, travels); }
     void endWaits();
     void endInTime(double end);
 
@@ -215,8 +229,9 @@ private:
     std::vector<size_t> m_belts, m_watchers;    ///< devices
     std::vector<ArmBody> m_bodies;              ///< if there is a light barrier
     std::map<FrameId, AxisRun> m_axisRuns;
-    AxisValues m_axes;                             ///< where axes stand when what is under way has ended
-    std::set<std::pair<size_t, size_t>> m_inLine;  ///< belts and watchers that never move against each other
+    std::map<ArmId, std::set<FrameId>> m_othersAxes;  ///< that signals or other arms than this one move
+    AxisValues m_axes;                                ///< where axes stand when what is under way has ended
+    std::set<std::pair<size_t, size_t>> m_inLine;     ///< belts and watchers that never move against each other
     bool m_allInLine = true;
 };
 

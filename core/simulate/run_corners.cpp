@@ -1,104 +1,131 @@
 #include "core/simulate/run.h"
 
+#include "core/cell/devices.h"
+#include "core/cell/step_tree.h"
 #include "core/robot/forward.h"
 
 #include <algorithm>
-#include <cmath>
 
-// How far two moves may run into each other at a corner.
+// How moves go over into each other at corners.
 
 namespace topikos {
 
 namespace {
 
-constexpr double kShortestBlend = 1e-6;  // [s]
-constexpr double kAboveLimit = 1.001;    // ratio from which a joint counts as above its limit
-constexpr int kCornerLooks = 16;
-
-/// What asks most of its limit while two moves go on at once.
-struct Strain {
-    double ratio = 0;
-    int joint = -1;
-    FrameId axis{};
-};
-
-/// The last `overlap` seconds of one move while another begins.
-Strain strainOf(const Cell& cell, const Arm& arm, const StepOutcome& first, const StepOutcome& second, double overlap)
-{
-    Strain worst;
-    const auto keep = [&](double value, double limit, int joint, FrameId axis) {
-        if (std::abs(value) / limit > worst.ratio) worst = {std::abs(value) / limit, joint, axis};
-    };
-    const Move &a = *first.move, &b = *second.move;
-    for (int k = 0; k <= kCornerLooks; ++k) {
-        // Just inside the ramps, since accelerations jump at their ends.
-        const double time = overlap * std::clamp(double(k) / kCornerLooks, 1e-9, 1 - 1e-9);
-        const double other = a.profile.duration - overlap + time;
-        const JointVector speed = a.speedAt(other) + b.speedAt(time);
-        const JointVector acceleration = a.accelerationAt(other) + b.accelerationAt(time);
-        for (int i = 0; i < arm.jointCount(); ++i) {
-            const Joint& joint = arm.joints()[size_t(i)];
-            keep(speed[i], joint.speed, i, {});
-            keep(acceleration[i], joint.acceleration, i, {});
-        }
-        for (const AxisTravel& t : first.travels)
-            for (const AxisTravel& u : second.travels) {
-                if (t.frame != u.frame) continue;
-                const Profile::Sample s = a.profile.at(other), r = b.profile.at(time);
-                const FrameAxis& axis = *findFrame(cell, t.frame)->axis;
-                keep(s.speed * (t.to - t.from) + r.speed * (u.to - u.from), axis.speed, -1, t.frame);
-                keep(s.acceleration * (t.to - t.from) + r.acceleration * (u.to - u.from), axis.acceleration, -1,
-                     t.frame);
-            }
-    }
-    return worst;
-}
-
-template <class Predicate> double largestThatFits(double high, Predicate fits)
-{
-    if (fits(high)) return high;
-    double low = 0;
-    for (int i = 0; i < 40; ++i) {
-        const double middle = 0.5 * (low + high);
-        (fits(middle) ? low : high) = middle;
-    }
-    return low;
-}
+constexpr size_t kMostMoves = 24;  // that are timed together; of more, the first half is run before they are timed anew
 
 }  // namespace
 
-/// Time by which the move after `first` may set in before `first` has ended: inside both ramps, with the TCP within
-/// `blend` of the corner, and no joint or axis above its limits.
-double Run::overlapTime(const ArmRun& arm, StepOutcome& first, const StepOutcome& second, double blend) const
+/// Which axes stand where only the arm itself puts them is decided by the program: those that steps of other routines
+/// than its own move, or signals, may stand elsewhere by the time a move begins.
+void Run::findOthersAxes()
 {
-    const Arm& model = *arm.station->model;
-    const Pose& tool = flangeFromTcp(toolInForce(m_cell, *arm.station), arm.point);
-    const bool stands = first.travels.empty() && second.travels.empty();
-    const auto tcpAt = [&](const StepOutcome& outcome, double time) {
-        const double fraction = outcome.move->profile.at(time).position;
-        const Pose tcp = forward(model, outcome.move->at(model, fraction)) * tool;
-        if (stands) return tcp.translation;
-        const AxisValues axes = overlaid(m_axes, outcome.axesAlong(fraction));
-        return (worldFromBase(m_cell, *arm.station, axes) * tcp).translation;
+    std::set<FrameId> bySignals;
+    for (const Frame& frame : m_cell.frames)
+        if (frame.device && frame.device->kind == Device::Kind::Clamp)
+            for (const FrameId axis : axesOf(m_cell, frame.id))
+                bySignals.insert(axis);
+    for (const ArmRun& arm : m_arms) {
+        std::set<FrameId>& own = m_othersAxes[arm.station->id];
+        own = bySignals;
+        if (m_arms.size() < 2) continue;
+        for (const Routine& routine : m_cell.routines) {
+            if (routine.arm == arm.station->id) continue;
+            eachStep(routine.steps, [&](const Step& step, size_t) {
+                if (const MoveAxes* move = step.as<MoveAxes>())
+                    for (const FrameId axis : axesOf(m_cell, move->device))
+                        own.insert(axis);
+            });
+        }
+        for (const Target& target : m_cell.targets)
+            if (target.arm != arm.station->id)
+                for (const AxisValue& value : target.axes)
+                    own.insert(value.frame);
+    }
+}
+
+bool Run::isMovedByOthers(const ArmRun& arm, const Operation& operation, const std::vector<AxisTravel>& travels) const
+{
+    const std::set<FrameId>& others = m_othersAxes.at(arm.station->id);
+    if (others.empty()) return false;
+    const auto above = [&](FrameId frame) {
+        const std::vector<FrameId>& axes = m_places.axesAbove(frame);
+        return std::any_of(axes.begin(), axes.end(), [&](FrameId id) { return others.contains(id); });
     };
-    const double duration = first.move->profile.duration;
-    const Vec3 corner = tcpAt(first, duration);
-    const auto near = [&](const StepOutcome& outcome, double time) {
-        return (tcpAt(outcome, time) - corner).norm() <= blend;
+    for (const Target* target : {operation.end, operation.via})
+        if (target && target->kind == Target::Kind::Pose && above(target->frame)) return true;
+    const bool reads =
+        std::any_of(travels.begin(), travels.end(), [&](const AxisTravel& t) { return others.contains(t.frame); });
+    return reads || above(arm.station->mount) || above(operation.readingFrame);
+}
+
+/// Plans the moves from one stop to the next, as far as that is known, beginning with one.
+void Run::planMoves(ArmRun& arm, StepOutcome first, const Operation& operation, const std::optional<ChainEntry>& entry)
+{
+    const Tool& tool = toolInForce(m_cell, *arm.station);
+    ArmRun::Moves moves;
+    std::vector<ChainedMove> steps;
+    std::vector<AxisValues> axesBefore{m_axes};
+    bool stands = true;
+    std::optional<Corner> cannot;
+    const auto add = [&](StepOutcome outcome, double blend) {
+        stands = stands && outcome.travels.empty();
+        steps.push_back({outcome.plan, blend, flangeFromTcp(tool, outcome.point)});
+        axesBefore.push_back(arrived(axesBefore.back(), outcome.travels));
+        moves.outcomes.push_back(std::move(outcome));
     };
-    const double asked =
-        largestThatFits(std::min(first.move->profile.rampDown(), second.move->profile.rampUp()),
-                        [&](double overlap) { return near(first, duration - overlap) && near(second, overlap); });
-    if (asked < kShortestBlend) return 0;
-    const double allowed = std::max({kAboveLimit, first.move->acceleration.ratio, second.move->acceleration.ratio});
-    const Strain strain = strainOf(m_cell, model, first, second, asked);
-    if (strain.ratio <= allowed) return asked;
-    double kept = largestThatFits(
-        asked, [&](double overlap) { return strainOf(m_cell, model, first, second, overlap).ratio <= allowed; });
-    if (kept < kShortestBlend) kept = 0;
-    const auto before = [&](double overlap) { return (tcpAt(first, duration - overlap) - corner).norm(); };
-    first.corner = Corner{before(asked), kept > 0 ? before(kept) : 0, strain.ratio, strain.joint, strain.axis};
-    return kept;
+    add(std::move(first), paceOf(*operation.step)->blend);
+    Cursor cursor = arm.cursor;
+    bool more = false;
+    while (steps.back().blend > 0 && moves.outcomes.back().move->profile.duration > 0) {
+        const std::optional<Operation> after = lookAhead(cursor);
+        if (!after || !after->step->isMove()) break;
+        if (steps.size() == kMostMoves) {
+            // A smooth law begins at rest, so there the arm stops.
+            more = !moves.outcomes.front().move->smooth;
+            break;
+        }
+        StepOutcome next = planned(arm, *after, moves.outcomes.back().arrival, axesBefore.back());
+        if (isMovedByOthers(arm, *after, next.travels)) {
+            cannot = Corner{steps.back().blend, 0, Corner::Why::AxisElsewhere};
+            break;
+        }
+        if (!next.move || next.blocks() || !(next.move->profile.duration > 0)) break;
+        add(std::move(next), paceOf(*after->step)->blend);
+    }
+    if (steps.size() == 1 && !entry) {
+        moves.outcomes[0].timing = aloneTiming(moves.outcomes[0].move);
+        moves.outcomes[0].duration = moves.outcomes[0].timing->duration;
+    } else {
+        TcpAt tcpAt;
+        if (!stands)
+            tcpAt = [&](size_t k, const JointVector& posture, double a, double b) {
+                AxisValues axes = overlaid(axesBefore[k], moves.outcomes[k].axesAlong(a));
+                // What is left of the one and done of the other adds up.
+                for (const AxisTravel& t : moves.outcomes[k + 1].travels)
+                    for (AxisValue& value : axes)
+                        if (value.frame == t.frame) value.value += b * (t.to - t.from);
+                for (const AxisTravel& t : moves.outcomes[k + 1].travels)
+                    if (std::none_of(axes.begin(), axes.end(), [&](const AxisValue& v) { return v.frame == t.frame; }))
+                        axes.push_back({t.frame, t.from + b * (t.to - t.from)});
+                return Vec3((worldFromBase(m_cell, *arm.station, axes) * forward(*arm.station->model, posture)
+                             * steps[k].flangeFromTcp)
+                                .translation);
+            };
+        moves.chain = stands
+                          ? m_options.plans->chain(*arm.station->model, steps, entry)
+                          : std::make_shared<const MoveChain>(makeMoveChain(*arm.station->model, steps, tcpAt, entry));
+        for (size_t k = 0; k < moves.outcomes.size(); ++k) {
+            StepOutcome& outcome = moves.outcomes[k];
+            outcome.timing = moves.chain->steps[k].timing;
+            outcome.duration = outcome.timing->duration;
+            outcome.corner = moves.chain->steps[k].corner;
+        }
+    }
+    if (cannot) moves.outcomes.back().corner = cannot;
+    moves.next = 1;
+    moves.horizon = more ? kMostMoves / 2 : moves.outcomes.size();
+    arm.moves = std::move(moves);
 }
 
 }  // namespace topikos

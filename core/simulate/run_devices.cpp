@@ -151,7 +151,8 @@ void Run::react(DeviceRun& device, double value)
         const double goal = value != 0 ? axis.highest : axis.lowest;
         const std::vector<AxisTravel> travels = travelsTo(m_cell, {{device.axis, goal}}, m_axes);
         const Profile profile = profileInStep(companionsOf(m_cell, travels), 1);
-        travel(nullptr, travels, profile);
+        travel(nullptr, travels, fractionTiming(profile), m_now);
+        arrive(travels);
         setDue(device, m_now + profile.duration);
         if (value != 0) break;
         setSignal(d.output, 0);

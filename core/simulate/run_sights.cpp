@@ -48,17 +48,15 @@ JointVector fastest(const Arm& arm, const ArmTrace& trace, double from, double t
                                         [](double t, const ArmTrace::Span& s) { return t < s.start; });
     for (auto span = after; span != trace.spans.begin();) {
         --span;
-        // No more than two moves go on at once, and signals in between take no time.
+        // Signals in between take no time.
         if (span->end < from && span->end > span->start) break;
         const Move* move = trace.outcomes[span->outcome].move.get();
         if (!move || span->end < from) continue;
         JointVector most = JointVector::Zero(arm.jointCount());
-        if (move->kind == Move::Kind::Joint) most = (move->to - move->from).cwiseAbs();
-        for (size_t k = 0; k < move->way.size(); ++k)
-            most = most.cwiseMax(move->way.knot(k).rate.cwiseAbs());
-        most *= move->profile.peakSpeed();
+        for (const Leg& leg : trace.outcomes[span->outcome].timing->legs)
+            most = most.cwiseMax(leg.move->highestRate() * leg.law->peakSpeed());
         for (int i = 0; i < arm.jointCount(); ++i)
-            speeds[i] += kSpeedSlack * std::min(most[i], arm.joints()[size_t(i)].speed);
+            speeds[i] = std::max(speeds[i], kSpeedSlack * std::min(most[i], arm.joints()[size_t(i)].speed));
     }
     return speeds;
 }
@@ -218,7 +216,7 @@ double Run::speedOf(FrameId frame, double from, double to, double size) const
         const AxisTrack& track = *m_axisRuns.at(id).track;
         double own = 0;
         for (auto span = track.spans.rbegin(); span != track.spans.rend() && span->restsFrom > from; ++span)
-            if (span->start <= to) own += std::abs(span->to - span->from) * span->profile.peakSpeed();
+            if (span->start <= to) own += std::abs(span->to - span->from) * span->timing->peakRate();
         if (own == 0) continue;
         if (m_places.frame(id).axis->kind == JointKind::Revolute)
             own *= (worldOf(frame, from).translation - worldOf(id, from).translation).norm() + size + slides;

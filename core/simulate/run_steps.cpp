@@ -63,11 +63,6 @@ void Run::proceed(ArmRun& arm)
     }
     while (arm.ready <= m_now) {
         if (std::exchange(arm.grips, false)) grip(arm, arm.trace->outcomes.back());
-        if (arm.again) {
-            const Operation operation = *std::exchange(arm.again, std::nullopt);
-            if (!begin(arm, operation)) return;
-            continue;
-        }
         switch (advance(arm)) {
         case Cursor::Next::Step:
             if (!begin(arm, arm.cursor.operation())) return;
@@ -89,11 +84,10 @@ void Run::proceed(ArmRun& arm)
     }
 }
 
-/// What comes next, if that is known now.
-std::optional<Operation> Run::lookAhead(const ArmRun& arm) const
+/// What comes next, if that is known now; the cursor goes there.
+std::optional<Operation> Run::lookAhead(Cursor& cursor)
 {
     constexpr int kMostPasses = 16;
-    Cursor cursor = arm.cursor;
     const auto unknown = [](const Step&, int) { return std::optional<bool>(); };
     for (int i = 0; i < kMostPasses; ++i) {
         const Cursor::Next next = cursor.next(unknown);
@@ -127,13 +121,10 @@ bool Run::begin(ArmRun& arm, const Operation& operation)
     arm.point = operation.point;
     const double openingBefore = arm.opening;
     const Gripper& gripper = toolInForce(m_cell, *arm.station).gripper;
-    double overlap = 0;
     switch (step.kind()) {
     case StepKind::Joint:
     case StepKind::Line:
-    case StepKind::Arc:
-        if (!beginMove(arm, operation, outcome, overlap)) return false;
-        break;
+    case StepKind::Arc: beginMove(arm, operation, outcome); break;
     case StepKind::Grip:
         arm.opening = gripper.closed;
         outcome.duration = gripper.time;
@@ -169,7 +160,9 @@ bool Run::begin(ArmRun& arm, const Operation& operation)
         if (!axesFree(arm, outcome)) break;
         const Profile profile = profileInStep(companionsOf(m_cell, outcome.travels), step.as<MoveAxes>()->speed);
         outcome.duration = profile.duration;
-        travel(&arm, outcome.travels, profile);
+        outcome.timing = fractionTiming(profile);
+        travel(&arm, outcome.travels, outcome.timing, m_now);
+        arrive(outcome.travels);
         break;
     }
     case StepKind::SwitchProcess: {
@@ -187,8 +180,7 @@ bool Run::begin(ArmRun& arm, const Operation& operation)
     case StepKind::UsePoint:
     case StepKind::ReadFrom: return true;
     }
-    arm.ready = m_now + outcome.duration - overlap;
-    arm.cornerEnd = m_now + outcome.duration;
+    arm.ready = m_now + outcome.duration;
     const bool stopped = outcome.problem == StepOutcome::Problem::Stopped;
     finish(arm, std::move(outcome), openingBefore);
     if (!arm.trace->blockedAt && !stopped) return true;
@@ -197,40 +189,52 @@ bool Run::begin(ArmRun& arm, const Operation& operation)
     return false;
 }
 
-bool Run::beginMove(ArmRun& arm, const Operation& operation, StepOutcome& outcome, double& overlap)
+void Run::beginMove(ArmRun& arm, const Operation& operation, StepOutcome& outcome)
 {
-    outcome = planned(arm, operation);
-    if (arm.ahead) {
-        const bool same = arm.ahead->plan == outcome.plan && arm.ahead->travels == outcome.travels;
-        arm.ahead.reset();
-        if (!same && arm.cornerEnd > m_now) {
-            // An axis went elsewhere since: the corner is not cut, and the move begins where the one before ends.
-            StepOutcome& first = arm.trace->outcomes[arm.trace->spans.back().outcome];
-            first.corner = Corner{first.corner ? first.corner->asked : 0, 0, 0, -1, {}};
-            if (const Step* before = findStep(findRoutine(m_cell, first.routine)->steps, first.step))
-                first.corner->asked = paceOf(*before)->blend;
-            arm.ready = arm.cornerEnd;
-            arm.again = operation;
-            return false;
+    ArmRun::Moves& moves = arm.moves;
+    if (moves.next < moves.outcomes.size()) {
+        // On from the move before, through the corner.
+        const size_t k = moves.next++;
+        outcome = moves.outcomes[k];
+        require(outcome.step == operation.step->id, "the move that was foreseen");
+        if (k == moves.horizon && k > 0) {
+            const Leg& corner = outcome.timing->legs.front();
+            const Leg under{0, corner.move, corner.law};
+            StepOutcome first = outcome;
+            planMoves(arm, std::move(first), operation, ChainEntry{under, 0.5});
+            // The half of the corner that has been gone stays as it was.
+            auto timing = std::make_shared<Timing>(*arm.moves.outcomes.front().timing);
+            timing->legs.insert(timing->legs.begin(), corner);
+            outcome.timing = timing;
+            outcome.duration = timing->duration;
+            outcome.corner = arm.moves.outcomes.front().corner;
+        }
+    } else {
+        outcome = planned(arm, operation);
+        if (!axesFree(arm, outcome)) return;
+        if (outcome.move && !outcome.blocks()) {
+            planMoves(arm, outcome, operation, {});
+            outcome = moves.outcomes.front();
+        } else if (outcome.move) {
+            outcome.timing = aloneTiming(outcome.move);
         }
     }
+    outcome.pass = arm.pass;
+    outcome.within = operation.within;
     outcome.start = m_now;
-    if (!axesFree(arm, outcome)) return true;
-    if (outcome.move) travel(&arm, outcome.travels, outcome.move->profile);
+    if (outcome.timing) travel(&arm, outcome.travels, outcome.timing, m_now);
+    arrive(outcome.travels);
+    // What comes along with the next move begins in the corner.
+    if (moves.next < moves.outcomes.size() && outcome.timing) {
+        const StepOutcome& after = moves.outcomes[moves.next];
+        if (after.timing->begins() < 0) travel(&arm, after.travels, after.timing, m_now + outcome.duration);
+    }
     arm.posture = outcome.arrival;
     if (operation.end) arm.place = operation.end->kind == Target::Kind::Pose ? operation.end->frame : FrameId();
-    if (!outcome.move || outcome.blocks()) return true;
-    const double blend = paceOf(*operation.step)->blend;
-    if (blend <= 0 && !m_hasLeads) return true;
-    const std::optional<Operation> after = lookAhead(arm);
-    if (!after) return true;
-    if (after->step->kind() == StepKind::SwitchProcess) switchAhead(*after, m_now + outcome.duration);
-    if (blend <= 0 || !after->step->isMove()) return true;
-    StepOutcome ahead = planned(arm, *after);
-    if (!ahead.move || ahead.blocks()) return true;
-    overlap = overlapTime(arm, outcome, ahead, blend);
-    if (overlap > 0) arm.ahead = std::move(ahead);
-    return true;
+    if (!m_hasLeads || !outcome.move || outcome.blocks()) return;
+    Cursor cursor = arm.cursor;
+    const std::optional<Operation> after = lookAhead(cursor);
+    if (after && after->step->kind() == StepKind::SwitchProcess) switchAhead(*after, m_now + outcome.duration);
 }
 
 /// A process with a lead time is switched before the move that comes before it has ended.
@@ -273,9 +277,15 @@ void Run::finish(ArmRun& arm, StepOutcome outcome, double openingBefore)
 
 StepOutcome Run::planned(const ArmRun& arm, const Operation& operation) const
 {
+    return planned(arm, operation, arm.posture, m_axes);
+}
+
+StepOutcome Run::planned(const ArmRun& arm, const Operation& operation, const JointVector& from,
+                         const AxisValues& axes) const
+{
     StepOutcome outcome = begun(arm, operation);
-    outcome.travels = travelsOf(m_cell, operation, m_axes);
-    outcome.plan = m_options.plans->get(moveInput(m_cell, operation, {*arm.station, arm.posture, m_axes}));
+    outcome.travels = travelsOf(m_cell, operation, axes);
+    outcome.plan = m_options.plans->get(moveInput(m_cell, operation, {*arm.station, from, axes}));
     outcome.arrival = outcome.plan->arrival;
     if (outcome.plan->move) {
         outcome.move = {outcome.plan, &*outcome.plan->move};

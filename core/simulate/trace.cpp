@@ -2,17 +2,6 @@
 
 namespace topikos {
 
-namespace {
-
-JointVector alongSpan(const Arm& arm, const ArmTrace& trace, const ArmTrace::Span& span, double time)
-{
-    const StepOutcome& outcome = trace.outcomes[span.outcome];
-    if (!outcome.move) return outcome.arrival;
-    return outcome.move->at(arm, outcome.move->profile.at(time - span.start).position);
-}
-
-}  // namespace
-
 AxisValues StepOutcome::axesAlong(double fraction) const
 {
     AxisValues along;
@@ -52,13 +41,9 @@ JointVector postureAt(const Cell& cell, const ArmTrace& trace, double time)
 {
     const ArmTrace::Span* span = spanAt(trace, time);
     if (!span) return trace.start;
-    const Arm& arm = *findArm(cell, trace.arm)->model;
-    const JointVector posture = alongSpan(arm, trace, *span, time);
-    if (span == trace.spans.data()) return posture;
-    const ArmTrace::Span& before = *(span - 1);
-    if (before.end <= time) return posture;
-    // Blend: the end of one move and the beginning of the next add up.
-    return posture + alongSpan(arm, trace, before, time) - trace.outcomes[before.outcome].move->to;
+    const StepOutcome& outcome = trace.outcomes[span->outcome];
+    if (!outcome.move) return outcome.arrival;
+    return outcome.timing->postureAt(*findArm(cell, trace.arm)->model, std::max(0.0, time - span->start));
 }
 
 double openingAt(const ArmTrace& trace, double time)
@@ -78,7 +63,7 @@ std::optional<double> AxisTrack::at(double time) const
     auto span = after - 1;
     double value = span->to;
     for (;; --span) {
-        value -= (1 - span->profile.at(time - span->start).position) * (span->to - span->from);
+        value -= (1 - span->timing->fractionAt(time - span->origin)) * (span->to - span->from);
         if (span == spans.begin() || (span - 1)->restsFrom <= time) return value;
     }
 }

@@ -1,5 +1,6 @@
 #pragma once
 #include "core/cell/cell.h"
+#include "core/motion/move_chain.h"
 #include "core/simulate/moves.h"
 
 #include <algorithm>
@@ -11,15 +12,6 @@
 #include <vector>
 
 namespace topikos {
-
-/// A corner that is cut less than asked, because joints or axes would come above their limits while both moves go on.
-struct Corner {
-    double asked = 0, kept = 0;  ///< how far before the corner the next move sets in [m]
-    double ratio = 0;            ///< of the acceleration (or speed) that the corner as asked would take to its limit;
-                                 ///< 0: the next move had to be planned anew, since an axis had moved meanwhile
-    int joint = -1;              ///< the joint, or else
-    FrameId axis{};              ///< the device axis
-};
 
 /// What became of one step of a routine.
 struct StepOutcome {
@@ -53,6 +45,7 @@ struct StepOutcome {
     Problem problem = Problem::None;
     MovePlanPtr plan;                  ///< moves
     std::shared_ptr<const Move> move;  ///< moves that could be planned; part of the plan
+    TimingPtr timing;                  ///< moves that are run, and moves of device axes
     std::optional<Corner> corner;      ///< moves with a blend that is cut short
     std::vector<AxisTravel> travels;   ///< of device axes, in step with the move, or alone
     AxisValues axes;                   ///< where device axes stand after the step that do not stand at their start
@@ -76,7 +69,7 @@ struct StepOutcome {
 
 /// What one arm does in a run.
 struct ArmTrace {
-    /// A stretch of time in which the arm follows one move, or stands. Moves with a blend overlap with the next span.
+    /// A stretch of time in which the arm does one step. Where a corner is cut, the span changes in its middle.
     struct Span {
         size_t outcome;                 ///< index into outcomes
         double start, end;              ///< [s]
@@ -99,8 +92,11 @@ struct ArmTrace {
 struct AxisSpan {
     double start = 0;         ///< [s]
     double from = 0, to = 0;  ///< [m or rad]
-    Profile profile;          ///< of the fraction of the way
+    TimingPtr timing;         ///< of the fraction of the way
+    double origin = 0;        ///< when that counts from: of a step with a corner before it later than the start [s]
     double restsFrom = 0;     ///< end of this and all earlier stretches [s]
+
+    double end() const { return origin + timing->ends(); }
 };
 struct AxisTrack {
     FrameId frame;

@@ -1,6 +1,7 @@
 // Makes the pictures of docs/screenshots from the shipped examples, in a real window.
 #include "app/arms/arms_page.h"
 #include "app/layout/layout_commands.h"
+#include "app/strip/curves_panel.h"
 #include "app/strip/cycle_strip.h"
 #include "app/theme/theme.h"
 #include "app/view/surface.h"
@@ -20,6 +21,7 @@
 #include <QTabWidget>
 #include <QTest>
 #include <QToolButton>
+#include <QTreeWidget>
 
 using namespace topikos;
 
@@ -101,7 +103,7 @@ int main(int argc, char** argv)
     while (session.history().canUndo())
         session.undo();
     session.select({});
-    bottom->setCurrentIndex(2);
+    bottom->setCurrentIndex(4);
     window.findChild<QPushButton*>("contactFind")->click();
     while (session.cell().contact.pairs.empty())
         QTest::qWait(20);
@@ -109,10 +111,26 @@ int main(int argc, char** argv)
     session.undo();
     bottom->setCurrentIndex(0);
 
-    for (QAction* a : window.actions())
-        if (a->text() == "Manual: Teaching targets") a->trigger();
-    good = window.grab().save(folder.filePath("manual.png")) && good;
-    QTest::keyClick(window.findChild<QWidget*>("manual"), Qt::Key_Escape);
+    auto* rows = qobject_cast<QSplitter*>(bottom->parentWidget());
+    const QList<int> sizes = rows->sizes();
+    rows->setSizes({sizes[0] - 150, sizes[1] + 150});
+    bottom->setCurrentIndex(2);
+    session.select(stepAt(session, 2));
+    good = shoot(window, folder.filePath("breakdown.png")) && good;
+    bottom->setCurrentIndex(3);
+    auto* curves = window.findChild<CurvesPanel*>();
+    std::vector<Curve> chosen;
+    for (const Curve& curve : curvesOf(session.cell()))
+        if (curve.kind == Curve::Kind::ToolSpeed || curve.kind == Curve::Kind::JointSpeed
+            || curve.kind == Curve::Kind::Wrist)
+            chosen.push_back(curve);
+    curves->choose(chosen);
+    window.findChild<QTreeWidget*>("curvesList")->topLevelItem(1)->setExpanded(true);
+    session.scrub(3.2);
+    good = shoot(window, folder.filePath("curves.png")) && good;
+    session.leaveRun();
+    rows->setSizes(sizes);
+    bottom->setCurrentIndex(0);
 
     window.openExample("planted-mistakes");
     while (!session.checkIsFresh())
@@ -169,7 +187,7 @@ int main(int argc, char** argv)
     left->setCurrentIndex(0);
     for (const Frame& f : session.cell().frames)
         if (f.name == "Infeed belt") session.select(f.id);
-    bottom->setCurrentIndex(3);
+    bottom->setCurrentIndex(5);
     good = shoot(window, folder.filePath("signals.png")) && good;
     bottom->setCurrentIndex(0);
     session.leaveRun();
@@ -194,11 +212,6 @@ int main(int argc, char** argv)
     Q_EMIT session.cellChanged();
     session.select(stepAt(session, 5));
     good = shoot(window, folder.filePath("dark.png")) && good;
-    applyTheme(false, true);
-    Q_EMIT session.cellChanged();
-    session.scrub(3.2);
-    good = shoot(window, folder.filePath("contrast.png")) && good;
-    session.leaveRun();
     applyTheme(false);
     Q_EMIT session.cellChanged();
     for (QAction* a : window.actions())

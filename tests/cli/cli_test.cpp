@@ -31,6 +31,8 @@ private Q_SLOTS:
     void usageErrors();
     void checkReportsAndSetsTheExitCode();
     void simulateReportsTheCycle();
+    void breakdownSaysWhereTheTimeGoes();
+    void curvesAreTablesAndPictures();
     void devicesRunFromTheCommandLine();
     void formatIsStable();
     void answerThatCannotBeWrittenSaysSo();
@@ -355,6 +357,49 @@ void CliTest::checkReportsAndSetsTheExitCode()
     QVERIFY(xml.contains(
         "tests=\"14\" failures=\"5\""));  // three steps, and the two targets that cannot be reached by themselves
     QCOMPARE(xml.count("<testcase"), 14);
+}
+
+void CliTest::breakdownSaysWhereTheTimeGoes()
+{
+    QTemporaryDir dir;
+    const RunResult r = run({"simulate", cellFile("rack-of-24"), "--json", "--cycles", "2", "--breakdown",
+                             "--breakdown-csv", dir.filePath("b.csv")});
+    QCOMPARE(r.code, 0);
+    const Json b = Json::parse(r.out.toStdString())["breakdown"];
+    double steps = 0;
+    for (const Json& step : b["steps"])
+        steps += step["seconds"].get<double>();
+    const Json& arm = b["arms"][0];
+    double parts = 0;
+    for (const char* what : {"moving", "gripping", "axes", "waiting", "pausing"})
+        parts += arm[what].get<double>();
+    QVERIFY(steps > 1 && std::abs(steps - parts) < 1e-6);
+    QVERIFY(std::abs(parts + arm["ended"].get<double>() - (b["to"].get<double>() - b["from"].get<double>())) < 1e-6);
+    QFile csv(dir.filePath("b.csv"));
+    QVERIFY(csv.open(QIODevice::ReadOnly));
+    QCOMPARE(csv.readAll().trimmed().split('\n').size(), qsizetype(b["steps"].size()) + 1);
+    const RunResult words = run({"simulate", cellFile("tile-glazing-line"), "--breakdown"});
+    QVERIFY2(words.out.contains("saved s") && words.out.contains("acceleration of joint"), words.out);
+}
+
+void CliTest::curvesAreTablesAndPictures()
+{
+    QTemporaryDir dir;
+    const QString table = dir.filePath("c.csv");
+    const RunResult r =
+        run({"curves", cellFile("tile-glazing-line"), table, "--what", "joint-torque,tcp-speed", "--every", "0.01"});
+    QVERIFY2(r.code == 0 && r.out.contains("7 curves"), r.err);
+    QFile csv(table);
+    QVERIFY(csv.open(QIODevice::ReadOnly));
+    QVERIFY(csv.readLine().startsWith("time_s,joint 1 torque [Nm],"));
+    for (const char* name : {"c.svg", "c.png"}) {
+        QCOMPARE(run({"curves", cellFile("tile-glazing-line"), dir.filePath(name)}).code, 0);
+        QVERIFY(QFileInfo(dir.filePath(name)).size() > 5000);
+    }
+    const RunResult unknown = run({"curves", cellFile("tile-glazing-line"), table, "--what", "speed"});
+    QVERIFY(unknown.code == 2 && unknown.err.contains("joint-speed") && unknown.err.count('\n') == 1);
+    const RunResult ending = run({"curves", cellFile("tile-glazing-line"), dir.filePath("c.pdf")});
+    QVERIFY(ending.code == 2 && ending.err.contains(".svg"));
 }
 
 void CliTest::devicesRunFromTheCommandLine()

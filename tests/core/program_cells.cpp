@@ -47,6 +47,17 @@ Cell withProgram(const Cell& cell, const std::string& text)
     return *reading.cell;
 }
 
+Cell mainWith(const Cell& cell, const std::string& body)
+{
+    std::string text = "routine Main, run by Arm\n";
+    for (size_t at = 0; at < body.size();) {
+        const size_t end = std::min(body.find('\n', at), body.size());
+        text += "    " + body.substr(at, end - at) + "\n";
+        at = end + 1;
+    }
+    return withProgram(cell, text);
+}
+
 Cell randomProgram(const Cell& cell, std::mt19937_64& random, size_t steps)
 {
     const auto pick = [&](size_t n) { return size_t(random() % n); };

@@ -3,6 +3,8 @@
 
 /// Cells for programs that call, repeat and decide.
 namespace topikos::test {
+/// The same with steps of a main routine alone.
+Cell mainWith(const Cell& cell, const std::string& body);
 
 /// The demo with a pattern "Rack" of so many places (columns times rows), signals Go, Full and Level, a process of the
 /// tool, and an empty main routine "Main".

@@ -214,8 +214,7 @@ std::string storyOf(const Trace& trace)
     }
     for (const AxisTrack& axis : trace.axes)
         for (const AxisSpan& s : axis.spans)
-            out += fmt::format("axis {} {:a} {:a} {:a} {:a}\n", axis.frame.value, s.start, s.profile.duration, s.from,
-                               s.to);
+            out += fmt::format("axis {} {:a} {:a} {:a} {:a}\n", axis.frame.value, s.start, s.end(), s.from, s.to);
     for (const BeltTrack& belt : trace.belts)
         for (const BeltStretch& s : belt.stretches)
             out += fmt::format("belt {} {:a} {:a} {:a} {:a}\n", belt.belt.value, s.start, s.travel, s.speed,

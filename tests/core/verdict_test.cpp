@@ -20,8 +20,8 @@ private Q_SLOTS:
     void unreachableTargetIsOneFinding();
     void shownNumberIsTheOneThatDecided_data();
     void shownNumberIsTheOneThatDecided();
-    void jointsAboveTheirLimitsAreNamed_data();
-    void jointsAboveTheirLimitsAreNamed();
+    void noJointComesAboveItsLimits_data();
+    void noJointComesAboveItsLimits();
     void lineEndsInAnotherPostureThanTaught();
     void alignedWristOfAGantryIsReached();
     void wristOfGantriesAndElbowOfHorizontalArmsAreNamed();
@@ -209,12 +209,11 @@ void VerdictTest::shownNumberIsTheOneThatDecided()
     if (model->hasBranches()) QVERIFY(stops > 0);
 }
 
-void VerdictTest::jointsAboveTheirLimitsAreNamed_data() { shownNumberIsTheOneThatDecided_data(); }
+void VerdictTest::noJointComesAboveItsLimits_data() { shownNumberIsTheOneThatDecided_data(); }
 
-void VerdictTest::jointsAboveTheirLimitsAreNamed()
+void VerdictTest::noJointComesAboveItsLimits()
 {
-    // Against differences of the posture over time: no joint above its speed, and none above its acceleration unless
-    // the move says which and by how much.
+    // Against differences of the posture over time.
     QFETCH(QString, arm);
     const ArmPtr model = catalogueArm(arm.toStdString());
     std::mt19937_64 random(23);
@@ -222,7 +221,7 @@ void VerdictTest::jointsAboveTheirLimitsAreNamed()
     MotionLimits limits;
     limits.lineSpeed = 1.0;
     limits.lineAcceleration = 8;
-    int named = 0, silent = 0;
+    int slowed = 0, free = 0;
     for (int n = 0; n < 40; ++n) {
         const RandomLine line = randomLine(*model, random, few ? 0 : 1.0);
         const Move move = planLine(*model, line.from, line.path, limits, blocks(), cautions());
@@ -243,18 +242,15 @@ void VerdictTest::jointsAboveTheirLimitsAreNamed()
                 acceleration = std::max(acceleration, std::abs(a[i] - 2 * b[i] + c[i]) / (h * h) / joint.acceleration);
             }
         }
-        QVERIFY2(speed < (model->jointCount() > 6 ? 1.01 : 1.003),
+        QVERIFY2(speed < (model->jointCount() > 6 ? 1.01 : 1.002),
                  qPrintable(QString("line %1: %2 times the speed").arg(n).arg(speed)));
-        const double said = move.acceleration.joint >= 0 ? move.acceleration.ratio : 0;
-        (said > 0 ? named : silent) += 1;
-        QVERIFY2(acceleration < std::max(1.02, 1.03 * said),
-                 qPrintable(QString("line %1: %2 times the acceleration, %3 said").arg(n).arg(acceleration).arg(said)));
-        // A peak may be shorter than the difference: next to a singularity, where a seventh axis comes to its range
-        // end, in a stretch of the profile between two ceilings.
-        QVERIFY2(said == 0 || acceleration > 0.3 * said,
-                 qPrintable(QString("line %1: %2 said, %3 met").arg(n).arg(said).arg(acceleration)));
+        // A difference of second order blurs what stands still and jumps at the range end of a seventh axis.
+        QVERIFY2(acceleration < (model->jointCount() > 6 ? 1.1 : 1.02),
+                 qPrintable(QString("line %1: %2 times the acceleration").arg(n).arg(acceleration)));
+        ++(move.slowed.by.byJoint() ? slowed : free);
+        QVERIFY(move.slowed.by.byJoint() == (move.slowed.lowest < 1));
     }
-    QVERIFY2(named + silent > 10, qPrintable(QString("%1 named, %2 silent").arg(named).arg(silent)));
+    QVERIFY2(slowed + free > 10, qPrintable(QString("%1 slowed, %2 free").arg(slowed).arg(free)));
 }
 
 void VerdictTest::lineEndsInAnotherPostureThanTaught()
@@ -339,13 +335,14 @@ void VerdictTest::editPlansOnlyWhatItTouches()
     const CheckResult before = check(cell, options);
     const auto first = plans.counts();
     QVERIFY(first.planned > 5);
-    // A speed touches one move; where it ends stays, so all others are known.
+    // A speed touches one move, and the law of it and the one before, which go over into each other; where it ends
+    // stays, so all others are known.
     const Routine& routine = cell.routines.front();
     Step step = routine.steps[2];
     step.as<LineMove>()->speed *= 0.5;
     cell = changeStep(cell, routine.id, step).value();
     const CheckResult after = check(cell, options);
-    QCOMPARE(plans.counts().planned, first.planned + 1);
+    QCOMPARE(plans.counts().planned, first.planned + 2);
     QVERIFY(after.trace.duration > before.trace.duration);
     // And it says what a check without any memory says.
     QCOMPARE(storyOf(after.trace), storyOf(check(cell).trace));

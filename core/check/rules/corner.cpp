@@ -17,11 +17,19 @@ FindingText textOf(const CornerFact& fact, const Wording& words)
     const std::string head =
         c.kept > 0 ? fmt::format("{} cuts its corner by {} instead of {}", words.subject, mm(c.kept), mm(c.asked))
                    : fmt::format("{} stops at its corner", words.subject);
-    if (c.ratio <= 0)
-        return {head, "The next move had to be planned anew, since an axis was moved to another place meanwhile."};
-    const std::string who = c.joint >= 0 ? fmt::format("joint {}", c.joint + 1) : frameName(words.cell, c.axis);
-    return {head,
-            fmt::format("Cut {} before it, {} would need {:.1f} times what it can do.", mm(c.asked), who, c.ratio)};
+    switch (c.why) {
+    case Corner::Why::ShortMove:
+        return {head,
+                "A corner takes no more than half of a move that has another one at its other end; one of the two "
+                "moves is too short for what was asked."};
+    case Corner::Why::NoWay:
+        return {head, "The arm cannot follow the curve that was asked for: it leaves the ranges of the joints or the "
+                      "reach, comes too near to a singularity, or swings too far from the corner."};
+    case Corner::Why::AxisElsewhere:
+        return {head, "The next move depends on an axis that a signal or another arm moves, so it is planned when the "
+                      "arm stands."};
+    }
+    return {head, ""};
 }
 
 }  // namespace topikos

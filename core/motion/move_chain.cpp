@@ -1,0 +1,321 @@
+#include "core/motion/move_chain.h"
+
+#include "core/motion/in_step.h"
+#include "core/robot/forward.h"
+
+#include <algorithm>
+#include <cmath>
+
+namespace topikos {
+
+namespace {
+
+constexpr double kShareAlone = 0.95;      // of a move that its only corner may take
+constexpr double kShare = 0.5;            // of a move that each of its two corners may take
+constexpr double kLopsided = 1.5;         // a corner of paths reaches no more than so many times farther on one side
+constexpr double kStands = 1e-6;          // moves that move the tool less have no corner to be cut [m]
+constexpr double kShortestCorner = 1e-6;  // of a move
+constexpr double kJoins = 1e-6;           // joints may be off where a corner joins its moves [rad or m]
+constexpr int kTries = 16;                // for how far a corner reaches
+constexpr int kLooks = 6;                 // along a corner
+constexpr int kShrinks = 7;
+
+std::shared_ptr<const Move> moveOf(const MovePlanPtr& plan) { return {plan, &*plan->move}; }
+
+/// Corners of a chain.
+class CornerMaker {
+public:
+    CornerMaker(const Arm& arm, const std::vector<ChainedMove>& steps, const TcpAt& tcpAt) :
+        m_arm(arm), m_steps(steps), m_tcpAt(tcpAt)
+    {
+    }
+
+    struct Result {
+        std::shared_ptr<const Move> move;  ///< nothing: a stop
+        std::shared_ptr<const CornerCut> cut;
+        std::optional<Corner> corner;
+    };
+
+    /// The corner behind a step; `before` and `after`: the most that it may take of the moves.
+    Result make(size_t step, double mostBefore, double mostAfter) const
+    {
+        const auto first = moveOf(m_steps[step].plan), second = moveOf(m_steps[step + 1].plan);
+        const double asked = m_steps[step].blend;
+        const Vec3 corner = place(step, first->to, 1, 0);
+        const auto behind = [&](double part) {
+            return (place(step, first->at(m_arm, 1 - part), 1 - part, 0) - corner).norm();
+        };
+        const auto ahead = [&](double part) { return (place(step, second->at(m_arm, part), 1, part) - corner).norm(); };
+        double before = largestPart(mostBefore, asked, behind), after = largestPart(mostAfter, asked, ahead);
+        double left = behind(before), done = ahead(after);
+        const bool paths = first->kind == Move::Kind::Line && second->kind == Move::Kind::Line;
+        if (paths && left > kStands && done > kStands) {
+            // A parabola with one long and one short leg bends more than it has to.
+            if (left > kLopsided * done) before = largestPart(before, kLopsided * done, behind);
+            if (done > kLopsided * left) after = largestPart(after, kLopsided * left, ahead);
+        }
+        Result out;
+        double kept = INFINITY;
+        for (const double way : {left, done})
+            if (way > kStands) kept = std::min(kept, way);
+        if (kept < 0.999 * asked) out.corner = Corner{asked, kept, Corner::Why::ShortMove};
+        for (int i = 0; i < kShrinks; ++i) {
+            auto cut = std::make_shared<CornerCut>();
+            cut->first = first;
+            cut->second = second;
+            cut->before = before;
+            cut->after = after;
+            cut->smooth = isSmooth(*first) || isSmooth(*second);
+            if (before < kShortestCorner || after < kShortestCorner) break;
+            std::optional<Move> move = ofPaths(cut);
+            if (!move) move = ofJoints(step, cut, corner, asked);
+            if (move) {
+                out.cut = cut;
+                out.move = std::make_shared<const Move>(std::move(*move));
+                if (i > 0) out.corner = Corner{asked, std::min(behind(before), ahead(after)), Corner::Why::NoWay};
+                return out;
+            }
+            before *= 0.6;
+            after *= 0.6;
+        }
+        out.corner = Corner{asked, 0, Corner::Why::NoWay};
+        return out;
+    }
+
+private:
+    static bool isSmooth(const Move& move) { return move.smooth; }
+
+    Vec3 place(size_t step, const JointVector& posture, double first, double second) const
+    {
+        if (m_tcpAt) return m_tcpAt(step, posture, first, second);
+        return (forward(m_arm, posture) * m_steps[step].flangeFromTcp).translation;
+    }
+
+    /// The largest part of a move, up to `most`, that stays within `asked`.
+    template <class Distance> static double largestPart(double most, double asked, Distance distance)
+    {
+        double low = 0, high = most;
+        for (int k = 1; k <= kLooks; ++k) {
+            const double part = most * k / kLooks;
+            if (distance(part) > asked) {
+                high = part;
+                break;
+            }
+            low = part;
+        }
+        if (low == most) return most;
+        for (int i = 0; i < kTries; ++i) {
+            const double middle = 0.5 * (low + high);
+            (distance(middle) <= asked ? low : high) = middle;
+        }
+        return low;
+    }
+
+    /// Of two paths of the tool: a curve of the tool between them, which lies in the plane of two lines.
+    std::optional<Move> ofPaths(const std::shared_ptr<const CornerCut>& cut) const
+    {
+        const Move &a = *cut->first, &b = *cut->second;
+        if (a.kind != Move::Kind::Line || b.kind != Move::Kind::Line) return std::nullopt;
+        const auto plain = [](const Move& m) {
+            return m.wayIsExact && !m.line.baseFromFrame && m.line.companions.empty();
+        };
+        if (!plain(a) || !plain(b) || m_arm.freeJoints().size() > 6) return std::nullopt;
+        if (!(deviation(a.line.flangeFromTcp, b.line.flangeFromTcp).metres < 1e-12) || a.branch != b.branch)
+            return std::nullopt;
+        LinePath path;
+        path.corner = cut;
+        path.flangeFromTcp = a.line.flangeFromTcp;
+        path.start = path.inFrame(0);
+        path.end = path.inFrame(1);
+        Move move =
+            followPath(m_arm, a.at(m_arm, 1 - cut->before), path, cornerLimits(a.limits, b.limits), a.bounds, a.bounds);
+        const bool joins =
+            !move.stop && move.wayIsExact && (move.to - b.at(m_arm, cut->after)).cwiseAbs().maxCoeff() < kJoins;
+        if (!joins) return std::nullopt;
+        return move;
+    }
+
+    /// Of any two moves: a curve of the joints between them.
+    std::optional<Move> ofJoints(size_t step, const std::shared_ptr<const CornerCut>& cut, const Vec3& corner,
+                                 double asked) const
+    {
+        Move move = cornerOfJoints(cut);
+        for (int k = 0; k <= kLooks; ++k) {
+            const double u = double(k) / kLooks;
+            const JointVector posture = move.at(m_arm, u);
+            if (!withinRange(m_arm, posture)) return std::nullopt;
+            const double away = (place(step, posture, 1 - cut->left(u), cut->done(u)) - corner).norm();
+            if (away > asked * (1 + 1e-6)) return std::nullopt;
+        }
+        return move;
+    }
+
+    const Arm& m_arm;
+    const std::vector<ChainedMove>& m_steps;
+    const TcpAt& m_tcpAt;
+};
+
+}  // namespace
+
+const Leg& Timing::legAt(double time) const
+{
+    const auto after =
+        std::upper_bound(legs.begin(), legs.end(), time, [](double t, const Leg& leg) { return t < leg.start; });
+    return after == legs.begin() ? legs.front() : *(after - 1);
+}
+
+JointVector Timing::postureAt(const Arm& arm, double time) const
+{
+    const Leg& leg = legAt(time);
+    return leg.move->at(arm, leg.law->at(time - leg.start).position);
+}
+
+JointVector Timing::speedAt(double time) const
+{
+    const Leg& leg = legAt(time);
+    const Profile::Sample s = leg.law->at(time - leg.start);
+    return leg.move->rate(s.position) * s.speed;
+}
+
+JointVector Timing::accelerationAt(double time) const
+{
+    const Leg& leg = legAt(time);
+    const Profile::Sample s = leg.law->at(time - leg.start);
+    return leg.move->rate(s.position) * s.acceleration + leg.move->bend(s.position) * (s.speed * s.speed);
+}
+
+double Timing::fractionAt(double time) const
+{
+    if (legs.empty() || time <= begins()) return 0;
+    if (time >= ends()) return 1;
+    const Leg& leg = legAt(time);
+    const double at = leg.law->at(time - leg.start).position;
+    if (leg.move == move) return at;
+    const CornerCut& cut = leg.move->corner ? *leg.move->corner : *leg.move->line.corner;
+    return cut.second == move ? cut.done(at) : 1 - cut.left(at);
+}
+
+double Timing::peakRate() const
+{
+    double peak = 0;
+    for (const Leg& leg : legs) {
+        double rate = leg.law->peakSpeed();
+        if (leg.move != move) {
+            const CornerCut& cut = leg.move->corner ? *leg.move->corner : *leg.move->line.corner;
+            rate *= 2 * (cut.second == move ? cut.after : cut.before);
+        }
+        peak = std::max(peak, rate);
+    }
+    return peak;
+}
+
+TimingPtr aloneTiming(std::shared_ptr<const Move> move)
+{
+    auto timing = std::make_shared<Timing>();
+    timing->duration = move->profile.duration;
+    timing->legs.push_back({0, move, std::shared_ptr<const Profile>(move, &move->profile)});
+    timing->move = std::move(move);
+    return timing;
+}
+
+TimingPtr fractionTiming(const Profile& profile)
+{
+    auto timing = std::make_shared<Timing>();
+    timing->duration = profile.duration;
+    timing->legs.push_back({0, nullptr, std::make_shared<const Profile>(profile)});
+    return timing;
+}
+
+MoveChain makeMoveChain(const Arm& arm, const std::vector<ChainedMove>& steps, const TcpAt& tcpAt,
+                        const std::optional<ChainEntry>& entry)
+{
+    const size_t n = steps.size();
+    const CornerMaker maker(arm, steps, tcpAt);
+    MoveChain chain;
+    chain.steps.resize(n);
+    const auto cutOf = [](const Move& m) -> const CornerCut& { return m.corner ? *m.corner : *m.line.corner; };
+    // What corners take of each move at its beginning and at its end.
+    std::vector<double> taken(n, 0), left(n, 0);
+    std::vector<std::shared_ptr<const Move>> corners(n);
+    if (entry) taken[0] = cutOf(*entry->corner.move).after;
+    for (size_t k = 0; k + 1 < n; ++k) {
+        const double before = std::min(taken[k] > 0 ? kShare : kShareAlone, 1 - taken[k]);
+        const double after = k + 2 < n ? kShare : kShareAlone;
+        CornerMaker::Result made = maker.make(k, before, after);
+        chain.steps[k].corner = made.corner;
+        if (!made.move) continue;
+        corners[k] = made.move;
+        left[k] = made.cut->before;
+        taken[k + 1] = made.cut->after;
+    }
+    // From stop to stop.
+    struct Part {
+        size_t step;
+        bool corner;
+    };
+    double now = 0, startSpeed = 0;
+    std::vector<std::shared_ptr<Timing>> timings(n);
+    for (size_t k = 0; k < n; ++k) {
+        timings[k] = std::make_shared<Timing>();
+        timings[k]->move = moveOf(steps[k].plan);
+    }
+    std::vector<double> begins(n, 0), ends(n, 0);
+    for (size_t first = 0; first < n;) {
+        size_t last = first;
+        while (last + 1 < n && corners[last])
+            ++last;
+        std::vector<TimedPiece> pieces;
+        std::vector<Part> parts;
+        std::vector<std::shared_ptr<const Move>> moves;
+        double stretch = 1;
+        startSpeed = 0;
+        if (first == 0 && entry) {
+            const Leg& leg = entry->corner;
+            startSpeed = leg.law->at(timeAt(*leg.law, entry->fraction)).speed;
+            pieces.push_back({leg.move.get(), entry->fraction, 1, 1});
+            parts.push_back({0, true});
+            moves.push_back(leg.move);
+            stretch = 2 * taken[0];
+        }
+        for (size_t k = first; k <= last; ++k) {
+            const double from = taken[k], to = 1 - left[k];
+            if (to - from > 1e-9) {
+                pieces.push_back({timings[k]->move.get(), from, to, stretch});
+                parts.push_back({k, false});
+                moves.push_back(timings[k]->move);
+                stretch = 1;
+            }
+            if (k == last) break;
+            pieces.push_back({corners[k].get(), 0, 1, stretch / (2 * left[k])});
+            parts.push_back({k + 1, true});
+            moves.push_back(corners[k]);
+            stretch = 2 * taken[k + 1];
+        }
+        const TimeLaw law = fastestLaw(arm, pieces, startSpeed);
+        begins[first] = now;
+        double time = now;
+        for (size_t p = 0; p < pieces.size(); ++p) {
+            auto profile = std::make_shared<const Profile>(law.pieces[p]);
+            const Leg leg{time, moves[p], profile};
+            const size_t k = parts[p].step;
+            timings[k]->legs.push_back(leg);
+            if (parts[p].corner && !(k == 0 && entry)) {
+                timings[k - 1]->legs.push_back(leg);
+                begins[k] = ends[k - 1] = time + timeAt(*profile, 0.5);
+            }
+            time += profile->duration;
+        }
+        ends[last] = now = time;
+        first = last + 1;
+    }
+    for (size_t k = 0; k < n; ++k) {
+        for (Leg& leg : timings[k]->legs)
+            leg.start -= begins[k];
+        timings[k]->duration = ends[k] - begins[k];
+        chain.steps[k].start = begins[k];
+        chain.steps[k].timing = timings[k];
+    }
+    return chain;
+}
+
+}  // namespace topikos

@@ -1,0 +1,723 @@
+#include "core/motion/time_law.h"
+
+#include "core/motion/in_step.h"
+
+#include <algorithm>
+#include <cmath>
+
+namespace topikos {
+
+namespace {
+
+constexpr int kFacets = 6;            // of a quarter of the circle of allowed accelerations
+constexpr int kFewestCells = 24;      // of a path
+constexpr int kCornerCells = 16;      // even: the middle of a corner is where steps meet
+constexpr double kSteady = 0.95;      // of an acceleration that must be left beside what a bend takes
+constexpr double kTurnsRound = 0.05;  // change of joint rates along a piece of a way that asks for another cell
+constexpr double kSlowest = 1e-12;    // of the tool's s'^2, below which no limit takes a law
+constexpr double kStill = 1e-9;       // ratio under a limit at which it does not count
+constexpr int kTries = 14;            // for the best entry into a cell; any of them keeps all limits
+constexpr double kIdle = 0.5;         // of a limit: what can never take more of it is not looked at
+constexpr double kCoarse = 0.97;      // of x that a cell gives up since it is long, from which it is halved
+constexpr double kLowerMore = 1.005;
+constexpr int kMostHalvings = 5;  // of a cell
+constexpr int kMostRounds = 40;   // of lowering cells in which a limit is passed between the places looked at
+constexpr double kPassed = 0.2 * kAboveLimit;
+
+using Row = PlaceBounds::Row;
+
+/// A part of a piece in which the acceleration of s is constant, or that is passed as quickly as constant limits allow.
+struct Cell {
+    size_t piece;
+    double from, to;  ///< fractions
+    struct Cap {
+        double x = INFINITY;
+        HeldBy by{};
+    };
+    std::array<Cap, 3> caps{};  ///< of x at the beginning, in the middle and at the end, in the scale of the whole law
+    double most = INFINITY;     ///< constant cells: of |s''|
+    HeldBy mostBy{};
+    bool constant = false;
+    size_t firstRow = 0, rowCount = 0;  ///< others: of s'' and of x at the beginning
+    double length = 0;                  ///< in the scale of the whole law
+    double floor = 0;                   ///< of x; no limit takes it lower
+    double lookedFrom = -1, lookedTo = -1;  ///< x at both ends when nothing was passed
+    int halvings = 0;
+    bool coarse = false;  ///< a shorter cell would allow a higher speed
+    double lowered = 1;   ///< of all limits, because one was passed between the places looked at, and it is short
+};
+
+/// s and x are taken so that both go on evenly from piece to piece: s' of a piece is its fraction's speed times
+/// `scale`.
+class LawMaker {
+public:
+    LawMaker(const Arm& arm, const std::vector<TimedPiece>& pieces) : m_arm(arm), m_pieces(pieces)
+    {
+        double scale = 1;
+        for (const TimedPiece& piece : pieces) {
+            scale /= piece.stretch;
+            m_scales.push_back(scale);
+        }
+    }
+
+    TimeLaw make(double startSpeed)
+    {
+        for (size_t k = 0; k < m_pieces.size(); ++k)
+            addCells(k);
+        solve(startSpeed);
+        const bool smooth = startSpeed == 0 && std::any_of(m_pieces.begin(), m_pieces.end(), [](const TimedPiece& p) {
+                                return p.move->smooth;
+                            });
+        return smooth ? smoothLaw() : write();
+    }
+
+private:
+    void solve(double startSpeed)
+    {
+        for (int round = 0;; ++round) {
+            pass(startSpeed * m_scales.front());
+            if (round == kMostRounds || !lowerPassed()) break;
+        }
+    }
+
+    /// The law with its speed averaged over a window, and all of it slower as far as that does not keep every jerk, or
+    /// takes limits that change along the path too far ahead: the quickest of several windows.
+    TimeLaw smoothLaw() const
+    {
+        double window = 0;
+        for (const Joint& joint : m_arm.joints())
+            if (joint.jerk > 0) window = std::max(window, 0.5 * joint.acceleration / joint.jerk);
+        const Profile sharp = joined(write());
+        TimeLaw best;
+        double least = INFINITY, slower = 1;
+        for (const double factor : {0.7, 1.0, 1.4, 2.0, 2.8, 4.0}) {
+            TimeLaw law = cut(smoothed(sharp, factor * window));
+            double jerk = 0, limit = 1;
+            for (size_t k = 0; k < m_pieces.size(); ++k) {
+                jerk = std::max(jerk, largestJerk(*m_pieces[k].move, law.pieces[k]));
+                limit = std::max(limit, largestRatio(m_arm, *m_pieces[k].move, law.pieces[k]));
+            }
+            const double by = std::max(limit, std::cbrt(jerk));
+            if (by * law.duration >= least) continue;
+            least = by * law.duration;
+            slower = by;
+            best = std::move(law);
+        }
+        best.duration *= slower;
+        for (Profile& profile : best.pieces) {
+            profile.duration *= slower;
+            for (Profile::Stretch& s : profile.stretches) {
+                s.time *= slower;
+                s.duration *= slower;
+                s.speed /= slower;
+                s.acceleration /= slower * slower;
+                s.jerk /= slower * slower * slower;
+            }
+        }
+        return best;
+    }
+
+    /// The largest ratio of a joint's jerk to its limit.
+    double largestJerk(const Move& move, const Profile& law) const
+    {
+        constexpr double h = 1e-5;
+        double worst = 0;
+        for (const Profile::Stretch& s : law.stretches)
+            for (int i = 0; i <= 12; ++i) {
+                const double t = s.duration * std::clamp(i / 12.0, 1e-6, 1 - 1e-6);
+                const double f = s.positionAt(t), v = s.speedAt(t), a = s.acceleration + t * s.jerk;
+                const double low = std::max(0.0, f - h), high = std::min(1.0, f + h);
+                const JointVector third = (move.bend(high) - move.bend(low)) / (high - low);
+                const JointVector jerk = move.rate(f) * s.jerk + 3 * v * a * move.bend(f) + v * v * v * third;
+                for (int k = 0; k < m_arm.jointCount(); ++k)
+                    if (const double most = m_arm.joints()[size_t(k)].jerk; most > 0)
+                        worst = std::max(worst, std::abs(jerk[k]) / most);
+            }
+        return worst;
+    }
+
+    /// All pieces as one law of s.
+    Profile joined(const TimeLaw& law) const
+    {
+        Profile out;
+        for (size_t k = 0; k < law.pieces.size(); ++k)
+            for (const Profile::Stretch& s : law.pieces[k].stretches)
+                out.append(s.duration, s.speed * m_scales[k], s.acceleration * m_scales[k], s.jerk * m_scales[k], s.by);
+        return out;
+    }
+
+    /// A law of s as laws of the pieces.
+    TimeLaw cut(const Profile& whole) const
+    {
+        TimeLaw law;
+        double end = 0, from = 0;
+        for (size_t k = 0; k < m_pieces.size(); ++k) {
+            const TimedPiece& piece = m_pieces[k];
+            end += (piece.to - piece.from) * m_scales[k];
+            const double to = k + 1 == m_pieces.size() ? whole.duration : timeAt(whole, end);
+            Profile profile;
+            profile.distance = piece.from;
+            for (const Profile::Stretch& s : whole.stretches) {
+                const double begin = std::max(from, s.time) - s.time, stop = std::min(to, s.time + s.duration) - s.time;
+                if (!(stop > begin)) continue;
+                const double scale = m_scales[k];
+                profile.append(stop - begin, s.speedAt(begin) / scale, (s.acceleration + begin * s.jerk) / scale,
+                               s.jerk / scale, s.by);
+            }
+            profile.distance = piece.to;
+            law.duration += profile.duration;
+            law.pieces.push_back(std::move(profile));
+            from = to;
+        }
+        return law;
+    }
+
+    /// The limits at a place of a piece in the scale of the whole law.
+    PlaceBounds boundsIn(size_t k, double fraction, bool joints) const
+    {
+        PlaceBounds b = boundsAt(m_arm, *m_pieces[k].move, fraction, joints);
+        const double scale = m_scales[k];
+        b.cap *= scale * scale;
+        for (int i = 0; i < b.count; ++i) {
+            b.rows[size_t(i)].rate /= scale;
+            b.rows[size_t(i)].bend /= scale * scale;
+        }
+        return b;
+    }
+
+    std::vector<double> marksOf(const TimedPiece& piece) const
+    {
+        const Move& move = *piece.move;
+        std::vector<double> marks{piece.from, piece.to};
+        const auto even = [&](int cells) {
+            for (int i = 1; i < cells; ++i)
+                marks.push_back(double(i) / cells);
+        };
+        if (move.corner || move.line.corner) even(kCornerCells);
+        else if (move.kind == Move::Kind::Line && 2 * move.way.size() < kFewestCells) even(kFewestCells);
+        for (size_t i = 0; i + 1 < move.way.size(); ++i) {
+            // More where joints change their minds within a piece of the way.
+            const JointVector a = move.way.knot(i).rate, b = move.way.knot(i + 1).rate;
+            const double most = std::max(a.cwiseAbs().maxCoeff(), b.cwiseAbs().maxCoeff());
+            const double change = most > 0 ? (b - a).cwiseAbs().maxCoeff() / most : 0;
+            const int parts = std::clamp(2 + int(change / kTurnsRound), 2, 16);
+            for (int k = 0; k < parts; ++k)
+                marks.push_back(move.way.fraction(i) + k * (move.way.fraction(i + 1) - move.way.fraction(i)) / parts);
+        }
+        if (move.corner) {
+            // Where the ways of its two moves have their knots.
+            const CornerCut& cut = *move.corner;
+            for (size_t i = 0; i < cut.first->way.size(); ++i)
+                if (const double left = 1 - cut.first->way.fraction(i); left > 0 && left < cut.before)
+                    marks.push_back(solved([&](double u) { return cut.before - cut.left(u); }, cut.before - left));
+            for (size_t i = 0; i < cut.second->way.size(); ++i)
+                if (const double done = cut.second->way.fraction(i); done > 0 && done < cut.after)
+                    marks.push_back(solved([&](double u) { return cut.done(u); }, done));
+        }
+        std::sort(marks.begin(), marks.end());
+        std::vector<double> out;
+        for (const double mark : marks)
+            if (mark >= piece.from && mark <= piece.to && (out.empty() || mark - out.back() > 1e-9))
+                out.push_back(mark);
+        if (out.size() < 2) return {};
+        out.back() = piece.to;
+        return out;
+    }
+
+    /// Where a function that rises from 0 to 1 comes to a value.
+    template <class Function> static double solved(Function function, double value)
+    {
+        double low = 0, high = 1;
+        for (int i = 0; i < 40; ++i) {
+            const double middle = 0.5 * (low + high);
+            (function(middle) < value ? low : high) = middle;
+        }
+        return 0.5 * (low + high);
+    }
+
+    void addCells(size_t k)
+    {
+        const Move& move = *m_pieces[k].move;
+        const std::vector<double> marks = marksOf(m_pieces[k]);
+        if (marks.empty()) return;
+        const bool corner = move.corner || move.line.corner;
+        // What is the same all along: everything of a joint move, what the tool allows of a line.
+        const bool joint = move.kind == Move::Kind::Joint;
+        const PlaceBounds same = steady(boundsIn(k, marks[0], joint));
+        const bool bent = corner || std::any_of(same.rows.begin(), same.rows.begin() + same.count, [](const Row& row) {
+                              return row.bend != 0;
+                          });
+        Cell whole;
+        makeConstant(whole, same);
+        const double scale = m_scales[k], cap = whole.caps[0].x / (scale * scale), most = whole.most / scale;
+        bool inside = !bent && (joint || jointsAllow(move, marks[0], cap, most));
+        std::optional<PlaceBounds> before;
+        for (size_t i = 0; i + 1 < marks.size(); ++i) {
+            Cell cell = whole;
+            cell.piece = k;
+            cell.from = marks[i];
+            cell.to = marks[i + 1];
+            cell.length = (cell.to - cell.from) * scale;
+            const double middle = 0.5 * (cell.from + cell.to);
+            const bool begins = inside;
+            inside = !bent && (joint || jointsAllow(move, cell.to, cap, most));
+            if (begins && inside && (joint || jointsAllow(move, middle, cap, most))) {
+                before.reset();
+                Cell* last = m_cells.empty() ? nullptr : &m_cells.back();
+                if (last && last->piece == k && last->constant) {
+                    last->to = cell.to;
+                    last->length += cell.length;
+                    continue;
+                }
+            } else {
+                cell.constant = false;
+                if (!before) before = boundsIn(k, cell.from, true);
+                const PlaceBounds between = boundsIn(k, middle, true), after = boundsIn(k, cell.to, true);
+                addRows(cell, {&*before, &between, &after});
+                before = after;
+            }
+            m_cells.push_back(cell);
+        }
+    }
+
+    /// Whether all joints can do what the tool is allowed at a place, whatever it does of that.
+    bool jointsAllow(const Move& move, double fraction, double cap, double most) const
+    {
+        const JointVector rate = move.rate(fraction), bend = move.bend(fraction);
+        for (int i = 0; i < m_arm.jointCount(); ++i) {
+            const Joint& j = m_arm.joints()[size_t(i)];
+            const double r = std::abs(rate[i]), b = std::abs(bend[i]), speed = jointSpeedLimit(j, move.limits);
+            if (r < kNoWay && b < kNoWay) continue;
+            if (!(r * r * cap <= speed * speed)) return false;
+            if (!(r * most + b * cap <= move.limits.jointAcceleration * j.acceleration * (1 + kStill))) return false;
+        }
+        return true;
+    }
+
+    /// Limits without the part of x where that is small even at the highest speed, as on a slow arc; they are a little
+    /// lower then. Else the same.
+    static PlaceBounds steady(const PlaceBounds& b)
+    {
+        PlaceBounds out = b;
+        for (int i = 0; i < out.count; ++i) {
+            Row& row = out.rows[size_t(i)];
+            const double left = row.limit - std::abs(row.bend) * b.cap;
+            if (row.bend == 0) continue;
+            // Rows that have little to do with s'' are kept by the others.
+            double most = INFINITY;
+            for (int k = 0; k < b.count; ++k)
+                if (b.rows[size_t(k)].by == row.by && b.rows[size_t(k)].rate != 0)
+                    most = std::min(most, b.rows[size_t(k)].limit / std::abs(b.rows[size_t(k)].rate));
+            if (!(left >= kSteady * most * std::abs(row.rate))) return b;
+            row.bend = 0;
+            row.limit = left;
+        }
+        return out;
+    }
+
+    static void makeConstant(Cell& cell, const PlaceBounds& constant)
+    {
+        cell.constant = true;
+        cell.caps.fill({constant.cap, constant.capBy});
+        for (int i = 0; i < constant.count; ++i) {
+            const Row& row = constant.rows[size_t(i)];
+            if (row.rate == 0 || row.limit / std::abs(row.rate) >= cell.most) continue;
+            cell.most = row.limit / std::abs(row.rate);
+            cell.mostBy = row.by;
+        }
+    }
+
+    void addRows(Cell& cell, std::array<const PlaceBounds*, 3> places)
+    {
+        cell.firstRow = m_rows.size();
+        const PlaceBounds& first = *places[0];
+        cell.floor = kSlowest * (std::isfinite(first.cap) ? first.cap : 1);
+        double highest = 0;
+        for (size_t p = 0; p < 3; ++p) {
+            cell.caps[p] = {std::max(places[p]->cap, cell.floor), places[p]->capBy};
+            highest = std::max(highest, cell.caps[p].x);
+        }
+        // What s'' can be at all, so that rows which can never matter are left out.
+        double most = INFINITY;
+        for (const PlaceBounds* b : places)
+            for (int i = 0; i < b->count; ++i) {
+                const Row& row = b->rows[size_t(i)];
+                if (std::abs(row.rate) > kNoWay)
+                    most = std::min(most, (row.limit + std::abs(row.bend) * highest) / std::abs(row.rate));
+            }
+        for (size_t p = 0; p < 3; ++p) {
+            const double gone = double(p) * cell.length;  // x is that much more of 1 s'' than at the beginning
+            for (int i = 0; i < places[p]->count; ++i) {
+                Row row = places[p]->rows[size_t(i)];
+                if (std::abs(row.rate) * most + std::abs(row.bend) * highest <= kIdle * row.limit) continue;
+                if (p > 0 && i < first.count && row.bend == 0 && row.rate == first.rows[size_t(i)].rate
+                    && first.rows[size_t(i)].bend == 0)
+                    continue;
+                row.rate += gone * row.bend;
+                m_rows.push_back(row);
+            }
+        }
+        cell.rowCount = m_rows.size() - cell.firstRow;
+    }
+
+    /// A limit of s'' by x at the beginning of a cell.
+    struct Side {
+        double value, slope;  ///< at x = 0, and by x
+        HeldBy by;
+        double at(double x) const { return value + slope * x; }
+    };
+    /// Tightest limits of s'' at x.
+    struct Room {
+        Side low{-INFINITY, 0, {}}, high{INFINITY, 0, {}};
+    };
+    Room roomAt(const Cell& cell, double x) const
+    {
+        Room room;
+        // Not below rest.
+        room.low = {0, -0.5 / cell.length, {}};
+        room.high = {cell.lowered * cell.caps[1].x / cell.length, -1 / cell.length, cell.caps[1].by};
+        for (size_t i = cell.firstRow; i < cell.firstRow + cell.rowCount; ++i) {
+            const Row& row = m_rows[i];
+            const double limit = row.limit * cell.lowered;
+            if (std::abs(row.rate) < kNoWay) continue;  // of x alone; see highest()
+            const double slope = -row.bend / row.rate, half = limit / std::abs(row.rate);
+            if (half + slope * x < room.high.at(x)) room.high = {half, slope, row.by};
+            if (-half + slope * x > room.low.at(x)) room.low = {-half, slope, row.by};
+        }
+        return room;
+    }
+
+    /// The highest x at the beginning of a cell from which its end is passed with no more than `next`.
+    double highest(Cell& cell, double next, HeldBy& by) const
+    {
+        by = cell.caps[0].by;
+        double x = cell.caps[0].x * cell.lowered;
+        if (cell.constant) {
+            const double most = next + 2 * cell.most * cell.length;
+            if (most < x) {
+                x = most;
+                by = cell.mostBy;
+            }
+            return x;
+        }
+        const double h = 2 * cell.length;
+        for (size_t i = cell.firstRow; i < cell.firstRow + cell.rowCount; ++i) {
+            const Row& row = m_rows[i];
+            const double limit = row.limit * cell.lowered;
+            if (std::abs(row.rate) < kNoWay) {
+                if (std::abs(row.bend) * x > limit) {
+                    x = limit / std::abs(row.bend);
+                    by = row.by;
+                }
+                continue;
+            }
+            // x + h s'' <= next with the lowest s'' that the row allows
+            const double slope = 1 - h * row.bend / row.rate;
+            const double most = next + h * limit / std::abs(row.rate);
+            if (slope > 0 && most < slope * x) {
+                x = most / slope;
+                by = row.by;
+            }
+        }
+        if (!std::isfinite(x)) x = 2 * next + 1e12;  // nothing limits it here
+        // Limits of both sides must leave room between them.
+        for (int i = 0; i < 30; ++i) {
+            const Room room = roomAt(cell, x);
+            if (room.low.at(x) <= room.high.at(x) + 1e-12 * (1 + std::abs(room.high.at(x)))) break;
+            const double slope = room.low.slope - room.high.slope;
+            if (!(slope > 0)) break;
+            const double meet = (room.high.value - room.low.value) / slope;
+            if (!(meet < x)) break;
+            x = std::max(0.0, meet);
+            by = room.high.by.kind != HeldBy::Kind::Nothing ? room.high.by : room.low.by;
+        }
+        const double tamed = notTooFast(cell, x, next);
+        if (tamed < x) by = roomAt(cell, x).high.by;
+        cell.coarse = tamed < kCoarse * x;
+        return tamed;
+    }
+
+    /// Where a joint turns round, a higher speed at the beginning of a cell can force a lower one at its end. That is
+    /// not worth it: the highest x up to `most` from which the end is passed as fast as from any lower one, or with all
+    /// that is allowed there.
+    double notTooFast(const Cell& cell, double most, double next) const
+    {
+        const double h = 2 * cell.length;
+        const auto end = [&](double x) { return x + h * roomAt(cell, x).high.at(x); };
+        if (roomAt(cell, most).high.slope * h >= -1 || end(most) >= next) return most;
+        // What comes out is concave in x.
+        double low = 0, high = most;
+        for (int i = 0; i < kTries; ++i) {
+            const double a = low + 0.382 * (high - low), b = low + 0.618 * (high - low);
+            (end(a) < end(b) ? low : high) = end(a) < end(b) ? a : b;
+        }
+        const double best = 0.5 * (low + high);
+        if (end(best) <= next) return best;
+        low = best;
+        high = most;
+        for (int i = 0; i < kTries; ++i) {
+            const double middle = 0.5 * (low + high);
+            (end(middle) >= next ? low : high) = middle;
+        }
+        return low;
+    }
+
+    void pass(double startSpeed)
+    {
+        const size_t n = m_cells.size();
+        m_highest.assign(n + 1, 0);
+        m_highestBy.assign(n + 1, HeldBy{});
+        for (size_t i = n; i-- > 0;) {
+            m_highest[i] = highest(m_cells[i], m_highest[i + 1], m_highestBy[i]);
+            if (i > 0 && m_cells[i - 1].caps[2].x * m_cells[i - 1].lowered < m_highest[i]) {
+                m_highest[i] = m_cells[i - 1].caps[2].x * m_cells[i - 1].lowered;
+                m_highestBy[i] = m_cells[i - 1].caps[2].by;
+            }
+        }
+        m_x.assign(n + 1, 0);
+        m_by.assign(n, HeldBy{});
+        m_x[0] = std::min(startSpeed * startSpeed, m_highest[0]);
+        for (size_t i = 0; i < n; ++i) {
+            const Cell& cell = m_cells[i];
+            if (cell.constant) {
+                const double most = m_x[i] + 2 * cell.most * cell.length;
+                m_x[i + 1] = std::min(most, m_highest[i + 1]);
+                continue;
+            }
+            const Room room = roomAt(cell, m_x[i]);
+            double a = (m_highest[i + 1] - m_x[i]) / (2 * cell.length);
+            m_by[i] = m_highestBy[i + 1];
+            if (room.high.at(m_x[i]) < a) {
+                a = room.high.at(m_x[i]);
+                m_by[i] = room.high.by;
+            } else if (a < 0) {
+                m_by[i] = m_highestBy[i];
+            }
+            m_x[i + 1] = std::max(0.0, m_x[i] + 2 * a * cell.length);
+        }
+    }
+
+    /// Halves cells in which a limit is passed between the places that decided, and lowers the limits of those that
+    /// have become short; false when there is none.
+    bool lowerPassed()
+    {
+        bool any = false;
+        std::vector<Cell> cells;
+        cells.reserve(m_cells.size());
+        for (size_t i = 0; i < m_cells.size(); ++i) {
+            cells.push_back(m_cells[i]);
+            Cell& cell = cells.back();
+            if (cell.constant || (cell.lookedFrom == m_x[i] && cell.lookedTo == m_x[i + 1])) continue;
+            const double a = (m_x[i + 1] - m_x[i]) / (2 * cell.length);
+            double worst = 0;
+            // Arms with more than six free joints turn round sharply where one of them comes to its range end.
+            const int looks = m_arm.freeJoints().size() > 6 ? 12 : 4;
+            for (int k = 0; k < looks; ++k) {
+                const double part = (k + 0.5) / looks;
+                const double x = m_x[i] + part * (m_x[i + 1] - m_x[i]);
+                const PlaceBounds b = boundsIn(cell.piece, cell.from + part * (cell.to - cell.from), true);
+                if (b.cap > cell.floor) worst = std::max(worst, x / b.cap);
+                for (int r = 0; r < b.count; ++r) {
+                    const Row& row = b.rows[size_t(r)];
+                    worst = std::max(worst, std::abs(row.rate * a + row.bend * x) / row.limit);
+                }
+            }
+            const bool passed = worst > 1 + kPassed;
+            if (!passed && !(cell.coarse && cell.halvings < kMostHalvings)) {
+                cell.lookedFrom = m_x[i];
+                cell.lookedTo = m_x[i + 1];
+                continue;
+            }
+            any = true;
+            if (cell.halvings == kMostHalvings) {
+                cell.lowered /= std::min(kLowerMore * worst, 4.0);
+                continue;
+            }
+            const double middle = 0.5 * (cell.from + cell.to);
+            const PlaceBounds centre = boundsIn(cell.piece, middle, true);
+            const Cell whole = cell;
+            for (const auto& [from, to] : {std::pair(whole.from, middle), std::pair(middle, whole.to)}) {
+                Cell half{whole.piece, from, to};
+                half.length = (to - from) * m_scales[whole.piece];
+                half.halvings = whole.halvings + 1;
+                const PlaceBounds side = boundsIn(whole.piece, from < middle ? from : to, true);
+                const PlaceBounds between = boundsIn(whole.piece, 0.5 * (from + to), true);
+                if (from < middle) addRows(half, {&side, &between, &centre});
+                else addRows(half, {&centre, &between, &side});
+                if (from < middle) cells.back() = half;
+                else cells.push_back(half);
+            }
+        }
+        m_cells = std::move(cells);
+        return any;
+    }
+
+    TimeLaw write() const
+    {
+        TimeLaw law;
+        size_t i = 0;
+        for (size_t k = 0; k < m_pieces.size(); ++k) {
+            Profile profile;
+            profile.distance = m_pieces[k].from;
+            const double scale = m_scales[k];
+            for (; i < m_cells.size() && m_cells[i].piece == k; ++i) {
+                const Cell& cell = m_cells[i];
+                const double v = std::sqrt(m_x[i]) / scale, w = std::sqrt(m_x[i + 1]) / scale;
+                const double length = cell.to - cell.from;
+                if (!cell.constant) {
+                    if (v + w > 0) profile.append(2 * length / (v + w), v, (w * w - v * v) / (2 * length), 0, m_by[i]);
+                    continue;
+                }
+                const double a = cell.most / scale;
+                const double top = std::sqrt(cell.caps[0].x) / scale;
+                const double peak =
+                    std::isfinite(a) ? std::min(top, std::sqrt(a * length + 0.5 * (v * v + w * w))) : top;
+                const double up = std::max(0.0, (peak - v) / a), down = std::max(0.0, (peak - w) / a);
+                const double rest = length - 0.5 * up * (v + peak) - 0.5 * down * (peak + w);
+                profile.append(up, v, a, 0, cell.mostBy);
+                if (rest > 1e-15 * (1 + length)) profile.append(rest / peak, peak, 0, 0, cell.caps[0].by);
+                profile.append(down, peak, -a, 0, cell.mostBy);
+            }
+            profile.distance = m_pieces[k].to;
+            law.duration += profile.duration;
+            law.pieces.push_back(std::move(profile));
+        }
+        return law;
+    }
+
+    const Arm& m_arm;
+    const std::vector<TimedPiece>& m_pieces;
+    std::vector<double> m_scales;
+    std::vector<Cell> m_cells;
+    std::vector<Row> m_rows;
+    std::vector<double> m_highest, m_x;
+    std::vector<HeldBy> m_highestBy, m_by;
+};
+
+}  // namespace
+
+void PlaceBounds::speed(double rate, double limit, HeldBy by)
+{
+    rate = std::abs(rate);
+    if (!(limit < INFINITY) || rate * rate * cap <= limit * limit || !(rate > kNoWay)) return;
+    cap = limit * limit / (rate * rate);
+    capBy = by;
+}
+
+void PlaceBounds::acceleration(double rate, double bend, double limit, HeldBy by)
+{
+    if (!(limit < INFINITY) || count == kMostRows || (std::abs(rate) < kNoWay && std::abs(bend) < kNoWay)) return;
+    rows[size_t(count++)] = {rate, bend, limit, by};
+}
+
+void PlaceBounds::acceleration(const Vec3& rate, const Vec3& bend, double limit, HeldBy by)
+{
+    const double along = rate.norm();
+    if (!(along > kNoWay)) return acceleration(0, bend.norm(), limit, by);
+    const Vec3 direction = rate / along;
+    const double same = direction.dot(bend), across = (bend - same * direction).norm();
+    if (across < kNoWay || across * cap < 1e-9 * limit) return acceleration(along, same, limit, by);
+    // A polygon with its corners on the circle, two of them where all is along, or all across.
+    const double step = 0.5 * std::numbers::pi / kFacets, inner = limit * std::cos(0.5 * step);
+    for (int i = 0; i < kFacets; ++i) {
+        const double angle = (i + 0.5) * step, c = std::cos(angle), s = std::sin(angle);
+        acceleration(s * along, s * same + c * across, inner, by);
+        acceleration(-s * along, -s * same + c * across, inner, by);
+    }
+}
+
+PlaceBounds boundsAt(const Arm& arm, const Move& move, double fraction, bool joints)
+{
+    using Kind = HeldBy::Kind;
+    PlaceBounds out;
+    const MotionLimits& limits = move.limits;
+    const auto by = [](Kind kind, size_t index = 0) { return HeldBy{kind, std::int8_t(index)}; };
+    const auto tool = [&](const PathFlow& flow, const MotionLimits& l) {
+        out.speed(flow.rate.norm(), l.lineSpeed, {Kind::ToolSpeed, -1});
+        out.speed(flow.turn.norm(), l.turnSpeed, {Kind::TurnSpeed, -1});
+        out.acceleration(flow.rate, flow.bend, l.lineAcceleration, {Kind::ToolAcceleration, -1});
+        out.acceleration(flow.turn, flow.twist, l.turnAcceleration, {Kind::TurnAcceleration, -1});
+    };
+    const auto along = [&](const std::vector<Companion>& companions, double factor, double rate, double bend) {
+        for (size_t k = 0; k < companions.size(); ++k) {
+            const Companion& c = companions[k];
+            out.speed(rate * c.way, factor * c.speed, by(Kind::AxisSpeed, k));
+            out.acceleration(rate * c.way, bend * c.way, c.acceleration, by(Kind::AxisAcceleration, k));
+        }
+    };
+    if (move.corner) {
+        const CornerCut& cut = *move.corner;
+        const Move &first = *cut.first, &second = *cut.second;
+        const double a = -cut.leftRate(fraction), b = cut.doneRate(fraction);
+        const double aBend = -cut.leftBend(fraction), bBend = cut.doneBend(fraction);
+        // The tool where one of the two is a path: its own part keeps its own limits.
+        const auto part = [&](const Move& m, double at, double rate, double bend) {
+            if (m.kind != Move::Kind::Line) return;
+            PathFlow flow = m.line.flowInFrame(at);
+            flow.bend = rate * rate * flow.bend + bend * flow.rate;
+            flow.twist = rate * rate * flow.twist + bend * flow.turn;
+            flow.rate *= rate;
+            flow.turn *= rate;
+            tool(flow, m.limits);
+        };
+        part(first, 1 - cut.left(fraction), a, aBend);
+        part(second, cut.done(fraction), b, bBend);
+        // Axes of both count together.
+        std::vector<Companion> both = second.alongside();
+        for (const Companion& c : first.alongside()) {
+            const auto same =
+                std::find_if(both.begin(), both.end(), [&](const Companion& other) { return other.axis == c.axis; });
+            const double way = same == both.end() ? 0 : same->way;
+            out.speed(a * c.way + b * way, limits.jointFraction * c.speed, by(Kind::AxisSpeed));
+            out.acceleration(a * c.way + b * way, aBend * c.way + bBend * way, c.acceleration,
+                             by(Kind::AxisAcceleration));
+            if (same != both.end()) both.erase(same);
+        }
+        along(both, limits.jointFraction, b, bBend);
+    } else if (move.kind == Move::Kind::Line) {
+        tool(move.line.flowInFrame(fraction), limits);
+        along(move.line.companions, 1, 1, 0);
+    } else {
+        along(move.companions, limits.jointFraction, 1, 0);
+    }
+    if (!joints) return out;
+    const JointVector rate = move.rate(fraction), bend = move.bend(fraction);
+    for (int i = 0; i < arm.jointCount(); ++i) {
+        const Joint& joint = arm.joints()[size_t(i)];
+        out.speed(rate[i], jointSpeedLimit(joint, limits), by(Kind::JointSpeed, size_t(i)));
+        out.acceleration(rate[i], bend[i], limits.jointAcceleration * joint.acceleration,
+                         by(Kind::JointAcceleration, size_t(i)));
+    }
+    return out;
+}
+
+double largestRatio(const Arm& arm, const Move& move, const Profile& law, int looks)
+{
+    double worst = 0;
+    for (const Profile::Stretch& s : law.stretches)
+        for (int i = 0; i <= looks; ++i) {
+            // Just inside, since the acceleration jumps at the ends.
+            const double t = s.duration * std::clamp(double(i) / looks, 1e-9, 1 - 1e-9);
+            const double x = s.speedAt(t) * s.speedAt(t), a = s.acceleration + t * s.jerk;
+            const PlaceBounds b = boundsAt(arm, move, s.positionAt(t));
+            worst = std::max(worst, std::sqrt(x / b.cap));
+            for (int k = 0; k < b.count; ++k) {
+                const Row& row = b.rows[size_t(k)];
+                worst = std::max(worst, std::abs(row.rate * a + row.bend * x) / row.limit);
+            }
+        }
+    return worst;
+}
+
+TimeLaw fastestLaw(const Arm& arm, const std::vector<TimedPiece>& pieces, double startSpeed)
+{
+    return LawMaker(arm, pieces).make(startSpeed);
+}
+
+Profile fastestAlone(const Arm& arm, const Move& move, double end)
+{
+    if (!(end > 0)) return {};
+    return std::move(fastestLaw(arm, {{&move, 0, end}}).pieces.front());
+}
+
+}  // namespace topikos
