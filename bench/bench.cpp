@@ -184,14 +184,21 @@ ArmPtr offsetSeven()
 BENCHMARK_CAPTURE(inverseOf, numeric_seven_axes, offsetSeven(), false)->Unit(benchmark::kMicrosecond);
 BENCHMARK_CAPTURE(inverseOf, numeric_seven_axes_near, offsetSeven(), true)->Unit(benchmark::kMicrosecond);
 
-void lineCheckPerSample(benchmark::State& state)
+/// 500 mm across and down.
+LinePath slantedLine(const Cell& cell, const JointVector& from)
 {
-    const Cell cell = demo();
-    const JointVector from = homePosture(cell, cell.arms.front());
     LinePath path;
     path.flangeFromTcp = toolInForce(cell, cell.arms.front()).flangeFromTcp;
     path.start = baseFromTcp(cell, cell.arms.front(), from);
     path.end = {path.start.translation + Vec3(0, 0.4, -0.3), path.start.rotation};
+    return path;
+}
+
+void lineCheckPerSample(benchmark::State& state)
+{
+    const Cell cell = demo();
+    const JointVector from = homePosture(cell, cell.arms.front());
+    const LinePath path = slantedLine(cell, from);
     size_t samples = 0;
     for (auto _ : state) {
         const Move move = planLine(arm(), from, path, {}, cell.thresholds.blocks());
@@ -208,10 +215,7 @@ void planLine500(benchmark::State& state)
 {
     const Cell cell = demo();
     const JointVector from = homePosture(cell, cell.arms.front());
-    LinePath path;
-    path.flangeFromTcp = toolInForce(cell, cell.arms.front()).flangeFromTcp;
-    path.start = baseFromTcp(cell, cell.arms.front(), from);
-    path.end = {path.start.translation + Vec3(0, 0.4, -0.3), path.start.rotation};
+    const LinePath path = slantedLine(cell, from);
     MotionLimits limits;
     limits.lineSpeed = state.range(0) ? 3 : 0.25;
     limits.lineAcceleration = state.range(0) ? 20 : 2;

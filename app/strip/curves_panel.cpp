@@ -28,6 +28,17 @@ QColor curveColor(size_t i)
     return theme().dark ? color.lighter(165) : color;
 }
 
+/// A curve in the settings.
+QString keyOf(const Curve& curve)
+{
+    return QString("%1/%2/%3/%4/%5")
+        .arg(curveWord(curve.kind))
+        .arg(curve.arm.value)
+        .arg(curve.joint)
+        .arg(curve.axis.value)
+        .arg(curve.signal.value);
+}
+
 QString kindTitle(Curve::Kind kind)
 {
     switch (kind) {
@@ -93,12 +104,7 @@ CurvesPanel::CurvesPanel(Session& session, QWidget* parent) : QWidget(parent), m
         if (m_filling) return;
         QStringList kept;
         for (const Curve& curve : chosen())
-            kept << QString("%1/%2/%3/%4/%5")
-                        .arg(curveWord(curve.kind))
-                        .arg(curve.arm.value)
-                        .arg(curve.joint)
-                        .arg(curve.axis.value)
-                        .arg(curve.signal.value);
+            kept << keyOf(curve);
         QSettings().setValue("curves/chosen", kept);
         rebuild();
     });
@@ -173,12 +179,7 @@ void CurvesPanel::fillList()
         item->setText(0, name.isEmpty() ? name : name.replace(0, 1, name[0].toUpper()));
         item->setFlags(item->flags() | Qt::ItemIsUserCheckable);
         item->setData(0, Qt::UserRole, QVariant::fromValue(curve));
-        const QString key = QString("%1/%2/%3/%4/%5")
-                                .arg(curveWord(curve.kind))
-                                .arg(curve.arm.value)
-                                .arg(curve.joint)
-                                .arg(curve.axis.value)
-                                .arg(curve.signal.value);
+        const QString key = keyOf(curve);
         const bool on = first ? kept.contains(key) || kept.contains(curveWord(curve.kind))
                               : std::find(before.begin(), before.end(), curve) != before.end();
         item->setCheckState(0, on ? Qt::Checked : Qt::Unchecked);
@@ -424,7 +425,6 @@ void CurvesPanel::scrubTo(double x)
 bool CurvesPanel::eventFilter(QObject* watched, QEvent* event)
 {
     if (watched != m_plot || m_panels.empty()) return QWidget::eventFilter(watched, event);
-    static double grabbed = 0;
     QCPAxis* x = m_panels[0].rect->axis(QCPAxis::atBottom);
     switch (event->type()) {
     case QEvent::MouseButtonPress: {
@@ -434,7 +434,7 @@ bool CurvesPanel::eventFilter(QObject* watched, QEvent* event)
             m_scrubs = true;
             scrubTo(mouse->position().x());
         } else {
-            grabbed = x->pixelToCoord(mouse->position().x());
+            m_grabbed = x->pixelToCoord(mouse->position().x());
         }
         return true;
     }
@@ -442,7 +442,7 @@ bool CurvesPanel::eventFilter(QObject* watched, QEvent* event)
         const auto* mouse = static_cast<QMouseEvent*>(event);
         if (m_scrubs) scrubTo(mouse->position().x());
         else if (mouse->buttons() & Qt::RightButton) {
-            const double by = grabbed - x->pixelToCoord(mouse->position().x());
+            const double by = m_grabbed - x->pixelToCoord(mouse->position().x());
             showStretch(m_from + by, m_to + by);
         }
         return true;

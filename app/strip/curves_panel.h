@@ -64,6 +64,7 @@ private:
     std::shared_ptr<const void> m_of;  ///< the run that is drawn
     double m_from = 0, m_to = 0;       ///< what is seen of it [s]
     QTimer m_later;
+    double m_grabbed = 0;              ///< time under the pointer when it began to drag [s]
     bool m_filling = false, m_scrubs = false;
 };
 

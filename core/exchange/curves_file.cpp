@@ -1,6 +1,6 @@
 #include "core/exchange/curves_file.h"
 
-#include "core/spatial/limits.h"
+#include "core/exchange/trace_csv.h"
 #include "core/spatial/text.h"
 
 #include <fmt/format.h>
@@ -39,20 +39,6 @@ Status writeCsv(const Cell& cell, const Trace& trace, const std::vector<Curve>& 
         out.clear();
     }
     return std::nullopt;
-}
-
-Status checkRows(const Trace& trace, double every)
-{
-    if (Status bad = checkLimit(limits::kTableStep, every, "table.step")) return bad;
-    const double rows = std::ceil(trace.duration / every);
-    if (limits::kTableRows.holds(rows)) return std::nullopt;
-    return Error{
-        "table.rows",
-        fmt::format("a table of {:.0f} s with a row every {:.4g} s would have {:.0f} rows; {:.0f} is the limit",
-                    trace.duration, every, rows, limits::kTableRows.most),
-        "",
-        fmt::format("Take a row every {:.3g} s, or end the run earlier.",
-                    std::ceil(trace.duration / limits::kTableRows.most * 1000) / 1000)};
 }
 
 }  // namespace
@@ -122,13 +108,13 @@ std::vector<double> ticks(double from, double to, int about)
 Status saveCurvesCsv(const std::string& path, const Cell& cell, const Trace& trace, const std::vector<Curve>& curves,
                      double every)
 {
-    if (Status bad = checkRows(trace, every)) return bad;
+    if (Status bad = checkTable(trace, every)) return bad;
     return saveFile(path, [&](const FileSink& sink) { (void)writeCsv(cell, trace, curves, every, sink); });
 }
 
 Result<std::string> curvesCsv(const Cell& cell, const Trace& trace, const std::vector<Curve>& curves, double every)
 {
-    if (Status bad = checkRows(trace, every)) return *bad;
+    if (Status bad = checkTable(trace, every)) return *bad;
     std::string out;
     (void)writeCsv(cell, trace, curves, every, [&out](std::string_view piece) {
         out += piece;

@@ -13,6 +13,8 @@ namespace {
 
 double rowsOf(const Trace& trace, double step) { return std::ceil(trace.duration / step - 1e-9); }
 
+}  // namespace
+
 Status checkTable(const Trace& trace, double step)
 {
     if (Status bad = checkLimit(limits::kTableStep, step, "table.step")) return bad;
@@ -26,8 +28,6 @@ Status checkTable(const Trace& trace, double step)
         fmt::format("Take a row every {:.3g} s, or end the run earlier.",
                     std::ceil(trace.duration / limits::kTableRows.most * 1000) / 1000)};
 }
-
-}  // namespace
 
 Status writeTraceCsv(const Cell& cell, const Trace& trace, const FileSink& sink, double step)
 {

@@ -12,7 +12,7 @@ namespace {
 
 constexpr double kShareAlone = 0.95;      // of a move that its only corner may take
 constexpr double kShare = 0.5;            // of a move that each of its two corners may take
-constexpr double kLopsided = 1.5;         // a corner of paths reaches no more than so many times farther on one side
+constexpr double kLopsided = 1.5;         // one side of a corner is no more than so many times as long as the other
 constexpr double kStands = 1e-6;          // moves that move the tool less have no corner to be cut [m]
 constexpr double kShortestCorner = 1e-6;  // of a move
 constexpr double kJoins = 1e-6;           // joints may be off where a corner joins its moves [rad or m]
@@ -47,18 +47,20 @@ public:
         };
         const auto ahead = [&](double part) { return (place(step, second->at(m_arm, part), 1, part) - corner).norm(); };
         double before = largestPart(mostBefore, asked, behind), after = largestPart(mostAfter, asked, ahead);
-        double left = behind(before), done = ahead(after);
-        const bool paths = first->kind == Move::Kind::Line && second->kind == Move::Kind::Line;
-        if (paths && left > kStands && done > kStands) {
-            // A parabola with one long and one short leg bends more than it has to.
-            if (left > kLopsided * done) before = largestPart(before, kLopsided * done, behind);
-            if (done > kLopsided * left) after = largestPart(after, kLopsided * left, ahead);
-        }
+        const double left = behind(before), done = ahead(after);
         Result out;
         double kept = INFINITY;
         for (const double way : {left, done})
             if (way > kStands) kept = std::min(kept, way);
         if (kept < 0.999 * asked) out.corner = Corner{asked, kept, Corner::Why::ShortMove};
+        if (left > kStands && done > kStands) {
+            // Both sides as long as the tool is fast there: then the corner is passed at a constant acceleration.
+            const double ratio =
+                std::clamp(first->profile.peakSpeed() * left / before / (second->profile.peakSpeed() * done / after),
+                           1 / kLopsided, kLopsided);
+            if (left > ratio * done) before = largestPart(before, ratio * done, behind);
+            else after = largestPart(after, left / ratio, ahead);
+        }
         for (int i = 0; i < kShrinks; ++i) {
             auto cut = std::make_shared<CornerCut>();
             cut->first = first;
