@@ -95,7 +95,7 @@ std::vector<double> ticks(double from, double to, int about)
     if (!(to > from) || about < 1) return out;
     const double rough = (to - from) / about, power = std::pow(10, std::floor(std::log10(rough)));
     double step = power;
-    for (const double factor : {1.0, 2.0, 5.0, 10.0})
+    for (const double factor : {1.0, 2.0, 2.5, 5.0, 10.0})
         if (factor * power >= rough) {
             step = factor * power;
             break;
