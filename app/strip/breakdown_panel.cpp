@@ -11,6 +11,7 @@
 #include <QPainter>
 #include <QStyledItemDelegate>
 #include <QVBoxLayout>
+#include <QtConcurrent>
 
 namespace topikos {
 
@@ -104,6 +105,13 @@ BreakdownPanel::BreakdownPanel(Session& session, QWidget* parent) : QWidget(pare
     m_empty = emptyNote(this, "The run takes no time yet. Put steps into the route; what they cost stands here.",
                         "curves#breakdown");
     column->addWidget(m_empty, 1);
+    connect(&m_watcher, &QFutureWatcherBase::finished, this, [this] {
+        // Of a run that is still there: another one is worked out already when not.
+        if (m_session.trace() && m_of == m_session.traceHolder()) {
+            m_made = m_watcher.result();
+            fill();
+        }
+    });
     connect(m_by, &QComboBox::currentIndexChanged, this, [this] { fill(); });
     connect(m_table, &QTableWidget::itemSelectionChanged, this, [this] {
         if (m_filling || m_table->currentRow() < 0) return;
@@ -136,17 +144,28 @@ void BreakdownPanel::refresh()
     if (of == m_of && with == m_with && trace) return;
     m_of = of;
     m_with = with;
-    m_breakdown = trace ? breakdownOf(m_session.playedCell(), *trace) : Breakdown{};
-    if (kept && trace) compareWith(m_breakdown, breakdownOf(*kept->cell, *kept->trace));
-    fill();
+    if (!trace) {
+        m_made = {};
+        return fill();
+    }
+    // Large cells take longer than the interface may wait: what each move would take without its limits is planned.
+    const std::shared_ptr<const Trace> run(of, trace);
+    const std::optional<KeptRun> before = kept ? std::optional(*kept) : std::nullopt;
+    m_watcher.setFuture(QtConcurrent::run([cell = std::make_shared<const Cell>(m_session.playedCell()), run, before] {
+        Made made{breakdownOf(*cell, *run), cell};
+        if (before) compareWith(made.breakdown, breakdownOf(*before->cell, *before->trace));
+        return made;
+    }));
 }
+
+BreakdownPanel::~BreakdownPanel() { m_watcher.waitForFinished(); }
 
 void BreakdownPanel::addRow(const QString& name, double time, double lost, const QColor& color, const QStringList& rest,
                             StepId step, RoutineId routine)
 {
     const int r = m_table->rowCount();
     m_table->insertRow(r);
-    const double whole = m_breakdown.seconds();
+    const double whole = m_made.breakdown.seconds();
     const double share = whole > 0 ? time / whole : 0;
     m_largest = std::max(m_largest, time);
     const auto put = [&](int c, const QString& words, bool figure) {
@@ -174,9 +193,9 @@ void BreakdownPanel::addRow(const QString& name, double time, double lost, const
 
 void BreakdownPanel::fillSteps()
 {
-    const Cell& cell = m_session.playedCell();
-    const double cycles = std::max(1, m_breakdown.cycles);
-    for (const StepShare& s : m_breakdown.steps) {
+    const Cell& cell = *m_made.cell;
+    const double cycles = std::max(1, m_made.breakdown.cycles);
+    for (const StepShare& s : m_made.breakdown.steps) {
         const Routine* routine = findRoutine(cell, s.routine);
         const double lost = s.joints + s.singular + s.low;
         QStringList why;
@@ -194,7 +213,7 @@ void BreakdownPanel::fillSteps()
             before = "new";
         }
         const QString words = QString("%1  %2").arg(s.index + 1).arg(text(stepWords(cell, s)));
-        addRow(m_breakdown.routines.size() > 1 ? text(routine->name) + " " + words : words, s.time, lost,
+        addRow(m_made.breakdown.routines.size() > 1 ? text(routine->name) + " " + words : words, s.time, lost,
                stepColor(s.kind), {some(s.saved), some(lost), before, why.join(" · ")}, s.step, s.routine);
     }
 }
@@ -204,7 +223,7 @@ void BreakdownPanel::fill()
     m_filling = true;
     m_largest = 0;
     m_table->setRowCount(0);
-    const Breakdown& b = m_breakdown;
+    const Breakdown& b = m_made.breakdown;
     m_save->setEnabled(!b.steps.empty());
     m_keep->setEnabled(!b.steps.empty() || m_session.keptRun());
     m_table->setVisible(!b.steps.empty());
@@ -214,7 +233,7 @@ void BreakdownPanel::fill()
         m_filling = false;
         return;
     }
-    const Cell& cell = m_session.playedCell();
+    const Cell& cell = *m_made.cell;
     QStringList words{QString("Cycle %1 s").arg(seconds(b.cycleTime > 0 ? b.cycleTime : b.seconds()))};
     if (b.partsPerHour > 0) words << QString("%1 parts per hour").arg(b.partsPerHour, 0, 'f', 0);
     if (b.from > 0) words << QString("from %1 s to %2 s, warm-up left out").arg(seconds(b.from), seconds(b.to));
@@ -272,7 +291,7 @@ void BreakdownPanel::saveTable()
     QString path = QFileDialog::getSaveFileName(this, "Save the breakdown", "breakdown.csv", "Tables (*.csv)");
     if (path.isEmpty()) return;
     if (!path.endsWith(".csv")) path += ".csv";
-    const Status bad = saveBreakdownCsv(path.toStdString(), m_session.playedCell(), m_breakdown);
+    const Status bad = saveBreakdownCsv(path.toStdString(), *m_made.cell, m_made.breakdown);
     m_session.say(bad ? text(bad->message + " " + bad->remedy) : "The breakdown is in " + path + ".", bad.has_value());
 }
 

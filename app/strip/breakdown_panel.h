@@ -3,6 +3,7 @@
 #include "core/simulate/breakdown.h"
 
 #include <QComboBox>
+#include <QFutureWatcher>
 #include <QLabel>
 #include <QPushButton>
 #include <QTableWidget>
@@ -15,7 +16,8 @@ class BreakdownPanel : public QWidget {
     Q_OBJECT
 public:
     BreakdownPanel(Session& session, QWidget* parent = nullptr);
-    const Breakdown& breakdown() const { return m_breakdown; }
+    ~BreakdownPanel() override;
+    const Breakdown& breakdown() const { return m_made.breakdown; }
 
 protected:
     void showEvent(QShowEvent* event) override;
@@ -29,10 +31,17 @@ private:
                 StepId step = {}, RoutineId routine = {});
     void saveTable();
 
+    /// A breakdown with the cell that it is of, which may be edited while it is made.
+    struct Made {
+        Breakdown breakdown;
+        std::shared_ptr<const Cell> cell;
+    };
+
     Session& m_session;
-    Breakdown m_breakdown;
-    std::shared_ptr<const void> m_of;    ///< the run that it is of
+    Made m_made;
+    std::shared_ptr<const void> m_of;    ///< the run that it is of, or is being made of
     std::shared_ptr<const void> m_with;  ///< and the one that it is compared with
+    QFutureWatcher<Made> m_watcher;
     QLabel* m_summary;
     QComboBox* m_by;
     QPushButton *m_keep, *m_save;

@@ -219,11 +219,12 @@ void CurvesPanel::rebuild()
     m_plot->setVisible(!m_empty->isVisible());
     if (m_empty->isVisible()) return;
     const std::shared_ptr<const void> of = m_session.traceHolder();
-    if (of != m_of && (m_to <= m_from || m_to > duration() || m_from == 0)) {
+    // Who has zoomed in stays there over an edit, as far as the run is as long.
+    if (m_to <= m_from || m_to > duration() || (m_from == 0 && m_to == m_whole)) {
         m_from = 0;
         m_to = duration();
     }
-    m_of = of;
+    m_whole = duration();
     const Cell& cell = m_session.playedCell();
     const Theme& t = theme();
     m_plot->setBackground(t.panel);

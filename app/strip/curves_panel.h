@@ -61,10 +61,10 @@ private:
     QCheckBox* m_share;  ///< of the limit
     QLabel* m_empty;
     std::vector<Panel> m_panels;
-    std::shared_ptr<const void> m_of;  ///< the run that is drawn
-    double m_from = 0, m_to = 0;       ///< what is seen of it [s]
+    double m_from = 0, m_to = 0;  ///< what is seen of the run [s]
+    double m_whole = 0;           ///< duration of the run that is drawn [s]
     QTimer m_later;
-    double m_grabbed = 0;              ///< time under the pointer when it began to drag [s]
+    double m_grabbed = 0;  ///< time under the pointer when it began to drag [s]
     bool m_filling = false, m_scrubs = false;
 };
 

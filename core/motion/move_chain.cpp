@@ -20,6 +20,9 @@ constexpr int kTries = 16;                // for how far a corner reaches
 constexpr int kLooks = 6;                 // along a corner
 constexpr int kShrinks = 7;
 
+/// Of a move that is a corner.
+const CornerCut& cutOf(const Move& move) { return move.corner ? *move.corner : *move.line.corner; }
+
 std::shared_ptr<const Move> moveOf(const MovePlanPtr& plan) { return {plan, &*plan->move}; }
 
 /// Corners of a chain.
@@ -67,7 +70,7 @@ public:
             cut->second = second;
             cut->before = before;
             cut->after = after;
-            cut->smooth = isSmooth(*first) || isSmooth(*second);
+            cut->smooth = first->smooth || second->smooth;
             if (before < kShortestCorner || after < kShortestCorner) break;
             std::optional<Move> move = ofPaths(cut);
             if (!move) move = ofJoints(step, cut, corner, asked);
@@ -85,8 +88,6 @@ public:
     }
 
 private:
-    static bool isSmooth(const Move& move) { return move.smooth; }
-
     Vec3 place(size_t step, const JointVector& posture, double first, double second) const
     {
         if (m_tcpAt) return m_tcpAt(step, posture, first, second);
@@ -188,12 +189,10 @@ JointVector Timing::accelerationAt(double time) const
 
 double Timing::fractionAt(double time) const
 {
-    if (legs.empty() || time <= begins()) return 0;
-    if (time >= ends()) return 1;
     const Leg& leg = legAt(time);
     const double at = leg.law->at(time - leg.start).position;
     if (leg.move == move) return at;
-    const CornerCut& cut = leg.move->corner ? *leg.move->corner : *leg.move->line.corner;
+    const CornerCut& cut = cutOf(*leg.move);
     return cut.second == move ? cut.done(at) : 1 - cut.left(at);
 }
 
@@ -203,7 +202,7 @@ double Timing::peakRate() const
     for (const Leg& leg : legs) {
         double rate = leg.law->peakSpeed();
         if (leg.move != move) {
-            const CornerCut& cut = leg.move->corner ? *leg.move->corner : *leg.move->line.corner;
+            const CornerCut& cut = cutOf(*leg.move);
             rate *= 2 * (cut.second == move ? cut.after : cut.before);
         }
         peak = std::max(peak, rate);
@@ -235,7 +234,6 @@ MoveChain makeMoveChain(const Arm& arm, const std::vector<ChainedMove>& steps, c
     const CornerMaker maker(arm, steps, tcpAt);
     MoveChain chain;
     chain.steps.resize(n);
-    const auto cutOf = [](const Move& m) -> const CornerCut& { return m.corner ? *m.corner : *m.line.corner; };
     // What corners take of each move at its beginning and at its end.
     std::vector<double> taken(n, 0), left(n, 0);
     std::vector<std::shared_ptr<const Move>> corners(n);
@@ -255,7 +253,7 @@ MoveChain makeMoveChain(const Arm& arm, const std::vector<ChainedMove>& steps, c
         size_t step;
         bool corner;
     };
-    double now = 0, startSpeed = 0;
+    double now = 0;
     std::vector<std::shared_ptr<Timing>> timings(n);
     for (size_t k = 0; k < n; ++k) {
         timings[k] = std::make_shared<Timing>();
@@ -269,8 +267,7 @@ MoveChain makeMoveChain(const Arm& arm, const std::vector<ChainedMove>& steps, c
         std::vector<TimedPiece> pieces;
         std::vector<Part> parts;
         std::vector<std::shared_ptr<const Move>> moves;
-        double stretch = 1;
-        startSpeed = 0;
+        double stretch = 1, startSpeed = 0;
         if (first == 0 && entry) {
             const Leg& leg = entry->corner;
             startSpeed = leg.law->at(timeAt(*leg.law, entry->fraction)).speed;

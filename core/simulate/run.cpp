@@ -200,7 +200,8 @@ void Run::endInTime(double end)
     m_trace.duration = end;
 }
 
-void Run::travel(const ArmRun* mover, const std::vector<AxisTravel>& travels, const TimingPtr& timing, double origin)
+void Run::travel(const ArmRun* mover, const std::vector<AxisTravel>& travels, const TimingPtr& timing, double origin,
+                 bool foreseen)
 {
     const double end = origin + timing->ends();
     for (const AxisTravel& t : travels) {
@@ -215,6 +216,10 @@ void Run::travel(const ArmRun* mover, const std::vector<AxisTravel>& travels, co
         spans.push_back({origin + timing->begins(), t.from, t.to, timing, origin, rests});
         DeviceRun& device = m_devices[m_deviceOf.at(axis.device.value)];
         if (device.device->kind == Device::Kind::Clamp) continue;
+        if (foreseen) {
+            if (device.device->output) setLater(origin + timing->begins(), device.device->output, 0);
+            continue;
+        }
         setDue(device, std::isfinite(device.due) ? std::max(device.due, end) : end);
         setSignal(device.device->output, 0);
     }

@@ -143,7 +143,10 @@ private:
     void judgeList(const ArmRun& arm, const Cursor& cursor, const Step& step, const Steps& list);
     void judgeAlong(ArmRun& arm, Cursor& cursor, bool isBranch);
 
-    void travel(const ArmRun* mover, const std::vector<AxisTravel>& travels, const TimingPtr& timing, double origin);
+    /// Axes go with a move that begins at `origin`, or that is `foreseen` to do so: then devices are told when they
+    /// begin to move, in the corner before it.
+    void travel(const ArmRun* mover, const std::vector<AxisTravel>& travels, const TimingPtr& timing, double origin,
+                bool foreseen = false);
     /// They stand at the end of them when they have been gone.
     void arrive(const std::vector<AxisTravel>& travels) { m_axes = arrived(m_axes, travels); }
     void endWaits();

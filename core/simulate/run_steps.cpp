@@ -227,7 +227,7 @@ void Run::beginMove(ArmRun& arm, const Operation& operation, StepOutcome& outcom
     // What comes along with the next move begins in the corner.
     if (moves.next < moves.outcomes.size() && outcome.timing) {
         const StepOutcome& after = moves.outcomes[moves.next];
-        if (after.timing->begins() < 0) travel(&arm, after.travels, after.timing, m_now + outcome.duration);
+        if (after.timing->begins() < 0) travel(&arm, after.travels, after.timing, m_now + outcome.duration, true);
     }
     arm.posture = outcome.arrival;
     if (operation.end) arm.place = operation.end->kind == Target::Kind::Pose ? operation.end->frame : FrameId();

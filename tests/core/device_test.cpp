@@ -18,6 +18,7 @@ class DeviceTest : public QObject {
 private Q_SLOTS:
     void railTakesTheArmAlong();
     void axisMovesTakeTheirTime();
+    void axisThatJoinsInACornerIsToldThere();
     void linesAreStraightAsSeenFromTheirFrame_data();
     void linesAreStraightAsSeenFromTheirFrame();
     void axisIsCopiedAsAFrame();
@@ -77,6 +78,40 @@ void DeviceTest::railTakesTheArmAlong()
         QString::fromStdString(traceCsv(cell, trace, 0.1).value()).split('\n', Qt::SkipEmptyParts);
     const auto column = lines[0].split(',').indexOf("Rail carriage_m");
     QVERIFY(column > 0 && std::abs(lines.back().split(',')[column].toDouble() - 1.9) < 1e-9);
+}
+
+void DeviceTest::axisThatJoinsInACornerIsToldThere()
+{
+    FrameId rail, carriage;
+    Cell cell = onRail(rail, carriage);
+    SignalId rests;
+    cell = addSignal(cell, "Rail rests", Signal::Kind::Digital, &rests).value();
+    Device device = *findFrame(cell, rail)->device;
+    device.output = rests;
+    cell = changeDevice(cell, rail, device).value();
+    const ArmStation& arm = cell.arms.front();
+    JointVector q = homePosture(cell, arm);
+    q[0] += 0.8;
+    cell = takePostureTarget(cell, arm.id, q, "Aside").value();
+    q[0] += 0.4;
+    cell = takePoseTarget(cell, arm.id, {}, q, "There", nullptr, {{carriage, 0.5}}).value();
+    cell = withSteps(cell, {"joint to Aside at 30 %", "joint to There", "wait 1 s"});
+    cell.routines.edit(cell.arms.front().main)->steps.at(0).as<JointMove>()->pace.blend = 0.1;
+    const Trace trace = simulate(cell);
+    const ArmTrace& own = trace.arms[0];
+    const StepOutcome& there = own.outcomes[1];
+    QVERIFY(there.timing->begins() < -1e-3);
+    const double joins = there.start + there.timing->begins(), rest = there.start + there.timing->ends();
+    QVERIFY(joins > own.outcomes[0].start + 0.1);
+    for (const auto& [time, value] : {std::pair(joins - 1e-6, 1.0), std::pair(joins + 1e-6, 0.0),
+                                      std::pair(rest - 1e-6, 0.0), std::pair(rest + 1e-6, 1.0)})
+        QCOMPARE(signalAt(cell, trace, rests, time), value);
+    // And it moves evenly from there on.
+    const auto at = [&](double time) { return axisValue(*findFrame(cell, carriage), axesAt(trace, time)); };
+    QVERIFY(std::abs(at(joins) - at(joins - 0.1)) < 1e-12 && at(there.start) > at(joins) + 1e-5);
+    QVERIFY(std::abs(at(rest) - 0.5) < 1e-12);
+    for (double t = joins - 0.01; t < rest; t += 1e-3)
+        QVERIFY(std::abs(at(t + 1e-3) - at(t)) < 1.01e-3);
 }
 
 void DeviceTest::axisMovesTakeTheirTime()

@@ -1,4 +1,4 @@
-#include "core/motion/move.h"
+#include "core/motion/move_chain.h"
 #include "tests/core/support.h"
 #include "tests/run.h"
 
@@ -194,6 +194,11 @@ void MotionTest::lineIntoTheRangeEndStopsThere()
     QVERIFY(std::abs(move.stop->remaining - (1 - move.stop->fraction) * move.line.length()) < 1e-12);
     QVERIFY(move.stop->range.excess > 0);
     QVERIFY(std::abs(move.profile.distance - move.stop->fraction) < 1e-12);
+    // What comes along stays where the line stops.
+    const TimingPtr timing = aloneTiming(std::make_shared<const Move>(move));
+    for (const double later : {0.0, 1.0})
+        QVERIFY(std::abs(timing->fractionAt(timing->duration + later) - move.stop->fraction) < 1e-12);
+    QCOMPARE(timing->fractionAt(-1), 0.0);
 }
 
 void MotionTest::lineOutOfReachStopsAtTheRim()
