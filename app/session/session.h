@@ -22,14 +22,14 @@ using Selection = std::variant<std::monostate, FrameId, PartId, ToolId, TargetId
 
 enum class JogSpace { Joint, World, Tool, Frame };
 
-/// The open cell and what the person is doing with it: selection, posture of the arm, run. Widgets show it and ask it;
-/// they do not know each other.
 /// A run that was kept, with the cell that it is of.
 struct KeptRun {
     CellPtr cell;
     std::shared_ptr<const Trace> trace;
 };
 
+/// The open cell and what the person is doing with it: selection, posture of the arm, run. Widgets show it and ask it;
+/// they do not know each other.
 class Session : public QObject {
     Q_OBJECT
 public:

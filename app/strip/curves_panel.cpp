@@ -8,6 +8,7 @@
 #include "core/exchange/curves_file.h"
 
 #include <QFileDialog>
+#include <QScrollArea>
 #include <QSettings>
 #include <QSplitter>
 #include <QVBoxLayout>
@@ -94,7 +95,13 @@ CurvesPanel::CurvesPanel(Session& session, QWidget* parent) : QWidget(parent), m
     m_plot->addLayer("cursor", m_plot->layer("overlay"), QCustomPlot::limBelow);
     m_plot->layer("cursor")->setMode(QCPLayer::lmBuffered);
     m_plot->installEventFilter(this);
-    row->addWidget(m_plot, 1);
+    // Many panels are gone through by the bar at the side, so that they do not take the view's room.
+    m_scroll = new QScrollArea(this);
+    m_scroll->setFrameShape(QFrame::NoFrame);
+    m_scroll->setWidgetResizable(true);
+    m_scroll->setHorizontalScrollBarPolicy(Qt::ScrollBarAlwaysOff);
+    m_scroll->setWidget(m_plot);
+    row->addWidget(m_scroll, 1);
     m_empty = emptyNote(this, "Choose curves on the left: they are drawn one below the other, on the time of the run.",
                         "curves");
     row->addWidget(m_empty, 1);
@@ -150,6 +157,12 @@ void CurvesPanel::fillList()
 {
     const Cell& cell = m_session.trace() ? m_session.playedCell() : m_session.cell();
     const std::vector<Curve> all = curvesOf(cell);
+    // As long as it would be the same, it stays, and with it where the keys are.
+    QStringList listed;
+    for (const Curve& curve : all)
+        listed << keyOf(curve) + " " + text(curveName(cell, curve));
+    if (listed == m_listed) return;
+    m_listed = listed;
     std::vector<Curve> before = chosen();
     const QStringList kept = QSettings().value("curves/chosen", QStringList{"tcp-speed"}).toStringList();
     const bool first = m_list->topLevelItemCount() == 0;
@@ -214,11 +227,11 @@ void CurvesPanel::rebuild()
     m_plot->clearGraphs();
     m_plot->clearItems();
     m_plot->plotLayout()->clear();
+    delete std::exchange(m_margins, nullptr);
     m_panels.clear();
     m_empty->setVisible(curves.empty() || duration() <= 0);
-    m_plot->setVisible(!m_empty->isVisible());
-    if (m_empty->isVisible()) return;
-    const std::shared_ptr<const void> of = m_session.traceHolder();
+    m_scroll->setVisible(!m_empty->isVisible());
+    if (m_empty->isVisible()) return showColors();
     // Who has zoomed in stays there over an edit, as far as the run is as long.
     if (m_to <= m_from || m_to > duration() || (m_from == 0 && m_to == m_whole)) {
         m_from = 0;
@@ -228,15 +241,15 @@ void CurvesPanel::rebuild()
     const Cell& cell = m_session.playedCell();
     const Theme& t = theme();
     m_plot->setBackground(t.panel);
-    auto* margins = new QCPMarginGroup(m_plot);
+    m_margins = new QCPMarginGroup(m_plot);
     const auto panels = panelsOf(cell, curves);
     for (size_t i = 0; i < panels.size(); ++i) {
         Panel panel;
         panel.curves = panels[i];
         panel.rect = new QCPAxisRect(m_plot, true);
         m_plot->plotLayout()->addElement(int(i), 0, panel.rect);
-        panel.rect->setMarginGroup(QCP::msLeft | QCP::msRight, margins);
-        panel.rect->setMinimumMargins(QMargins(46, 17, 8, i + 1 == panels.size() ? 18 : 2));
+        panel.rect->setMarginGroup(QCP::msLeft | QCP::msRight, m_margins);
+        panel.rect->setMinimumMargins(QMargins(46, 17, 8, i + 1 == panels.size() ? 32 : 2));
         panel.rect->setBackground(QBrush(t.raised));
         QCPAxis *x = panel.rect->axis(QCPAxis::atBottom), *y = panel.rect->axis(QCPAxis::atLeft);
         for (QCPAxis* axis : {x, y}) {
@@ -253,6 +266,7 @@ void CurvesPanel::rebuild()
             axis->grid()->setZeroLinePen(QPen(t.line, 1));
         }
         x->setTickLabels(i + 1 == panels.size());
+        if (i + 1 == panels.size()) x->setLabel("time [s]");
         y->ticker()->setTickCount(3);
         for (size_t k = 0; k < panel.curves.size(); ++k) {
             if (m_session.keptRun()) {
@@ -266,6 +280,20 @@ void CurvesPanel::rebuild()
             graph->setPen(QPen(curveColor(k), 1));
             if (panel.curves[k].kind == Curve::Kind::Signal) graph->setLineStyle(QCPGraph::lsStepLeft);
             panel.graphs.push_back(graph);
+            // Where it must not come to.
+            const auto limits = curveLimits(cell, panel.curves[k]);
+            if (!limits) continue;
+            for (const double limit : {limits->lower, limits->upper}) {
+                auto* line = new QCPItemStraightLine(m_plot);
+                line->setPen(QPen(curveColor(k), 1, Qt::DashLine));
+                line->setClipAxisRect(panel.rect);
+                const double shown = limit * shownFactor(cell, panel.curves[k]);
+                for (const auto& [point, time] : {std::pair(line->point1, 0.0), std::pair(line->point2, 1.0)}) {
+                    point->setAxisRect(panel.rect);
+                    point->setAxes(x, y);
+                    point->setCoords(time, shown);
+                }
+            }
         }
         panel.cursor = new QCPItemStraightLine(m_plot);
         panel.cursor->setLayer("cursor");

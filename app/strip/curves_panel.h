@@ -12,6 +12,8 @@ class QCPAxisRect;
 class QCPGraph;
 class QCPItemStraightLine;
 class QCPItemText;
+class QCPMarginGroup;
+class QScrollArea;
 
 namespace topikos {
 
@@ -57,8 +59,11 @@ private:
 
     Session& m_session;
     QTreeWidget* m_list;
+    QScrollArea* m_scroll;
     QCustomPlot* m_plot;
-    QCheckBox* m_share;  ///< of the limit
+    QCPMarginGroup* m_margins = nullptr;  ///< makes the panels equally wide
+    QStringList m_listed;                 ///< curves in the list
+    QCheckBox* m_share;                   ///< of the limit
     QLabel* m_empty;
     std::vector<Panel> m_panels;
     double m_from = 0, m_to = 0;  ///< what is seen of the run [s]

@@ -5,9 +5,6 @@
 /// What the planners of joint moves and of lines share.
 namespace topikos {
 
-/// Lowers speed and acceleration [1/s, 1/s^2] to what companions can follow.
-void holdBack(const std::vector<Companion>& companions, double fractionOfSpeed, double& speed, double& acceleration);
-
 /// Ways of joints and axes below it do not count [m or rad].
 inline constexpr double kNoWay = 1e-12;
 

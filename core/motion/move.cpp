@@ -10,15 +10,6 @@
 
 namespace topikos {
 
-void holdBack(const std::vector<Companion>& companions, double fractionOfSpeed, double& speed, double& acceleration)
-{
-    for (const Companion& c : companions) {
-        if (std::abs(c.way) < kNoWay) continue;
-        speed = std::min(speed, fractionOfSpeed * c.speed / std::abs(c.way));
-        acceleration = std::min(acceleration, c.acceleration / std::abs(c.way));
-    }
-}
-
 double weighedMargin(const Joint& joint, double margin)
 {
     return joint.kind == JointKind::Revolute ? margin : 5 * kDegree / 0.01 * margin;
@@ -274,7 +265,12 @@ JointVector Move::highestRate() const
 Profile profileInStep(const std::vector<Companion>& companions, double fractionOfSpeed)
 {
     double speed = INFINITY, acceleration = INFINITY;
-    holdBack(companions, fractionOfSpeed, speed, acceleration);
+    for (const Companion& c : companions) {
+        const double way = std::abs(c.way);
+        if (way < kNoWay) continue;
+        speed = std::min(speed, fractionOfSpeed * c.speed / way);
+        acceleration = std::min(acceleration, c.acceleration / way);
+    }
     return std::isfinite(speed) ? trapezoid(1, speed, acceleration) : Profile{};
 }
 

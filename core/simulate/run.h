@@ -44,7 +44,6 @@ private:
         Operation waiting{};                                ///< that wait
         /// Moves that go over into each other, planned and timed together; the first ones are done.
         struct Moves {
-            MoveChainPtr chain;
             std::vector<StepOutcome> outcomes;
             size_t next = 0;     ///< that is to be begun
             size_t horizon = 0;  ///< from here on they are planned again, since more lies behind them

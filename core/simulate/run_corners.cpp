@@ -56,6 +56,11 @@ bool Run::isMovedByOthers(const ArmRun& arm, const Operation& operation, const s
         if (target && target->kind == Target::Kind::Pose && above(target->frame)) return true;
     const bool reads =
         std::any_of(travels.begin(), travels.end(), [&](const AxisTravel& t) { return others.contains(t.frame); });
+    const JointMove* joint = operation.step->as<JointMove>();
+    const LineMove* line = operation.step->as<LineMove>();
+    const Goal* goal = joint ? &joint->goal : line ? &line->goal : nullptr;
+    const Shift* shift = goal ? std::get_if<Shift>(goal) : nullptr;
+    if (shift && shift->space == Shift::Space::Frame && above(shift->frame)) return true;
     return reads || above(arm.station->mount) || above(operation.readingFrame);
 }
 
@@ -112,14 +117,14 @@ void Run::planMoves(ArmRun& arm, StepOutcome first, const Operation& operation, 
                              * steps[k].flangeFromTcp)
                                 .translation);
             };
-        moves.chain = stands
-                          ? m_options.plans->chain(*arm.station->model, steps, entry)
-                          : std::make_shared<const MoveChain>(makeMoveChain(*arm.station->model, steps, tcpAt, entry));
+        const MoveChainPtr chain =
+            stands ? m_options.plans->chain(*arm.station->model, steps, entry)
+                   : std::make_shared<const MoveChain>(makeMoveChain(*arm.station->model, steps, tcpAt, entry));
         for (size_t k = 0; k < moves.outcomes.size(); ++k) {
             StepOutcome& outcome = moves.outcomes[k];
-            outcome.timing = moves.chain->steps[k].timing;
+            outcome.timing = chain->steps[k].timing;
             outcome.duration = outcome.timing->duration;
-            outcome.corner = moves.chain->steps[k].corner;
+            outcome.corner = chain->steps[k].corner;
         }
     }
     if (cannot) moves.outcomes.back().corner = cannot;
