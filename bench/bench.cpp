@@ -2,6 +2,8 @@
 // --benchmark_report_aggregates_only=true
 #include "core/cell/edit.h"
 #include "core/check/check.h"
+#include "core/contact/bodies.h"
+#include "core/shape/arm_bodies.h"
 #include "core/check/contact_pairs.h"
 #include "core/exchange/cell_file.h"
 #include "core/motion/move_chain.h"
@@ -287,9 +289,76 @@ void checkThousandMoves(benchmark::State& state)
 {
     const Cell cell = longCell(1250);  // eight moves in ten steps
     for (auto _ : state)
-        benchmark::DoNotOptimize(check(cell, cell.routines.front()));
+        benchmark::DoNotOptimize(check(cell, cell.routines.front(), {.contact = state.range(0) != 0}));
 }
-BENCHMARK(checkThousandMoves)->Unit(benchmark::kMillisecond);
+BENCHMARK(checkThousandMoves)->Arg(0)->Arg(1)->Unit(benchmark::kMillisecond);  // without and with contact
+
+/// The demo's arm among 30 boxes, at random postures: yes or no, and the clearance.
+struct Crowd {
+    std::vector<ContactBody> links, boxes;
+    std::vector<Pose> places;
+    std::vector<std::vector<Pose>> postures;  ///< of the links
+
+    explicit Crowd(bool hit)
+    {
+        const ArmPtr model = catalogueArm("sixaxis-1400");
+        std::mt19937_64 random(5);
+        const auto real = [&](double low, double high) {
+            return low + (high - low) * double(random() >> 11) * 0x1p-53;
+        };
+        for (const LinkShape& shape : armShapes(*model))
+            links.emplace_back(shape.pieces, shape.surfaces);
+        for (int i = 0; i < 30; ++i) {
+            boxes.push_back(ContactBody::of({{Solid::Kind::Box, {}, Vec3::Constant(0.15), {}}}));
+            const double turn = real(-3.1, 3.1), out = real(0.8, 1.6);
+            places.push_back(translated({out * std::cos(turn), out * std::sin(turn), real(0, 1.2)}));
+        }
+        while (postures.size() < 64) {
+            JointVector q = armHome(*model);
+            for (int j = 0; j < 6; ++j)
+                q[j] += real(-0.8, 0.8);
+            ChainFrames chain;
+            chainFrames(*model, q, chain);
+            std::vector<Pose> own{Pose{}};
+            for (const AxisFrame& frame : chain.joints)
+                if (own.size() <= 6) own.push_back(makePose(frame.rotation, frame.origin));
+            if (touches(own) == hit) postures.push_back(std::move(own));
+        }
+    }
+    bool touches(const std::vector<Pose>& own) const
+    {
+        for (size_t i = 0; i < links.size(); ++i)
+            for (size_t k = 0; k < boxes.size(); ++k)
+                if (links[i].touches(own[i], boxes[k], places[k])) return true;
+        return false;
+    }
+    double clearance(const std::vector<Pose>& own) const
+    {
+        double best = INFINITY;
+        for (size_t i = 0; i < links.size(); ++i)
+            for (size_t k = 0; k < boxes.size(); ++k)
+                best = std::min(best, links[i].nearest(own[i], boxes[k], places[k], best).distance);
+        return best;
+    }
+};
+
+void contactOfAState(benchmark::State& state)
+{
+    const Crowd crowd(state.range(0) != 0);
+    size_t n = 0;
+    for (auto _ : state)
+        benchmark::DoNotOptimize(crowd.touches(crowd.postures[n++ % crowd.postures.size()]));
+}
+BENCHMARK(contactOfAState)->Arg(0)->Arg(1)->Unit(benchmark::kMicrosecond);  // free, hit
+
+void clearanceOfAState(benchmark::State& state)
+{
+    const Crowd crowd(false);
+    size_t n = 0;
+    for (auto _ : state)
+        benchmark::DoNotOptimize(crowd.clearance(crowd.postures[n++ % crowd.postures.size()]));
+}
+BENCHMARK(clearanceOfAState)->Unit(benchmark::kMicrosecond);
 
 /// With a rail, a belt, a source and a sensor.
 void checkLineOnARail(benchmark::State& state)
@@ -313,7 +382,7 @@ void editOneTargetOf500Steps(benchmark::State& state)
         z = z > 0.01 ? 0 : z + 0.001;
         const Target& t = cell.targets[1];
         const Cell edited = setTargetPose(cell, t.id, t.pose * translated({0, 0, -z})).value();
-        benchmark::DoNotOptimize(check(edited, edited.routines.front()));
+        benchmark::DoNotOptimize(check(edited, edited.routines.front(), {.contact = false}));
     }
 }
 BENCHMARK(editOneTargetOf500Steps)->Unit(benchmark::kMillisecond);

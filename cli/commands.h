@@ -42,4 +42,14 @@ int formatCell(const std::string& file);
 /// itself.
 int programOfCell(const std::string& file, const std::string& from, const std::string& out, bool json);
 
+/// Distance of two bodies at a time of the run [s]; without names the smallest one of every checked pair over the run.
+int clearanceOfCell(const std::string& file, const std::string& a, const std::string& b, double at);
+
+/// Brings a time table in: under a name that is there it takes the place of those rows. With a routine, a step that plays
+/// it comes at its end.
+struct TableOptions {
+    std::string arm, name, into, out;  ///< arm: the first one; name: that of the file; out: the cell itself
+};
+int tableIntoCell(const std::string& file, const std::string& csv, const TableOptions& options);
+
 }  // namespace topikos::cli

@@ -117,6 +117,29 @@ int main(int argc, char** argv)
     programCommand->add_flag("--json", json, "One JSON object instead of text");
     programCommand->callback([&] { code = programOfCell(file, from, out, json); });
 
+    TableOptions table;
+    std::string csv;
+    CLI::App* tableCommand = app.add_subcommand("table", "Bring times and joint values from a CSV file into a cell");
+    tableCommand->add_option("CELL", file, "Cell file")->required();
+    tableCommand->add_option("CSV", csv, "Table: a column \"time\", and one for each joint, by name")->required();
+    tableCommand->add_option("--name", table.name, "What it is called; the rows of one of that name are replaced");
+    tableCommand->add_option("--arm", table.arm, "The arm whose joints they are; without it the first one");
+    tableCommand->add_option("--into", table.into, "Routine that gets a step that plays it, at its end");
+    tableCommand->add_option("-o,--output", table.out, "Cell file to write; without it CELL itself");
+    tableCommand->callback([&] { code = tableIntoCell(file, csv, table); });
+
+    std::string bodyA, bodyB;
+    double at = 0;
+    CLI::App* clearanceCommand =
+        app.add_subcommand("clearance", "How near bodies come: two of them, or every checked pair over the run");
+    clearanceCommand->add_option("CELL", file, "Cell file")->required();
+    CLI::Option* optionA =
+        clearanceCommand->add_option("--a", bodyA, "Body: a frame, a part, a tool, or \"ARM link N\"");
+    CLI::Option* optionB = clearanceCommand->add_option("--b", bodyB, "The other one")->needs(optionA);
+    optionA->needs(optionB);
+    clearanceCommand->add_option("--at", at, "Time of the run in s (0)")->needs(optionA)->check(CLI::Range(0.0, 1e7));
+    clearanceCommand->callback([&] { code = clearanceOfCell(file, bodyA, bodyB, at); });
+
     CLI::App* formatCommand = app.add_subcommand("format", "Rewrite a cell file in canonical form");
     formatCommand->add_option("CELL", file, "Cell file")->required();
     formatCommand->callback([&] { code = formatCell(file); });
@@ -124,7 +147,8 @@ int main(int argc, char** argv)
     try {
         app.parse(argc, argv);
         if (app.get_subcommands().empty())
-            throw CLI::RequiredError("One of the commands arm, check, simulate, curves, program, export, format");
+            throw CLI::RequiredError(
+                "One of the commands arm, check, simulate, curves, program, table, clearance, export, format");
         if (arm->parsed() && arm->get_subcommands().empty())
             throw CLI::RequiredError("One of the questions list, info, fk, jacobian, ik, singular, torque, export");
     } catch (const CLI::Success& success) {

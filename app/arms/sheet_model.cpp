@@ -13,7 +13,7 @@ namespace {
 
 constexpr size_t kMostStates = 200;
 
-enum class ColumnKind { Length, Angle, Motion, Rate, Ramp, Effort, Plain, Mass };
+enum class ColumnKind { Length, Angle, Motion, Rate, Ramp, Jerk, Effort, Plain, Mass };
 
 /// From what is shown to metres and radians.
 double unitOf(ColumnKind quantity, JointKind kind)
@@ -23,7 +23,8 @@ double unitOf(ColumnKind quantity, JointKind kind)
     case ColumnKind::Angle: return kDegree;
     case ColumnKind::Motion:
     case ColumnKind::Rate:
-    case ColumnKind::Ramp: return kind == JointKind::Revolute ? kDegree : kMillimetre;
+    case ColumnKind::Ramp:
+    case ColumnKind::Jerk: return kind == JointKind::Revolute ? kDegree : kMillimetre;
     default: return 1;
     }
 }
@@ -85,6 +86,8 @@ const std::vector<SheetModel::Column>& SheetModel::columns() const
         all.push_back(number("Speed", "Largest speed [°/s or mm/s]", ColumnKind::Rate, &SheetAxis::speed));
         all.push_back(
             number("Accel.", "Largest acceleration [°/s² or mm/s²]", ColumnKind::Ramp, &SheetAxis::acceleration));
+        all.push_back(number("Jerk", "Largest change of the acceleration [°/s³ or mm/s³]; 0 when it is not limited",
+                             ColumnKind::Jerk, &SheetAxis::jerk));
         all.push_back(number("Effort", "Largest torque [N·m] or force [N]; 0 when unknown", ColumnKind::Effort,
                              &SheetAxis::effort));
         all.push_back(number("Mass", "Of the link that moves with the axis [kg]; 0 when unknown", ColumnKind::Mass,

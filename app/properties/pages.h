@@ -26,6 +26,8 @@ private:
     void addPulse();
     void addWaitFor();
     void addDevice();
+    void addTable();
+    void insertStartOfTable();
     void addCall();
     void addRepeat();
     void addForEach();

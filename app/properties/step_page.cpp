@@ -1,11 +1,19 @@
 #include "app/properties/pages.h"
 
 #include "app/properties/choices.h"
+#include "app/route/time_table_dialog.h"
 #include "app/session/text.h"
 #include "core/cell/devices.h"
+#include "core/cell/edit_steps.h"
+#include "core/cell/edit_support.h"
 #include "core/cell/step_tree.h"
+#include "core/cell/time_tables.h"
+#include "core/exchange/file.h"
 #include "core/program/new_step.h"
 #include "core/spatial/limits.h"
+
+#include <QFileDialog>
+#include <QFileInfo>
 
 namespace topikos {
 
@@ -89,6 +97,7 @@ void StepPage::fill()
     case StepKind::PulseSignal: addPulse(); break;
     case StepKind::WaitSignal: addWaitFor(); break;
     case StepKind::MoveAxes: addDevice(); break;
+    case StepKind::PlayTable: addTable(); break;
     case StepKind::Call: addCall(); break;
     case StepKind::Repeat: addRepeat(); break;
     case StepKind::ForEach: addForEach(); break;
@@ -377,6 +386,66 @@ void StepPage::addDevice()
     addValue(
         "Speed", "stepSpeed", own.speed, "%", 0.01, limits::kStepJointSpeed, 1,
         [](Step& s, double v) { s.as<MoveAxes>()->speed = v; }, true);
+}
+
+void StepPage::addTable()
+{
+    const Cell& cell = m_session.cell();
+    const PlayTable& own = *m_step.as<PlayTable>();
+    Choices<TimeTableId> tables;
+    for (const TimeTable& table : cell.timeTables)
+        if (table.arm == m_session.routine().arm) tables.add(table.name, table.id, own.table);
+    addChoice("Table", "stepTable", tables.names, tables.current,
+              [=, this](int i) { change([&](Step& s) { s.as<PlayTable>()->table = tables.ids[size_t(i)]; }); });
+    addChoice("Between rows", "stepBetween", {"straight on", "smooth", "held"}, int(own.between),
+              [this](int i) { change([i](Step& s) { s.as<PlayTable>()->between = BetweenRows(i); }); });
+    addNumber(
+        "Times", "stepTimes", own.times, "", limits::kRepeat, 1, 0,
+        [this](double v) { change([=](Step& s) { s.as<PlayTable>()->times = std::uint32_t(v); }); }, false);
+    addValue("Speed", "stepSpeed", own.speed, "%", 0.01, limits::kStepJointSpeed, 1,
+             [](Step& s, double v) { s.as<PlayTable>()->speed = v; });
+    const TimeTable* table = findTimeTable(cell, own.table);
+    if (!table) return;
+    addText("Holds", rowsText(*table->rows));
+    addLine("Called", "tableName", text(table->name), "The name of the table",
+            [=, this, id = table->id](const QString& w) {
+                edit("Rename " + text(findTimeTable(m_session.cell(), id)->name),
+                     [=](const Cell& now) { return renameTimeTable(now, id, w.trimmed().toStdString()); });
+                return true;
+            });
+    addButtons({{"Move to its start", "tableStart", "A joint move to the first row, before this step",
+                 [this] { insertStartOfTable(); }},
+                {"Other rows …", "tableReplace", "Takes the rows from a file instead",
+                 [this, id = table->id] { askForTimeTable(m_session, this, id); }},
+                {"Save as CSV …", "tableSave", "Writes the rows to a file", [this, id = table->id] {
+                     const QString path =
+                         QFileDialog::getSaveFileName(this, "Save the time table", {}, "Tables (*.csv);;All files (*)");
+                     const TimeTable* now = findTimeTable(m_session.cell(), id);
+                     if (path.isEmpty() || !now) return;
+                     const Status bad = saveFile(path.toStdString(),
+                                                 timeTableCsv(*findArm(m_session.cell(), now->arm)->model, *now->rows));
+                     m_session.say(bad ? text(bad->line()) : "Saved " + QFileInfo(path).fileName(), bool(bad));
+                 }}});
+}
+
+/// Joints without a column go to where home has them.
+void StepPage::insertStartOfTable()
+{
+    const RoutineId routine = m_session.routine().id;
+    const StepId step = m_step.id;
+    const TimeTableId id = m_step.as<PlayTable>()->table;
+    m_session.edit("Move to the start of a time table", [=](const Cell& cell) -> Result<Cell> {
+        const TimeTable& table = *findTimeTable(cell, id);
+        const ArmStation& arm = *findArm(cell, table.arm);
+        JointVector posture = homePosture(cell, arm);
+        for (size_t k = 0; k < table.rows->joints.size(); ++k)
+            posture[table.rows->joints[k]] = table.rows->at(0, k);
+        TargetId target;
+        Result<Cell> next =
+            takePostureTarget(cell, arm.id, posture, freeNameIn(cell.targets, table.name + " start"), &target);
+        if (!next) return next;
+        return insertSteps(*next, routine, *placeOf(findRoutine(cell, routine)->steps, step), {jointTo(target)});
+    });
 }
 
 void StepPage::addCall()

@@ -12,6 +12,7 @@ void ThresholdsPage::fill()
                          const QString& symbol) {
         const Limit& limit = value == &Thresholds::jointMargin   ? limits::kJointMargin
                              : value == &Thresholds::slideMargin ? limits::kSlideMargin
+                             : value == &Thresholds::clearance   ? limits::kClearance
                              : unit == kDegree                   ? limits::kWristAngle
                              : unit == 1                         ? limits::kSingularValue
                                                                  : limits::kSingularLength;
@@ -29,6 +30,7 @@ void ThresholdsPage::fill()
         row("Direction", "directionCaution", &Thresholds::directionCaution, 1, "");
         row("stop", "directionBlocked", &Thresholds::directionBlocked, 1, "");
         row("Joints", "jointMargin", &Thresholds::jointMargin, kDegree, "°");
+        row("Clearance", "clearanceCaution", &Thresholds::clearance, kMillimetre, "mm");
         return;
     }
     row("Wrist", "wristCaution", &Thresholds::wristCaution, kDegree, "°");
@@ -38,6 +40,7 @@ void ThresholdsPage::fill()
     row("Shoulder", "shoulderCaution", &Thresholds::shoulderCaution, kMillimetre, "mm");
     row("stop", "shoulderBlocked", &Thresholds::shoulderBlocked, kMillimetre, "mm");
     row("Joints", "jointMargin", &Thresholds::jointMargin, kDegree, "°");
+    row("Clearance", "clearanceCaution", &Thresholds::clearance, kMillimetre, "mm");
 }
 
 }  // namespace topikos

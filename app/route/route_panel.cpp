@@ -166,7 +166,8 @@ RoutePanel::RoutePanel(Session& session, QWidget* parent) : QWidget(parent), m_s
     m_type->setPlaceholderText("line over Tile pick 80 mm");
     m_type->setToolTip(
         "joint or line, to or over TARGET, at SPEED, blend LENGTH · grip · release · wait SECONDS · wait for SIGNAL · "
-        "set SIGNAL on · move DEVICE to PLACE · call ROUTINE (PLACE) · repeat N times · for each place of PATTERN · "
+        "set SIGNAL on · move DEVICE to PLACE · play TABLE · call ROUTINE (PLACE) · repeat N times · for each place of "
+        "PATTERN · "
         "if SIGNAL · # note (Ctrl+L). Enter inserts after the selected step.");
     m_type->installEventFilter(this);
     bottom->addWidget(m_prompt);

@@ -35,6 +35,10 @@ public:
     void copySelected();
     void cutSelected();
     void paste();
+    /// A time table from a file, or from the clipboard, and a step that plays it behind the selected one.
+    void bringTable();
+    void bringTable(const QString& path);
+    void pasteTable();
     /// The selected steps become what a repeat, for each or if holds.
     void wrapSelected(StepKind kind);
     void unwrapSelected();
@@ -60,6 +64,8 @@ private:
     /// Puts a step after the selected one, with its values in the properties.
     void insertKind(StepKind kind);
     void showSelection();
+    /// In the edit that brought a table in: a step that plays it.
+    std::function<Result<Cell>(const Cell&, TimeTableId)> withPlay(StepId* made) const;
     void chooseRoutine(int index);
     void renameTo(const QString& typed);
     void showEmpty();

@@ -1,6 +1,7 @@
 #include "app/route/route_panel.h"
 
 #include "app/properties/fields.h"
+#include "app/route/time_table_dialog.h"
 #include "app/session/text.h"
 #include "app/theme/theme.h"
 #include "core/cell/edit_steps.h"
@@ -22,6 +23,18 @@ std::vector<StepId> idsOf(const std::vector<Step>& steps)
     for (const Step& step : steps)
         out.push_back(step.id);
     return out;
+}
+
+/// Whether a text is meant as a time table: it has columns for the time and a joint.
+bool isTimeTable(const std::string& words, const ArmStation& arm)
+{
+    const Result<TableText> table = splitTable(words);
+    if (!table || !table->named) return false;
+    const std::vector<TableColumn> columns = guessColumns(*table, arm);
+    const auto has = [&](TableColumn::Use use) {
+        return std::any_of(columns.begin(), columns.end(), [use](const TableColumn& c) { return c.use == use; });
+    };
+    return has(TableColumn::Use::Time) && has(TableColumn::Use::Joint);
 }
 
 /// "Delete step 3", or "Delete 2 steps".
@@ -87,10 +100,40 @@ void RoutePanel::paste()
     const std::string words = QGuiApplication::clipboard()->text().toStdString();
     const Result<std::vector<Step>> steps =
         parseSteps(m_session.cell(), m_session.routine(), scopeAt(place).loops, words);
+    if (!steps && isTimeTable(words, m_session.station())) return pasteTable();
     if (!steps) return m_session.say("The clipboard holds no steps for here: " + text(steps.error().line()), true);
     if (steps->empty()) return m_session.say("The clipboard holds no steps.", true);
     m_model->insertSteps(*steps, place,
                          steps->size() == 1 ? "Paste a step" : QString("Paste %1 steps").arg(steps->size()));
+}
+
+std::function<Result<Cell>(const Cell&, TimeTableId)> RoutePanel::withPlay(StepId* made) const
+{
+    return [routine = m_session.routine().id, place = insertPlace(), made](const Cell& cell, TimeTableId table) {
+        std::vector<StepId> ids;
+        Result<Cell> next = insertSteps(cell, routine, place, {Step{.action = PlayTable{table}}}, &ids);
+        if (next) *made = ids.front();
+        return next;
+    };
+}
+
+void RoutePanel::bringTable()
+{
+    StepId made;
+    if (askForTimeTable(m_session, this, {}, withPlay(&made))) m_session.select(made);
+}
+
+void RoutePanel::bringTable(const QString& path)
+{
+    StepId made;
+    if (openTimeTable(m_session, this, path, {}, withPlay(&made))) m_session.select(made);
+}
+
+void RoutePanel::pasteTable()
+{
+    StepId made;
+    if (bringTimeTable(m_session, this, QGuiApplication::clipboard()->text(), "Table", {}, withPlay(&made)))
+        m_session.select(made);
 }
 
 void RoutePanel::wrapSelected(StepKind kind)
@@ -188,12 +231,10 @@ void RoutePanel::goToNextUse()
     m_session.showRoutine(use.routine);
     m_session.select(use.step);
     const QString place = text(topikos::wordsOf(cell, use));
-    m_session.say(all.size() == 1 ? QString("%1 is used once, by %2.").arg(name, place)
-                                  : QString("%1 is used by %2 steps; use %3 is %4.")
-                                        .arg(name)
-                                        .arg(all.size())
-                                        .arg(m_use + 1)
-                                        .arg(place));
+    m_session.say(
+        all.size() == 1
+            ? QString("%1 is used once, by %2.").arg(name, place)
+            : QString("%1 is used by %2 steps; use %3 is %4.").arg(name).arg(all.size()).arg(m_use + 1).arg(place));
     ++m_use;
 }
 
@@ -201,6 +242,7 @@ void RoutePanel::insertKind(StepKind kind)
 {
     const StepPlace place = insertPlace();
     const Result<Action> action = newAction(m_session.cell(), scopeAt(place), kind, m_lastTarget);
+    if (!action && kind == StepKind::PlayTable && m_session.routine().arm) return bringTable();
     if (!action) return m_session.say(text(action.error().line()), true);
     m_model->insertSteps({Step{.action = *action}}, place, QString("Insert %1").arg(stepKindName(kind)));
 }

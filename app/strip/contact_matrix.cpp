@@ -149,13 +149,13 @@ void ContactMatrix::fill()
     m_members = contact.pairs.empty() ? std::vector<ContactMember>() : contactMembers(cell);
     if (contact.pairs.empty()) {
         m_counts->setText(
-            "<b>Contact is not checked yet.</b> Find pairs tries random postures and sorts which bodies may touch "
-            "into adjacent, always, never and sometimes, ready for when it is.");
+            "<b>All pairs are checked</b> but neighbours and what the arm touches in every posture. Find pairs tries "
+            "random postures and sorts the pairs; then single ones can be left out.");
     } else {
         const auto checked =
             std::count_if(contact.pairs.begin(), contact.pairs.end(), [](const ContactPair& p) { return p.checked; });
         m_counts->setText(
-            QString("<b>Contact is not checked yet.</b> %1 of %2 pairs are marked for it: %3; %4 samples, seed %5.")
+            QString("<b>%1 of %2 pairs are checked:</b> %3; %4 samples, seed %5. Parts are checked as well.")
                 .arg(checked)
                 .arg(contact.pairs.size())
                 .arg(text(pairCounts(contact)))

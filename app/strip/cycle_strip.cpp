@@ -134,6 +134,10 @@ void CycleStrip::addArm(const Cell& cell, const Trace& trace, const ArmTrace& ar
             block.words += " waits for " + text(findSignal(cell, step.as<WaitSignal>()->until.signal)->name);
             break;
         case StepKind::MoveAxes: block.words += " " + text(frameName(cell, step.as<MoveAxes>()->device)); break;
+        case StepKind::PlayTable:
+            block.words += " " + text(findTimeTable(cell, step.as<PlayTable>()->table)->name);
+            block.color = stepColor(step.kind());
+            break;
         case StepKind::Joint:
         case StepKind::Line:
         case StepKind::Arc:

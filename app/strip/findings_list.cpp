@@ -65,6 +65,12 @@ FindingsList::FindingsList(Session& session, QWidget* parent) : QWidget(parent),
                          : f.target ? Selection(f.target)
                          : belt     ? Selection(belt->belt)
                                     : Selection());
+        // Contact is seen where things stand then.
+        const auto* contact = f.as<ContactFact>();
+        const Trace& run = checked->result.trace;
+        if (contact && contact->time <= run.duration
+            && (!f.routine || reachedRoutines(*checked->cell).contains(f.routine)))
+            m_session.scrub(contact->time);
         // Who jogs next has to know which arm will move.
         if (m_session.station().id != before)
             m_session.say(text(m_session.station().name) + " is in hand now: the finding is about it.");

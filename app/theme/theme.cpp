@@ -288,6 +288,7 @@ const char* stepGlyph(StepKind kind)
     case StepKind::PulseSignal: return "pulse";
     case StepKind::WaitSignal: return "listen";
     case StepKind::MoveAxes: return "axis";
+    case StepKind::PlayTable: return "table";
     case StepKind::Call: return "call";
     case StepKind::Repeat: return "repeat";
     case StepKind::ForEach: return "each";
@@ -304,7 +305,8 @@ const char* stepGlyph(StepKind kind)
 QColor stepColor(StepKind kind)
 {
     switch (kind) {
-    case StepKind::Joint: return theme().joint;
+    case StepKind::Joint:
+    case StepKind::PlayTable: return theme().joint;
     case StepKind::Line:
     case StepKind::Arc: return theme().accent;
     case StepKind::SwitchProcess: return theme().process;

@@ -265,9 +265,14 @@ const std::vector<Scene::Path>& Scene::paths() const
                 for (int i = 0; !outcome.travels.empty() && i <= 28; ++i)
                     path.points.push_back((base(i / 28.0) * baseFromTcp(cell, arm, outcome.arrival)).translation);
             } else if (outcome.move->kind == Move::Kind::Joint) {
-                for (int i = 0; i <= 28; ++i)
-                    path.points.push_back(
-                        (base(i / 28.0) * baseFromTcp(cell, arm, outcome.move->at(*arm.model, i / 28.0))).translation);
+                // Of a time table the first pass; the others go the same way.
+                const Move& move = *outcome.move;
+                const int pieces = move.table ? 240 : 28;
+                const double end = move.stop ? move.stop->fraction : move.table ? 1.0 / move.table->passes : 1;
+                for (int i = 0; i <= pieces; ++i)
+                    path.points.push_back((base(end * i / pieces)
+                                           * baseFromTcp(cell, arm, move.at(*arm.model, end * i / pieces)))
+                                              .translation);
             } else {
                 const Move& move = *outcome.move;
                 const double end = move.stop ? move.stop->fraction : 1;
@@ -320,6 +325,7 @@ std::optional<Scene::Callout> Scene::callout() const
         place = base * outcome.move->line.tcpAt(worst->fraction).translation;
     else if (target && target->kind == Target::Kind::Pose)
         place = (worldFromFrame(cell, target->frame, outcome.axes) * target->pose).translation;
+    if (const auto* contact = worst->as<ContactFact>()) place = 0.5 * (contact->onA + contact->onB);
     return Callout{place, worst->severity, findingText(cell, *worst)};
 }
 

@@ -206,6 +206,16 @@ void Scene::addExplanation(DrawList& list) const
     const Cell& cell = *checked->cell;
     for (const Finding* finding : checked->result.ofStep(step)) {
         const Finding& f = *finding;
+        const QColor color = f.severity == Severity::Blocked ? theme().blocked : theme().caution;
+        if (const auto* contact = f.as<ContactFact>()) {
+            // Between the nearest points; a cross where they are one.
+            list.marks.push_back({contact->onA, contact->onB, color, 2.6});
+            for (int i = 0; f.rule == Rule::Contact && i < 3; ++i) {
+                const Vec3 arm = 0.03 * Vec3::Unit(i);
+                list.marks.push_back({contact->onA - arm, contact->onA + arm, color, 2.6});
+            }
+            continue;
+        }
         const SingularFact* singular = f.as<SingularFact>();
         const StepOutcome* outcome = singular ? outcomeOf(checked->result, f) : nullptr;
         if (!outcome || !outcome->move) continue;
@@ -214,7 +224,6 @@ void Scene::addExplanation(DrawList& list) const
             singularityGeometry(*arm.model, outcome->move->at(*arm.model, f.fraction), singular->kind);
         const Pose base = worldFromBase(cell, arm, outcome->axesAlong(f.fraction));
         const Vec3 point = base * g.point, direction = base.rotation * g.direction, centre = base * g.wristCentre;
-        QColor color = f.severity == Severity::Blocked ? theme().blocked : theme().caution;
         if (singular->kind == SingularityKind::Wrist || singular->kind == SingularityKind::Direction) {
             addDashes(list.marks, point - 0.45 * direction, point + 0.45 * direction, color, 2);
         } else {

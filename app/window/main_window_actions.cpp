@@ -296,6 +296,10 @@ void MainWindow::buildActions()
     QAction* teachLine =
         action(teach, "Take target and line", "A target where the arm stands, and a line to it in the routine",
                QKeySequence("L"), [this] { m_route->teachStep(StepKind::Line, m_targets->takingFrame()); });
+    action(teach, "Bring in a time table", "Times and joint values from a CSV file, and a step that plays them", {},
+           [this] { m_route->bringTable(); });
+    action(teach, "Paste a time table", "The same from the clipboard, as a spreadsheet puts it there", {},
+           [this] { m_route->pasteTable(); });
     action(teach, "Take posture here", "One value per joint, as the arm stands", QKeySequence("Ctrl+Shift+T"),
            [this] { m_targets->takePosture(); });
     QAction* retake = action(teach, "Re-take selected target", "The selected target goes to where the arm stands",
@@ -425,7 +429,7 @@ void MainWindow::buildActions()
 
     action(check, "Signals", "Names, values, who writes and who reads them", QKeySequence("Alt+6"),
            [this] { m_bottom->setCurrentWidget(m_signals); });
-    action(check, "Contact pairs", "Which bodies may touch each other, and why; contact is not checked yet",
+    action(check, "Contact pairs", "Which bodies are checked for contact, and why",
            QKeySequence("Alt+5"), [this] { m_bottom->setCurrentWidget(m_contact); });
 
     action(check, "Breakdown", "Where the time of the run goes, and what limits each move", QKeySequence("Alt+7"),

@@ -50,6 +50,7 @@ Result<Cell> deleteArm(const Cell& cell, ArmId id)
     next.routines.eraseIf([id](const Routine& r) { return r.arm == id; });
     next.targets.eraseIf([id](const Target& t) { return t.arm == id; });
     next.patterns.eraseIf([id](const Pattern& p) { return p.arm == id; });
+    next.timeTables.eraseIf([id](const TimeTable& t) { return t.arm == id; });
     std::erase_if(next.contact.pairs, [id](const ContactPair& p) { return p.a.arm == id || p.b.arm == id; });
     next.arms.eraseIf([id](const ArmStation& a) { return a.id == id; });
     return next;

@@ -12,6 +12,11 @@ bool ArmStation::operator==(const ArmStation& o) const
            && tool == o.tool && home == o.home && tcp == o.tcp && main == o.main;
 }
 
+bool TimeTable::operator==(const TimeTable& o) const
+{
+    return id == o.id && name == o.name && arm == o.arm && (rows == o.rows || *rows == *o.rows);
+}
+
 bool Target::operator==(const Target& o) const
 {
     return id == o.id && name == o.name && arm == o.arm && kind == o.kind && frame == o.frame && tool == o.tool
@@ -34,6 +39,7 @@ const Part* findPart(const Cell& cell, PartId id) { return cell.parts.find(id); 
 const Target* findTarget(const Cell& cell, TargetId id) { return cell.targets.find(id); }
 const Routine* findRoutine(const Cell& cell, RoutineId id) { return cell.routines.find(id); }
 const Signal* findSignal(const Cell& cell, SignalId id) { return cell.signals.find(id); }
+const TimeTable* findTimeTable(const Cell& cell, TimeTableId id) { return cell.timeTables.find(id); }
 const ArmStation* findArm(const Cell& cell, ArmId id) { return cell.arms.find(id); }
 
 namespace {

@@ -10,6 +10,7 @@
 #include "core/spatial/units.h"
 
 #include <cstdint>
+#include <memory>
 #include <numbers>
 #include <string>
 #include <vector>
@@ -233,6 +234,15 @@ struct Routine {
     bool operator==(const Routine&) const = default;
 };
 
+/// A motion of an arm from elsewhere, by rows of times and joint values.
+struct TimeTable {
+    TimeTableId id;
+    std::string name;
+    ArmId arm{};
+    std::shared_ptr<const TimeRows> rows{};  ///< always there
+    bool operator==(const TimeTable& other) const;
+};
+
 /// When a finding is raised.
 struct Thresholds {
     double jointMargin = 5 * kDegree;  ///< caution when a turning joint comes this near to its range end [rad]
@@ -242,6 +252,8 @@ struct Thresholds {
     double shoulderCaution = 0.080, shoulderBlocked = 0.010;           ///< [m]
     double directionCaution = 0.03,
            directionBlocked = 0.003;  ///< other chains: smallest singular value, lengths by the reach
+
+    double clearance = 0.002;  ///< caution when two bodies come nearer to each other than this [m]
 
     SingularityBounds cautions() const { return {wristCaution, elbowCaution, shoulderCaution, directionCaution}; }
     SingularityBounds blocks() const { return {wristBlocked, elbowBlocked, shoulderBlocked, directionBlocked}; }
@@ -304,6 +316,7 @@ struct Cell {
     Table<Pattern> patterns;
     Table<Target> targets;
     Table<Signal> signals;
+    Table<TimeTable> timeTables{};
     Table<Routine> routines;  ///< at least one of each arm
     Thresholds thresholds;
     LineLimits lineLimits;
@@ -323,6 +336,7 @@ const Pattern* findPattern(const Cell& cell, PatternId id);
 const Target* findTarget(const Cell& cell, TargetId id);
 const Routine* findRoutine(const Cell& cell, RoutineId id);
 const Signal* findSignal(const Cell& cell, SignalId id);
+const TimeTable* findTimeTable(const Cell& cell, TimeTableId id);
 const ArmStation* findArm(const Cell& cell, ArmId id);
 const Process* findProcess(const Cell& cell, ProcessId id);
 

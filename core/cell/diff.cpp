@@ -54,6 +54,9 @@ template <class T> size_t insideBytes(const T& object, const T* former)
     }
     if constexpr (requires { object.axes; }) bytes += object.axes.capacity() * sizeof(AxisValue);
     if constexpr (requires { object.leftOut; }) bytes += object.leftOut.capacity() * sizeof(std::uint32_t);
+    if constexpr (requires { object.rows->times; })
+        if (!former || former->rows != object.rows)
+            bytes += (object.rows->times.capacity() + object.rows->values.capacity()) * sizeof(double);
     if constexpr (requires { object.steps; }) bytes += tableBytes(object.steps, former ? former->steps : Steps());
     return bytes;
 }
@@ -86,7 +89,7 @@ template <class T> size_t tableBytes(const Table<T>& table, const Table<T>& othe
 bool CellDiff::onlyRoutines() const
 {
     return arms.empty() && frames.empty() && tools.empty() && partKinds.empty() && parts.empty() && patterns.empty()
-           && targets.empty() && signals.empty() && !rest;
+           && targets.empty() && signals.empty() && timeTables.empty() && !rest;
 }
 
 CellDiff differences(const Cell& before, const Cell& after)
@@ -100,6 +103,7 @@ CellDiff differences(const Cell& before, const Cell& after)
     compare(before.patterns, after.patterns, diff.patterns, diff.order);
     compare(before.targets, after.targets, diff.targets, diff.order);
     compare(before.signals, after.signals, diff.signals, diff.order);
+    compare(before.timeTables, after.timeTables, diff.timeTables, diff.order);
     compare(before.routines, after.routines, diff.routines, diff.order);
     diff.rest = before.name != after.name || before.thresholds != after.thresholds
                 || before.lineLimits != after.lineLimits || before.angles != after.angles

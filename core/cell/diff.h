@@ -14,6 +14,7 @@ struct CellDiff {
     std::vector<PatternId> patterns;
     std::vector<TargetId> targets;
     std::vector<SignalId> signals;
+    std::vector<TimeTableId> timeTables;
     std::vector<RoutineId> routines;
     bool order = false;  ///< objects of some kind stand in another order
     bool rest = false;   ///< name, thresholds, limits of lines, convention of angles, contact pairs, as built or drawn

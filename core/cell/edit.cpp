@@ -3,6 +3,7 @@
 #include "core/cell/devices.h"
 #include "core/cell/edit_support.h"
 #include "core/cell/step_tree.h"
+#include "core/cell/time_tables.h"
 #include "core/robot/data_sheet.h"
 #include "core/spatial/limits.h"
 
@@ -128,6 +129,22 @@ Result<Cell> renameRoutine(const Cell& cell, RoutineId id, const std::string& na
     return renamed(cell, &Cell::routines, id, name, "routine");
 }
 
+namespace {
+
+std::shared_ptr<const TimeRows> ofJointsBelow(const TimeRows& rows, int joints)
+{
+    TimeRows out;
+    out.times = rows.times;
+    for (const int joint : rows.joints)
+        if (joint < joints) out.joints.push_back(joint);
+    for (size_t i = 0; i < rows.size(); ++i)
+        for (size_t k = 0; k < rows.joints.size(); ++k)
+            if (rows.joints[k] < joints) out.values.push_back(rows.at(i, k));
+    return std::make_shared<const TimeRows>(std::move(out));
+}
+
+}  // namespace
+
 Result<Cell> setArmModel(const Cell& cell, ArmId id, const ArmPtr& model)
 {
     if (!model) return missing("arm");
@@ -170,6 +187,9 @@ Result<Cell> setArmModel(const Cell& cell, ArmId id, const ArmPtr& model)
         const bool kept = model->hasConfigurations() && withConfiguration(found.items, target.configuration);
         if (!sameJoints && !kept && !found.items.empty()) target.configuration = found.items.front().configuration;
     };
+    // A table keeps the joints that are still there.
+    next.timeTables.change([&](const TimeTable& t) { return t.arm == id && bool(checkTimeRows(*t.rows, *model)); },
+                           [&](TimeTable& t) { t.rows = ofJointsBelow(*t.rows, model->jointCount()); });
     Table<Target> targets = next.targets;
     targets.change([id](const Target& t) { return t.arm == id; }, adapt);
     next.targets = std::move(targets);
@@ -412,6 +432,7 @@ Status checkThresholds(const Thresholds& t)
     constexpr const char* code = "edit.threshold";
     if (Status bad = checkLimit(limits::kJointMargin, t.jointMargin, code)) return bad;
     if (Status bad = checkLimit(limits::kSlideMargin, t.slideMargin, code)) return bad;
+    if (Status bad = checkLimit(limits::kClearance, t.clearance, code)) return bad;
     struct Pair {
         const char* name;
         double blocked, caution;

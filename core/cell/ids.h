@@ -21,6 +21,7 @@ using PatternId = Id<struct PatternTag>;
 using TargetId = Id<struct TargetTag>;
 using ArmId = Id<struct ArmTag>;
 using SignalId = Id<struct SignalTag>;
+using TimeTableId = Id<struct TimeTableTag>;
 using RoutineId = Id<struct RoutineKind>;
 using ParameterId = Id<struct ParameterTag>;
 using StepId = Id<struct StepTag>;

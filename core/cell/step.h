@@ -1,6 +1,7 @@
 #pragma once
 #include "core/cell/ids.h"
 #include "core/cell/table.h"
+#include "core/robot/time_rows.h"
 
 #include <cstddef>
 #include <string>
@@ -125,6 +126,15 @@ struct MoveAxes {
     bool operator==(const MoveAxes&) const = default;
 };
 
+/// Goes by a time table.
+struct PlayTable {
+    TimeTableId table{};
+    BetweenRows between = BetweenRows::Linear;
+    std::uint32_t times = 1;  ///< how often, one after the other
+    double speed = 1;         ///< of the table's times, (0, 1]: half the speed takes twice as long
+    bool operator==(const PlayTable&) const = default;
+};
+
 struct Call {
     RoutineId routine{};
     std::vector<Place> places{};  ///< for the names of the routine, in their order
@@ -176,8 +186,9 @@ struct Halt {
     bool operator==(const Halt&) const = default;
 };
 
-using Action = std::variant<JointMove, LineMove, ArcMove, Grip, Release, Wait, SetSignal, PulseSignal, WaitSignal,
-                            MoveAxes, Call, Repeat, ForEach, If, Note, SwitchProcess, UsePoint, ReadFrom, Halt>;
+using Action =
+    std::variant<JointMove, LineMove, ArcMove, Grip, Release, Wait, SetSignal, PulseSignal, WaitSignal, MoveAxes,
+                 PlayTable, Call, Repeat, ForEach, If, Note, SwitchProcess, UsePoint, ReadFrom, Halt>;
 /// The alternatives of Action, in its order.
 enum class StepKind {
     Joint,
@@ -190,6 +201,7 @@ enum class StepKind {
     PulseSignal,
     WaitSignal,
     MoveAxes,
+    PlayTable,
     Call,
     Repeat,
     ForEach,

@@ -174,6 +174,19 @@ struct ActionCheck {
             if (Status bad = checkAxisValue(*findFrame(cell, axes[i]), move.values[i])) return bad;
         return std::nullopt;
     }
+    Status operator()(const PlayTable& play) const
+    {
+        const TimeTable* table = findTimeTable(cell, play.table);
+        if (!table) return fail("edit.step-table", "the step has no time table", "Name a time table of this cell.");
+        if (table->arm != scope.routine.arm)
+            return fail("edit.step-arm",
+                        fmt::format("\"{}\" is a time table of \"{}\", and \"{}\" {}", table->name,
+                                    findArm(cell, table->arm)->name, scope.routine.name,
+                                    scope.routine.arm ? "is not run by it" : "can be called by every arm"),
+                        "Play it in a routine of that arm.");
+        if (Status bad = checkLimit(limits::kRepeat, play.times, "edit.step-repeat")) return bad;
+        return checkLimit(limits::kStepJointSpeed, play.speed, "edit.step-speed");
+    }
     Status operator()(const Call& call) const
     {
         const Routine* routine = findRoutine(cell, call.routine);

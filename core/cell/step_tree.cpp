@@ -99,6 +99,8 @@ bool uses(const Step& step, const Used& what)
 {
     if (const auto* id = std::get_if<SignalId>(&what)) return signalOf(step) == *id;
     if (const auto* id = std::get_if<RoutineId>(&what)) return step.as<Call>() && step.as<Call>()->routine == *id;
+    if (const auto* id = std::get_if<TimeTableId>(&what))
+        return step.as<PlayTable>() && step.as<PlayTable>()->table == *id;
     if (const auto* id = std::get_if<ProcessId>(&what))
         return step.as<SwitchProcess>() && step.as<SwitchProcess>()->process == *id;
     if (const auto* id = std::get_if<FrameId>(&what)) {

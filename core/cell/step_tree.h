@@ -68,7 +68,7 @@ template <class Wanted, class Change> void changeEach(Steps& steps, const Wanted
 }
 
 /// Something that steps use.
-using Used = std::variant<TargetId, SignalId, RoutineId, PatternId, FrameId, ProcessId, ParameterId>;
+using Used = std::variant<TargetId, SignalId, RoutineId, PatternId, FrameId, ProcessId, ParameterId, TimeTableId>;
 struct StepUse {
     RoutineId routine;
     StepId step;

@@ -6,6 +6,7 @@
 #include "core/cell/pattern.h"
 #include "core/cell/step_check.h"
 #include "core/cell/step_tree.h"
+#include "core/cell/time_tables.h"
 #include "core/spatial/limits.h"
 
 #include <fmt/format.h>
@@ -129,7 +130,7 @@ Status checkContent(const Cell& cell)
           std::pair("parts", cell.parts.size()), std::pair("part-kinds", cell.partKinds.size()),
           std::pair("patterns", cell.patterns.size()), std::pair("targets", cell.targets.size()),
           std::pair("routines", cell.routines.size()), std::pair("signals", cell.signals.size()),
-          std::pair("contact-pairs", cell.contact.pairs.size())})
+          std::pair("time-tables", cell.timeTables.size()), std::pair("contact-pairs", cell.contact.pairs.size())})
         if (!limits::kListLength.holds(double(size)))
             return fault(fmt::format("has {} entries; {:.0f} is the limit", size, limits::kListLength.most), list);
     if (Status bad = checkIds(cell.frames, "frames", used, cell.nextId)) return bad;
@@ -141,8 +142,10 @@ Status checkContent(const Cell& cell)
     if (Status bad = checkIds(cell.routines, "routines", used, cell.nextId)) return bad;
     if (Status bad = checkIds(cell.arms, "arms", used, cell.nextId)) return bad;
     if (Status bad = checkIds(cell.signals, "signals", used, cell.nextId)) return bad;
+    if (Status bad = checkIds(cell.timeTables, "time-tables", used, cell.nextId)) return bad;
     if (Status bad = checkNames(cell.arms, "arms")) return bad;
     if (Status bad = checkNames(cell.signals, "signals")) return bad;
+    if (Status bad = checkNames(cell.timeTables, "time-tables")) return bad;
     if (Status bad = checkNames(cell.frames, "frames")) return bad;
     if (Status bad = checkNames(cell.tools, "tools")) return bad;
     if (Status bad = checkNames(cell.parts, "parts")) return bad;
@@ -263,6 +266,16 @@ Status checkContent(const Cell& cell)
             if (Status bad = checkId(process.id.value, where, used, cell.nextId)) return bad;
             if (Status bad = checkProcess(cell, cell.tools[t], process, &writers)) return fault(bad->message, where);
         }
+    for (size_t i = 0; i < cell.timeTables.size(); ++i) {
+        const TimeTable& table = cell.timeTables[i];
+        const std::string where = fmt::format("time-tables[{}]", i);
+        const ArmStation* arm = findArm(cell, table.arm);
+        if (!arm)
+            return fault(fmt::format("arm {} of \"{}\" is not in the cell", table.arm.value, table.name),
+                         where + ".arm");
+        if (Status bad = checkTimeRows(*table.rows, *arm->model))
+            return fault(bad->message, where + (bad->where.empty() ? "" : ", " + bad->where));
+    }
     for (size_t r = 0; r < cell.routines.size(); ++r) {
         const Routine& routine = cell.routines[r];
         const std::string where = fmt::format("routines[{}]", r);

@@ -40,6 +40,7 @@ std::vector<Finding> stepFindings(const Cell& cell, ArmId arm, const StepOutcome
     judgeGrip(step, found);
     judgeSignal(step, found);
     judgeAxis(step, found);
+    judgeTable(step, found);
     std::stable_sort(found.begin(), found.end(),
                      [](const Finding& a, const Finding& b) { return a.severity > b.severity; });
     return found;
@@ -158,7 +159,7 @@ std::vector<Finding> joined(std::vector<Finding> ofSteps, const std::vector<Targ
         }
         Finding* first = nullptr;
         for (const size_t i : steps) {
-            if (ofSteps[i].severity < Severity::Blocked) continue;
+            if (ofSteps[i].severity < Severity::Blocked || ofSteps[i].as<ContactFact>()) continue;
             if (!first) {
                 first = &ofSteps[i];
                 continue;
@@ -168,6 +169,19 @@ std::vector<Finding> joined(std::vector<Finding> ofSteps, const std::vector<Targ
         }
         std::vector<Finding>& place = first ? first->followUps : ofTargets;
         place.insert(place.end(), left.begin(), left.end());
+    }
+    // A step that has to be changed anyway: what it touches goes below.
+    std::map<std::pair<RoutineId, StepId>, size_t> blocked;
+    for (size_t i = 0; i < ofSteps.size(); ++i) {
+        const Finding& f = ofSteps[i];
+        if (!moved[i] && f.step && f.severity == Severity::Blocked && !f.as<ContactFact>())
+            blocked.try_emplace({f.routine, f.step}, i);
+    }
+    for (size_t i = 0; i < ofSteps.size(); ++i) {
+        const auto own = blocked.find({ofSteps[i].routine, ofSteps[i].step});
+        if (!ofSteps[i].as<ContactFact>() || own == blocked.end()) continue;
+        ofSteps[own->second].followUps.push_back(ofSteps[i]);
+        moved[i] = true;
     }
     std::vector<Finding> out;
     for (size_t i = 0; i < ofSteps.size(); ++i)
@@ -196,11 +210,11 @@ public:
         }
     }
     std::vector<Finding> take() { return std::move(m_findings); }
-
-private:
     void add(Finding finding)
     {
-        const auto key = std::tuple(finding.rule, finding.step, finding.target, finding.arm, finding.fact.index());
+        const ContactFact* contact = finding.as<ContactFact>();
+        const auto key = std::tuple(finding.rule, finding.step, finding.target, finding.arm, finding.fact.index(),
+                                    contact ? contact->a.name + '\n' + contact->b.name : std::string());
         const auto [known, isNew] = m_known.try_emplace(key, m_findings.size());
         if (isNew) {
             m_findings.push_back(std::move(finding));
@@ -215,9 +229,10 @@ private:
         own.passes = passes;
     }
 
+private:
     const Cell& m_cell;
     std::vector<Finding> m_findings;
-    std::map<std::tuple<Rule, StepId, TargetId, ArmId, size_t>, size_t> m_known;
+    std::map<std::tuple<Rule, StepId, TargetId, ArmId, size_t, std::string>, size_t> m_known;
 };
 
 /// Takes out what somebody lets stand.
@@ -240,7 +255,8 @@ void sortOutAccepted(const Cell& cell, CheckResult& result)
 }
 
 /// Puts the findings together from the traces that are there.
-void judge(const Cell& cell, CheckResult& result, PlanCache& plans, const std::stop_token& stop)
+void judge(const Cell& cell, CheckResult& result, const std::vector<Finding>& contact, PlanCache& plans,
+           const std::stop_token& stop)
 {
     StepFindings ofSteps(cell);
     Uses uses;
@@ -250,6 +266,8 @@ void judge(const Cell& cell, CheckResult& result, PlanCache& plans, const std::s
         ofSteps.add(trace);
         addUses(trace, uses);
     }
+    for (const Finding& f : contact)
+        ofSteps.add(f);
     result.targets.clear();
     for (const Target& target : cell.targets) {
         if (stop.stop_requested()) return;
@@ -261,6 +279,24 @@ void judge(const Cell& cell, CheckResult& result, PlanCache& plans, const std::s
     adviseOnEnd(cell, result.trace, result.findings);
     adviseOnProgram(cell, result.findings);
     sortOutAccepted(cell, result);
+}
+
+}  // namespace
+
+namespace {
+
+/// Contact in all traces; what is known without it is told before.
+std::vector<Finding> contactOf(const Cell& cell, CheckResult& result, const CheckOptions& options,
+                               const std::function<void()>& tell)
+{
+    std::vector<Finding> out;
+    if (!options.contact) return out;
+    tell();
+    judgeContact(cell, result.trace, options.stop, out);
+    for (const Trace& trace : result.alone)
+        judgeContact(cell, trace, options.stop, out);
+    result.contact = true;
+    return out;
 }
 
 }  // namespace
@@ -297,15 +333,18 @@ CheckResult check(const Cell& cell, const CheckOptions& options)
     for (const Routine& routine : cell.routines)
         if (!reached.contains(routine.id) && routine.parameters.empty() && !routine.steps.empty())
             others.push_back(&routine);
-    if (options.partial && !others.empty() && !options.stop.stop_requested()) {
-        judge(cell, result, plans, options.stop);
+    const auto tell = [&] {
+        if (!options.partial || options.stop.stop_requested()) return;
+        judge(cell, result, {}, plans, options.stop);
         if (!options.stop.stop_requested()) options.partial(result);
-    }
+    };
+    if (!others.empty()) tell();
     for (const Routine* routine : others) {
         if (options.stop.stop_requested()) return result;
         result.alone.push_back(simulate(cell, *routine, run));
     }
-    judge(cell, result, plans, options.stop);
+    const std::vector<Finding> contact = contactOf(cell, result, options, tell);
+    judge(cell, result, contact, plans, options.stop);
     result.complete = !options.stop.stop_requested();
     return result;
 }
@@ -319,7 +358,7 @@ CheckResult check(const Cell& cell, const Routine& routine, const CheckOptions& 
     run.rounds = kCheckedRounds;
     CheckResult result;
     result.trace = simulate(cell, routine, run);
-    judge(cell, result, *run.plans, options.stop);
+    judge(cell, result, contactOf(cell, result, options, [] {}), *run.plans, options.stop);
     result.complete = !options.stop.stop_requested();
     return result;
 }
@@ -358,7 +397,8 @@ std::string lookedAt(const CheckResult& result)
     };
     std::string text = counted(result.trace.arms.size(), "routine that runs", "routines that run together");
     if (!result.alone.empty()) text += ", " + counted(result.alone.size(), "other by itself", "others each by itself");
-    return text + ", " + counted(result.targets.size(), "target", "targets") + "; contact is not checked";
+    return text + ", " + counted(result.targets.size(), "target", "targets")
+           + (result.contact ? ", contact" : "; contact not yet");
 }
 
 }  // namespace topikos

@@ -24,6 +24,7 @@ struct CheckResult {
     std::vector<Finding> findings;
     std::vector<Finding> accepted;       ///< advice that somebody lets stand
     std::vector<TargetVerdict> targets;  ///< in the order of the cell's targets
+    bool contact = false;                ///< contact was looked at
     bool complete = false;               ///< nothing was left out, because it came early or was stopped
 
     int count(Severity severity) const;
@@ -38,8 +39,9 @@ std::set<RoutineId> reachedRoutines(const Cell& cell, ArmId arm = {});
 
 struct CheckOptions {
     PlanCache* plans = nullptr;  ///< remembers moves between checks, so that an edit costs what it touches
+    bool contact = true;         ///< look at contact and clearance, too
     std::stop_token stop{};
-    /// Called with what is known of the routines that run, before the others are looked at.
+    /// Called with what is known without contact, and of the routines that run before the others are looked at.
     std::function<void(const CheckResult&)> partial{};
 };
 

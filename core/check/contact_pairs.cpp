@@ -30,14 +30,14 @@ std::vector<Solid> toolSolids(const Tool& tool)
     return out;
 }
 
-ContactBody bodyOf(const Cell& cell, const ContactMember& m, const std::vector<Mesh>& links)
+ContactBody bodyOf(const Cell& cell, const ContactMember& m, const std::vector<LinkShape>& links)
 {
     switch (m.kind) {
-    case Kind::Link: return ContactBody({trianglesOf(links[m.id])});
+    case Kind::Link: return ContactBody(links[m.id].pieces, links[m.id].surfaces);
     case Kind::Tool: return ContactBody::of(toolSolids(toolInForce(cell, *findArm(cell, m.arm))));
     case Kind::Frame: return ContactBody::of(findFrame(cell, {m.id})->solids);
     }
-    return ContactBody(std::vector<Triangles>{});
+    return ContactBody({}, {});
 }
 
 /// `postures` in the order of the arms.
@@ -108,13 +108,13 @@ std::optional<ContactPairs> sampleContactPairs(const Cell& cell, const SamplingO
                                                const std::function<bool(double)>& keepOn)
 {
     std::vector<ContactMember> members = contactMembers(cell);
-    std::vector<std::vector<Mesh>> links;
+    std::vector<std::vector<LinkShape>> links;
     for (const ArmStation& arm : cell.arms)
-        links.push_back(armBodies(*arm.model));
+        links.push_back(armShapes(*arm.model));
     std::vector<ContactBody> bodies;
     for (const ContactMember& m : members)
         bodies.push_back(
-            bodyOf(cell, m, m.kind == Kind::Frame ? std::vector<Mesh>() : links[*cell.arms.placeOf(m.arm)]));
+            bodyOf(cell, m, m.kind == Kind::Frame ? std::vector<LinkShape>() : links[*cell.arms.placeOf(m.arm)]));
 
     ContactPairs out{options.samples, options.seed, {}};
     std::vector<std::pair<size_t, size_t>> places;

@@ -23,6 +23,8 @@ const char* ruleName(Rule rule)
     case Rule::JointSpeed: return "joint-speed";
     case Rule::JointAcceleration: return "joint-acceleration";
     case Rule::Corner: return "corner";
+    case Rule::Contact: return "contact";
+    case Rule::Clearance: return "clearance";
     case Rule::Grip: return "grip";
     case Rule::Signal: return "signal";
     case Rule::Axis: return "axis";
@@ -150,6 +152,10 @@ struct Measurer {
     }
     Measure operator()(const JointLimitFact& fact) const { return {fact.lowest, fact.limit, Unit::None}; }
     Measure operator()(const CornerFact& fact) const { return {fact.corner.kept, fact.corner.asked, Unit::Metre}; }
+    Measure operator()(const ContactFact& fact) const
+    {
+        return {fact.distance, f.severity == Severity::Blocked ? 0 : fact.limit, Unit::Metre};
+    }
     Measure operator()(const GripFact& fact) const
     {
         return {0, fact.grasp, fact.grasp > 0 ? Unit::Metre : Unit::None};
@@ -165,6 +171,14 @@ struct Measurer {
     Measure operator()(const StopFact&) const { return {}; }
     Measure operator()(const ArcFact&) const { return {}; }
     Measure operator()(const TimeFact& fact) const { return {fact.limit, fact.limit, Unit::Second}; }
+    Measure operator()(const TableFact& fact) const
+    {
+        const bool turns = armOf(cell, f).model->joints()[size_t(fact.joint)].kind == JointKind::Revolute;
+        Unit unit = turns ? Unit::Radian : Unit::Metre;
+        if (fact.what == TableFact::What::TooFast) unit = turns ? Unit::RadianPerSecond : Unit::MetrePerSecond;
+        if (fact.what == TableFact::What::TooHard) unit = turns ? Unit::RadianPerSecond2 : Unit::MetrePerSecond2;
+        return {fact.amount, fact.limit, unit};
+    }
     Measure operator()(const AdviceFact& fact) const
     {
         return {fact.amount, fact.limit, fact.limit == 0 ? Unit::None : Unit::Radian};

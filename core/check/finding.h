@@ -17,6 +17,8 @@ enum class Rule {
     JointSpeed,
     JointAcceleration,
     Corner,
+    Contact,
+    Clearance,
     Grip,
     Signal,
     Axis,
@@ -83,6 +85,20 @@ struct JointLimitFact {
 struct CornerFact {
     Corner corner;
 };
+/// One of two bodies: a member of the table of pairs, or a part.
+struct ContactSide {
+    std::optional<ContactMember> member;
+    PartId part;
+    std::string name;
+    bool standIn = false;  ///< made from the kinematics of an arm
+};
+/// Two bodies that touch, or come near.
+struct ContactFact {
+    ContactSide a, b;
+    double time = 0;                              ///< [s]
+    double distance = 0, limit = 0;               ///< [m]
+    Vec3 onA = Vec3::Zero(), onB = Vec3::Zero();  ///< the nearest points, in the world [m]
+};
 /// Nothing gripped (no clamp, no part), a clamp holds the part, or the gripper still has one.
 struct GripFact {
     double grasp = 0;  ///< largest distance at which a part is gripped [m]
@@ -117,6 +133,14 @@ struct TimeFact {
     SignalId signal;
     double limit = 0;  ///< [s]
 };
+/// A time table that a joint cannot follow.
+struct TableFact {
+    enum class What { JumpsAtStart, JumpsAtRepeat, TooFast, TooHard };
+    What what = What::JumpsAtStart;
+    int joint = 0;
+    double amount = 0, limit = 0;  ///< [rad or m, by s, by s^2]
+    double fits = 1;               ///< TooFast, TooHard: speed at which it fits, as a fraction of that of the table
+};
 /// What an advice is about, as far as it has that.
 struct AdviceFact {
     TargetId other{};  ///< the neighbour that is skipped
@@ -127,8 +151,9 @@ struct AdviceFact {
     int joint = -1;
     double amount = 0, limit = 0;  ///< [rad or m, by the joint; else rad]
 };
-using Fact = std::variant<ReachFact, RangeFact, SingularFact, ConfigurationFact, JointLimitFact, CornerFact, GripFact,
-                          SignalFact, AxisFact, BeltFact, StopFact, ArcFact, TimeFact, AdviceFact>;
+using Fact =
+    std::variant<ReachFact, RangeFact, SingularFact, ConfigurationFact, JointLimitFact, CornerFact, ContactFact,
+                 GripFact, SignalFact, AxisFact, BeltFact, StopFact, ArcFact, TimeFact, TableFact, AdviceFact>;
 
 /// Something about the cell that a check reports.
 struct Finding {

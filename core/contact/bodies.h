@@ -1,29 +1,48 @@
 #pragma once
-#include "core/shape/mesh.h"
+#include "core/contact/nearest.h"
 
 #include <memory>
 
 namespace topikos {
 
-/// A body as contact checks see it: closed pieces of triangles, each with a tree of boxes over it. Immutable; safe to
-/// ask from several threads.
+/// A body as contact checks see it: convex pieces that count as they are, and closed surfaces of triangles, each with a
+/// tree of boxes over it. Immutable; safe to ask from several threads.
 class ContactBody {
 public:
-    explicit ContactBody(const std::vector<Triangles>& pieces);
-    /// One piece per solid; surfaces from files count by their lighter copy.
+    ContactBody(std::vector<Convex> pieces, const std::vector<PlacedSurface>& surfaces);
+    /// Surfaces from files count by their lighter copy.
     static ContactBody of(const std::vector<Solid>& solids);
     ~ContactBody();
     ContactBody(ContactBody&&) noexcept;
     ContactBody& operator=(ContactBody&&) noexcept;
 
-    bool empty() const;
+    bool empty() const { return m_pieces.empty(); }
+    /// A ball that holds all of it, in its own frame.
+    const Ball& ball() const { return m_ball; }
     /// Whether two bodies share a point. A body wholly inside another one touches it, though their surfaces do not
     /// meet.
     bool touches(const Pose& worldFromThis, const ContactBody& other, const Pose& worldFromOther) const;
+    /// Distance to another body, with points in the world. Above `upTo` it is a lower bound only.
+    Nearest nearest(const Pose& worldFromThis, const ContactBody& other, const Pose& worldFromOther,
+                    double upTo = INFINITY) const;
 
 private:
-    struct Piece;
+    struct Surface;
+    /// Trees are made once for a surface, and kept as long as somebody has the surface.
+    static std::shared_ptr<const Surface> treeOver(const std::shared_ptr<const Triangles>& triangles);
+    struct Piece {
+        Convex convex;  ///< of a surface only its pose
+        std::shared_ptr<const Surface> surface;
+        Ball ball;
+    };
+    /// In the frame of a's body.
+    static Nearest nearest(const Piece& a, const Piece& b, const Pose& aFromB, double upTo);
+    /// Surfaces, in the frame of a's triangles.
+    static Nearest ofSurfaces(const Surface& a, const Surface& b, const Pose& aFromB, double upTo);
+    static Nearest ofSurface(const Surface& a, const Convex& b, const Pose& aFromB, double upTo);
+
     std::vector<Piece> m_pieces;
+    Ball m_ball;
 };
 
 }  // namespace topikos

@@ -22,6 +22,7 @@ template <class Io> void fields(Io& io, SheetAxis& a)
     io.field("upper", a.upper);
     io.field("speed", a.speed);
     io.field("acceleration", a.acceleration);
+    io.optional("jerk", a.jerk, plain.jerk);
     io.optional("effort", a.effort, plain.effort);
     io.optional("drawn", a.drawn, plain.drawn);
     io.optional("mass", a.mass, plain.mass);

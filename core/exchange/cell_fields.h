@@ -245,6 +245,28 @@ template <class Io> void fields(Io& io, Pattern& p)
     }
 }
 
+template <class Io> void fields(Io& io, TimeTable& t)
+{
+    io.field("id", t.id);
+    io.field("name", t.name);
+    io.field("arm", t.arm);
+    std::vector<std::uint32_t> joints;
+    TimeRows rows;
+    if constexpr (!Io::kReads) {
+        rows = *t.rows;
+        for (const int joint : rows.joints)
+            joints.push_back(std::uint32_t(joint + 1));
+    }
+    io.field("joints", joints);
+    io.field("times", rows.times);
+    io.field("values", rows.values);
+    if constexpr (Io::kReads) {
+        for (const std::uint32_t number : joints)
+            rows.joints.push_back(number > 1000 ? 1000 : int(number) - 1);
+        t.rows = std::make_shared<const TimeRows>(std::move(rows));
+    }
+}
+
 template <class Io> void fields(Io& io, Parameter& p)
 {
     io.field("id", p.id);
@@ -282,6 +304,7 @@ template <class Io> void fields(Io& io, Thresholds& t)
     io.field("shoulder-caution", t.shoulderCaution);
     io.field("shoulder-blocked", t.shoulderBlocked);
     io.optional("slide-margin", t.slideMargin, Thresholds().slideMargin);
+    io.optional("clearance-caution", t.clearance, Thresholds().clearance);
     io.optional("direction-caution", t.directionCaution, Thresholds().directionCaution);
     io.optional("direction-blocked", t.directionBlocked, Thresholds().directionBlocked);
 }

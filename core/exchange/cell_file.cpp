@@ -141,6 +141,7 @@ template <class Io> void fields(Io& io, StoredCell& s)
     io.optionalList("patterns", s.cell.patterns);
     io.list("targets", s.cell.targets);
     io.optionalList("signals", s.cell.signals);
+    io.optionalList("time-tables", s.cell.timeTables);
     io.list("routines", s.cell.routines);
     io.optionalList("accepted", s.cell.accepted);
     io.optional("contact-samples", s.cell.contact.samples, std::uint32_t(0));
@@ -224,7 +225,7 @@ Result<Cell> readCell(const std::string& text, const std::string& name)
     Result<Json> parsed = parseDocument(text, kCellDocument);
     if (!parsed) return within(parsed.error());
     Json document = std::move(parsed).value();
-    constexpr void (*migrations[])(Json&) = {migrate1to2, migrate2to3, migrate3to4, migrate4to5};
+    constexpr void (*migrations[])(Json&) = {migrate1to2, migrate2to3, migrate3to4, migrate4to5, migrate5to6};
     static_assert(std::size(migrations) + 1 == kCellFormatVersion);
     const size_t written = document["version"].get<size_t>();
     if (Status bad = checkFieldVersions(document, written)) return within(*bad);

@@ -97,6 +97,11 @@ constexpr Since kFields[] = {
     {5, "routines.steps.whole"},
     {5, "routines.steps.with"},
     {5, "tools.processes"},
+    {6, "arms.sheet.axes.jerk"},
+    {6, "routines.steps.between"},
+    {6, "routines.steps.table"},
+    {6, "thresholds.clearance-caution"},
+    {6, "time-tables"},
 };
 
 /// Place of a field in the value, as errors name it; nothing when it is not there.

@@ -15,5 +15,7 @@ void migrate2to3(Json& cell);
 void migrate3to4(Json& cell);
 /// Steps hold others, and there are more kinds of them; nothing that was there is written otherwise.
 void migrate4to5(Json& cell);
+/// Time tables and limits of jerk came; nothing that was there is written otherwise.
+void migrate5to6(Json& cell);
 
 }  // namespace topikos

@@ -124,6 +124,14 @@ template <class Io> struct ActionFields {
         io.field("axes", m.values);
         io.field("speed", m.speed);
     }
+    void operator()(PlayTable& p) const
+    {
+        io.field("table", p.table);
+        io.word("between", p.between,
+                {{"linear", BetweenRows::Linear}, {"smooth", BetweenRows::Smooth}, {"hold", BetweenRows::Hold}});
+        io.field("times", p.times);
+        io.field("speed", p.speed);
+    }
     void operator()(Call& c) const
     {
         io.field("routine", c.routine);
@@ -184,6 +192,7 @@ template <class Io> void fields(Io& io, StoredStep& s)
              {"pulse", Kind::PulseSignal},
              {"wait-for", Kind::WaitSignal},
              {"move-axes", Kind::MoveAxes},
+             {"play", Kind::PlayTable},
              {"call", Kind::Call},
              {"repeat", Kind::Repeat},
              {"for-each", Kind::ForEach},

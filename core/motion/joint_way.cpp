@@ -28,7 +28,7 @@ template <class Weights> JointVector JointWay::blended(double fraction, Weights 
     const size_t next = std::min(size_t(after - m_fractions.begin()), last);
     const size_t i = next > 0 ? next - 1 : 0;
     const double h = m_fractions[next] - m_fractions[i];
-    const std::array<double, 6> w = weights(h > 0 ? (f - m_fractions[i]) / h : 0, h > 0 ? h : 1);
+    const std::array<double, 6> w = weights(h > 0 ? (f - m_fractions[i]) / h : 1, h > 0 ? h : 1);
     JointVector out(m_joints);
     const double* a = m_values.data() + 3 * i * size_t(m_joints);
     const double* b = m_values.data() + 3 * next * size_t(m_joints);

@@ -219,11 +219,23 @@ PathFlow LinePath::flowInFrame(double fraction) const
     return flow;
 }
 
+namespace {
+
+/// How much of its pass is done.
+double inPass(const TableRun& table, double fraction)
+{
+    const double done = std::clamp(fraction, 0.0, 1.0) * table.passes;
+    return done - std::min(std::floor(done), double(table.passes - 1));
+}
+
+}  // namespace
+
 JointVector Move::at(const Arm& arm, double fraction) const
 {
     if (corner)
         return corner->first->at(arm, 1 - corner->left(fraction)) + corner->second->at(arm, corner->done(fraction))
                - corner->second->from;
+    if (table) return way.at(inPass(*table, fraction));
     if (kind == Kind::Joint) return from + fraction * (to - from);
     if (fraction <= 0 || way.size() < 2) return from;
     const JointVector guess = way.at(fraction);
@@ -235,6 +247,7 @@ JointVector Move::rate(double fraction) const
     if (corner)
         return -corner->leftRate(fraction) * corner->first->rate(1 - corner->left(fraction))
                + corner->doneRate(fraction) * corner->second->rate(corner->done(fraction));
+    if (table) return table->passes * way.rate(inPass(*table, fraction));
     if (kind == Kind::Joint) return to - from;
     return way.size() < 2 ? JointVector(JointVector::Zero(from.size())) : way.rate(fraction);
 }
@@ -247,6 +260,7 @@ JointVector Move::bend(double fraction) const
         return a * a * corner->first->bend(left) - corner->leftBend(fraction) * corner->first->rate(left)
                + b * b * corner->second->bend(done) + corner->doneBend(fraction) * corner->second->rate(done);
     }
+    if (table) return double(table->passes) * table->passes * way.bend(inPass(*table, fraction));
     if (kind == Kind::Joint || way.size() < 2) return JointVector::Zero(from.size());
     return way.bend(fraction);
 }
@@ -255,6 +269,7 @@ JointVector Move::highestRate() const
 {
     if (corner)
         return 2 * corner->before * corner->first->highestRate() + 2 * corner->after * corner->second->highestRate();
+    if (table) return table->highestRate;
     if (kind == Kind::Joint) return (to - from).cwiseAbs();
     JointVector most = JointVector::Zero(from.size());
     for (size_t k = 0; k < way.size(); ++k)

@@ -140,6 +140,23 @@ struct Slowed {
     double seconds = 0;   ///< it takes longer by so much [s]
 };
 
+/// Where a joint goes faster, or changes its speed faster, than it can.
+struct Overload {
+    int joint = -1;       ///< none: nowhere
+    double amount = 0;    ///< highest speed or acceleration [rad/s or m/s, by s once more]
+    double limit = 0;     ///< that the joint has
+    double fraction = 0;  ///< of the way, where
+};
+
+/// What a move by a time table has beside others.
+struct TableRun {
+    std::uint32_t passes = 1;
+    double duration = 0;  ///< of all passes at the times of the table [s]
+    Overload speed, acceleration;
+    JointVector highestRate;  ///< of each joint, by the fraction of all passes [rad or m]
+    double fits = 1;          ///< the speed, as a fraction of that of the table, at which neither is overloaded
+};
+
 /// A move with its timing. Valid up to `stop`, if there is one; the profile then ends there.
 struct Move {
     enum class Kind { Joint, Line };
@@ -154,12 +171,13 @@ struct Move {
     SingularityBounds bounds;                 ///< of lines, where they stop
     std::vector<Companion> companions;        ///< of joint moves; those of lines are in `line`
     std::shared_ptr<const CornerCut> corner;  ///< joint moves: of two moves, in place of a way of its own
-    JointWay way;                             ///< along a line, up to where it ends
+    JointWay way;                             ///< along a line, up to where it ends, or by a time table
     bool wayIsExact = false;  ///< the way holds the line to kWayError everywhere; else it is a guess to start from
     std::optional<LineStop> stop;
     std::array<Closest, 4> singularity;  ///< by SingularityKind
     Closest jointMargin;                 ///< distance to the nearest range end [rad]
     Slowed slowed;                       ///< lines
+    std::optional<TableRun> table;       ///< joint moves by a time table: `way` is one pass of it
 
     /// Posture at a fraction of the way, and its first two derivatives by that fraction.
     JointVector at(const Arm& arm, double fraction) const;

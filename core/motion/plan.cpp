@@ -29,6 +29,11 @@ public:
         add(in.companions);
         add(in.limits);
         raw(in.noCircle);
+        if (in.table) {
+            raw(in.table->rows.get());
+            raw(in.table->between);
+            raw(in.table->passes);
+        }
         if (in.kind == Move::Kind::Line) {
             add(in.bounds);
             add(in.watch);
@@ -175,6 +180,14 @@ MovePlan planMove(const MoveInput& in)
 {
     MovePlan plan;
     plan.arrival = in.from;
+    if (in.table) {
+        plan.jump = jumpOf(*in.arm, in.from, *in.table);
+        if (plan.jump.where != TableJump::Where::Nowhere) plan.problem = MovePlan::Problem::TableJumps;
+        else plan.move = planTableMove(*in.arm, in.from, *in.table, in.limits);
+        if (plan.move) plan.arrival = plan.move->to;
+        if (plan.move && plan.move->stop) plan.problem = MovePlan::Problem::LineStops;
+        return plan;
+    }
     if (in.kind == Move::Kind::Joint) {
         const auto goal = goalPosture(in, plan);
         if (!goal) return plan;
@@ -220,7 +233,9 @@ std::shared_ptr<const Value> PlanCache::remembered(Store<Value>& store, std::str
 
 MovePlanPtr PlanCache::get(const MoveInput& input)
 {
-    return remembered(m_plans, Key(input).take(), input.arm, [&] { return planMove(input); });
+    std::shared_ptr<const void> keeps = input.arm;
+    if (input.table) keeps = std::make_shared<const std::pair<ArmPtr, RowsPtr>>(input.arm, input.table->rows);
+    return remembered(m_plans, Key(input).take(), std::move(keeps), [&] { return planMove(input); });
 }
 
 std::shared_ptr<const Solutions> PlanCache::ways(const ArmPtr& arm, const Pose& baseFromFlange, const JointVector* near)

@@ -1,5 +1,6 @@
 #pragma once
 #include "core/motion/move.h"
+#include "core/motion/table_move.h"
 #include "core/spatial/units.h"
 
 #include <memory>
@@ -28,15 +29,17 @@ struct MoveInput {
     std::vector<Companion> companions{};  ///< joint moves; those of lines are in `line`
     MotionLimits limits{};
     SingularityBounds bounds{}, watch{};  ///< lines
+    std::optional<TableInput> table{};    ///< joint moves by a time table, in place of a goal
 };
 
 /// How a move goes, or why it does not.
 struct MovePlan {
-    enum class Problem { None, OutOfReach, NotInConfiguration, LineStops, NoCircle };
+    enum class Problem { None, OutOfReach, NotInConfiguration, LineStops, NoCircle, TableJumps };
     Problem problem = Problem::None;
     Solutions atGoal;          ///< moves that cannot arrive: what inverse kinematics found at the goal
     std::optional<Move> move;  ///< nothing when a joint move has nowhere to go
     JointVector arrival;       ///< posture after it; of blocked moves where they would have arrived, if that exists
+    TableJump jump;            ///< TableJumps
     bool otherConfiguration = false;  ///< the line arrives in another configuration than its goal asks for
     RangeExcess otherPosture;  ///< the line arrives in another posture than taught: the joint that is off most, by how
                                ///< much [rad or m]; joint -1 when it does not

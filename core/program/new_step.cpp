@@ -25,6 +25,7 @@ const char* stepKindName(StepKind kind)
     case StepKind::PulseSignal: return "pulse signal";
     case StepKind::WaitSignal: return "wait for signal";
     case StepKind::MoveAxes: return "move device";
+    case StepKind::PlayTable: return "play time table";
     case StepKind::Call: return "call a routine";
     case StepKind::Repeat: return "repeat";
     case StepKind::ForEach: return "for each place";
@@ -95,6 +96,10 @@ Result<Action> newAction(const Cell& cell, const StepScope& scope, StepKind kind
             return none("There is no device with axes.", "Add a rail, turntable or positioner in the layout.");
         return Action(movesOf(cell, devices.front()));
     }
+    case StepKind::PlayTable:
+        for (const TimeTable& table : cell.timeTables)
+            if (table.arm == scope.routine.arm) return Action(PlayTable{table.id});
+        return none("There is no time table for this arm yet.", "Bring one in from a CSV file first.");
     case StepKind::Call:
         for (const Routine& routine : cell.routines) {
             if (routine.id == scope.routine.id || (routine.arm && routine.arm != scope.routine.arm)) continue;

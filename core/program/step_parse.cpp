@@ -10,7 +10,7 @@ namespace topikos {
 namespace {
 
 constexpr const char* kKinds =
-    "A step begins with joint, line, arc, circle, grip, release, wait, set, pulse, move, call, "
+    "A step begins with joint, line, arc, circle, grip, release, wait, set, pulse, move, play, call, "
     "repeat, for each, if, process, use, read or stop.";
 
 /// Reads one step from a line.
@@ -39,6 +39,7 @@ public:
         if (m_in.word("wait"))
             return m_in.word("for") ? readWaitFor(step) : readSeconds(as<Wait>(step).seconds, "\"wait\"");
         if (m_in.word("move")) return readAxes(as<MoveAxes>(step));
+        if (m_in.word("play")) return readPlay(as<PlayTable>(step));
         if (m_in.word("call")) return readCall(as<Call>(step));
         if (m_in.word("repeat")) return readRepeat(as<Repeat>(step));
         if (m_in.word("for")) return readForEach(as<ForEach>(step));
@@ -59,7 +60,7 @@ private:
         static const Names names = [] {
             Names out;
             for (const char* word : {"joint", "line", "arc", "circle", "grip", "release", "wait", "set", "pulse",
-                                     "move", "call", "repeat", "for", "if", "process", "use", "read", "stop"})
+                                     "move", "play", "call", "repeat", "for", "if", "process", "use", "read", "stop"})
                 out.add(word, 0);
             return out;
         }();
@@ -339,6 +340,29 @@ private:
             move.values.push_back(value * (turns ? kDegree : kMillimetre));
         }
         return m_in.word("at") ? readPercent(move.speed, "\"at\"") : std::nullopt;
+    }
+    Status readPlay(PlayTable& play)
+    {
+        const Names::Match* table = m_in.named(m_words.tables);
+        if (!table)
+            return unknownName(m_in, "time table", m_words.tables,
+                               m_words.tables.empty() ? "Bring one into the cell first, from a CSV file."
+                                                      : "Type the name of a time table.");
+        play = PlayTable{{table->id}};
+        if (m_in.word("smooth")) play.between = BetweenRows::Smooth;
+        else if (m_in.word("held")) play.between = BetweenRows::Hold;
+        else m_in.word("linear");
+        LineReader trial = m_in;
+        double times;
+        if (trial.number(times)) {
+            if (times != std::floor(times) || !limits::kRepeat.holds(times))
+                return fail("how often it is played is not a whole number from 1 to a million", "Type how often.");
+            m_in = trial;
+            if (!m_in.word("times") && !m_in.word("time"))
+                return fail("\"times\" is missing", "Type it behind the number.");
+            play.times = std::uint32_t(times);
+        }
+        return m_in.word("at") ? readPercent(play.speed, "\"at\"") : std::nullopt;
     }
     Status readCall(Call& call)
     {

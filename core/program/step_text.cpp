@@ -173,6 +173,16 @@ struct Printer {
         if (move.speed < 1) rest += " at " + percent(move.speed);
         return "move " + spelt(words.frames, frameName(cell(), move.device), rest);
     }
+    std::string operator()(const PlayTable& play) const
+    {
+        const TimeTable* table = findTimeTable(cell(), play.table);
+        std::string rest;
+        if (play.between == BetweenRows::Smooth) rest += " smooth";
+        if (play.between == BetweenRows::Hold) rest += " held";
+        if (play.times > 1) rest += fmt::format(" {} times", play.times);
+        if (play.speed < 1) rest += " at " + percent(play.speed);
+        return "play " + spelt(words.tables, table ? table->name : "?", rest);
+    }
     std::string operator()(const Call& call) const
     {
         const Routine* routine = findRoutine(cell(), call.routine);

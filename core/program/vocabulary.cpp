@@ -88,6 +88,8 @@ Vocabulary::Vocabulary(const Cell& of) : cell(of)
     for (const Tool& tool : cell.tools)
         for (const Process& p : tool.processes)
             processes.add(p.name, p.id.value);
+    for (const TimeTable& t : cell.timeTables)
+        tables.add(t.name, t.id.value);
     for (const ArmStation& a : cell.arms)
         arms.add(a.name, a.id.value);
 }

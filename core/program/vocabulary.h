@@ -32,7 +32,7 @@ struct Vocabulary {
     explicit Vocabulary(const Cell& cell);
 
     const Cell& cell;
-    Names targets, signals, frames, routines, patterns, processes, arms;
+    Names targets, signals, frames, routines, patterns, processes, arms, tables;
 };
 
 /// A name as it stands in a text, with what follows it: in quotation marks where the two could be read as another name

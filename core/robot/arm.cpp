@@ -19,10 +19,10 @@ Status checkJoint(const Joint& joint, size_t index)
     const auto fail = [&](std::string message, std::string remedy) {
         return Error{"arm.joint", std::move(message), where, std::move(remedy)};
     };
-    for (const double number : {joint.lower, joint.upper, joint.speed, joint.acceleration, joint.effort})
+    for (const double number : {joint.lower, joint.upper, joint.speed, joint.acceleration, joint.jerk, joint.effort})
         if (!std::isfinite(number))
             return fail("a value is not a finite number",
-                        "Give every range, speed, acceleration and effort as a plain number.");
+                        "Give every range, speed, acceleration, jerk and effort as a plain number.");
     if (!joint.parentFromJoint.translation.allFinite() || !joint.parentFromJoint.rotation.coeffs().allFinite()
         || !joint.axis.allFinite())
         return fail("its placement is not made of finite numbers", "Correct the origin and axis.");
@@ -56,7 +56,7 @@ Status checkJoint(const Joint& joint, size_t index)
         return fail("its largest acceleration is not above zero", "Give an acceleration limit.");
     for (const auto& [limit, value] :
          {std::pair(&limits::kJointSpeed, joint.speed), std::pair(&limits::kJointAcceleration, joint.acceleration),
-          std::pair(&limits::kJointEffort, std::abs(joint.effort))})
+          std::pair(&limits::kJointJerk, joint.jerk), std::pair(&limits::kJointEffort, std::abs(joint.effort))})
         if (Status bad = checkLimit(*limit, value, "arm.joint")) return fail(bad->message, bad->remedy);
     return std::nullopt;
 }
@@ -221,7 +221,7 @@ bool sameDescription(const Arm& first, const Arm& second)
     const auto sameJoint = [&](const Joint& x, const Joint& y) {
         return x.name == y.name && x.kind == y.kind && x.parentFromJoint == y.parentFromJoint && x.axis == y.axis
                && x.lower == y.lower && x.upper == y.upper && x.speed == y.speed && x.acceleration == y.acceleration
-               && x.effort == y.effort && sameLink(x.link, y.link) && x.locked == y.locked;
+               && x.jerk == y.jerk && x.effort == y.effort && sameLink(x.link, y.link) && x.locked == y.locked;
     };
     const auto sameMesh = [](const LinkMesh& x, const LinkMesh& y) {
         return x.link == y.link && (x.triangles == y.triangles || *x.triangles == *y.triangles);

@@ -38,6 +38,7 @@ Joint jointOf(const SheetAxis& axis)
     joint.upper = axis.upper;
     joint.speed = axis.speed;
     joint.acceleration = axis.acceleration;
+    joint.jerk = axis.jerk;
     joint.effort = axis.effort;
     joint.link = {axis.mass, axis.centre, inertiaOf(axis)};
     return joint;
@@ -135,6 +136,7 @@ DataSheet sheetOf(const ArmDescription& arm)
         axis.upper = joint.upper;
         axis.speed = joint.speed;
         axis.acceleration = joint.acceleration;
+        axis.jerk = joint.jerk;
         axis.effort = joint.effort;
         axis.drawn = value;
         const Inertial link = placed(at, joint.link);

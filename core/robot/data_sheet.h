@@ -15,6 +15,7 @@ struct SheetAxis {
     bool reversed = false;  ///< a positive value turns against `direction` (DH: against z)
     double lower = -3, upper = 3;                    ///< [rad or m]
     double speed = 1, acceleration = 3, effort = 0;  ///< [per s, per s^2, N m or N]; effort 0: unknown
+    double jerk = 0;                                 ///< [per s^3]; 0: not limited
     double drawn = 0;                                ///< value of this axis in the drawing's posture [rad or m]
     double mass = 0;                                 ///< of the link that moves with the axis [kg]
     Vec3 centre = Vec3::Zero();    ///< its centre of mass: by drawing in base in the drawing's posture, by DH in the

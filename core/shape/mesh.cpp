@@ -133,17 +133,17 @@ Mesh latheMesh(const std::vector<LathePoint>& outline, Color color, int sides)
     return mesh;
 }
 
-Mesh drumMesh(double radius, double low, double high, double bevel, Color color)
+std::vector<LathePoint> drumOutline(double radius, double low, double high, double bevel)
 {
     // The rim is rounded in two steps, without an edge line between them.
     const double b = std::min({bevel, 0.4 * radius, 0.4 * (high - low)});
-    return latheMesh({{radius - b, low},
-                      {radius - 0.3 * b, low + 0.3 * b},
-                      {radius, low + b},
-                      {radius, high - b},
-                      {radius - 0.3 * b, high - 0.3 * b},
-                      {radius - b, high}},
-                     color);
+    return {{radius - b, low},  {radius - 0.3 * b, low + 0.3 * b},  {radius, low + b},
+            {radius, high - b}, {radius - 0.3 * b, high - 0.3 * b}, {radius - b, high}};
+}
+
+Mesh drumMesh(double radius, double low, double high, double bevel, Color color)
+{
+    return latheMesh(drumOutline(radius, low, high, bevel), color);
 }
 
 Mesh plateMesh(double radiusA, double radiusB, double length, double thickness, double bevel, Color color)
@@ -226,6 +226,21 @@ std::vector<std::array<std::uint32_t, 3>> filled(const std::vector<Eigen::Vector
     return out;
 }
 
+std::vector<Eigen::Vector2d> profileOutline(double width, double height)
+{
+    std::vector<Eigen::Vector2d> out;
+    const double g = 0.1, d = 0.28;  // half the groove, and its depth, as parts of the side
+    const Eigen::Vector2d half(0.5 * width, 0.5 * height);
+    const Eigen::Vector2d side[] = {{1, -1}, {1, -g * 2}, {1 - 2 * d, -g * 2}, {1 - 2 * d, g * 2}, {1, g * 2}};
+    for (int quarter = 0; quarter < 4; ++quarter)
+        for (Eigen::Vector2d p : side) {
+            for (int i = 0; i < quarter; ++i)
+                p = Eigen::Vector2d(-p[1], p[0]);
+            out.push_back(p.cwiseProduct(half));
+        }
+    return out;
+}
+
 namespace {
 
 Mesh extrusionMesh(const std::vector<Eigen::Vector2d>& outline, double height, Color color)
@@ -266,22 +281,6 @@ Mesh extrusionMesh(const std::vector<Eigen::Vector2d>& outline, double height, C
         }
     }
     return mesh;
-}
-
-/// Square section with a groove in each side, as frames are built of.
-std::vector<Eigen::Vector2d> profileOutline(double width, double height)
-{
-    std::vector<Eigen::Vector2d> out;
-    const double g = 0.1, d = 0.28;  // half the groove, and its depth, as parts of the side
-    const Eigen::Vector2d half(0.5 * width, 0.5 * height);
-    const Eigen::Vector2d side[] = {{1, -1}, {1, -g * 2}, {1 - 2 * d, -g * 2}, {1 - 2 * d, g * 2}, {1, g * 2}};
-    for (int quarter = 0; quarter < 4; ++quarter)
-        for (Eigen::Vector2d p : side) {
-            for (int i = 0; i < quarter; ++i)
-                p = Eigen::Vector2d(-p[1], p[0]);
-            out.push_back(p.cwiseProduct(half));
-        }
-    return out;
 }
 
 Mesh sphereMesh(double radius, Color color)

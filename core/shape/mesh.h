@@ -31,6 +31,12 @@ struct LathePoint {
 /// Body of revolution about z; the outline runs from bottom to top. Corners sharper than about 30° get an edge.
 Mesh latheMesh(const std::vector<LathePoint>& outline, Color color, int sides = 40);
 
+/// Outline of a cylinder with bevelled rims.
+std::vector<LathePoint> drumOutline(double radius, double low, double high, double bevel);
+
+/// Square section with a groove in each side, as frames are built of.
+std::vector<Eigen::Vector2d> profileOutline(double width, double height);
+
 /// Cylinder about z from `low` to `high` with bevelled rims.
 Mesh drumMesh(double radius, double low, double high, double bevel, Color color);
 

@@ -31,6 +31,7 @@ std::map<std::pair<int, int>, double> heldTimes(const Timing& timing)
 /// What a move would take at the highest speeds and accelerations of the arm.
 double atFullSpeed(const Arm& arm, const Move& move)
 {
+    if (move.table) return move.table->duration;
     if (move.kind == Move::Kind::Joint)
         return planJointMove(arm, move.from, move.to, {}, move.companions).profile.duration;
     Move free = move;
@@ -121,6 +122,7 @@ Breakdown breakdownOf(const Cell& cell, const Trace& trace)
                 }
                 break;
             case StepKind::MoveAxes: arm.axes += seconds; break;
+            case StepKind::PlayTable:
             case StepKind::Joint:
             case StepKind::Line:
             case StepKind::Arc: arm.moving += seconds; break;

@@ -149,6 +149,12 @@ MoveInput moveInput(const Cell& cell, const Operation& operation, const Standing
     MoveInput in;
     in.arm = from.arm.model;
     in.from = from.posture;
+    if (const PlayTable* play = step.as<PlayTable>()) {
+        in.goal = from.posture;
+        in.limits.jointFraction = play->speed;
+        in.table = TableInput{findTimeTable(cell, play->table)->rows, play->between, play->times};
+        return in;
+    }
     const JointMove* joint = step.as<JointMove>();
     const LineMove* line = step.as<LineMove>();
     const ArcMove* arc = step.as<ArcMove>();

@@ -26,6 +26,9 @@ MoveInput moveInput(const Cell& cell, const Operation& operation, const Standing
 /// A line to a pose target from where the arm stands, with the axes that come along. Posture targets: to the pose they
 /// give the TCP at the point in force.
 LinePath lineTo(const Cell& cell, const Target& target, double over, const Standing& from, TcpId point);
+/// Whether a step is planned as a move of the arm: those that go somewhere, and time tables.
+inline bool movesArm(const Step& step) { return step.isMove() || step.kind() == StepKind::PlayTable; }
+
 /// What comes along to a target: axes of it that stand elsewhere.
 std::vector<AxisTravel> travelsTo(const Cell& cell, const AxisValues& target, const AxisValues& axes);
 /// The same for an operation of any kind that moves axes.

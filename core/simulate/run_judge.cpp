@@ -21,7 +21,7 @@ void Run::judgeRest(ArmRun& arm)
     if (last.problem == StepOutcome::Problem::AxisBusy) {
         Operation operation = arm.cursor.operation();
         m_axes = arrived(m_axes, travelsOf(m_cell, operation, m_axes));
-        if (operation.step->isMove()) arm.posture = planned(arm, operation).arrival;
+        if (movesArm(*operation.step)) arm.posture = planned(arm, operation).arrival;
     }
     Cursor rest = arm.cursor;
     rest.shortenLoops();
@@ -62,7 +62,7 @@ void Run::judgeAlong(ArmRun& arm, Cursor& cursor, bool isBranch)
         const Operation operation = cursor.operation();
         arm.point = operation.point;
         StepOutcome outcome = begun(arm, operation);
-        if (operation.step->isMove()) {
+        if (movesArm(*operation.step)) {
             outcome = planned(arm, operation);
             arm.posture = outcome.arrival;
         } else {

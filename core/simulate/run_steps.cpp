@@ -125,6 +125,13 @@ bool Run::begin(ArmRun& arm, const Operation& operation)
     case StepKind::Joint:
     case StepKind::Line:
     case StepKind::Arc: beginMove(arm, operation, outcome); break;
+    case StepKind::PlayTable:
+        outcome = planned(arm, operation);
+        outcome.start = m_now;
+        if (outcome.move) outcome.timing = aloneTiming(outcome.move);
+        arm.posture = outcome.arrival;
+        arm.place = {};
+        break;
     case StepKind::Grip:
         arm.opening = gripper.closed;
         outcome.duration = gripper.time;
@@ -297,6 +304,7 @@ StepOutcome Run::planned(const ArmRun& arm, const Operation& operation, const Jo
     case MovePlan::Problem::NotInConfiguration: outcome.problem = StepOutcome::Problem::TargetNotInConfiguration; break;
     case MovePlan::Problem::LineStops: outcome.problem = StepOutcome::Problem::LineStops; break;
     case MovePlan::Problem::NoCircle: outcome.problem = StepOutcome::Problem::NoCircle; break;
+    case MovePlan::Problem::TableJumps: outcome.problem = StepOutcome::Problem::TableJumps; break;
     }
     return outcome;
 }

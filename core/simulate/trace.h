@@ -26,6 +26,7 @@ struct StepOutcome {
         WaitsForEver,
         AxisBusy,     ///< another arm is moving an axis that the step moves
         NoCircle,     ///< the places of an arc lie on a line
+        TableJumps,   ///< a joint would have to jump to where a time table begins
         TimedOut,     ///< a wait whose time was up; what stands for that is done
         Stopped,      ///< a stop: the program of the arm ends
         NothingHeld,  ///< a release of nothing
@@ -63,7 +64,7 @@ struct StepOutcome {
     {
         return problem == Problem::TargetOutOfReach || problem == Problem::TargetNotInConfiguration
                || problem == Problem::LineStops || problem == Problem::WaitsForEver || problem == Problem::AxisBusy
-               || problem == Problem::NoCircle;
+               || problem == Problem::NoCircle || problem == Problem::TableJumps;
     }
 };
 

@@ -74,6 +74,15 @@ inline constexpr Limit kJointAcceleration{"joint-acceleration",
 inline constexpr Limit kJointEffort{"joint-effort",          "the largest effort of a joint", 0, 1e9, "N or N m", 1,
                                     "0 when it is not known"};
 
+inline constexpr Limit kJointJerk{
+    "joint-jerk", "the largest jerk of a joint", 0, 1e7, "m/s³ or rad/s³", 1, "0 when it is not limited"};
+
+// Time tables.
+inline constexpr Limit kTimeRows{
+    "time-rows", "the number of rows of a time table", 2, 100000, "", 1, "each is kept in the cell"};
+inline constexpr Limit kTableTime{
+    "table-time", "a time of a time table", 0, 86400, "s", 1, "a day; longer ones are several"};
+
 // Grippers and devices.
 inline constexpr Limit kJaw{"jaw", "a width of a gripper", 0, 10, "mm", kMillimetre, "wider ones are arms"};
 inline constexpr Limit kPivot{"pivot",           "the way from a jaw's pivot to the TCP", 1e-4, 10, "mm", kMillimetre,
@@ -144,6 +153,7 @@ inline constexpr Limit kTurnAcceleration{"turn-acceleration",
 inline constexpr Limit kJointMargin{"joint-margin", "a margin of joints", 0, 3.2, "°", kDegree, "half a turn"};
 inline constexpr Limit kSlideMargin{"slide-margin", "a margin of sliding joints", 0, 10, "mm",
                                     kMillimetre,    "longer than any slide"};
+inline constexpr Limit kClearance{"clearance", "a clearance", 0, 1, "mm", kMillimetre, "wider ones are no warning"};
 inline constexpr Limit kWristAngle{
     "wrist-angle", "a distance from the wrist's singularity", 0, std::numbers::pi / 2, "°",
     kDegree,       "axes are at right angles there"};

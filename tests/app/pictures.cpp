@@ -8,6 +8,8 @@
 #include "app/view/viewport.h"
 #include "app/window/main_window.h"
 #include "core/cell/arms.h"
+#include "core/cell/edit.h"
+#include "core/cell/time_tables.h"
 #include "core/program/step_text.h"
 #include "core/robot/catalogue.h"
 
@@ -143,23 +145,32 @@ int main(int argc, char** argv)
     bottom->setCurrentIndex(0);
     good = shoot(window, folder.filePath("blocked.png")) && good;
 
-    // A second routine that is looked at while the first one runs, with a target out of reach.
+    // A wiping motion from a table, behind the steps that are there.
     session.leaveRun();
-    RoutineId service;
-    session.edit("Add routine",
-                 [&](const Cell& c) { return addRoutine(c, c.arms.front().id, "Fetch from the shelf", &service); });
-    session.showRoutine(service);
-    for (const char* words : {"joint over Far shelf 50 mm", "line to Far shelf at 100 mm/s", "grip",
-                              "line over Far shelf 50 mm at 100 mm/s", "joint to Home"})
-        session.edit("Add a step", [&](const Cell& c) {
-            return insertStep(c, service, findRoutine(c, service)->steps.size(),
-                              parseStep(c, {*findRoutine(c, service)}, words).value());
-        });
+    window.openExample("tile-glazing-line");
+    StepId wipe;
+    session.edit("Bring in a time table", [&](const Cell& c) -> Result<Cell> {
+        const ArmStation& arm = c.arms.front();
+        const JointVector home = homePosture(c, arm);
+        TimeRows wiping{{0, 4, 5}, {}, {}};
+        for (int i = 0; i <= 60; ++i) {
+            const double turn = 2 * std::numbers::pi * i / 60;
+            wiping.times.push_back(0.05 * i);
+            wiping.values.insert(wiping.values.end(), {home[0] + 0.25 * std::sin(turn) * std::sin(turn / 2),
+                                                       home[4] - 0.15 * (1 - std::cos(turn)),
+                                                       home[5] + 0.3 * std::sin(turn) * std::sin(turn / 2)});
+        }
+        TimeTableId table;
+        const Result<Cell> next = addTimeTable(c, arm.id, "Wipe the edge", wiping, &table);
+        if (!next) return next;
+        return insertStep(*next, arm.main, routineOf(c, arm).steps.size(),
+                          Step{.action = PlayTable{table, BetweenRows::Smooth, 2}}, &wipe);
+    });
     while (!session.checkIsFresh() || !session.checked()->result.complete)
         QTest::qWait(20);
-    bottom->setCurrentIndex(1);
-    session.select(stepAt(session, 0));
-    good = shoot(window, folder.filePath("routines.png")) && good;
+    left->setCurrentIndex(1);
+    session.select(wipe);
+    good = shoot(window, folder.filePath("table.png")) && good;
 
     // One routine that fills a rack: as a list in a run, with the trail of the last seconds, and as text.
     window.openExample("rack-of-24");

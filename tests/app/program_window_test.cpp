@@ -2,6 +2,7 @@
 #include "app/route/route_model.h"
 #include "app/session/text.h"
 #include "core/cell/edit_steps.h"
+#include "core/cell/time_tables.h"
 #include "core/exchange/cell_file.h"
 #include "core/program/program_text.h"
 #include "core/program/step_text.h"
@@ -464,8 +465,8 @@ void ProgramWindowTest::stepOverACall()
 
 void ProgramWindowTest::adviceIsLetStand()
 {
-    program("routine Set one tile, run by Arm\n    joint to Home\n    joint to Tile pick\n    joint over Rack place 10 "
-            "mm\n");
+    program("routine Set one tile, run by Arm\n    joint to Home\n    joint over Tile pick 60 mm\n    joint over Rack "
+            "place 60 mm\n");
     auto* findings = child<QListWidget>("findingsList");
     action("Show findings")->trigger();
     QTRY_COMPARE(findings->count(), 1);
@@ -492,6 +493,9 @@ void ProgramWindowTest::adviceIsLetStand()
 void ProgramWindowTest::everyKindHasItsPage()
 {
     openRack();
+    QVERIFY(session().edit("A table", [this](const Cell& cell) {
+        return addTimeTable(cell, session().station().id, "Wipe", TimeRows{{0}, {0, 1}, {0, 0.1}});
+    }));
     // Each kind is put in from the buttons or the menu behind them, and its page changes it without a refusal.
     selectRow(0);
     for (int kind = 0; kind < kStepKinds; ++kind) {

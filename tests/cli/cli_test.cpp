@@ -37,6 +37,7 @@ private Q_SLOTS:
     void formatIsStable();
     void answerThatCannotBeWrittenSaysSo();
     void rowsOfTheTableAreChosen();
+    void runsComeBackAsTimeTables();
     void coreAndCliHoldNoQt();
 };
 
@@ -338,8 +339,8 @@ void CliTest::checkReportsAndSetsTheExitCode()
     const RunResult clean = run({"check", cellFile("tile-glazing-line")});
     QCOMPARE(clean.code, 0);
     QCOMPARE(clean.out,
-             QByteArray("Tile glazing line: 0 blocked, 0 caution, 0 advice\nLooked at: 1 routine that runs, 3 targets; "
-                        "contact is not checked\n"));
+             QByteArray("Tile glazing line: 0 blocked, 0 caution, 0 advice\nLooked at: 1 routine that runs, 3 targets, "
+                        "contact\n"));
     QTemporaryDir dir;
     const RunResult bad = run({"check", cellFile("planted-mistakes"), "--json", "--junit", dir.filePath("r.xml")});
     QCOMPARE(bad.code, 1);
@@ -494,6 +495,32 @@ void CliTest::rowsOfTheTableAreChosen()
     QVERIFY2(coarse > 40 && fine > 9 * coarse && fine < 10 * coarse,
              qPrintable(QString("%1 %2").arg(coarse).arg(fine)));
     QCOMPARE(rows("0"), -2);
+}
+
+void CliTest::runsComeBackAsTimeTables()
+{
+    const QTemporaryDir folder;
+    const QString cell = folder.filePath("with.topikos"), csv = folder.filePath("Whole cycle.csv");
+    const QString demo = QString::fromStdString(examplePath("tile-glazing-line"));
+    QCOMPARE(run({"simulate", demo, "--trace", csv}).code, 0);
+    QCOMPARE(run({"table", demo, csv, "-o", cell, "--into", "Nowhere"}).code, 2);
+    const RunResult made = run({"table", demo, csv, "-o", cell, "--into", "Set one tile"});
+    QCOMPARE(made.code, 0);
+    QVERIFY2(made.err.contains("joint_1 in rad") && made.err.contains("not used: gripper_m"), made.err);
+    const RunResult text = run({"program", cell});
+    QVERIFY2(text.out.contains("play Whole cycle"), text.out);
+    // The cycle twice over: the demo ends where it begins.
+    const auto time = [&](const QString& file) {
+        return Json::parse(run({"simulate", file, "--json"}).out.toStdString())["cycle_time"].get<double>();
+    };
+    QVERIFY(std::abs(time(cell) - 2 * time(demo)) < 1e-5);
+    QFile broken(folder.filePath("broken.csv"));
+    QVERIFY(broken.open(QIODevice::WriteOnly));
+    broken.write("time,joint_1\n0,0\n1,x\n");
+    broken.close();
+    const RunResult refused = run({"table", demo, broken.fileName(), "-o", cell});
+    QCOMPARE(refused.code, 2);
+    QVERIFY2(refused.err.contains("broken.csv") && refused.err.contains("line 3"), refused.err);
 }
 
 void CliTest::coreAndCliHoldNoQt()

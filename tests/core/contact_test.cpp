@@ -52,9 +52,8 @@ void ContactTest::roundBodiesTouchAtTheirDistance()
     for (int n = 0; n < 300; ++n) {
         const double t = angle(random);
         const Vec3 out(std::cos(t), std::sin(t), 0);
-        // Tessellation lies inside the round shape by up to 1 %.
-        QVERIFY(ball.touches(translated((0.15 - 0.003) * out + Vec3(0, 0, height(random))), rod, {}));
-        QVERIFY(!ball.touches(translated((0.15 + 1e-6) * out + Vec3(0, 0, height(random))), rod, {}));
+        QVERIFY(ball.touches(translated((0.15 - 1e-9) * out + Vec3(0, 0, height(random))), rod, {}));
+        QVERIFY(!ball.touches(translated((0.15 + 1e-9) * out + Vec3(0, 0, height(random))), rod, {}));
     }
 }
 

@@ -288,7 +288,7 @@ void DataSheetTest::brokenFilesSayWhere_data()
     QTest::addColumn<std::string>("message");
     QTest::newRow("other format") << std::string("topikos-arm") << std::string("topikos-leg")
                                   << std::string("is not an arm file");
-    QTest::newRow("newer") << std::string("\"version\": 1") << std::string("\"version\": 7")
+    QTest::newRow("newer") << std::string("\"version\": 2") << std::string("\"version\": 7")
                            << std::string("written by a newer Topikos (format version 7");
     QTest::newRow("missing home value") << std::string("\"home\": [\n    0.0,\n") << std::string("\"home\": [\n")
                                         << std::string("has 4 values; the arm has 5 axes");

@@ -5,6 +5,7 @@
 #include "core/cell/edit_layout.h"
 #include "core/cell/edit_steps.h"
 #include "core/cell/step_check.h"
+#include "core/cell/time_tables.h"
 #include "core/cell/pattern.h"
 #include "core/cell/validate.h"
 #include "core/program/program_text.h"
@@ -12,6 +13,19 @@
 #include <fmt/format.h>
 
 namespace topikos::test {
+
+TimeRows wobble(const JointVector& around, double seconds, double by)
+{
+    TimeRows rows{{0, 2}, {}, {}};
+    constexpr int pieces = 40;
+    for (int i = 0; i <= pieces; ++i) {
+        const double turn = 2 * std::numbers::pi * i / pieces;
+        rows.times.push_back(seconds * i / pieces);
+        rows.values.push_back(around[0] + by * (1 - std::cos(turn)) / 2);
+        rows.values.push_back(around[2] - by * (1 - std::cos(turn)) / 4);
+    }
+    return rows;
+}
 
 Cell programCell(std::uint32_t columns, std::uint32_t rows)
 {
@@ -34,6 +48,7 @@ Cell programCell(std::uint32_t columns, std::uint32_t rows)
     cell = addSignal(cell, "Valve", Signal::Kind::Digital, &spray).value();
     cell = addDevice(cell, Device::Kind::Turntable, "Table", {}, translated({3, 3, 0})).value();
     cell = setProcess(cell, cell.arms.front().tool, {{}, "Spray", spray, 0}).value();
+    cell = addTimeTable(cell, cell.arms.front().id, "Wobble", wobble(homePosture(cell, cell.arms.front()))).value();
     const RoutineId main = cell.arms.front().main;
     cell.routines.edit(main)->steps.clear();
     return renameRoutine(cell, main, "Main").value();
@@ -113,7 +128,7 @@ Cell randomProgram(const Cell& cell, std::mt19937_64& random, size_t steps)
         Step step;
         step.off = pick(8) == 0;
         if (pick(6) == 0) step.note = fmt::format("because of {}", pick(100));
-        switch (pick(20)) {
+        switch (pick(21)) {
         case 0: step.action = JointMove{goal(), pick(2) ? 1 : real(0.01, 1), pace()}; break;
         case 1: step.action = LineMove{goal(), real(0.01, 2), pace()}; break;
         case 2: step.action = ArcMove{at(), at(), pick(2) == 0, real(0.01, 2), pace()}; break;
@@ -153,6 +168,10 @@ Cell randomProgram(const Cell& cell, std::mt19937_64& random, size_t steps)
             step.action = MoveAxes{table, {real(-1, 1)}, pick(2) ? 1 : real(0.1, 0.9)};
             break;
         }
+        case 19:
+            step.action = PlayTable{out.timeTables.front().id, BetweenRows(pick(3)), std::uint32_t(1 + pick(4)),
+                                    pick(2) ? 1 : real(0.1, 0.9)};
+            break;
         default: step.action = Halt{pick(2) ? "" : fmt::format("no \"tile\" {}", pick(100))}; break;
         }
         // Repeats that ask nothing have nothing to ask; a frame is named only where one is meant.

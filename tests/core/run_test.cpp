@@ -246,7 +246,7 @@ void RunTest::gripWhileCarryingKeepsThePart()
         *std::find_if(cell.targets.begin(), cell.targets.end(), [](const Target& t) { return t.name == "Rack place"; });
     PartId other;
     cell = addPart(cell, "Tile beside", place.frame, place.pose, &other).value();
-    const CheckResult result = check(cell);
+    const CheckResult result = check(cell, {.contact = false});
     const StepOutcome& outcome = result.trace.arms[0].outcomes[3];
     QCOMPARE(int(outcome.problem), int(StepOutcome::Problem::StillCarrying));
     QVERIFY(outcome.part == tile.id);
@@ -270,7 +270,7 @@ void RunTest::axisIsMovedByOneArmAtATime()
     ArmId second;
     cell = addArm(cell, "Loader", catalogueArm("cobot-900"), {}, &second).value();
     cell = withSteps(cell, {"wait 0.2 s", "move Table to 10°", "joint to Loader home"});
-    const CheckResult result = check(cell);
+    const CheckResult result = check(cell, {.contact = false});
     const ArmTrace& own = *findArmTrace(result.trace, second);
     QVERIFY(own.blockedAt && *own.blockedAt == 1);
     QCOMPARE(int(own.outcomes[1].problem), int(StepOutcome::Problem::AxisBusy));

@@ -49,7 +49,7 @@ void SeveralArmsTest::armsWaitForEachOther()
     QCOMPARE(simulate(cell, routineOf(cell, *findArm(cell, first))).arms.size(), size_t(1));
     // Every finding of several arms says whose step it is.
     const Cell bad = withSteps(cell, {"wait for Count at most -1"});
-    const CheckResult result = check(bad);
+    const CheckResult result = check(bad, {.contact = false});
     QCOMPARE(result.count(Severity::Blocked), 2);
     const auto last = std::find_if(result.findings.rbegin(), result.findings.rend(),
                                    [](const Finding& f) { return f.severity == Severity::Blocked; });
@@ -75,7 +75,7 @@ void SeveralArmsTest::partIsHandedOver()
     cell = changeTool(cell, tool).value();
     cell = takePostureTarget(cell, second, q, "Tile too").value();
     cell = withSteps(cell, {"wait for Held", "joint to Tile too", "grip", "set Taken on", "wait 1 s", "release"});
-    const CheckResult result = check(cell);
+    const CheckResult result = check(cell, {.contact = false});
     QVERIFY(!result.trace.blocked());
     std::vector<std::pair<PartEvent::Kind, ArmId>> story;
     for (const PartEvent& e : result.trace.partEvents)
@@ -96,7 +96,7 @@ void SeveralArmsTest::waitThatNeverEndsIsFound()
     SignalId never;
     cell = addSignal(cell, "Never", Signal::Kind::Digital, &never).value();
     cell = withSteps(cell, {"wait 1 s", "wait for Never", "joint to Home"});
-    const CheckResult result = check(cell);
+    const CheckResult result = check(cell, {.contact = false});
     const ArmTrace& own = result.trace.arms[0];
     QVERIFY(own.blockedAt && *own.blockedAt == 1);
     QCOMPARE(own.outcomes.size(), size_t(3));
@@ -164,7 +164,7 @@ void SeveralArmsTest::anyWiringComesToAnEnd()
         const Cell cell = randomWiring(random);
         const Result<Cell> read = readCell(writeCell(cell), "random");
         QVERIFY2(read.ok(), read.ok() ? "" : read.error().line().c_str());
-        const CheckResult result = check(*read);
+        const CheckResult result = check(*read, {.contact = false});
         const Trace& trace = result.trace;
         ++runs;
         QVERIFY(std::isfinite(trace.duration) && trace.duration >= 0);

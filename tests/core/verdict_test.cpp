@@ -81,7 +81,7 @@ void VerdictTest::targetsAreJudgedWhereTheProgramUsesThem()
     cell = setTargetAxes(cell, far, {}).value();
     const Cell bare = withSteps(cell, {"joint to Home"});
     QVERIFY(check(bare).count(Severity::Blocked) >= 1);  // on its own it is out of reach
-    const CheckResult result = check(withSteps(cell, {"move Rail to 1900", "joint to Far off"}));
+    const CheckResult result = check(withSteps(cell, {"move Rail to 1900", "joint to Far off"}), {.contact = false});
     for (const Finding* f : withFollowUps(result.findings))
         QVERIFY2(f->target != far, findingText(cell, *f).line().c_str());
     const auto verdict = std::find_if(result.targets.begin(), result.targets.end(),
@@ -100,7 +100,7 @@ void VerdictTest::cautionDoesNotHideABlock()
     bool met = false;
     for (int above = 30; above <= 120 && !met; above += 2) {
         const std::string words = "joint over Tile close " + std::to_string(above) + " mm";
-        const CheckResult result = check(withSteps(cell, {words.c_str()}));
+        const CheckResult result = check(withSteps(cell, {words.c_str()}), {.contact = false});
         const auto own = result.ofStep(result.trace.arms[0].outcomes[0].step);
         if (own.size() != 1 || own[0]->rule != Rule::JointRange || own[0]->severity != Severity::Caution) continue;
         met = true;
@@ -118,8 +118,7 @@ void VerdictTest::routinesThatDoNotRunAreLookedAt()
     Cell cell = example("tile-glazing-line");
     RoutineId other;
     cell = addRoutine(cell, cell.arms.front().id, "Service", &other).value();
-    QCOMPARE(QString::fromStdString(lookedAt(check(cell))),
-             QString("1 routine that runs, 3 targets; contact is not checked"));
+    QCOMPARE(QString::fromStdString(lookedAt(check(cell))), QString("1 routine that runs, 3 targets, contact"));
     const Target& pick = cell.targets[1];
     Step step = lineTo(pick.id, 0, 0.2);
     cell = insertStep(cell, other, 0, step).value();
@@ -131,16 +130,17 @@ void VerdictTest::routinesThatDoNotRunAreLookedAt()
     int early = 0;
     CheckOptions options;
     options.partial = [&](const CheckResult& result) {
-        ++early;
-        QVERIFY(!result.complete && result.alone.empty());
+        // The routines that run, then all of them; contact comes last.
+        QVERIFY(!result.complete && !result.contact);
+        QCOMPARE(int(result.alone.size()), early++);
     };
     const CheckResult result = check(cell, options);
-    QCOMPARE(early, 1);
+    QCOMPARE(early, 2);
     QCOMPARE(result.alone.size(), size_t(1));
     QVERIFY(std::any_of(result.findings.begin(), result.findings.end(),
                         [&](const Finding& f) { return f.routine == other && f.severity == Severity::Blocked; }));
     QCOMPARE(QString::fromStdString(lookedAt(result)),
-             QString("1 routine that runs, 1 other by itself, 4 targets; contact is not checked"));
+             QString("1 routine that runs, 1 other by itself, 4 targets, contact"));
     QVERIFY(!result.trace.blocked());
 }
 

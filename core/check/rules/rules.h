@@ -31,8 +31,11 @@ void judgeCorner(const JudgedStep& step, Findings& out);
 void judgeGrip(const JudgedStep& step, Findings& out);
 void judgeSignal(const JudgedStep& step, Findings& out);
 void judgeAxis(const JudgedStep& step, Findings& out);
+void judgeTable(const JudgedStep& step, Findings& out);
 
 // What they say of a run.
+/// Contact and clearance of everything that moves.
+void judgeContact(const Cell& cell, const Trace& trace, const std::stop_token& stop, Findings& out);
 void judgeBelts(const Cell& cell, const Trace& trace, Findings& out);
 void judgeProgress(const Trace& trace, Findings& out);
 
@@ -67,6 +70,7 @@ FindingText textOf(const SingularFact& fact, const Wording& words);
 FindingText textOf(const ConfigurationFact& fact, const Wording& words);
 FindingText textOf(const JointLimitFact& fact, const Wording& words);
 FindingText textOf(const CornerFact& fact, const Wording& words);
+FindingText textOf(const ContactFact& fact, const Wording& words);
 FindingText textOf(const GripFact& fact, const Wording& words);
 FindingText textOf(const SignalFact& fact, const Wording& words);
 FindingText textOf(const AxisFact& fact, const Wording& words);
@@ -74,6 +78,7 @@ FindingText textOf(const BeltFact& fact, const Wording& words);
 FindingText textOf(const StopFact& fact, const Wording& words);
 FindingText textOf(const ArcFact& fact, const Wording& words);
 FindingText textOf(const TimeFact& fact, const Wording& words);
+FindingText textOf(const TableFact& fact, const Wording& words);
 FindingText textOf(const AdviceFact& fact, const Wording& words);
 
 /// "Step 7 stops 62 mm short" or "Step 7 cannot reach Rack 3".

@@ -1,0 +1,58 @@
+#include "core/check/contact_sweep.h"
+#include "core/check/rules/rules.h"
+
+#include <fmt/format.h>
+
+namespace topikos {
+
+namespace {
+
+ContactSide sideOf(const ContactScene& scene, size_t body)
+{
+    const SceneBody& own = scene.bodies()[body];
+    return {own.member(), own.part, bodyName(scene.cell(), scene.trace(), own), own.standIn};
+}
+
+}  // namespace
+
+void judgeContact(const Cell& cell, const Trace& trace, const std::stop_token& stop, Findings& out)
+{
+    const ContactScene scene(cell, trace);
+    for (const Encounter& e : encounters(scene, cell.thresholds.clearance, stop)) {
+        const ContactFact fact{sideOf(scene, e.a),        sideOf(scene, e.b), e.time,       e.nearest.distance,
+                               cell.thresholds.clearance, e.nearest.onA,      e.nearest.onB};
+        const Rule rule = e.contact ? Rule::Contact : Rule::Clearance;
+        const Severity severity = e.contact ? Severity::Blocked : Severity::Caution;
+        const ArmTrace* arm = e.arm ? findArmTrace(trace, e.arm) : nullptr;
+        if (!arm) {
+            Finding f;
+            f.rule = rule;
+            f.severity = severity;
+            f.fact = fact;
+            out.push_back(std::move(f));
+            continue;
+        }
+        const StepOutcome& outcome = arm->outcomes[e.outcome];
+        const JudgedStep step{cell, *findRoutine(cell, outcome.routine), *findArm(cell, e.arm), outcome};
+        Finding f = outcome.move && outcome.timing
+                        ? step.findingAt(rule, severity, fact, outcome.timing->fractionAt(e.time - outcome.start))
+                        : step.finding(rule, severity, fact);
+        f.outcome = e.outcome;
+        out.push_back(std::move(f));
+    }
+}
+
+FindingText textOf(const ContactFact& fact, const Wording& words)
+{
+    const std::string who = words.finding.step ? words.subject + ": " : "";
+    const std::string behind = fmt::format("At {:.2f} s{}", fact.time, words.place);
+    const std::string standIn =
+        fact.a.standIn || fact.b.standIn ? " The body of the arm is a stand-in made from its data sheet." : "";
+    if (words.blocked())
+        return {fmt::format("{}{} and {} touch", who, fact.a.name, fact.b.name),
+                behind + " they share a point." + standIn};
+    return {fmt::format("{}{} and {} come within {}", who, fact.a.name, fact.b.name, mm(fact.distance)),
+            fmt::format("{}; {} are asked for.{}", behind, mm(fact.limit), standIn)};
+}
+
+}  // namespace topikos

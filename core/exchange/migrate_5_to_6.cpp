@@ -1,0 +1,7 @@
+#include "core/exchange/migrations.h"
+
+namespace topikos {
+
+void migrate5to6(Json&) {}
+
+}  // namespace topikos

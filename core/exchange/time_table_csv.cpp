@@ -1,0 +1,348 @@
+#include "core/exchange/time_table_csv.h"
+
+#include "core/cell/time_tables.h"
+#include "core/spatial/text.h"
+#include "core/spatial/units.h"
+
+#include <fmt/format.h>
+
+#include <array>
+#include <charconv>
+
+namespace topikos {
+
+namespace {
+
+Error fail(std::string message, std::string where, std::string remedy)
+{
+    return {"table.csv", std::move(message), std::move(where), std::move(remedy)};
+}
+
+std::string_view trimmed(std::string_view text)
+{
+    constexpr std::string_view blanks = " \t\r\n";
+    const size_t first = text.find_first_not_of(blanks);
+    if (first == text.npos) return {};
+    return text.substr(first, text.find_last_not_of(blanks) - first + 1);
+}
+
+/// A number that is the whole text; a comma may stand for the point.
+std::optional<double> numberIn(std::string_view text, bool comma)
+{
+    std::string own(trimmed(text));
+    if (comma)
+        for (char& c : own)
+            if (c == ',') c = '.';
+    double value = 0;
+    const char* begin = own.data() + (own.starts_with('+') ? 1 : 0);
+    const auto [end, error] = std::from_chars(begin, own.data() + own.size(), value);
+    if (error != std::errc() || end != own.data() + own.size() || begin == end || !std::isfinite(value))
+        return std::nullopt;
+    return value;
+}
+
+/// The first of the three that the first line has outside quotation marks.
+char separatorOf(std::string_view text)
+{
+    std::array<bool, 128> has{};
+    bool quoted = false;
+    for (const char c : text) {
+        if (c == '"') quoted = !quoted;
+        if (quoted) continue;
+        if (c == '\n') break;
+        if (c > 0) has[size_t(c)] = true;
+    }
+    for (const char c : {'\t', ';'})
+        if (has[size_t(c)]) return c;
+    return ',';
+}
+
+struct UnitWord {
+    const char* word;
+    TableUnit unit;
+};
+constexpr UnitWord kUnitWords[] = {{"s", TableUnit::Second},
+                                   {"sec", TableUnit::Second},
+                                   {"seconds", TableUnit::Second},
+                                   {"ms", TableUnit::Millisecond},
+                                   {"rad", TableUnit::Radian},
+                                   {"radians", TableUnit::Radian},
+                                   {"deg", TableUnit::Degree},
+                                   {"°", TableUnit::Degree},
+                                   {"degrees", TableUnit::Degree},
+                                   {"m", TableUnit::Metre},
+                                   {"mm", TableUnit::Millimetre},
+                                   {"metres", TableUnit::Metre},
+                                   {"millimetres", TableUnit::Millimetre}};
+
+std::optional<TableUnit> unitIn(std::string_view word)
+{
+    for (const UnitWord& own : kUnitWords)
+        if (word == own.word) return own.unit;
+    return std::nullopt;
+}
+
+/// A column's name without its unit, lowered.
+std::pair<std::string, std::optional<TableUnit>> nameAndUnit(const std::string& name)
+{
+    std::string low = lowered(std::string(trimmed(name)));
+    for (const auto& [open, close] : {std::pair('[', ']'), std::pair('(', ')')}) {
+        const size_t begin = low.rfind(open);
+        if (begin == low.npos || low.back() != close) continue;
+        const auto unit = unitIn(trimmed(std::string_view(low).substr(begin + 1, low.size() - begin - 2)));
+        if (unit) return {std::string(trimmed(std::string_view(low).substr(0, begin))), unit};
+    }
+    const size_t last = low.find_last_of(" _");
+    if (last != low.npos && last > 0)
+        if (const auto unit = unitIn(std::string_view(low).substr(last + 1)))
+            return {std::string(trimmed(std::string_view(low).substr(0, last))), unit};
+    return {low, std::nullopt};
+}
+
+/// The joint that a lowered name means; -1: none.
+int jointNamed(std::string_view name, const ArmStation& arm)
+{
+    const std::vector<Joint>& joints = arm.model->joints();
+    for (size_t i = 0; i < joints.size(); ++i) {
+        const std::string own = lowered(joints[i].name);
+        if (name == own || name == lowered(arm.name) + " " + own) return int(i);
+    }
+    for (const std::string_view word : {"joint", "axis", "j", "a", "q"}) {
+        if (!name.starts_with(word)) continue;
+        std::string_view rest = name.substr(word.size());
+        while (rest.starts_with(' ') || rest.starts_with('_'))
+            rest.remove_prefix(1);
+        int number = 0;
+        const auto [end, error] = std::from_chars(rest.data(), rest.data() + rest.size(), number);
+        if (error == std::errc() && end == rest.data() + rest.size() && number >= 1 && number <= int(joints.size()))
+            return number - 1;
+    }
+    return -1;
+}
+
+double inSi(TableUnit unit)
+{
+    switch (unit) {
+    case TableUnit::Second:
+    case TableUnit::Radian:
+    case TableUnit::Metre: return 1;
+    case TableUnit::Millisecond: return 1e-3;
+    case TableUnit::Degree: return kDegree;
+    case TableUnit::Millimetre: return kMillimetre;
+    }
+    return 1;
+}
+
+bool fits(TableUnit unit, const TableColumn& column, const ArmStation& arm)
+{
+    if (column.use == TableColumn::Use::Time) return unit == TableUnit::Second || unit == TableUnit::Millisecond;
+    if (arm.model->joints()[size_t(column.joint)].kind == JointKind::Revolute)
+        return unit == TableUnit::Radian || unit == TableUnit::Degree;
+    return unit == TableUnit::Metre || unit == TableUnit::Millimetre;
+}
+
+}  // namespace
+
+const char* tableUnitName(TableUnit unit)
+{
+    switch (unit) {
+    case TableUnit::Second: return "s";
+    case TableUnit::Millisecond: return "ms";
+    case TableUnit::Radian: return "rad";
+    case TableUnit::Degree: return "°";
+    case TableUnit::Metre: return "m";
+    case TableUnit::Millimetre: return "mm";
+    }
+    return "";
+}
+
+Result<TableText> splitTable(const std::string& text)
+{
+    if (!isUtf8(text)) return fail("the text is not UTF-8", "", "Save it as UTF-8.");
+    TableText out;
+    std::string_view rest = text;
+    if (rest.starts_with("\xef\xbb\xbf")) rest.remove_prefix(3);
+    out.separator = separatorOf(rest);
+    size_t line = 1, begins = 1;
+    std::vector<std::string> row(1);
+    bool first = true, quoted = false, any = false;
+    std::optional<Error> bad;
+    const auto finish = [&] {
+        const size_t at = begins;
+        std::vector<std::string> own = std::exchange(row, std::vector<std::string>(1));
+        if (!std::exchange(any, false)) return;  // an empty line
+        if (first) {
+            first = false;
+            const bool comma = out.separator != ',';
+            out.named = std::any_of(own.begin(), own.end(), [&](const std::string& c) { return !numberIn(c, comma); });
+            if (out.named) {
+                out.names = std::move(own);
+                return;
+            }
+            for (size_t i = 0; i < own.size(); ++i)
+                out.names.push_back(fmt::format("column {}", i + 1));
+        }
+        if (own.size() != out.names.size() && !bad)
+            bad = fail(fmt::format("has {} {}; the first line has {}", own.size(),
+                                   own.size() == 1 ? "column" : "columns", out.names.size()),
+                       fmt::format("line {}", at), "Give every line the same columns.");
+        out.rows.push_back(std::move(own));
+        out.lines.push_back(at);
+    };
+    for (size_t i = 0; i < rest.size(); ++i) {
+        const char c = rest[i];
+        if (quoted) {
+            if (c == '"' && i + 1 < rest.size() && rest[i + 1] == '"') row.back() += rest[++i];
+            else if (c == '"') quoted = false;
+            else row.back() += c;
+        } else if (c == '"' && row.back().empty()) {
+            quoted = any = true;
+        } else if (c == out.separator) {
+            any = true;
+            row.emplace_back();
+        } else if (c == '\n') {
+            finish();
+            begins = line + 1;
+        } else if (c != '\r') {
+            any = any || c != ' ';
+            row.back() += c;
+        }
+        line += c == '\n';
+        if (bad) return *bad;
+    }
+    if (quoted) return fail("a quotation mark is not closed", fmt::format("line {}", begins), "Close it.");
+    finish();
+    if (bad) return *bad;
+    if (out.rows.empty())
+        return fail("there are no rows", "", "Give a line of names, and a line of numbers for each time.");
+    return out;
+}
+
+std::vector<TableColumn> guessColumns(const TableText& table, const ArmStation& arm)
+{
+    std::vector<TableColumn> out(table.names.size());
+    std::vector<bool> known(size_t(arm.model->jointCount()), false);
+    bool time = false;
+    for (size_t i = 0; i < out.size(); ++i) {
+        TableColumn& column = out[i];
+        std::optional<TableUnit> unit;
+        if (table.named) {
+            const auto [name, said] = nameAndUnit(table.names[i]);
+            unit = said;
+            const int joint = jointNamed(name, arm);
+            if (!time && (name == "time" || name == "t")) {
+                column.use = TableColumn::Use::Time;
+            } else if (joint >= 0 && !known[size_t(joint)]) {
+                column.use = TableColumn::Use::Joint;
+                column.joint = joint;
+            }
+        } else if (i == 0) {
+            column.use = TableColumn::Use::Time;
+        } else if (i <= known.size()) {
+            column.use = TableColumn::Use::Joint;
+            column.joint = int(i) - 1;
+        }
+        if (column.use == TableColumn::Use::None) continue;
+        if (column.use == TableColumn::Use::Time) time = true;
+        else known[size_t(column.joint)] = true;
+        column.said = unit && fits(*unit, column, arm);
+        if (column.said) column.unit = *unit;
+        else if (column.use == TableColumn::Use::Joint)
+            column.unit = fits(TableUnit::Degree, column, arm) ? TableUnit::Degree : TableUnit::Millimetre;
+    }
+    return out;
+}
+
+Result<TimeRows> timeRowsOf(const TableText& table, const std::vector<TableColumn>& columns, const ArmStation& arm)
+{
+    std::optional<size_t> time;
+    TimeRows rows;
+    std::vector<size_t> joints;
+    for (size_t i = 0; i < columns.size(); ++i) {
+        if (columns[i].use == TableColumn::Use::Time) {
+            if (time) return fail("two columns are the time", "", "Choose one of them.");
+            time = i;
+        }
+        if (columns[i].use == TableColumn::Use::Joint) {
+            joints.push_back(i);
+            rows.joints.push_back(columns[i].joint);
+        }
+    }
+    if (!time) return fail("no column is the time", "", "Name one \"time\", or choose it.");
+    if (joints.empty())
+        return fail(fmt::format("no column is a joint of \"{}\"", arm.name), "",
+                    fmt::format("Name one \"{}\", or choose it.", arm.model->joints().front().name));
+    const bool comma = table.separator != ',';
+    const auto number = [&](size_t row, size_t column) -> Result<double> {
+        const std::string& cell = table.rows[row][column];
+        if (const auto value = numberIn(cell, comma)) return *value * inSi(columns[column].unit);
+        return fail(trimmed(cell).empty() ? "is empty" : fmt::format("\"{}\" is not a number", trimmed(cell)),
+                    fmt::format("line {}, column \"{}\"", table.lines[row], table.names[column]),
+                    "Give a plain number there.");
+    };
+    double origin = 0;
+    for (size_t i = 0; i < table.rows.size(); ++i) {
+        const Result<double> at = number(i, *time);
+        if (!at) return at.error();
+        if (i == 0) origin = *at;
+        rows.times.push_back(*at - origin);
+        if (i > 0 && !(rows.times[i] - rows.times[i - 1] >= kLeastRowTime))
+            return fail(fmt::format("{} {} is not later than the line before", trimmed(table.rows[i][*time]),
+                                    tableUnitName(columns[*time].unit)),
+                        fmt::format("line {}", table.lines[i]),
+                        "Each line has to be at least 1 µs later than the one before.");
+        for (const size_t column : joints) {
+            const Result<double> value = number(i, column);
+            if (!value) return value.error();
+            rows.values.push_back(*value);
+        }
+    }
+    if (Status bad = checkTimeRows(rows, *arm.model)) return *bad;
+    return rows;
+}
+
+Result<TimeRows> readTimeTable(const std::string& text, const ArmStation& arm, std::vector<TableColumn>* used)
+{
+    const Result<TableText> table = splitTable(text);
+    if (!table) return table.error();
+    const std::vector<TableColumn> columns = guessColumns(*table, arm);
+    if (used) *used = columns;
+    return timeRowsOf(*table, columns, arm);
+}
+
+std::string timeTableCsv(const Arm& arm, const TimeRows& rows)
+{
+    std::string out = "time_s";
+    for (const int joint : rows.joints) {
+        const Joint& own = arm.joints()[size_t(joint)];
+        out += "," + csvText(own.name + (own.kind == JointKind::Revolute ? "_rad" : "_m"));
+    }
+    out += "\n";
+    for (size_t i = 0; i < rows.size(); ++i) {
+        out += fmt::format("{}", rows.times[i]);
+        for (size_t k = 0; k < rows.joints.size(); ++k)
+            out += fmt::format(",{}", rows.at(i, k));
+        out += "\n";
+    }
+    return out;
+}
+
+std::string columnsText(const TableText& table, const std::vector<TableColumn>& columns, const ArmStation& arm)
+{
+    std::string used, unused;
+    const auto add = [](std::string& list, const std::string& item) { list += (list.empty() ? "" : ", ") + item; };
+    for (size_t i = 0; i < columns.size(); ++i) {
+        const TableColumn& column = columns[i];
+        if (column.use == TableColumn::Use::None) {
+            add(unused, table.names[i]);
+            continue;
+        }
+        const std::string what =
+            column.use == TableColumn::Use::Time ? "time" : arm.model->joints()[size_t(column.joint)].name;
+        add(used,
+            fmt::format("{} in {}{}", what, tableUnitName(column.unit), column.said ? "" : " (taken for granted)"));
+    }
+    return used + (unused.empty() ? "" : "; not used: " + unused);
+}
+
+}  // namespace topikos
