@@ -4,8 +4,12 @@
 #include "core/check/check.h"
 #include "core/contact/bodies.h"
 #include "core/shape/arm_bodies.h"
+#include "core/cell/step_tree.h"
+#include "core/check/contact_cache.h"
 #include "core/check/contact_pairs.h"
 #include "core/exchange/cell_file.h"
+#include "core/mend/place_search.h"
+#include "core/mend/remedy.h"
 #include "core/motion/move_chain.h"
 #include "core/robot/catalogue.h"
 #include "core/robot/singularity.h"
@@ -288,10 +292,71 @@ BENCHMARK(simulateAllFrames)->Unit(benchmark::kMillisecond);
 void checkThousandMoves(benchmark::State& state)
 {
     const Cell cell = longCell(1250);  // eight moves in ten steps
+    CheckOptions how;
+    how.contact = state.range(0) > 0;
+    how.workers = int(state.range(0));
     for (auto _ : state)
-        benchmark::DoNotOptimize(check(cell, cell.routines.front(), {.contact = state.range(0) != 0}));
+        benchmark::DoNotOptimize(check(cell, cell.routines.front(), how));
 }
-BENCHMARK(checkThousandMoves)->Arg(0)->Arg(1)->Unit(benchmark::kMillisecond);  // without and with contact
+// Without contact, with it on one thread, on two.
+BENCHMARK(checkThousandMoves)->Arg(0)->Arg(1)->Arg(2)->Unit(benchmark::kMillisecond)->UseRealTime();
+
+/// A target of a cell of 5,000 steps goes a little further each time: with contact, as the window checks it.
+void editOneTargetOf5000Steps(benchmark::State& state)
+{
+    const Cell cell = longCell(5000);
+    PlanCache plans;
+    ContactCache touched;
+    CheckOptions how;
+    how.plans = &plans;
+    how.touched = &touched;
+    how.workers = 2;
+    check(cell, cell.routines.front(), how);
+    double z = 0;
+    // One of its own, so that a single step changes.
+    TargetId own;
+    Cell with = copyTarget(cell, cell.targets[1].id, &own).value();
+    const Routine& routine = with.routines.front();
+    Step step;
+    eachStep(routine.steps, [&](const Step& s, size_t n) {
+        if (n > 2500 && !step.id && targetOf(s) == cell.targets[1].id) step = s;
+    });
+    endOf(step)->place = own;
+    with = changeStep(with, routine.id, step).value();
+    for (auto _ : state) {
+        z += 1e-4;
+        const Cell edited = setTargetPose(with, own, findTarget(with, own)->pose * translated({0, 0, -z})).value();
+        benchmark::DoNotOptimize(check(edited, edited.routines.front(), how));
+    }
+}
+BENCHMARK(editOneTargetOf5000Steps)->Unit(benchmark::kMillisecond)->UseRealTime();
+
+/// From a finding to its first remedy, and to all of them.
+void firstRemedy(benchmark::State& state)
+{
+    const Cell cell = openCell(TOPIKOS_EXAMPLES "/planted-mistakes.topikos").value();
+    const CheckResult result = check(cell);
+    for (auto _ : state) {
+        RemedyOptions how;
+        how.most = size_t(state.range(0));
+        how.workers = 2;
+        benchmark::DoNotOptimize(remediesFor(cell, result, result.findings.front(), how));
+    }
+}
+BENCHMARK(firstRemedy)->Arg(1)->Arg(6)->Unit(benchmark::kMillisecond)->UseRealTime();
+
+void bestPlaceOfTheRack(benchmark::State& state)
+{
+    const Cell cell = openCell(TOPIKOS_EXAMPLES "/tile-glazing-line.topikos").value();
+    PlaceQuery query;
+    for (const Frame& frame : cell.frames)
+        if (frame.name == "Drying rack") query.frame = frame.id;
+    query.lowest = {-0.3, -0.3, 0, 0};
+    query.highest = {0.3, 0.3, 0, 0};
+    for (auto _ : state)
+        benchmark::DoNotOptimize(searchPlace(cell, query));
+}
+BENCHMARK(bestPlaceOfTheRack)->Unit(benchmark::kMillisecond)->UseRealTime();
 
 /// The demo's arm among 30 boxes, at random postures: yes or no, and the clearance.
 struct Crowd {

@@ -20,7 +20,26 @@ int armSingular(const ArmChoice& arm);
 int armTorque(const ArmChoice& arm);
 int armExport(const ArmChoice& arm, const std::vector<std::string>& packages, const std::string& out);
 
-int checkCell(const std::string& file, bool json, const std::string& junit);
+struct CheckCliOptions {
+    bool json = false, remedies = false;
+    std::string junit;  ///< file to write, if any
+};
+/// Checks cells one after the other; of several there is a total.
+int checkCells(const std::vector<std::string>& files, const CheckCliOptions& options);
+/// Applies a remedy of a finding, both counted from 1.
+int mendCell(const std::string& file, int finding, int remedy, const std::string& out);
+
+/// The best places for what stands on a frame. SI numbers.
+struct PlaceOptions {
+    std::string frame;
+    std::vector<double> box;  ///< least and most along x, y, z [m] and about z [rad]; later ones may be left out
+    std::vector<std::string> routines;
+    bool byCycle = false, json = false;
+    int seed = 1;
+    std::string map, out;  ///< .csv of the map; cell with the best place
+};
+int placeInCell(const std::string& file, const PlaceOptions& options);
+
 /// Runs each arm's routine so many cycles, up to a time; 0 cycles: as often as it takes until then. The table has a row
 /// every so many seconds.
 struct SimulateOptions {
@@ -45,8 +64,8 @@ int programOfCell(const std::string& file, const std::string& from, const std::s
 /// Distance of two bodies at a time of the run [s]; without names the smallest one of every checked pair over the run.
 int clearanceOfCell(const std::string& file, const std::string& a, const std::string& b, double at);
 
-/// Brings a time table in: under a name that is there it takes the place of those rows. With a routine, a step that plays
-/// it comes at its end.
+/// Brings a time table in: under a name that is there it takes the place of those rows. With a routine, a step that
+/// plays it comes at its end.
 struct TableOptions {
     std::string arm, name, into, out;  ///< arm: the first one; name: that of the file; out: the cell itself
 };

@@ -53,7 +53,7 @@ std::string junitText(const Cell& cell, const CheckResult& result)
                 failure += fmt::format("<failure message=\"{}\"/>", xmlText(findingText(cell, f).detail));
         add("targets", findTarget(cell, verdict.target)->name, failure);
     }
-    return fmt::format("<?xml version=\"1.0\" encoding=\"UTF-8\"?>\n<testsuite name=\"{}\" tests=\"{}\" "
+    return fmt::format("<testsuite name=\"{}\" tests=\"{}\" "
                        "failures=\"{}\">\n{}</testsuite>\n",
                        xmlText(cell.name), count, failures, cases);
 }

@@ -61,15 +61,44 @@ int main(int argc, char** argv)
     armOut->add_option("--package", packages, "NAME=FOLDER: where a package lies that a URDF file takes surfaces from");
     armOut->callback([&] { code = armExport(choice, packages, out); });
 
-    std::string file, junit;
+    std::string file;
     SimulateOptions run;
     run.until = INFINITY;
     run.every = topikos::kTableStep;
     CLI::App* checkCommand = app.add_subcommand("check", "Findings about a cell; exit code 1 if something is blocked");
-    checkCommand->add_option("CELL", file, "Cell file")->required();
-    checkCommand->add_flag("--json", json, "One JSON object instead of text");
-    checkCommand->add_option("--junit", junit, "Also write the findings as a JUnit file");
-    checkCommand->callback([&] { code = checkCell(file, json, junit); });
+    std::vector<std::string> files;
+    CheckCliOptions checking;
+    checkCommand->add_option("CELL", files, "Cell files")->required();
+    checkCommand->add_flag("--json", checking.json, "One JSON object instead of text");
+    checkCommand->add_option("--junit", checking.junit, "Also write the findings as a JUnit file");
+    checkCommand->add_flag("--remedies", checking.remedies, "What takes each finding away, tried on the whole cell");
+    checkCommand->callback([&] { code = checkCells(files, checking); });
+
+    int finding = 1, remedy = 1;
+    CLI::App* mendCommand = app.add_subcommand("mend", "Apply a remedy of a finding, as check --remedies counts them");
+    mendCommand->add_option("CELL", file, "Cell file")->required();
+    mendCommand->add_option("--finding", finding, "Number of the finding (1)")->check(CLI::Range(1, 1000000));
+    mendCommand->add_option("--remedy", remedy, "Number of the remedy (1)")->check(CLI::Range(1, 1000));
+    std::string mended;
+    mendCommand->add_option("-o,--output", mended, "Cell file to write")->required();
+    mendCommand->callback([&] { code = mendCell(file, finding, remedy, mended); });
+
+    PlaceOptions place;
+    CLI::App* placeCommand = app.add_subcommand("place", "Where a frame, with all that stands on it, is best put");
+    placeCommand->add_option("CELL", file, "Cell file")->required();
+    placeCommand->add_option("--move", place.frame, "The frame: what carries an arm, or a fixture")->required();
+    placeCommand
+        ->add_option("--box", place.box,
+                     "Least and most to move along x, y and z in m and to turn about z in rad: -0.2 0.2 -0.1 0.1 ...")
+        ->required()
+        ->expected(2, 8);
+    placeCommand->add_option("--routine", place.routines, "A routine that has to work; without it those that run");
+    placeCommand->add_flag("--cycle", place.byCycle, "The shortest cycle counts, not the largest margin");
+    placeCommand->add_option("--seed", place.seed, "Of the random places (1)")->check(CLI::Range(0, 1000000));
+    placeCommand->add_option("--map", place.map, "Write the map over x and y to this CSV file");
+    placeCommand->add_option("-o,--output", place.out, "Write the cell with the best place to this file");
+    placeCommand->add_flag("--json", place.json, "One JSON object instead of text");
+    placeCommand->callback([&] { code = placeInCell(file, place); });
 
     CLI::App* simulateCommand = app.add_subcommand("simulate", "Run the cycle of a cell; exit code 1 if it is blocked");
     simulateCommand->add_option("CELL", file, "Cell file")->required();
@@ -148,7 +177,8 @@ int main(int argc, char** argv)
         app.parse(argc, argv);
         if (app.get_subcommands().empty())
             throw CLI::RequiredError(
-                "One of the commands arm, check, simulate, curves, program, table, clearance, export, format");
+                "One of the commands arm, check, mend, place, simulate, curves, program, table, clearance, export, "
+                "format");
         if (arm->parsed() && arm->get_subcommands().empty())
             throw CLI::RequiredError("One of the questions list, info, fk, jacobian, ik, singular, torque, export");
     } catch (const CLI::Success& success) {

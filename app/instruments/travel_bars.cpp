@@ -94,7 +94,7 @@ void TravelBars::set(int index, double value)
     if (const FrameId axis = row(index).axis) return m_session.setAxis(axis, value);
     JointVector q = m_session.shownPosture();
     q[index] = value;
-    m_session.setPosture(q);
+    m_session.driveTo(q);
 }
 
 QRectF TravelBars::bar(int index) const

@@ -32,6 +32,10 @@ void ArmPage::fill()
     addChoice("Runs", "armRuns", routines.names, routines.current, [=, this](int i) {
         edit("Run " + routines.names[i], [=](const Cell& c) { return setMainRoutine(c, routines.ids[size_t(i)]); });
     });
+    addNumber("Padding", "armPadding", arm.padding / kMillimetre, "mm", limits::kPadding, kMillimetre, 1,
+              [=, this](double v) {
+                  edit("Pad the arm's bodies", [=](const Cell& c) { return setArmPadding(c, id, v * kMillimetre); });
+              });
     std::vector<Button> buttons;
     if (!held)
         buttons.push_back({"Take in hand", "takeInHand", "This arm is jogged and taught from now on",

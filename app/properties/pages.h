@@ -20,6 +20,7 @@ private:
     void addSignal(bool writes, const std::function<bool(const Signal&)>& fits, SignalId now,
                    const std::function<void(Step&, const Signal&)>& set);
     void addCondition(const std::function<Condition&(Step&)>& of);
+    bool setMayTouch(const QString& words);
     void addPasses();
     void addMove();
     void addSet();

@@ -121,6 +121,15 @@ void StepPage::fill()
     case StepKind::Release:
     case StepKind::Note: break;
     }
+    if (hasMayTouch(m_step.kind())) {
+        QStringList names;
+        for (const Touchable& t : m_step.mayTouch)
+            names << text(touchableName(m_session.cell(), t));
+        addLine(
+            "May touch", "stepMayTouch", names.join(", "),
+            "What the arm, and what it carries, is meant to touch here: frames, and parts as in “any Tile”, by commas",
+            [this](const QString& words) { return setMayTouch(words); });
+    }
     addLine("Note", "stepNote", text(m_step.note), "Stands behind the step in the text of the program",
             [this](const QString& words) {
                 change([&](Step& s) { s.note = words.trimmed().toStdString(); });
@@ -128,6 +137,33 @@ void StepPage::fill()
             });
     addCheck("left out", "stepOff", "The step stays in the routine but is not run, nor what it holds", m_step.off,
              [this](bool on) { change([on](Step& s) { s.off = on; }); });
+}
+
+bool StepPage::setMayTouch(const QString& words)
+{
+    const Cell& cell = m_session.cell();
+    std::vector<Touchable> all;
+    for (const QString& part : words.split(',')) {
+        const QString name = part.trimmed();
+        if (name.isEmpty()) continue;
+        std::optional<Touchable> found;
+        const auto offer = [&](const Touchable& t) {
+            if (!found && text(touchableName(cell, t)).compare(name, Qt::CaseInsensitive) == 0) found = t;
+        };
+        for (const Frame& frame : cell.frames)
+            offer(frame.id);
+        for (const PartKind& kind : cell.partKinds)
+            offer(kind.id);
+        if (!found) {
+            m_session.say("There is no frame, and no kind of part, called “" + name
+                              + "”. Parts are named as in “any Tile”.",
+                          true);
+            return false;
+        }
+        all.push_back(*found);
+    }
+    change([&](Step& s) { s.mayTouch = all; });
+    return true;
 }
 
 /// A step that is done several times says which time is looked at.

@@ -2,6 +2,7 @@
 #include "core/cell/edit_layout.h"
 #include "core/cell/pattern.h"
 #include "core/cell/history.h"
+#include "core/check/by_hand.h"
 #include "core/check/live_checker.h"
 #include "core/simulate/runner.h"
 
@@ -108,9 +109,16 @@ public:
     /// itself.
     const ArmTrace* armTrace() const;
 
-    // The arm by hand. Refusals are told and name the joint or the distance.
+    // The arm by hand. Refusals are told and name the joint, the distance or what would be touched.
     const JointVector& posture() const { return m_posture; }
     void setPosture(const JointVector& posture);
+    /// Goes there, all joints in step; stops before a contact, as long as it is to.
+    bool driveTo(const JointVector& posture) { return drive(posture, shownAxes()); }
+    /// Whether the arm stops before it touches something when it is moved by hand.
+    bool stopsAtContact() const { return m_stopsAtContact; }
+    void setStopsAtContact(bool on);
+    /// Brings the tool along its own axis to what it touches first, and tells where that is.
+    bool downToContact();
     /// Where device axes stand that were moved by hand.
     const AxisValues& axes() const { return m_axes; }
     /// Moves a device axis by hand, inside its range.
@@ -146,6 +154,8 @@ public:
 
     /// Moves that checks have planned, for others that ask for the same.
     PlanCache& plans() { return m_checker->plans(); }
+    /// What they have found of contact, the same way.
+    ContactCache& touched() { return m_checker->touched(); }
 
     // The run: plays the trace on a copy.
     bool inRun() const { return m_inRun; }
@@ -247,6 +257,8 @@ private:
     void switchArm(ArmId arm);
     /// The arm in hand stands at a posture with device axes at `axes`, outside any run.
     void stand(const JointVector& posture, const AxisValues& axes);
+    /// The same on the way there: up to a contact.
+    bool drive(const JointVector& posture, const AxisValues& axes);
     /// Where an arm stood.
     struct Stood {
         ArmId arm;
@@ -285,6 +297,8 @@ private:
     AxisValues m_axes;
     std::vector<Stood> m_stood, m_forth;  ///< the last one on top
     QElapsedTimer m_movedAt;
+    bool m_stopsAtContact = true;
+    HandStop m_touch;  ///< that the last move by hand ended with, if it did
     FrameId m_readingFrame;
     JogSpace m_jogSpace = JogSpace::World;
     int m_jogStep = 3;

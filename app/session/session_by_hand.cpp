@@ -78,11 +78,62 @@ bool Session::standForth()
 
 void Session::setPosture(const JointVector& posture) { stand(posture, shownAxes()); }
 
+void Session::setStopsAtContact(bool on)
+{
+    m_stopsAtContact = on;
+    say(on ? "The arm stops before it touches something." : "The arm goes through things now.", !on);
+    Q_EMIT jogChanged();
+}
+
+bool Session::drive(const JointVector& posture, const AxisValues& axes)
+{
+    m_touch = {};
+    // In a run things stand elsewhere than where the arm would be moved among.
+    if (!m_stopsAtContact || inRun()) {
+        stand(posture, axes);
+        return true;
+    }
+    const JointVector to = clampedToRange(arm(), posture);
+    m_touch = moveByHand(cell(), m_arm, m_posture, to, m_axes, axes, touched());
+    stand(m_touch.posture, m_touch.axes);
+    if (!m_touch.touches()) return true;
+    say(QString("Stopped: %1 would touch %2. Go on to slide along it.")
+            .arg(text(m_touch.own.name), text(m_touch.other.name)),
+        true);
+    return false;
+}
+
+bool Session::downToContact()
+{
+    constexpr double most = 0.5;  // [m]
+    leaveRun();
+    const Pose tcp = shownTcp();
+    const Vec3 way = tcp.rotation * Vec3::UnitZ();
+    const HandStop stop = topikos::downToContact(cell(), m_arm, m_posture, way, most, m_axes, touched());
+    m_movedAt.invalidate();
+    stand(stop.posture, m_axes);
+    const Vec3 there = inverse(shownPlace(m_readingFrame)) * shownTcp().translation;
+    const auto length = [](double metres) { return placeFigure(metres, 1) + " " + lengthUnit().symbol; };
+    const QString place =
+        QString("The tool point is at %1 in %2.")
+            .arg(offsetText(translated(there), cell().angles), text(frameName(cell(), m_readingFrame)));
+    if (!stop.touches()) {
+        say(QString("Nothing is touched within %1 along the tool axis, or the arm cannot go on. ").arg(length(most))
+                + place,
+            true);
+        return false;
+    }
+    say(QString("%1 touches %2 after %3. ")
+            .arg(text(stop.own.name), text(stop.other.name), length((shownTcp().translation - tcp.translation).norm()))
+        + place);
+    return true;
+}
+
 void Session::setAxis(FrameId id, double value)
 {
     const Frame* frame = findFrame(cell(), id);
     if (!frame || !frame->axis) return;
-    stand(shownPosture(), overlaid(shownAxes(), {{id, std::clamp(value, frame->axis->lowest, frame->axis->highest)}}));
+    drive(shownPosture(), overlaid(shownAxes(), {{id, std::clamp(value, frame->axis->lowest, frame->axis->highest)}}));
 }
 
 bool Session::jogJoint(int joint, double steps)
@@ -97,7 +148,7 @@ bool Session::jogJoint(int joint, double steps)
     JointVector q = shownPosture();
     const double wanted = q[joint] + by;
     q[joint] = std::clamp(wanted, j.lower, j.upper);
-    setPosture(q);
+    if (!driveTo(q)) return false;
     if (std::abs(q[joint] - wanted) > 1e-9) {
         say(QString("Joint %1 is at its range end (%2).")
                 .arg(joint + 1)
@@ -135,8 +186,30 @@ bool Session::moveTcp(const Pose& baseFromTcp)
             true);
         return false;
     }
-    setPosture(*next);
-    return true;
+    const HandStop before = m_touch;
+    const Pose start = topikos::baseFromTcp(cell(), station(), now);
+    if (driveTo(*next)) return true;
+    // Who goes on in spite of a contact slides along what is touched.
+    constexpr double stuck = 0.02;  // of the way that is gone
+    const bool again = before.touches() && before.other.name == m_touch.other.name && m_touch.fraction < stuck;
+    if (!again || m_touch.normal.norm() < 0.5) return false;
+    const Pose here = topikos::baseFromTcp(cell(), station(), shownPosture());
+    const Vec3 normal = shownBase().rotation.conjugate() * m_touch.normal;
+    const Vec3 left = baseFromTcp.translation - here.translation;
+    // A hair away from it, so that the next piece of the way is free as well.
+    const Vec3 along = left - (std::min(0.0, left.dot(normal)) - 0.25 * kHandGap) * normal;
+    constexpr double least = 0.05;  // of the way
+    if (along.norm() < least * (baseFromTcp.translation - start.translation).norm() || along.norm() < 1e-6)
+        return false;
+    const auto slid =
+        followBranch(arm(), Pose{here.translation + along, here.rotation} * inverse(flangeFromTcp(cell(), station())),
+                     configurationOf(arm(), shownPosture()), shownPosture());
+    if (!slid || rangeExcess(arm(), *slid).joint >= 0) return false;
+    const HandStop touch = m_touch;
+    const bool free = driveTo(*slid);
+    if (free) m_touch = touch;
+    say(QString("Slides along %1.").arg(text(touch.other.name)));
+    return free;
 }
 
 bool Session::jogAxis(JogSpace space, int axis, double by)

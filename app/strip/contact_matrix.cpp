@@ -2,6 +2,7 @@
 
 #include "app/session/text.h"
 #include "app/theme/theme.h"
+#include "core/spatial/limits.h"
 
 #include <QHBoxLayout>
 #include <QHeaderView>
@@ -60,7 +61,23 @@ ContactMatrix::ContactMatrix(Session& session, QWidget* parent) : QWidget(parent
     m_counts->setObjectName("contactCounts");
     m_counts->setWordWrap(true);
     m_counts->setToolTip("Click a pair in the table to mark it or to leave it out");
-    right->addWidget(m_counts);
+    auto* top = new QHBoxLayout;
+    top->addWidget(m_counts, 1);
+    right->addLayout(top);
+    m_pair = new QLabel(this);
+    m_pair->setObjectName("contactPair");
+    top->addWidget(m_pair);
+    m_caution = new QDoubleSpinBox(this);
+    m_caution->setObjectName("contactCaution");
+    m_caution->setAccessibleName("Clearance asked of the pair");
+    m_caution->setRange(-0.1, limits::kClearance.most / kMillimetre);
+    m_caution->setDecimals(1);
+    m_caution->setButtonSymbols(QAbstractSpinBox::NoButtons);
+    m_caution->setSuffix(" mm");
+    m_caution->setSpecialValueText("as the cell");
+    m_caution->setToolTip("Caution when these two come nearer to each other; below 0 mm: as the cell asks for all");
+    top->addWidget(m_caution);
+    connect(m_caution, &QDoubleSpinBox::editingFinished, this, &ContactMatrix::setCaution);
     m_table = new QTableWidget(this);
     m_table->setObjectName("contactTable");
     m_table->setAccessibleName("Pairs of bodies");
@@ -85,6 +102,10 @@ ContactMatrix::ContactMatrix(Session& session, QWidget* parent) : QWidget(parent
                 return;
             }
     };
+    connect(m_table, &QTableWidget::currentCellChanged, this, [this](int r, int c) {
+        m_current = {r, c};
+        showPair();
+    });
     connect(m_table, &QTableWidget::cellActivated, this, flip);
     connect(m_table, &QTableWidget::cellClicked, this, flip);
     connect(&session, &Session::cellChanged, this, &ContactMatrix::fill, Qt::QueuedConnection);
@@ -135,6 +156,39 @@ void ContactMatrix::finished()
     m_session.edit("Find contact pairs", [&](const Cell& cell) { return setContactPairs(cell, *found); });
 }
 
+const ContactPair* ContactMatrix::currentPair() const
+{
+    const auto [r, c] = m_current;
+    if (r < 0 || c < 0 || size_t(std::max(r, c)) >= m_members.size()) return nullptr;
+    const ContactMember &a = m_members[size_t(std::min(r, c))], &b = m_members[size_t(std::max(r, c))];
+    for (const ContactPair& p : m_session.cell().contact.pairs)
+        if (p.a == a && p.b == b) return &p;
+    return nullptr;
+}
+
+void ContactMatrix::showPair()
+{
+    const ContactPair* pair = currentPair();
+    const Cell& cell = m_session.cell();
+    m_pair->setText(!pair ? "A pair's own clearance:"
+                          : text(memberName(cell, pair->a) + " and " + memberName(cell, pair->b)) + ":");
+    const QSignalBlocker block(m_caution);
+    m_caution->setEnabled(pair);
+    m_caution->setValue(pair && pair->caution ? millimetres(*pair->caution) : m_caution->minimum());
+}
+
+void ContactMatrix::setCaution()
+{
+    const ContactPair* pair = currentPair();
+    if (!pair) return;
+    const double shown = m_caution->value();
+    const std::optional<double> wanted = shown < 0 ? std::nullopt : std::optional(shown * kMillimetre);
+    const bool same = wanted ? pair->caution && std::abs(*pair->caution - *wanted) < 1e-9 : !pair->caution;
+    if (same) return;
+    m_session.edit("Clearance of a pair",
+                   [a = pair->a, b = pair->b, wanted](const Cell& c) { return setPairCaution(c, a, b, wanted); });
+}
+
 void ContactMatrix::showEvent(QShowEvent* event)
 {
     QWidget::showEvent(event);
@@ -163,6 +217,8 @@ void ContactMatrix::fill()
                 .arg(contact.seed));
     }
     m_table->setVisible(!contact.pairs.empty());
+    const auto [row, column] = m_current;
+    const QSignalBlocker still(m_table);
     m_table->clear();
     const int n = int(m_members.size());
     m_table->setRowCount(n);
@@ -188,10 +244,13 @@ void ContactMatrix::fill()
                                  .arg(names[i], names[k], reasonText(p.reason))
                                  .arg(p.touched)
                                  .arg(contact.samples)
-                                 .arg(p.checked ? "Marked for contact checks, which are not made yet." : "Left out."));
+                                 .arg(p.checked ? "Checked." : "Left out."));
+            if (p.caution) item->setText(item->text() + QString(" %1 mm").arg(millimetres(*p.caution), 0, 'f', 1));
             m_table->setItem(r, c, item);
         }
     }
+    if (row >= 0 && row < n && column >= 0 && column < n) m_table->setCurrentCell(row, column);
+    showPair();
 }
 
 }  // namespace topikos

@@ -12,8 +12,8 @@
 
 namespace topikos {
 
-/// Which pairs of bodies are marked for contact checks, which are not made yet: found by sampling, then switched by
-/// hand, each with its reason.
+/// Which pairs of bodies are checked for contact: found by sampling, then switched by hand, each with its reason and,
+/// if it has one, a clearance of its own.
 class ContactMatrix : public QWidget {
     Q_OBJECT
 public:
@@ -27,11 +27,16 @@ private:
     void fill();
     void search();
     void finished();
+    const ContactPair* currentPair() const;
+    void showPair();
+    void setCaution();
 
     Session& m_session;
     QSpinBox *m_samples, *m_seed;
     QPushButton* m_find;
-    QLabel* m_counts;
+    QLabel *m_counts, *m_pair;
+    QDoubleSpinBox* m_caution;
+    std::pair<int, int> m_current{-1, -1};  ///< row and column of the pair chosen
     QTableWidget* m_table;
     QFutureWatcher<std::optional<ContactPairs>> m_watcher;
     std::shared_ptr<std::atomic<bool>> m_stop;

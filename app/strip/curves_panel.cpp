@@ -224,11 +224,11 @@ void CurvesPanel::rebuild()
 {
     if (!isVisible()) return;
     const std::vector<Curve> curves = m_session.trace() ? chosen() : std::vector<Curve>{};
+    m_panels.clear();  // first: the plot tells the event filter of each part that goes
     m_plot->clearGraphs();
     m_plot->clearItems();
     m_plot->plotLayout()->clear();
     delete std::exchange(m_margins, nullptr);
-    m_panels.clear();
     m_empty->setVisible(curves.empty() || duration() <= 0);
     m_scroll->setVisible(!m_empty->isVisible());
     if (m_empty->isVisible()) return showColors();

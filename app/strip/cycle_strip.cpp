@@ -52,8 +52,10 @@ CycleStrip::CycleStrip(Session& session, QWidget* parent) : QWidget(parent), m_s
 void CycleStrip::refresh()
 {
     m_lanes.clear();
+    m_running.clear();
     if (const Trace* trace = m_session.trace()) {
         const Cell& cell = m_session.playedCell();
+        m_running = reachedRoutines(cell);
         for (const ArmTrace& arm : trace->arms)
             addArm(cell, *trace, arm);
         addDevices(cell, *trace);
@@ -337,6 +339,18 @@ void CycleStrip::paintEvent(QPaintEvent*)
                 metrics.elidedText(narrow ? b.words.section(' ', 0, 0) : b.words, Qt::ElideRight, int(r.width()) - 7));
         }
     }
+    // Stretches of contact and of too little clearance: a band on the axis, each severity at its own height.
+    const CheckedCell* checked = m_session.checked();
+    if (checked && trace == &checked->result.trace)
+        for (const Finding* f : withFollowUps(checked->result.findings)) {
+            const ContactFact* contact = f->as<ContactFact>();
+            if (!contact || contact->until < begin || contact->time > end) continue;
+            if (f->routine && !m_running.contains(f->routine)) continue;
+            const double left = xOf(std::max(contact->time, begin)), right = xOf(std::min(contact->until, end));
+            const bool blocked = f->severity == Severity::Blocked;
+            p.fillRect(QRectF(left, blocked ? kTop - 3.5 : kTop - 1, std::max(3.0, right - left), blocked ? 3.5 : 2),
+                       blocked ? theme().blocked : theme().caution);
+        }
     for (const ArmTrace& arm : trace->arms) {
         if (!arm.blockedAt) continue;
         const double x = xOf(arm.duration);

@@ -65,6 +65,7 @@ private:
     std::vector<Lane> m_lanes;
     std::vector<size_t> m_seen;  ///< places in m_lanes
     std::set<QString> m_folded;
+    std::set<RoutineId> m_running;  ///< routines that the arms run
     int m_lane = 26, m_block = 18;  ///< heights [pixel]
     bool m_scrubbing = false;
     mutable double m_begin = 0;  ///< of what is seen of a long run [s]

@@ -3,159 +3,315 @@
 #include "app/layout/layout_commands.h"
 #include "app/session/text.h"
 #include "app/theme/theme.h"
+#include "core/cell/edit.h"
+#include "core/cell/step_check.h"
+#include "core/cell/step_tree.h"
 
 #include <QHBoxLayout>
+#include <QSettings>
+#include <QSplitter>
 #include <QVBoxLayout>
 
 namespace topikos {
+
+namespace {
+
+enum Filter { All, BlockedOnly, CautionsOnly, AdviceOnly, NewOnly };
+enum Order { AsTheyCome, BySeverity, ByRule, ByStep };
+
+/// A finding as one that is the same after an edit elsewhere.
+std::string keyOf(const Finding& f)
+{
+    const ContactFact* contact = f.as<ContactFact>();
+    return std::string(ruleName(f.rule)) + "/" + severityName(f.severity) + "/" + std::to_string(f.routine.value) + "/"
+           + std::to_string(f.step.value) + "/" + std::to_string(f.target.value)
+           + (contact ? "/" + contact->a.name + "/" + contact->b.name : "");
+}
+
+}  // namespace
 
 FindingsList::FindingsList(Session& session, QWidget* parent) : QWidget(parent), m_session(session)
 {
     setObjectName("face");
     setAttribute(Qt::WA_StyledBackground);
-    auto* column = new QVBoxLayout(this);
-    column->setContentsMargins(6, 4, 6, 4);
-    m_list = new QListWidget(this);
-    m_list->setObjectName("findingsList");
-    m_list->setAccessibleName("Findings");
-    m_list->setIconSize({14, 14});
-    m_list->setHorizontalScrollBarPolicy(Qt::ScrollBarAlwaysOff);  // long ones are cut, whole in their tips
-    column->addWidget(m_list);
-    m_empty = new QLabel("Nothing to report: every step can be done and keeps its margins.", this);
-    m_empty->setAlignment(Qt::AlignCenter);
-    m_empty->setProperty("class", "faint");
-    column->addWidget(m_empty, 1);
+    auto* whole = new QHBoxLayout(this);
+    whole->setContentsMargins(6, 4, 6, 4);
+    auto* split = new QSplitter(Qt::Horizontal, this);
+    split->setObjectName("findingsSplit");
+    split->setChildrenCollapsible(false);
+    whole->addWidget(split);
+    auto* left = new QWidget(split);
+    auto* column = new QVBoxLayout(left);
+    column->setContentsMargins(0, 0, 0, 0);
+    column->setSpacing(3);
+    auto* head = new QHBoxLayout;
+    m_filter = new QComboBox(this);
+    m_filter->setObjectName("findingsFilter");
+    m_filter->setAccessibleName("Which findings are listed");
+    m_filter->addItems({"all", "blocked", "cautions", "advice", "new since saved"});
+    m_order = new QComboBox(this);
+    m_order->setObjectName("findingsOrder");
+    m_order->setAccessibleName("Order of the findings");
+    m_order->addItems({"as they come", "worst first", "by rule", "by step"});
+    m_order->setCurrentIndex(QSettings().value("findings/order", 0).toInt());
+    m_search = new QLineEdit(this);
+    m_search->setObjectName("findingsSearch");
+    m_search->setAccessibleName("Words that findings have to have");
+    m_search->setPlaceholderText("search");
+    m_search->setClearButtonEnabled(true);
+    m_search->setMaximumWidth(200);
     m_looked = new QLabel(this);
     m_looked->setObjectName("lookedAt");
     m_looked->setProperty("class", "faint");
+    m_looked->setMinimumWidth(40);
+    head->addWidget(m_filter);
+    head->addWidget(m_order);
+    head->addWidget(m_search);
+    head->addWidget(m_looked, 1);
+    column->addLayout(head);
+    m_list = new QListWidget(this);
+    m_list->setObjectName("findingsList");
+    m_list->setMinimumHeight(28);
+    m_list->setAccessibleName("Findings");
+    m_list->setIconSize({14, 14});
+    m_list->setHorizontalScrollBarPolicy(Qt::ScrollBarAlwaysOff);  // long ones are cut, whole in their tips
+    column->addWidget(m_list, 1);
+    m_empty = new QLabel(this);
+    m_empty->setAlignment(Qt::AlignCenter);
+    m_empty->setProperty("class", "faint");
+    column->addWidget(m_empty, 1);
     auto* foot = new QHBoxLayout;
-    foot->addWidget(m_looked, 1);
-    m_reason = new QLineEdit(this);
-    m_reason->setObjectName("adviceReason");
-    m_reason->setAccessibleName("Why the advice may stand");
-    m_reason->setPlaceholderText("why it may stand");
-    m_reason->setMaximumWidth(220);
-    m_reason->setMaxLength(120);
-    m_accept = new QPushButton("Let it stand", this);
-    m_accept->setObjectName("adviceAccept");
-    m_accept->setToolTip("The advice counts no more, with this reason, until what it is about changes");
-    connect(m_accept, &QPushButton::clicked, this, &FindingsList::accept);
-    connect(m_reason, &QLineEdit::returnPressed, this, &FindingsList::accept);
-    foot->addWidget(m_reason);
-    foot->addWidget(m_accept);
     // The part of the manual about the selected finding, or about all of them.
     m_explain = new QLabel(this);
     m_explain->setObjectName("explainFinding");
     m_explain->setOpenExternalLinks(true);
     m_explain->setTextInteractionFlags(Qt::LinksAccessibleByMouse | Qt::LinksAccessibleByKeyboard);
-    foot->addWidget(m_explain);
+    foot->addWidget(m_explain, 1);
+    m_reason = new QLineEdit(this);
+    m_reason->setObjectName("adviceReason");
+    m_reason->setAccessibleName("Why it may stand");
+    m_reason->setPlaceholderText("why it may stand");
+    m_reason->setMaximumWidth(220);
+    m_reason->setMaxLength(120);
+    m_accept = new QPushButton("Let it stand", this);
+    m_accept->setObjectName("adviceAccept");
+    m_accept->setToolTip("The finding counts no more, with this reason, until what it is about changes");
+    connect(m_accept, &QPushButton::clicked, this, &FindingsList::accept);
+    connect(m_reason, &QLineEdit::returnPressed, this, &FindingsList::accept);
+    m_meant = new QPushButton("It is meant", this);
+    m_meant->setObjectName("contactMeant");
+    connect(m_meant, &QPushButton::clicked, this, &FindingsList::letTouch);
+    foot->addWidget(m_meant);
+    foot->addWidget(m_reason);
+    foot->addWidget(m_accept);
     column->addLayout(foot);
-    const auto go = [this](QListWidgetItem* item) {
-        const CheckedCell* checked = m_session.checked();
-        if (!item || !checked) return;
-        const std::vector<const Finding*> all = listed();
-        const size_t i = item->data(Qt::UserRole).toUInt();
-        if (i >= all.size()) return;
-        const Finding& f = *all[i];
-        explain(&f);
-        const ArmId before = m_session.station().id;
-        if (const Routine* routine = findRoutine(m_session.cell(), f.routine)) m_session.showRoutine(routine->id);
-        const BeltFact* belt = f.as<BeltFact>();
-        m_session.select(f.step     ? Selection(f.step)
-                         : f.target ? Selection(f.target)
-                         : belt     ? Selection(belt->belt)
-                                    : Selection());
-        // Contact is seen where things stand then.
-        const auto* contact = f.as<ContactFact>();
-        const Trace& run = checked->result.trace;
-        if (contact && contact->time <= run.duration
-            && (!f.routine || reachedRoutines(*checked->cell).contains(f.routine)))
-            m_session.scrub(contact->time);
-        // Who jogs next has to know which arm will move.
-        if (m_session.station().id != before)
-            m_session.say(text(m_session.station().name) + " is in hand now: the finding is about it.");
-    };
-    connect(m_list, &QListWidget::itemClicked, this, go);
-    connect(m_list, &QListWidget::currentItemChanged, this, go);
+    m_remedies = new RemedyPanel(session, split);
+    split->addWidget(left);
+    split->addWidget(m_remedies);
+    split->setStretchFactor(0, 3);
+    split->setStretchFactor(1, 2);
+    connect(m_list, &QListWidget::itemClicked, this, &FindingsList::go);
+    connect(m_list, &QListWidget::currentItemChanged, this, &FindingsList::go);
+    for (QComboBox* box : {m_filter, m_order})
+        connect(box, &QComboBox::currentIndexChanged, this, [this] {
+            QSettings().setValue("findings/order", m_order->currentIndex());
+            fill();
+        });
+    connect(m_search, &QLineEdit::textChanged, this, &FindingsList::fill);
     connect(&session, &Session::checkedChanged, this, &FindingsList::fill);
+    connect(&session, &Session::saveStateChanged, this, &FindingsList::fill);
     fill();
+}
+
+void FindingsList::noteSaved()
+{
+    const CheckedCell* checked = m_session.checked();
+    if (!checked || !m_session.isSaved() || !m_session.checkIsFresh() || !checked->result.complete) return;
+    m_savedKnown = true;
+    m_saved.clear();
+    for (const Finding* f : withFollowUps(checked->result.findings))
+        m_saved.insert(keyOf(*f));
+}
+
+const Finding* FindingsList::current() const
+{
+    const QListWidgetItem* item = m_list->currentItem();
+    const size_t i = item ? item->data(Qt::UserRole).toUInt() : m_rows.size();
+    return i < m_rows.size() ? m_rows[i].finding : nullptr;
+}
+
+void FindingsList::go()
+{
+    const Finding* finding = current();
+    if (!finding) return;
+    const Finding f = *finding;
+    explain(&f);
+    m_remedies->showFinding(&f);
+    const ArmId before = m_session.station().id;
+    if (const Routine* routine = findRoutine(m_session.cell(), f.routine)) m_session.showRoutine(routine->id);
+    const BeltFact* belt = f.as<BeltFact>();
+    m_session.select(f.step     ? Selection(f.step)
+                     : f.target ? Selection(f.target)
+                     : belt     ? Selection(belt->belt)
+                                : Selection());
+    // Contact is seen where things stand then.
+    const auto* contact = f.as<ContactFact>();
+    const CheckedCell* checked = m_session.checked();
+    if (contact && checked && contact->time <= checked->result.trace.duration
+        && (!f.routine || reachedRoutines(*checked->cell).contains(f.routine)))
+        m_session.scrub(contact->time);
+    // Who jogs next has to know which arm will move.
+    if (m_session.station().id != before)
+        m_session.say(text(m_session.station().name) + " is in hand now: the finding is about it.");
 }
 
 void FindingsList::explain(const Finding* finding)
 {
     const QString rule = finding ? QString(ruleName(finding->rule)).replace('-', ' ') : QString();
-    const bool advice = finding && isAdvice(finding->rule);
-    const bool stands = advice && !finding->accepted.empty();
-    m_reason->setVisible(advice && !stands);
-    m_accept->setVisible(advice);
+    const bool may = finding && finding->severity != Severity::Blocked;
+    const bool stands = may && !finding->accepted.empty();
+    m_reason->setVisible(may && !stands);
+    m_accept->setVisible(may);
+    const auto touched = finding ? touchableOf(*finding) : std::nullopt;
+    m_meant->setVisible(touched.has_value());
+    if (touched)
+        m_meant->setToolTip(QString("Step %1 may touch %2 from now on; it stands in the step")
+                                .arg(finding->stepIndex + 1)
+                                .arg(text(touchableName(m_shown->cell ? *m_shown->cell : m_session.cell(), *touched))));
     m_accept->setText(stands ? "Raise again" : "Let it stand");
     m_explain->setText(finding ? QString("<a href=\"manual:findings#%1\">What “%1” means, and what helps</a>").arg(rule)
                                : "<a href=\"manual:findings\">What is checked</a>");
 }
 
-void FindingsList::fill()
+std::vector<FindingsList::Listed> FindingsList::toList() const
 {
-    const QSignalBlocker block(m_list);
-    const int row = m_list->currentRow();
-    m_list->clear();
-    const CheckedCell* checked = m_session.checked();
-    uint i = 0;
-    const auto add = [&](const Finding& f, bool follows) {
-        const FindingText words = findingText(*checked->cell, f);
-        const QString lead = follows ? QString(6, QChar(0x2002)) + "follows: " : QString();
-        auto* item =
-            new QListWidgetItem(severityIcon(f.severity), lead + text(words.headline + "  ·  " + words.detail), m_list);
-        item->setData(Qt::UserRole, i++);
-        item->setToolTip(text(words.line()));
+    std::vector<Listed> out;
+    if (!m_shown) return out;
+    const QString wanted = m_search->text().trimmed();
+    const auto passes = [&](const Finding& f) {
+        switch (m_filter->currentIndex()) {
+        case BlockedOnly:
+            if (f.severity != Severity::Blocked) return false;
+            break;
+        case CautionsOnly:
+            if (f.severity != Severity::Caution) return false;
+            break;
+        case AdviceOnly:
+            if (f.severity != Severity::Advice) return false;
+            break;
+        case NewOnly:
+            if (!m_savedKnown || m_saved.contains(keyOf(f))) return false;
+            break;
+        default: break;
+        }
+        return wanted.isEmpty() || text(findingText(*m_shown->cell, f).line()).contains(wanted, Qt::CaseInsensitive)
+               || QString(ruleName(f.rule)).contains(wanted, Qt::CaseInsensitive);
     };
-    if (checked) {
-        for (const Finding& f : checked->result.findings) {
-            add(f, false);
-            for (const Finding& follows : f.followUps)
-                add(follows, true);
-        }
-        for (const Finding& f : checked->result.accepted) {
-            add(f, false);
-            QListWidgetItem* item = m_list->item(m_list->count() - 1);
-            item->setText("stands: " + text(f.accepted) + "  ·  " + item->text());
-            item->setForeground(theme().faint);
-        }
+    const int order = m_order->currentIndex();
+    for (const Finding& f : m_shown->result.findings) {
+        if (passes(f)) out.push_back({&f, false});
+        for (const Finding& follows : f.followUps)
+            if (passes(follows)) out.push_back({&follows, order == AsTheyCome});
     }
-    m_list->setCurrentRow(std::min(row, m_list->count() - 1));
-    const std::vector<const Finding*> all = listed();
-    explain(m_list->currentRow() >= 0 ? all[size_t(m_list->currentRow())] : nullptr);
-    m_list->setVisible(m_list->count() > 0);
-    m_empty->setVisible(m_list->count() == 0);
-    m_empty->setText(checked ? "Nothing to report: every step can be done and keeps its margins." : "Checking …");
-    m_looked->setText(!checked                   ? QString()
-                      : checked->result.complete ? "Looked at: " + text(lookedAt(checked->result)) + "."
-                                                 : "Looked at so far: " + text(lookedAt(checked->result)) + " …");
+    if (order != AsTheyCome)
+        std::stable_sort(out.begin(), out.end(), [&](const Listed& a, const Listed& b) {
+            const Finding &x = *a.finding, &y = *b.finding;
+            if (order == BySeverity) return x.severity > y.severity;
+            if (order == ByRule) return x.rule < y.rule;
+            return std::tuple(!x.step, x.routine, x.stepIndex) < std::tuple(!y.step, y.routine, y.stepIndex);
+        });
+    for (const Finding& f : m_shown->result.accepted)
+        if (passes(f)) out.push_back({&f, false});
+    return out;
 }
 
-std::vector<const Finding*> FindingsList::listed() const
+void FindingsList::fill()
 {
-    const CheckedCell* checked = m_session.checked();
-    if (!checked) return {};
-    std::vector<const Finding*> all = withFollowUps(checked->result.findings);
-    for (const Finding& f : checked->result.accepted)
-        all.push_back(&f);
-    return all;
+    // The one chosen stays chosen, wherever it comes to stand.
+    const Finding* chosen = current();
+    const std::string key = chosen ? keyOf(*chosen) : "";
+    const int row = m_list->currentRow();
+    const QSignalBlocker block(m_list);
+    m_shown = m_session.checkedPointer();
+    noteSaved();
+    m_list->clear();
+    m_rows = toList();
+    int now = -1;
+    for (size_t i = 0; i < m_rows.size(); ++i) {
+        const auto& [f, follows] = m_rows[i];
+        const FindingText words = findingText(*m_shown->cell, *f);
+        const bool isNew = m_savedKnown && f->accepted.empty() && !m_saved.contains(keyOf(*f));
+        QString lead = follows ? QString(6, QChar(0x2002)) + "follows: " : QString();
+        if (!f->accepted.empty()) lead += "stands: " + text(f->accepted) + "  ·  ";
+        auto* item = new QListWidgetItem(severityIcon(f->severity),
+                                         lead + text(words.headline + "  ·  " + words.detail), m_list);
+        item->setData(Qt::UserRole, uint(i));
+        item->setToolTip(text(words.line()) + (isNew ? " New since the cell was saved." : ""));
+        if (isNew) item->setFont(textFont(13, QFont::DemiBold));
+        if (!f->accepted.empty()) item->setForeground(theme().faint);
+        if (chosen && now < 0 && keyOf(*f) == key) now = int(i);
+    }
+    if (now < 0 && row >= 0) now = std::min(row, m_list->count() - 1);
+    m_list->setCurrentRow(now);
+    explain(current());
+    m_remedies->showFinding(current());
+    m_list->setVisible(m_list->count() > 0);
+    m_empty->setVisible(m_list->count() == 0);
+    const bool filtered = m_filter->currentIndex() != All || !m_search->text().trimmed().isEmpty();
+    m_empty->setText(!m_shown   ? "Checking …"
+                     : filtered ? "Nothing of that kind. “all” and an empty search show every finding."
+                                : "Nothing to report: every step can be done and keeps its margins.");
+    m_looked->setText(!m_shown                   ? QString()
+                      : m_shown->result.complete ? "Looked at: " + text(lookedAt(m_shown->result)) + "."
+                                                 : "Looked at so far: " + text(lookedAt(m_shown->result)) + " …");
+    m_looked->setToolTip(m_looked->text());
+}
+
+/// What the step of a contact could be said to be meant to touch.
+std::optional<Touchable> FindingsList::touchableOf(const Finding& f) const
+{
+    const ContactFact* contact = f.as<ContactFact>();
+    if (!contact || !f.step || !m_shown) return std::nullopt;
+    const Cell& cell = *m_shown->cell;
+    // The one that the arm does not move: a frame, else a part.
+    for (const ContactSide* side : {&contact->b, &contact->a})
+        if (side->member && side->member->kind == ContactMember::Kind::Frame) return FrameId{side->member->id};
+    for (const ContactSide* side : {&contact->b, &contact->a}) {
+        const Part* part = findPart(cell, side->part);
+        for (const Part& made : m_shown->result.trace.made)
+            if (made.id == side->part) part = &made;
+        if (part) return part->kind;
+    }
+    return std::nullopt;
+}
+
+void FindingsList::letTouch()
+{
+    const Finding* chosen = current();
+    const auto touched = chosen ? touchableOf(*chosen) : std::nullopt;
+    const Routine* routine = chosen ? findRoutine(m_session.cell(), chosen->routine) : nullptr;
+    const Step* step = routine ? findStep(routine->steps, chosen->step) : nullptr;
+    if (!touched || !step) return;
+    Step changed = *step;
+    if (std::find(changed.mayTouch.begin(), changed.mayTouch.end(), *touched) != changed.mayTouch.end()) return;
+    changed.mayTouch.push_back(*touched);
+    m_session.edit("Let a step touch something",
+                   [&, id = routine->id](const Cell& cell) { return changeStep(cell, id, changed); });
 }
 
 void FindingsList::accept()
 {
-    const std::vector<const Finding*> all = listed();
-    const int row = m_list->currentRow();
-    if (row < 0 || row >= int(all.size()) || !isAdvice(all[size_t(row)]->rule)) return;
-    const Finding finding = *all[size_t(row)];
+    const Finding* chosen = current();
+    if (!chosen || chosen->severity == Severity::Blocked) return;
+    const Finding finding = *chosen;
     const bool stands = !finding.accepted.empty();
     const std::string reason = m_reason->text().trimmed().toStdString();
     if (!stands && reason.empty()) {
         m_session.say("Type why it may stand first.", true);
         return m_reason->setFocus();
     }
-    m_session.edit(stands ? "Raise an advice again" : "Let an advice stand",
-                   [&](const Cell& cell) { return acceptAdvice(cell, finding, stands ? "" : reason); });
+    m_session.edit(stands ? "Raise a finding again" : "Let a finding stand",
+                   [&](const Cell& cell) { return acceptFinding(cell, finding, stands ? "" : reason); });
     m_reason->clear();
     m_list->setFocus();
 }
@@ -163,8 +319,13 @@ void FindingsList::accept()
 void FindingsList::selectNext(int by)
 {
     if (m_list->count() == 0) return m_session.say("There are no findings.");
-    const int row = m_list->currentRow();
-    m_list->setCurrentRow(row < 0 ? 0 : (row + by + m_list->count()) % m_list->count());
+    // From cause to cause: what follows from one is passed over.
+    int row = m_list->currentRow();
+    for (int n = 0; n < m_list->count(); ++n) {
+        row = row < 0 ? 0 : (row + by + m_list->count()) % m_list->count();
+        if (!m_rows[size_t(row)].follows) break;
+    }
+    m_list->setCurrentRow(row);
 }
 
 }  // namespace topikos

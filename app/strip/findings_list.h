@@ -1,14 +1,19 @@
 #pragma once
 #include "app/session/session.h"
+#include "app/strip/remedy_panel.h"
 
+#include <QComboBox>
 #include <QLabel>
 #include <QLineEdit>
-#include <QPushButton>
 #include <QListWidget>
+#include <QPushButton>
+
+#include <set>
 
 namespace topikos {
 
-/// All findings; choosing one selects its step or target and shows the place in the view.
+/// All findings, filtered, searched and grouped; choosing one selects its step or target, shows the place in the view
+/// and, beside the list, what takes it away.
 class FindingsList : public QWidget {
     Q_OBJECT
 public:
@@ -16,18 +21,34 @@ public:
     void selectNext(int by);
 
 private:
+    struct Listed {
+        const Finding* finding;
+        bool follows;
+    };
     void fill();
-    /// All that is listed, accepted advice last.
-    std::vector<const Finding*> listed() const;
+    /// What passes the filter, in the order it is shown; accepted ones last.
+    std::vector<Listed> toList() const;
+    const Finding* current() const;
+    void go();
     void accept();
+    std::optional<Touchable> touchableOf(const Finding& finding) const;
+    void letTouch();
     /// Links to the part of the manual about a finding, or about all of them.
     void explain(const Finding* finding);
+    /// What of the findings has been there when the cell was saved last.
+    void noteSaved();
 
     Session& m_session;
+    std::shared_ptr<const CheckedCell> m_shown;  ///< what the rows are of
+    std::vector<Listed> m_rows;
+    std::set<std::string> m_saved;  ///< findings as of the last save
+    bool m_savedKnown = false;
     QListWidget* m_list;
+    QComboBox *m_filter, *m_order;
+    QLineEdit *m_search, *m_reason;
     QLabel *m_empty, *m_looked, *m_explain;
-    QLineEdit* m_reason;
-    QPushButton* m_accept;
+    QPushButton *m_accept, *m_meant;
+    RemedyPanel* m_remedies;
 };
 
 }  // namespace topikos

@@ -1,5 +1,6 @@
 #include "app/view/scene.h"
 
+#include "app/session/text.h"
 #include "app/theme/theme.h"
 #include "core/robot/forward.h"
 #include "core/shape/arm_bodies.h"
@@ -154,14 +155,61 @@ std::vector<Scene::Placed> Scene::placed(const CellState& state) const
     return out;
 }
 
-int Scene::blamedJoint() const
+std::vector<Scene::Blamed> Scene::blamed() const
 {
+    std::vector<Blamed> out;
     const CheckedCell* checked = m_session.checked();
     const StepId step = m_session.selected<StepId>();
-    if (!checked || !step) return -1;
+    if (!checked || !step) return out;
+    const Cell& cell = m_session.shownCell();
+    const auto link = [&](ArmId id, size_t number, Severity severity) {
+        const ArmStation* arm = findArm(cell, id);
+        if (arm && number < armShapes(arm->model).size())
+            out.push_back({&armShapes(arm->model)[number], id, {}, severity});
+    };
     for (const Finding* f : checked->result.ofStep(step))
-        if (const auto* range = f->as<RangeFact>(); range && f->severity == Severity::Blocked) return range->joint;
-    return -1;
+        if (const auto* range = f->as<RangeFact>(); range && f->severity == Severity::Blocked)
+            link(m_session.shownStation().id, size_t(range->joint) + 1, f->severity);
+    // Both bodies of a contact, unless it only follows from something else.
+    for (const Finding& own : checked->result.findings) {
+        const Finding* f = own.step == step ? &own : nullptr;
+        const auto* contact = f ? f->as<ContactFact>() : nullptr;
+        for (const ContactSide* side : {contact ? &contact->a : nullptr, contact ? &contact->b : nullptr}) {
+            if (!side) continue;
+            if (side->part) out.push_back({nullptr, {}, side->part, f->severity});
+            if (!side->member) continue;
+            switch (side->member->kind) {
+            case ContactMember::Kind::Link: link(side->member->arm, side->member->id, f->severity); break;
+            case ContactMember::Kind::Tool:
+                if (const ArmStation* arm = findArm(cell, side->member->arm))
+                    out.push_back({nullptr, {}, arm->tool, f->severity});
+                break;
+            case ContactMember::Kind::Frame:
+                out.push_back({nullptr, {}, FrameId{side->member->id}, f->severity});
+                break;
+            }
+        }
+    }
+    return out;
+}
+
+QStringList Scene::blamedNames() const
+{
+    QStringList out;
+    const Cell& cell = m_session.shownCell();
+    for (const Blamed& b : blamed()) {
+        if (b.shape) {
+            const std::vector<Shape>& links = armShapes(findArm(cell, b.link)->model);
+            out << QString("link %1").arg(b.shape - links.data());
+        } else if (const auto* frame = std::get_if<FrameId>(&b.owner)) {
+            out << text(frameName(cell, *frame));
+        } else if (const auto* part = std::get_if<PartId>(&b.owner)) {
+            if (const Part* own = findPart(cell, *part)) out << text(own->name);
+        } else if (const auto* tool = std::get_if<ToolId>(&b.owner)) {
+            if (const Tool* own = findTool(cell, *tool)) out << text(own->name);
+        }
+    }
+    return out;
 }
 
 DrawList Scene::build(QOpenGLFunctions_3_3_Core& gl, bool moving)
@@ -181,17 +229,21 @@ DrawList Scene::build(QOpenGLFunctions_3_3_Core& gl, bool moving)
     QColor light = theme().accent;
     light.setAlphaF(0.35f);
     const CellState state = m_session.shownState();
-    QColor blame = theme().blocked;
-    blame.setAlphaF(0.55f);
-    const int joint = blamedJoint();
+    const std::vector<Blamed> blames = blamed();
     const ArmStation& station = m_session.shownStation();
-    const Shape* blamed = joint >= 0 ? &armShapes(station.model)[size_t(joint) + 1] : nullptr;
+    const auto blameOf = [&](const Placed& p) {
+        for (const Blamed& b : blames) {
+            if (b.shape ? b.shape != p.shape || b.link != p.link : p.link || b.owner != p.owner) continue;
+            QColor color = b.severity == Severity::Blocked ? theme().blocked : theme().caution;
+            color.setAlphaF(0.55f);
+            return color;
+        }
+        return QColor();
+    };
     for (const Placed& p : placed(state)) {
         const bool chosen = p.owner != Selection() && !p.link && m_session.isSelected(p.owner);
-        list.items.push_back({gpu(*p.shape), p.world,
-                              p.shape == blamed && p.link == station.id ? blame
-                              : chosen                                  ? light
-                                                                        : QColor()});
+        const QColor blame = blameOf(p);
+        list.items.push_back({gpu(*p.shape), p.world, blame.isValid() ? blame : chosen ? light : QColor()});
     }
     const auto addGhost = [&](const JointVector& posture, const AxisValues& axes, const QColor& color, double opacity) {
         QColor tint = color;
@@ -270,9 +322,9 @@ const std::vector<Scene::Path>& Scene::paths() const
                 const int pieces = move.table ? 240 : 28;
                 const double end = move.stop ? move.stop->fraction : move.table ? 1.0 / move.table->passes : 1;
                 for (int i = 0; i <= pieces; ++i)
-                    path.points.push_back((base(end * i / pieces)
-                                           * baseFromTcp(cell, arm, move.at(*arm.model, end * i / pieces)))
-                                              .translation);
+                    path.points.push_back(
+                        (base(end * i / pieces) * baseFromTcp(cell, arm, move.at(*arm.model, end * i / pieces)))
+                            .translation);
             } else {
                 const Move& move = *outcome.move;
                 const double end = move.stop ? move.stop->fraction : 1;

@@ -60,9 +60,8 @@ public:
     const TrailOptions& trailOptions() const { return m_trailOptions; }
     /// nullptr outside a run, and when it is off.
     const Trail* trail() const;
-
-    /// Joint past its range that stops the selected step, -1 for none.
-    int blamedJoint() const;
+    /// Bodies drawn in the colour of a finding about the selected step: "link 3", names of frames, parts and tools.
+    QStringList blamedNames() const;
 
 private:
     struct Shape {
@@ -74,6 +73,14 @@ private:
         Eigen::AlignedBox3f box;                         ///< of the mesh
         mutable std::unique_ptr<GpuMesh> gpu, lightGpu;  ///< made when first drawn
     };
+    /// A body that a finding about the selected step names: a joint past its range, or one of two that touch.
+    struct Blamed {
+        const Shape* shape;  ///< of links; null: by owner
+        ArmId link{};
+        Selection owner{};
+        Severity severity = Severity::Blocked;
+    };
+    std::vector<Blamed> blamed() const;
     struct Placed {
         const Shape* shape;
         Pose world;

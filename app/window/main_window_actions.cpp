@@ -319,6 +319,15 @@ void MainWindow::buildActions()
            QKeySequence("Ctrl+Backspace"), [this] { m_session->standBack(); });
     action(teach, "Forth to where the arm stood", "Does that move again", QKeySequence("Ctrl+Shift+Backspace"),
            [this] { m_session->standForth(); });
+    QAction* stops =
+        action(teach, "Stop at contact", "The arm stops before it touches something when it is moved by hand", {},
+               [this] { m_session->setStopsAtContact(!m_session->stopsAtContact()); });
+    stops->setCheckable(true);
+    stops->setChecked(m_session->stopsAtContact());
+    connect(m_session, &Session::jogChanged, stops, [=, this] { stops->setChecked(m_session->stopsAtContact()); });
+    action(teach, "Down to contact",
+           "The tool goes along its axis to what it touches first, at most 500 mm, and tells the height",
+           QKeySequence("Ctrl+Shift+Down"), [this] { m_session->downToContact(); });
     action(teach, "Lock or free the jogged axis",
            "Holds the axis chosen for jogging where it is; ways to reach leave it out", {}, [this] {
                const int joint = m_session->jogJointIndex();
@@ -429,9 +438,11 @@ void MainWindow::buildActions()
 
     action(check, "Signals", "Names, values, who writes and who reads them", QKeySequence("Alt+6"),
            [this] { m_bottom->setCurrentWidget(m_signals); });
-    action(check, "Contact pairs", "Which bodies are checked for contact, and why",
-           QKeySequence("Alt+5"), [this] { m_bottom->setCurrentWidget(m_contact); });
+    action(check, "Contact pairs", "Which bodies are checked for contact, and why", QKeySequence("Alt+5"),
+           [this] { m_bottom->setCurrentWidget(m_contact); });
 
+    action(check, "Find the best place", "Where an arm or a fixture stands best for all targets and moves",
+           QKeySequence("Alt+9"), [this] { m_bottom->setCurrentWidget(m_place); });
     action(check, "Breakdown", "Where the time of the run goes, and what limits each move", QKeySequence("Alt+7"),
            [this] { m_bottom->setCurrentWidget(m_breakdown); });
     action(check, "Curves", "Joints, speeds, torques, the path and signals over the time of the run",

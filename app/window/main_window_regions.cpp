@@ -15,6 +15,7 @@
 #include "app/strip/curves_panel.h"
 #include "app/strip/cycle_strip.h"
 #include "app/strip/findings_list.h"
+#include "app/strip/place_panel.h"
 #include "app/strip/signals_table.h"
 #include "app/targets/targets_panel.h"
 #include "app/theme/button.h"
@@ -321,6 +322,14 @@ void MainWindow::buildRegions()
     m_bottom->addTab(m_curves, "Curves");
     m_contact = new ContactMatrix(*m_session);
     m_bottom->addTab(m_contact, "Contact");
+    auto* places = new QScrollArea;
+    places->setObjectName("placeFace");
+    places->setFrameShape(QFrame::NoFrame);
+    places->setWidgetResizable(true);
+    places->setMinimumHeight(60);
+    places->setWidget(new PlacePanel(*m_session));
+    m_place = places;
+    m_bottom->addTab(m_place, "Best place");
     m_signals = new SignalsTable(*m_session);
     m_bottom->addTab(m_signals, "Signals");
     m_time = new QLabel(this);

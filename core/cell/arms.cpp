@@ -4,6 +4,7 @@
 #include "core/cell/edit_support.h"
 #include "core/cell/step_tree.h"
 #include "core/robot/data_sheet.h"
+#include "core/spatial/limits.h"
 
 #include <fmt/format.h>
 
@@ -53,6 +54,16 @@ Result<Cell> deleteArm(const Cell& cell, ArmId id)
     next.timeTables.eraseIf([id](const TimeTable& t) { return t.arm == id; });
     std::erase_if(next.contact.pairs, [id](const ContactPair& p) { return p.a.arm == id || p.b.arm == id; });
     next.arms.eraseIf([id](const ArmStation& a) { return a.id == id; });
+    return next;
+}
+
+Result<Cell> setArmPadding(const Cell& cell, ArmId id, double padding)
+{
+    if (Status bad = checkLimit(limits::kPadding, padding, "edit.arm-padding")) return *bad;
+    Cell next = cell;
+    ArmStation* arm = next.arms.edit(id);
+    if (!arm) return missing("arm");
+    arm->padding = padding;
     return next;
 }
 

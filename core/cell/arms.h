@@ -11,6 +11,8 @@ Result<Cell> addArm(const Cell& cell, const std::string& name, const ArmPtr& mod
 Result<Cell> renameArm(const Cell& cell, ArmId id, const std::string& name);
 /// Takes an arm away with its routines, targets and patterns of targets. Refused for the last one.
 Result<Cell> deleteArm(const Cell& cell, ArmId id);
+/// What bodies made from the data sheet get on all sides for contact [m].
+Result<Cell> setArmPadding(const Cell& cell, ArmId id, double padding);
 /// The frame that an arm stands on.
 Result<Cell> setArmMount(const Cell& cell, ArmId id, FrameId frame);
 

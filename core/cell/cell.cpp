@@ -9,7 +9,7 @@ namespace topikos {
 bool ArmStation::operator==(const ArmStation& o) const
 {
     return id == o.id && name == o.name && (model == o.model || sameDescription(*model, *o.model)) && mount == o.mount
-           && tool == o.tool && home == o.home && tcp == o.tcp && main == o.main;
+           && tool == o.tool && home == o.home && tcp == o.tcp && main == o.main && padding == o.padding;
 }
 
 bool TimeTable::operator==(const TimeTable& o) const

@@ -184,6 +184,7 @@ struct ArmStation {
     TargetId home;     ///< a posture target; runs start here
     TcpId tcp{};       ///< the point of the tool in force
     RoutineId main{};  ///< the routine of the arm that runs
+    double padding = 0;  ///< that bodies made from the data sheet get on all sides for contact [m]
     /// Models count as equal when their descriptions are.
     bool operator==(const ArmStation& other) const;
 };
@@ -285,7 +286,8 @@ struct ContactPair {
     ContactMember a, b;  ///< in the order of contactMembers()
     bool checked = true;
     Reason reason = Reason::Sometimes;
-    std::uint32_t touched = 0;  ///< of the samples
+    std::uint32_t touched = 0;        ///< of the samples
+    std::optional<double> caution{};  ///< clearance asked for, in place of the cell's [m]
     bool operator==(const ContactPair&) const = default;
 };
 struct ContactPairs {
@@ -295,11 +297,11 @@ struct ContactPairs {
     bool operator==(const ContactPairs&) const = default;
 };
 
-/// An advice that somebody has looked at and lets stand. It holds as long as its subject reads as it did then.
+/// A caution or advice that somebody has looked at and lets stand. It holds as long as its subject reads as it did then.
 struct Accepted {
-    std::string rule;         ///< "advice-unused", …
-    std::uint32_t about = 0;  ///< id of the step, target, routine or signal
-    std::string reads;        ///< step text or name at that time
+    std::string rule;         ///< "advice-unused", "joint-range", …
+    std::uint32_t about = 0;  ///< id of the step, target, routine, signal or arm
+    std::string reads;        ///< step text or name at that time, and of a caution what was measured
     std::string reason;
     bool operator==(const Accepted&) const = default;
 };

@@ -62,7 +62,7 @@ template <class T> size_t insideBytes(const T& object, const T* former)
 }
 template <> size_t insideBytes(const Step& step, const Step* former)
 {
-    size_t bytes = step.note.capacity();
+    size_t bytes = step.note.capacity() + step.mayTouch.capacity() * sizeof(Touchable);
     if (const MoveAxes* move = step.as<MoveAxes>()) bytes += move->values.capacity() * sizeof(double);
     if (const Call* call = step.as<Call>()) bytes += call->places.capacity() * sizeof(Place);
     if (const Halt* halt = step.as<Halt>()) bytes += halt->message.capacity();

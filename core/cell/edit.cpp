@@ -62,6 +62,22 @@ void dropUnusedKinds(Cell& cell)
     for (const Frame& f : cell.frames)
         if (f.device) used.insert(f.device->makes);
     cell.partKinds.eraseIf([&](const PartKind& kind) { return !used.contains(kind.id); });
+    const auto gone = [&](const Touchable& t) {
+        const auto* kind = std::get_if<PartKindId>(&t);
+        return kind && !cell.partKinds.find(*kind);
+    };
+    const auto namesOne = [&](const Step& step) {
+        return std::any_of(step.mayTouch.begin(), step.mayTouch.end(), gone);
+    };
+    cell.routines.change(
+        [&](const Routine& routine) {
+            bool found = false;
+            eachStep(routine.steps, [&](const Step& step, size_t) { found = found || namesOne(step); });
+            return found;
+        },
+        [&](Routine& routine) {
+            changeEach(routine.steps, namesOne, [&](Step& step) { std::erase_if(step.mayTouch, gone); });
+        });
 }
 
 Error nameTaken(const std::string& name)

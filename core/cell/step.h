@@ -221,10 +221,14 @@ template <> struct TableId<Step> {
 };
 using Steps = Table<Step>;
 
+/// What a step may touch: the shapes of a frame, or parts of a kind.
+using Touchable = std::variant<FrameId, PartKindId>;
+
 struct Step {
     StepId id{};
     bool off = false;  ///< left out of the run, with all it holds
     std::string note{};
+    std::vector<Touchable> mayTouch{};  ///< what the arm, and what it carries, is meant to touch in this step
     Action action{};
     Steps body{};       ///< repeat, for each, if
     Steps otherwise{};  ///< if; wait for a signal with a limit: what is done when the time is up
@@ -237,7 +241,7 @@ struct Step {
 };
 inline bool Step::operator==(const Step& other) const
 {
-    return id == other.id && off == other.off && note == other.note && action == other.action && body == other.body
+    return id == other.id && off == other.off && note == other.note && mayTouch == other.mayTouch && action == other.action && body == other.body
            && otherwise == other.otherwise;
 }
 
@@ -245,6 +249,11 @@ inline bool Step::operator==(const Step& other) const
 constexpr bool hasBody(StepKind kind)
 {
     return kind == StepKind::Repeat || kind == StepKind::ForEach || kind == StepKind::If;
+}
+/// Whether a step takes time in which something can be touched.
+constexpr bool hasMayTouch(StepKind kind)
+{
+    return kind <= StepKind::Wait || kind == StepKind::MoveAxes || kind == StepKind::PlayTable;
 }
 constexpr bool hasOtherwise(StepKind kind) { return kind == StepKind::If || kind == StepKind::WaitSignal; }
 inline bool isBlock(const Step& step) { return hasBody(step.kind()) || !step.otherwise.empty(); }

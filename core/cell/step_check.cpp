@@ -321,6 +321,13 @@ Status checkProcess(const Cell& cell, const Tool& tool, const Process& process, 
     return checkStep(cell, {none}, Step{.action = SetSignal{process.signal, 0}}, writers);
 }
 
+std::string touchableName(const Cell& cell, const Touchable& touchable)
+{
+    if (const auto* frame = std::get_if<FrameId>(&touchable)) return frameName(cell, *frame);
+    const PartKind* kind = findPartKind(cell, std::get<PartKindId>(touchable));
+    return "any " + (kind ? kind->name : "?");
+}
+
 Status checkStepText(const std::string& text)
 {
     if (Status bad = checkLimit(limits::kStepText, double(text.size()), "edit.step-text")) return bad;
@@ -347,6 +354,18 @@ Status checkAccepted(const Accepted& accepted)
 Status checkStep(const Cell& cell, const StepScope& scope, const Step& step, const Writers* writers)
 {
     if (Status bad = checkStepText(step.note)) return bad;
+    if (!step.mayTouch.empty()) {
+        if (!hasMayTouch(step.kind()))
+            return fail("edit.may-touch", "in a step of this kind nothing is touched", "Say it of the move instead.");
+        if (Status bad = checkLimit(limits::kMayTouch, double(step.mayTouch.size()), "edit.may-touch")) return bad;
+        for (const Touchable& t : step.mayTouch) {
+            const auto* frame = std::get_if<FrameId>(&t);
+            if (frame ? !findFrame(cell, *frame) : !findPartKind(cell, std::get<PartKindId>(t)))
+                return fail("edit.may-touch", "what it may touch is not in the cell", "Choose another thing.");
+            if (std::count(step.mayTouch.begin(), step.mayTouch.end(), t) > 1)
+                return fail("edit.may-touch", "it names what it may touch twice", "Take one of them out.");
+        }
+    }
     if (!step.body.empty() && !hasBody(step.kind()))
         return fail("edit.step-body", "a step of this kind holds no others", "Take them out first.");
     if (!step.otherwise.empty()) {

@@ -37,6 +37,8 @@ Status checkSignalValue(const Signal& signal, double value);
 Status checkAxisValue(const Frame& frame, double value);
 /// What is wrong with a process of a tool, or nothing: a name of its own, and a digital signal that no device writes.
 Status checkProcess(const Cell& cell, const Tool& tool, const Process& process, const Writers* writers = nullptr);
+/// Name of what a step may touch: of a frame, or "any Tile" for the parts of a kind.
+std::string touchableName(const Cell& cell, const Touchable& touchable);
 /// What is wrong with a text of a step, or nothing: one line of UTF-8, at most limits::kStepText bytes.
 Status checkStepText(const std::string& text);
 /// What is wrong with an advice that stands, or nothing: a reason like a text of a step, and what it is about.

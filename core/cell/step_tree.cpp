@@ -106,6 +106,7 @@ bool uses(const Step& step, const Used& what)
     if (const auto* id = std::get_if<FrameId>(&what)) {
         if (const MoveAxes* move = step.as<MoveAxes>()) return move->device == *id;
         if (const ReadFrom* read = step.as<ReadFrom>()) return read->frame == *id;
+        if (std::find(step.mayTouch.begin(), step.mayTouch.end(), Touchable(*id)) != step.mayTouch.end()) return true;
         const JointMove* joint = step.as<JointMove>();
         const LineMove* line = step.as<LineMove>();
         const Goal* goal = joint ? &joint->goal : line ? &line->goal : nullptr;

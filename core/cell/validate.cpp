@@ -259,6 +259,9 @@ Status checkContent(const Cell& cell)
                     ? findFrame(cell, {m.id}) != nullptr
                     : arm && (m.kind == ContactMember::Kind::Tool || m.id <= std::uint32_t(arm->model->jointCount()));
             if (!known) return fault("names a body that is not in the cell", fmt::format("contact-pairs[{}]", i));
+            if (const auto& caution = cell.contact.pairs[i].caution)
+                if (Status bad = checkLimit(limits::kClearance, *caution, "cell.limit"))
+                    return fault(bad->message, fmt::format("contact-pairs[{}].caution", i));
         }
     for (size_t t = 0; t < cell.tools.size(); ++t)
         for (const Process& process : cell.tools[t].processes) {
@@ -305,6 +308,8 @@ Status checkArms(const Cell& cell)
     for (size_t i = 0; i < cell.arms.size(); ++i) {
         const ArmStation& arm = cell.arms[i];
         const std::string where = fmt::format("arms[{}]", i);
+        if (Status bad = checkLimit(limits::kPadding, arm.padding, "cell.limit"))
+            return fault(bad->message, where + ".padding");
         if (arm.mount && !findFrame(cell, arm.mount))
             return fault(fmt::format("frame {} is not in the cell", arm.mount.value), where + ".mount");
         const Tool* tool = findTool(cell, arm.tool);

@@ -242,7 +242,7 @@ void sortOutAccepted(const Cell& cell, CheckResult& result)
     if (cell.accepted.empty()) return;
     const Vocabulary words(cell);
     std::erase_if(result.findings, [&](Finding& f) {
-        if (!isAdvice(f.rule)) return false;
+        if (f.severity == Severity::Blocked) return false;
         const auto [about, reads] = subjectOf(words, f);
         for (const Accepted& a : cell.accepted) {
             if (a.rule != ruleName(f.rule) || a.about != about || a.reads != reads) continue;
@@ -285,17 +285,26 @@ void judge(const Cell& cell, CheckResult& result, const std::vector<Finding>& co
 
 namespace {
 
-/// Contact in all traces; what is known without it is told before.
+/// Contact in all traces; what is known without it is told before, and in between how far it is.
 std::vector<Finding> contactOf(const Cell& cell, CheckResult& result, const CheckOptions& options,
                                const std::function<void()>& tell)
 {
     std::vector<Finding> out;
     if (!options.contact) return out;
     tell();
-    judgeContact(cell, result.trace, options.stop, out);
-    for (const Trace& trace : result.alone)
-        judgeContact(cell, trace, options.stop, out);
+    const double traces = double(1 + result.alone.size());
+    double before = 0;
+    const auto progress = [&](double done) {
+        result.contactDone = (before + done) / traces;
+        tell();
+    };
+    judgeContact(cell, result.trace, options, progress, out);
+    for (const Trace& trace : result.alone) {
+        ++before;
+        judgeContact(cell, trace, options, progress, out);
+    }
     result.contact = true;
+    result.contactDone = 1;
     return out;
 }
 
@@ -398,7 +407,9 @@ std::string lookedAt(const CheckResult& result)
     std::string text = counted(result.trace.arms.size(), "routine that runs", "routines that run together");
     if (!result.alone.empty()) text += ", " + counted(result.alone.size(), "other by itself", "others each by itself");
     return text + ", " + counted(result.targets.size(), "target", "targets")
-           + (result.contact ? ", contact" : "; contact not yet");
+           + (result.contact           ? ", contact"
+              : result.contactDone > 0 ? fmt::format("; contact {:.0f} %", 100 * result.contactDone)
+                                       : "; contact not yet");
 }
 
 }  // namespace topikos

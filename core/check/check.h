@@ -22,9 +22,10 @@ struct CheckResult {
     Trace trace;               ///< of the routines that run
     std::vector<Trace> alone;  ///< of the others, each by itself
     std::vector<Finding> findings;
-    std::vector<Finding> accepted;       ///< advice that somebody lets stand
+    std::vector<Finding> accepted;       ///< cautions and advice that somebody lets stand
     std::vector<TargetVerdict> targets;  ///< in the order of the cell's targets
     bool contact = false;                ///< contact was looked at
+    double contactDone = 0;              ///< how much of that is done, 0 to 1
     bool complete = false;               ///< nothing was left out, because it came early or was stopped
 
     int count(Severity severity) const;
@@ -37,9 +38,13 @@ inline constexpr int kCheckedRounds = 2;
 /// Routines that the arms run, and those that they call; `arm`: of one arm only.
 std::set<RoutineId> reachedRoutines(const Cell& cell, ArmId arm = {});
 
+class ContactCache;
+
 struct CheckOptions {
-    PlanCache* plans = nullptr;  ///< remembers moves between checks, so that an edit costs what it touches
-    bool contact = true;         ///< look at contact and clearance, too
+    PlanCache* plans = nullptr;       ///< remembers moves between checks, so that an edit costs what it touches
+    ContactCache* touched = nullptr;  ///< the same for contact
+    bool contact = true;              ///< look at contact and clearance, too
+    int workers = 1;                  ///< threads that look at contact; the result is the same whatever their number
     std::stop_token stop{};
     /// Called with what is known without contact, and of the routines that run before the others are looked at.
     std::function<void(const CheckResult&)> partial{};

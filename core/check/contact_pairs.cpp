@@ -3,6 +3,7 @@
 #include "core/robot/forward.h"
 #include "core/shape/arm_bodies.h"
 #include "core/contact/bodies.h"
+#include "core/spatial/limits.h"
 
 #include <fmt/format.h>
 
@@ -156,11 +157,13 @@ std::optional<ContactPairs> sampleContactPairs(const Cell& cell, const SamplingO
         else if (options.samples > 0 && p.touched == options.samples) p.reason = Reason::Always;
         else if (p.touched == 0) p.reason = Reason::Never;
         p.checked = p.reason == Reason::Sometimes || (p.reason == Reason::Never && !own);
-        for (const ContactPair& before : cell.contact.pairs)
-            if (before.reason == Reason::ByHand && before.a == p.a && before.b == p.b) {
-                p.checked = before.checked;
-                p.reason = Reason::ByHand;
-            }
+        for (const ContactPair& before : cell.contact.pairs) {
+            if (before.a != p.a || before.b != p.b) continue;
+            p.caution = before.caution;
+            if (before.reason != Reason::ByHand) continue;
+            p.checked = before.checked;
+            p.reason = Reason::ByHand;
+        }
     }
     return out;
 }
@@ -182,16 +185,36 @@ Result<Cell> setContactPairs(const Cell& cell, const ContactPairs& pairs)
     return next;
 }
 
-Result<Cell> setPairChecked(const Cell& cell, const ContactMember& a, const ContactMember& b, bool checked)
+namespace {
+
+template <class Change>
+Result<Cell> changedPair(const Cell& cell, const ContactMember& a, const ContactMember& b, const Change& change)
 {
     Cell next = cell;
     for (ContactPair& p : next.contact.pairs)
         if (p.a == a && p.b == b) {
-            p.checked = checked;
-            p.reason = Reason::ByHand;
+            change(p);
             return next;
         }
     return Error{"edit.pair", "these two bodies are no pair that can touch", "", "Find the pairs anew."};
+}
+
+}  // namespace
+
+Result<Cell> setPairChecked(const Cell& cell, const ContactMember& a, const ContactMember& b, bool checked)
+{
+    return changedPair(cell, a, b, [&](ContactPair& p) {
+        p.checked = checked;
+        p.reason = Reason::ByHand;
+    });
+}
+
+Result<Cell> setPairCaution(const Cell& cell, const ContactMember& a, const ContactMember& b,
+                            std::optional<double> caution)
+{
+    if (caution)
+        if (Status bad = checkLimit(limits::kClearance, *caution, "edit.pair")) return *bad;
+    return changedPair(cell, a, b, [&](ContactPair& p) { p.caution = caution; });
 }
 
 }  // namespace topikos

@@ -32,4 +32,8 @@ Result<Cell> setContactPairs(const Cell& cell, const ContactPairs& pairs);
 /// Checks a pair, or leaves it out, by hand.
 Result<Cell> setPairChecked(const Cell& cell, const ContactMember& a, const ContactMember& b, bool checked);
 
+/// The clearance asked of a pair in place of the cell's [m]; nothing: that of the cell.
+Result<Cell> setPairCaution(const Cell& cell, const ContactMember& a, const ContactMember& b,
+                            std::optional<double> caution);
+
 }  // namespace topikos

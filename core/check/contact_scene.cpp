@@ -1,10 +1,10 @@
 #include "core/check/contact_scene.h"
 
 #include "core/check/contact_pairs.h"
-#include "core/shape/arm_bodies.h"
 
 #include <algorithm>
 #include <cmath>
+#include <unordered_map>
 
 namespace topikos {
 
@@ -17,6 +17,22 @@ const AxisTrack* trackOf(const Trace& trace, FrameId frame)
     const auto found = std::lower_bound(trace.axes.begin(), trace.axes.end(), frame,
                                         [](const AxisTrack& t, FrameId id) { return t.frame < id; });
     return found != trace.axes.end() && found->frame == frame ? &*found : nullptr;
+}
+
+/// A timing by the moves and laws that it is made of; they are remembered from run to run, it is not.
+void addTiming(Digest& key, const Timing& timing)
+{
+    for (const Leg& leg : timing.legs) {
+        key.add(leg.start);
+        key.add(static_cast<const void*>(leg.move.get()));
+        if (leg.move) {
+            key.add(static_cast<const void*>(leg.law.get()));
+            continue;
+        }
+        for (const Profile::Stretch& s : leg.law->stretches)
+            for (const double v : {s.duration, s.position, s.speed, s.acceleration, s.jerk})
+                key.add(v);
+    }
 }
 
 /// Distance of a point from a line [m].
@@ -48,12 +64,43 @@ std::string bodyName(const Cell& cell, const Trace& trace, const SceneBody& body
     return "part";
 }
 
-ContactScene::ContactScene(const Cell& cell, const Trace& trace) :
+std::vector<Window> windowsOf(const Trace& trace)
+{
+    constexpr double shortest = 1e-9;  // [s]
+    std::vector<double> times{0, trace.duration};
+    for (const ArmTrace& arm : trace.arms)
+        for (const ArmTrace::Span& span : arm.spans)
+            times.insert(times.end(), {span.start, span.end});
+    for (const AxisTrack& track : trace.axes)
+        for (const AxisSpan& span : track.spans)
+            times.insert(times.end(), {span.start, span.end()});
+    for (const BeltTrack& belt : trace.belts)
+        for (const BeltStretch& stretch : belt.stretches)
+            times.push_back(stretch.start);
+    for (const PartEvent& event : trace.partEvents)
+        times.push_back(event.time);
+    std::sort(times.begin(), times.end());
+    std::vector<Window> out;
+    double from = 0;
+    for (const double time : times) {
+        if (time > trace.duration) break;
+        if (time - from <= shortest) continue;
+        out.push_back({from, time});
+        from = time;
+    }
+    return out;
+}
+
+ContactScene::ContactScene(const Cell& cell, const Trace& trace, ContactCache* cache) :
     m_cell(cell), m_trace(trace), m_places(cell), m_arms(cell.arms.size())
 {
-    const auto add = [&](SceneBody body, ContactBody shape, bool moves, const Part* part = nullptr) {
-        if (shape.empty()) return;
-        body.shape = std::make_shared<const ContactBody>(std::move(shape));
+    ContactCache own;
+    ContactCache& known = cache ? *cache : own;
+    const auto add = [&](SceneBody body, const KnownShape& shape, bool moves, const Part* part = nullptr) {
+        if (!shape.body) return;
+        body.shape = shape.body;
+        body.shapeNumber = shape.number;
+        body.standIn = shape.standIn;
         m_bodies.push_back(std::move(body));
         m_moves.push_back(moves);
         m_parts.push_back(part);
@@ -64,21 +111,25 @@ ContactScene::ContactScene(const Cell& cell, const Trace& trace) :
         return std::any_of(axes.begin(), axes.end(), [&](FrameId axis) { return trackOf(trace, axis) != nullptr; });
     };
     for (const ArmStation& arm : cell.arms) {
-        const ArmTrace* own = findArmTrace(trace, arm.id);
-        const bool base = travels(arm.mount), runs = base || (own && !own->spans.empty());
-        const std::vector<LinkShape> links = armShapes(*arm.model);
+        const ArmTrace* trail = findArmTrace(trace, arm.id);
+        const bool base = travels(arm.mount), runs = base || (trail && !trail->spans.empty());
+        const std::vector<KnownShape> links = known.linksOf(arm.model, arm.padding);
         for (std::uint32_t i = 0; i < links.size(); ++i)
-            add({Kind::Link, arm.id, i, {}, {}, {}, links[i].standIn}, {links[i].pieces, links[i].surfaces},
-                i == 0 ? base : runs);
+            add({Kind::Link, arm.id, i}, links[i], i == 0 ? base : runs);
         const Tool& tool = toolInForce(cell, arm);
-        add({Kind::Tool, arm.id}, ContactBody::of(tool.body), runs);
+        add({Kind::Tool, arm.id}, known.shapeOf(tool.body), runs);
+        const KnownShape jaw = known.shapeOf(tool.jaw);
         for (std::uint32_t i = 0; i < jawPlaces(tool.gripper, tool.gripper.open).size(); ++i)
-            add({Kind::Jaw, arm.id, i}, ContactBody::of(tool.jaw), runs);
+            add({Kind::Jaw, arm.id, i}, jaw, runs);
     }
     for (const Frame& frame : cell.frames)
-        add({Kind::Frame, {}, 0, frame.id}, ContactBody::of(frame.solids), travels(frame.id));
+        add({Kind::Frame, {}, 0, frame.id}, known.shapeOf(frame.solids), travels(frame.id));
+    std::unordered_map<std::uint32_t, KnownShape> kinds;
     const auto addPart = [&](const Part& part) {
-        add({Kind::Part, {}, 0, {}, part.id}, ContactBody::of(findPartKind(cell, part.kind)->solids),
+        auto kind = kinds.find(part.kind.value);
+        if (kind == kinds.end())
+            kind = kinds.emplace(part.kind.value, known.shapeOf(findPartKind(cell, part.kind)->solids)).first;
+        add({Kind::Part, {}, 0, {}, part.id}, kind->second,
             !trace.partEvents.of(part.id).empty() || travels(part.frame), &part);
     };
     for (const Part& part : cell.parts)
@@ -87,11 +138,18 @@ ContactScene::ContactScene(const Cell& cell, const Trace& trace) :
         addPart(part);
     m_placed.resize(m_bodies.size());
     m_motions.resize(m_bodies.size());
-    m_stays.resize(m_bodies.size());
+    m_fixed.resize(m_bodies.size());
+    m_fixedBoxes.resize(m_bodies.size());
+    for (size_t i = 0; i < m_bodies.size(); ++i) {
+        if (m_moves[i]) continue;
+        m_fixed[i] = placeNow(i, 0);
+        if (m_fixed[i]) m_fixedBoxes[i] = m_bodies[i].shape->box(*m_fixed[i]);
+    }
 }
 
 std::optional<Pose> ContactScene::place(size_t body, double time) const
 {
+    if (m_fixed[body]) return m_fixed[body];
     Last<std::optional<Pose>>& last = m_placed[body];
     if (last.time != time) last = {time, placeNow(body, time)};
     return last.value;
@@ -104,38 +162,153 @@ Motion ContactScene::motion(size_t body, double time) const
     return last.value;
 }
 
-Stay ContactScene::stay(size_t body, double time) const
+bool ContactScene::movesIn(size_t body, const Window& window) const
 {
-    Last<Stay>& last = m_stays[body];
-    if (!(time >= last.time && time < last.value.until)) last = {time, stayFrom(body, time)};
-    return last.value;
+    if (!m_moves[body]) return false;
+    const Motion now = motion(body, window.middle());
+    return now.rate > 0 || now.ramp > 0;
 }
 
-/// Balls at times along the step, each so much larger as it can get to half way to the next one, and one around them.
-Stay ContactScene::stayFrom(size_t index, double time) const
+bool ContactScene::appearsIn(size_t body, const Window& window) const
 {
-    const ContactBody& shape = *m_bodies[index].shape;
-    const Motion first = motion(index, time);
-    const double length = std::min(first.until, m_trace.duration) - time;
-    const bool still = first.rate == 0 && first.ramp == 0;
-    const int pieces = still || length <= 0 ? 1 : int(std::clamp(std::ceil(length / 0.05), 4.0, 64.0));
-    Eigen::AlignedBox3d box;
-    for (int i = 0; i < pieces; ++i) {
-        const double at = still ? time : time + length * (i + 0.5) / pieces;
-        const std::optional<Pose> pose = place(index, at);
-        if (!pose) return {{Vec3::Zero(), still ? 0.0 : INFINITY}, first.until};
-        const double half = still ? 0 : 0.5 * length / pieces;
-        const Motion now = motion(index, at);
-        const double linear = now.rate * half + now.ramp * half * half,
-                     by = now.rateBy * half + now.rampBy * half * half;
-        if (by > 0.5) return {{Vec3::Zero(), INFINITY}, first.until};  // the bound does not close
-        const double radius = shape.ball().radius + linear / (1 - by);
-        const Vec3 centre = *pose * shape.ball().centre;
-        box.extend(Vec3(centre - Vec3::Constant(radius)));
-        box.extend(Vec3(centre + Vec3::Constant(radius)));
+    if (window.from == 0) return true;
+    const PartEvent* event = eventOf(body, window.middle());
+    return event && event->time >= window.from - 1e-9;
+}
+
+/// Of bodies that move: balls at times along the window, each so much larger as it can get to half way to the next one.
+std::vector<Eigen::AlignedBox3d> ContactScene::boxesIn(const Window& window, const std::vector<bool>& moving) const
+{
+    constexpr double apart = 0.05;  // [s]
+    std::vector<Eigen::AlignedBox3d> out(m_bodies.size());
+    const Eigen::AlignedBox3d everywhere(Vec3::Constant(-INFINITY), Vec3::Constant(INFINITY));
+    const double length = window.to - window.from;
+    const int pieces = int(std::clamp(std::ceil(length / apart), 4.0, 64.0));
+    const double half = 0.5 * length / pieces;
+    for (size_t body = 0; body < m_bodies.size(); ++body) {
+        if (moving[body]) continue;
+        if (!m_moves[body]) {
+            out[body] = m_fixedBoxes[body];
+        } else if (const std::optional<Pose> pose = place(body, window.middle())) {
+            out[body] = m_bodies[body].shape->box(*pose);
+        }
     }
-    if (still) return {{*place(index, time) * shape.ball().centre, shape.ball().radius}, first.until};
-    return {{box.center(), 0.5 * box.diagonal().norm()}, first.until};
+    for (int i = 0; i < pieces; ++i) {
+        const double at = window.from + length * (i + 0.5) / pieces;
+        for (size_t body = 0; body < m_bodies.size(); ++body) {
+            if (!moving[body]) continue;
+            const std::optional<Pose> pose = place(body, at);
+            if (!pose) continue;
+            const Ball& ball = m_bodies[body].shape->ball();
+            const Motion now = motion(body, at);
+            const double linear = now.rate * half + now.ramp * half * half,
+                         by = now.rateBy * half + now.rampBy * half * half;
+            if (by > 0.5) {  // the bound does not close
+                out[body] = everywhere;
+                continue;
+            }
+            const Vec3 centre = *pose * ball.centre, radius = Vec3::Constant(ball.radius + linear / (1 - by));
+            out[body].extend(Vec3(centre - radius));
+            out[body].extend(Vec3(centre + radius));
+        }
+    }
+    return out;
+}
+
+void ContactScene::describe(Digest& key) const
+{
+    for (size_t i = 0; i < m_bodies.size(); ++i) {
+        const SceneBody& body = m_bodies[i];
+        key.add(std::uint64_t(body.kind) << 32 | body.number);
+        key.add(std::uint64_t(body.arm.value) << 32 | body.frame.value);
+        key.add(body.shapeNumber);
+        key.add(std::uint64_t(m_moves[i]));
+        if (m_fixed[i]) key.add(*m_fixed[i]);
+    }
+    // Joints and tool points of arms, by which they move; frames of axes, where those are.
+    for (const ArmStation& arm : m_cell.arms) {
+        key.add(static_cast<const void*>(arm.model.get()));
+        key.add(flangeFromTcp(m_cell, arm));
+        key.add(toolInForce(m_cell, arm).flangeFromTcp);
+        const Gripper& gripper = toolInForce(m_cell, arm).gripper;
+        key.add(std::uint64_t(gripper.kind));
+        key.add(gripper.pivot);
+        if (!findArmTrace(m_trace, arm.id))
+            for (const double q : homePosture(m_cell, arm))
+                key.add(q);
+    }
+    for (const AxisTrack& track : m_trace.axes) {
+        const Frame& frame = *findFrame(m_cell, track.frame);
+        key.add(std::uint64_t(track.frame.value));
+        key.add(std::uint64_t(frame.axis->kind));
+        for (int i = 0; i < 3; ++i)
+            key.add(frame.axis->direction[i]);
+        key.add(frame.axis->speed);
+    }
+    // Frames that travel, or that parts come to lie in.
+    for (const Frame& frame : m_cell.frames) {
+        key.add(std::uint64_t(frame.id.value) << 32 | frame.parent.value);
+        key.add(placeInForce(m_cell, frame));
+        if (frame.axis) key.add(frame.axis->value);
+        if (frame.device) key.add(frame.device->speed);
+    }
+}
+
+void ContactScene::describe(Digest& key, std::vector<std::shared_ptr<const void>>& keeps, const Window& window) const
+{
+    const double middle = window.middle();
+    key.add(window.to - window.from);
+    for (size_t i = 0; i < m_cell.arms.size(); ++i) {
+        const ArmTrace* own = findArmTrace(m_trace, m_cell.arms[i].id);
+        if (!own || own->spans.empty()) continue;
+        const ArmTrace::Span* span = middle < own->spans.back().end ? spanAt(*own, middle) : nullptr;
+        if (span && middle >= span->end) span = nullptr;
+        const StepOutcome* outcome = span ? &own->outcomes[span->outcome] : nullptr;
+        if (outcome && outcome->move && outcome->timing) {
+            addTiming(key, *outcome->timing);
+            keeps.push_back(outcome->timing);
+            key.add(window.from - span->start);
+        } else {
+            for (const double q : postureAt(m_cell, *own, middle))
+                key.add(q);
+        }
+        key.add(openingAt(*own, window.from));
+        key.add(openingAt(*own, window.to));
+    }
+    for (const AxisTrack& track : m_trace.axes) {
+        key.add(track.at(window.from).value_or(NAN));
+        for (const AxisSpan& span : track.spans) {
+            if (span.start >= window.to) break;
+            if (span.end() <= window.from) continue;
+            addTiming(key, *span.timing);
+            keeps.push_back(span.timing);
+            key.add(window.from - span.origin);
+            key.add(span.from);
+            key.add(span.to);
+        }
+    }
+    for (const BeltTrack& belt : m_trace.belts) {
+        const BeltState at = beltAt(m_trace, belt.belt, window.from), end = beltAt(m_trace, belt.belt, window.to);
+        key.add(at.speed);
+        key.add(end.speed);
+        key.add(end.travel - at.travel);
+    }
+    for (size_t i = 0; i < m_bodies.size(); ++i) {
+        if (m_bodies[i].kind != Kind::Part || !m_moves[i]) continue;
+        const PartEvent* event = eventOf(i, middle);
+        key.add(std::uint64_t(i) << 3 | std::uint64_t(event ? int(event->kind) + 1 : 0));
+        key.add(std::uint64_t(appearsIn(i, window)));
+        if (!event) {
+            key.add(m_parts[i]->pose);
+            key.add(std::uint64_t(m_parts[i]->frame.value) << 1 | std::uint64_t(m_parts[i]->id.value >= m_cell.nextId));
+            continue;
+        }
+        key.add(std::uint64_t(event->arm.value) << 32 | event->frame.value);
+        key.add(event->pose);
+        if (event->kind == PartEvent::Kind::Rides)
+            key.add(beltAt(m_trace, event->frame, window.from).travel
+                    - beltAt(m_trace, event->frame, event->time).travel);
+    }
 }
 
 double ContactScene::axisAt(const Frame& frame, double time) const
@@ -342,7 +515,17 @@ Motion ContactScene::motionNow(size_t index, double time) const
         return out;
     }
     addAxes(out, event ? event->frame : m_parts[index]->frame, centre, radius, time);
-    if (event && event->kind == PartEvent::Kind::Rides) out.rate += findFrame(m_cell, event->frame)->device->speed;
+    if (event && event->kind == PartEvent::Kind::Rides) {
+        const auto belt = std::find_if(m_trace.belts.begin(), m_trace.belts.end(),
+                                       [&](const BeltTrack& own) { return own.belt == event->frame; });
+        if (belt == m_trace.belts.end()) return out;
+        const auto next = std::upper_bound(belt->stretches.begin(), belt->stretches.end(), time,
+                                           [](double t, const BeltStretch& s) { return t < s.start; });
+        const bool stands =
+            next == belt->stretches.begin() || ((next - 1)->acceleration == 0 && (next - 1)->speed == 0);
+        if (!stands) out.rate += findFrame(m_cell, event->frame)->device->speed;
+        if (next != belt->stretches.end()) out.until = std::min(out.until, next->start);
+    }
     return out;
 }
 

@@ -1,5 +1,5 @@
 #pragma once
-#include "core/contact/bodies.h"
+#include "core/check/contact_cache.h"
 #include "core/robot/forward.h"
 #include "core/simulate/places.h"
 #include "core/simulate/trace.h"
@@ -18,7 +18,8 @@ struct SceneBody {
     FrameId frame{};
     PartId part{};
     std::shared_ptr<const ContactBody> shape{};
-    bool standIn = false;  ///< made from the kinematics of the arm
+    bool standIn = false;         ///< made from the kinematics of the arm
+    std::uint64_t shapeNumber{};  ///< see KnownShape
 
     bool ofArm() const { return kind == Kind::Link || kind == Kind::Tool || kind == Kind::Jaw; }
     /// As table of pairs and file name it; jaws count with their tool, parts are none of them.
@@ -35,16 +36,18 @@ struct Motion {
     double until = INFINITY;        ///< [s]
 };
 
-/// A ball that a body does not leave until a time.
-struct Stay {
-    Ball ball;
-    double until = INFINITY;  ///< [s]
+/// A stretch of a run in which nothing begins or ends.
+struct Window {
+    double from = 0, to = 0;  ///< [s]
+    double middle() const { return 0.5 * (from + to); }
 };
+std::vector<Window> windowsOf(const Trace& trace);
 
-/// All bodies of a cell in a run: links, tools with jaws at their opening, frames with shapes, parts.
+/// All bodies of a cell in a run: links, tools with jaws at their opening, frames with shapes, parts. It remembers what
+/// it worked out last: each thread needs a copy of its own.
 class ContactScene {
 public:
-    ContactScene(const Cell& cell, const Trace& trace);
+    ContactScene(const Cell& cell, const Trace& trace, ContactCache* cache = nullptr);
 
     const Cell& cell() const { return m_cell; }
     const Trace& trace() const { return m_trace; }
@@ -53,10 +56,20 @@ public:
     std::optional<Pose> place(size_t body, double time) const;
     /// How it moves from a time on.
     Motion motion(size_t body, double time) const;
-    /// Where it stays for the rest of the step, or of what else it is in; a ball without end where nothing is known.
-    Stay stay(size_t body, double time) const;
+    /// Boxes that the bodies do not leave in a window; empty ones for parts that are not there.
+    std::vector<Eigen::AlignedBox3d> boxesIn(const Window& window, const std::vector<bool>& moving) const;
+    /// Of a part.
+    PartKindId kindOf(size_t body) const { return m_parts[body] ? m_parts[body]->kind : PartKindId(); }
     /// Whether it can move at all in the run.
     bool moves(size_t body) const { return m_moves[body]; }
+    /// Whether it moves in a window.
+    bool movesIn(size_t body, const Window& window) const;
+    /// Whether what a part is in begins with a window.
+    bool appearsIn(size_t body, const Window& window) const;
+    /// Everything that is the same over the whole run.
+    void describe(Digest& key) const;
+    /// How all bodies move in a window, as far as it differs from run to run, and what of it is told by its address.
+    void describe(Digest& key, std::vector<std::shared_ptr<const void>>& keeps, const Window& window) const;
     /// The arm that moves a body at a time, if any does: its own, or the one that carries it.
     ArmId moverOf(size_t body, double time) const;
     /// The event that a part is in; nullptr before the first one and for other bodies.
@@ -77,7 +90,6 @@ private:
     const ArmAt& armAt(size_t arm, double time) const;
     std::optional<Pose> placeNow(size_t body, double time) const;
     Motion motionNow(size_t body, double time) const;
-    Stay stayFrom(size_t body, double time) const;
     double axisAt(const Frame& frame, double time) const;
     Pose worldOf(FrameId frame, double time) const;
     void addAxes(Motion& motion, FrameId frame, const Vec3& centre, double radius, double time) const;
@@ -93,11 +105,12 @@ private:
     Places m_places;
     std::vector<SceneBody> m_bodies;
     std::vector<bool> m_moves;
-    std::vector<const Part*> m_parts;  ///< of bodies that are parts
+    std::vector<const Part*> m_parts;               ///< of bodies that are parts
+    std::vector<std::optional<Pose>> m_fixed;       ///< places of frames that do not move in the run
+    std::vector<Eigen::AlignedBox3d> m_fixedBoxes;  ///< of those
     mutable std::vector<ArmAt> m_arms;
     mutable std::vector<Last<std::optional<Pose>>> m_placed;  ///< by body
     mutable std::vector<Last<Motion>> m_motions;
-    mutable std::vector<Last<Stay>> m_stays;  ///< from a time on
 };
 
 }  // namespace topikos

@@ -1,11 +1,17 @@
 #include "core/check/contact_sweep.h"
 
+#include "core/cell/step_tree.h"
+
 #include <algorithm>
+#include <atomic>
+#include <chrono>
 #include <cmath>
 #include <map>
 #include <queue>
 #include <random>
 #include <set>
+#include <thread>
+#include <unordered_map>
 
 namespace topikos {
 
@@ -78,43 +84,129 @@ std::set<std::pair<size_t, size_t>> alwaysTouching(const ContactScene& scene)
     return out;
 }
 
-/// What is meant to touch, by the events of parts and the moves around them.
+/// What is meant to touch in windows: by the events of parts and the moves around them, and by what steps say.
 class Meant {
 public:
-    explicit Meant(const ContactScene& scene) : m_scene(scene) {}
+    explicit Meant(const ContactScene& scene) : m_scene(scene), m_parts(scene.bodies().size())
+    {
+        for (const Routine& routine : scene.cell().routines)
+            eachStep(routine.steps, [&](const Step& step, size_t) {
+                if (!step.mayTouch.empty()) m_steps[step.id.value] = &step.mayTouch;
+            });
+    }
 
-    bool touch(size_t a, size_t b, double time) { return holds(a, b, time) || holds(b, a, time); }
+    /// Goes to a window.
+    void enter(const Window& window)
+    {
+        const double middle = window.middle();
+        for (size_t i = 0; i < m_parts.size(); ++i) {
+            if (m_scene.bodies()[i].kind != Kind::Part) continue;
+            const PartEvent *now = m_scene.eventOf(i, middle), *next = m_scene.eventAfter(i, middle);
+            InPart& part = m_parts[i];
+            part = {now, nullptr, nullptr, nullptr};
+            const bool carried = now && now->kind == PartEvent::Kind::Carried;
+            if (!carried || middle <= leaves(*now)) part.supports = &supports(i, now ? now->time : 0);
+            if (now && middle <= leaves(*now)) part.leaves = now;
+            if (next && middle >= arrives(*next)) {
+                part.arrives = next;
+                if (carried) part.next = &supports(i, next->time);
+            }
+        }
+        m_may.clear();
+        if (m_steps.empty()) return;
+        for (const ArmTrace& arm : m_scene.trace().arms) {
+            const ArmTrace::Span* span = spanAt(arm, middle);
+            if (!span) continue;
+            const auto own = m_steps.find(arm.outcomes[span->outcome].step.value);
+            if (own != m_steps.end()) m_may.push_back({arm.arm, own->second});
+        }
+    }
+    bool touch(size_t a, size_t b) const { return holds(a, b) || holds(b, a) || may(a, b) || may(b, a); }
+    /// All that decides the answers in the window.
+    void describe(Digest& key) const
+    {
+        for (size_t i = 0; i < m_parts.size(); ++i) {
+            const InPart& part = m_parts[i];
+            if (m_scene.bodies()[i].kind != Kind::Part || !m_scene.moves(i)) continue;
+            for (const std::vector<size_t>* list : {part.supports, part.next}) {
+                key.add(std::uint64_t(list ? list->size() + 1 : 0));
+                for (size_t k = 0; list && k < list->size(); ++k)
+                    key.add(std::uint64_t((*list)[k]));
+            }
+            key.add(std::uint64_t(part.leaves ? part.leaves->arm.value + 1 : 0));
+            key.add(std::uint64_t(part.arrives ? part.arrives->arm.value + 1 : 0) << 3
+                    | std::uint64_t(part.arrives ? int(part.arrives->kind) : 0));
+        }
+        for (const auto& [arm, what] : m_may) {
+            key.add(std::uint64_t(arm.value) << 32 | what->size());
+            for (const Touchable& t : *what) {
+                const auto* frame = std::get_if<FrameId>(&t);
+                key.add(frame ? std::uint64_t(frame->value) : std::uint64_t(std::get<PartKindId>(t).value) << 32);
+            }
+        }
+    }
 
 private:
-    /// Whether a part may touch another body.
-    bool holds(size_t part, size_t other, double time)
+    struct InPart {
+        const PartEvent* now = nullptr;
+        const PartEvent *leaves = nullptr, *arrives = nullptr;  ///< whose moves around a grip or release are going on
+        const std::vector<size_t>*supports = nullptr, *next = nullptr;  ///< what it rests on, or comes to rest on
+    };
+    static bool has(const std::vector<size_t>* list, size_t body)
     {
-        const SceneBody& p = m_scene.bodies()[part];
+        return list && std::find(list->begin(), list->end(), body) != list->end();
+    }
+    /// Whether a part may touch another body.
+    bool holds(size_t part, size_t other) const
+    {
         const SceneBody& o = m_scene.bodies()[other];
-        if (p.kind != Kind::Part) return false;
-        const PartEvent* now = m_scene.eventOf(part, time);
-        const PartEvent* next = m_scene.eventAfter(part, time);
-        const bool carried = now && now->kind == PartEvent::Kind::Carried;
+        if (m_scene.bodies()[part].kind != Kind::Part) return false;
+        const InPart& p = m_parts[part];
+        const bool carried = p.now && p.now->kind == PartEvent::Kind::Carried;
         if (o.kind == Kind::Tool || o.kind == Kind::Jaw) {
-            if (carried) return now->arm == o.arm;
-            if (next && next->kind == PartEvent::Kind::Carried && next->arm == o.arm && time >= arrives(*next))
-                return true;
-            return now && now->arm == o.arm && now->kind != PartEvent::Kind::Carried && time <= leaves(*now);
+            if (carried) return p.now->arm == o.arm;
+            if (p.arrives && p.arrives->kind == PartEvent::Kind::Carried && p.arrives->arm == o.arm) return true;
+            return p.leaves && p.leaves->arm == o.arm;
         }
         if (o.kind == Kind::Link) return false;
-        if (!carried) return rests(part, other, now ? now->time : 0);
-        if (time <= leaves(*now) && rests(part, other, now->time)) return true;
-        return next && time >= arrives(*next) && rests(part, other, next->time);
+        return has(p.supports, other) || (carried && has(p.next, other));
     }
-    bool rests(size_t part, size_t other, double time)
+    /// Whether the step of the arm that moves a body says that it may touch another one.
+    bool may(size_t moved, size_t other) const
     {
-        const auto [known, isNew] = m_rests.try_emplace({part, other, time}, false);
+        for (const auto& [arm, what] : m_may) {
+            const SceneBody& own = m_scene.bodies()[moved];
+            const PartEvent* event = own.kind == Kind::Part ? m_parts[moved].now : nullptr;
+            const bool ofArm =
+                own.ofArm() ? own.arm == arm : event && event->kind == PartEvent::Kind::Carried && event->arm == arm;
+            if (!ofArm) continue;
+            const SceneBody& o = m_scene.bodies()[other];
+            for (const Touchable& t : *what) {
+                const auto* frame = std::get_if<FrameId>(&t);
+                if (frame ? o.kind == Kind::Frame && o.frame == *frame
+                          : o.kind == Kind::Part && m_scene.kindOf(other) == std::get<PartKindId>(t))
+                    return true;
+            }
+        }
+        return false;
+    }
+    /// What a part rests on when an event of it happens.
+    const std::vector<size_t>& supports(size_t part, double time)
+    {
+        const auto [known, isNew] = m_supports.try_emplace({part, time});
         if (!isNew) return known->second;
-        const std::optional<Pose> a = m_scene.place(part, time), b = m_scene.place(other, time);
-        known->second =
-            a && b
-            && m_scene.bodies()[part].shape->nearest(*a, *m_scene.bodies()[other].shape, *b, kResting).distance
-                   <= kResting;
+        const std::optional<Pose> at = m_scene.place(part, time);
+        if (!at) return known->second;
+        const ContactBody& own = *m_scene.bodies()[part].shape;
+        for (size_t i = 0; i < m_scene.bodies().size(); ++i) {
+            const SceneBody& body = m_scene.bodies()[i];
+            if (i == part || body.ofArm()) continue;
+            const std::optional<Pose> place = m_scene.place(i, time);
+            if (!place) continue;
+            const double apart = (*at * own.ball().centre - *place * body.shape->ball().centre).norm();
+            if (apart > own.ball().radius + body.shape->ball().radius + kResting) continue;
+            if (own.nearest(*at, *body.shape, *place, kResting).distance <= kResting) known->second.push_back(i);
+        }
         return known->second;
     }
     /// Beginning of the last move that ends before an event of a grip or release.
@@ -146,7 +238,10 @@ private:
     }
 
     const ContactScene& m_scene;
-    std::map<std::tuple<size_t, size_t, double>, bool> m_rests;
+    std::vector<InPart> m_parts;  ///< by body
+    std::unordered_map<std::uint32_t, const std::vector<Touchable>*> m_steps;
+    std::vector<std::pair<ArmId, const std::vector<Touchable>*>> m_may;  ///< of steps in the window
+    std::map<std::pair<size_t, double>, std::vector<size_t>> m_supports;
 };
 
 /// When the next look at a pair is due: what both can move until then is no more than `allowed`.
@@ -167,11 +262,11 @@ double nextLook(const ContactScene& scene, size_t a, size_t b, double time, doub
     return std::max(shared > time ? shared : time + wait, time + kShortestLook);
 }
 
-/// Goes through a run and looks at each pair when that is due: `look(pair, time, place of a, place of b)` says when the
-/// next time is; infinite: never.
+/// Goes through a window and looks at each pair when that is due: `look(pair, time, place of a, place of b)` says when
+/// the next time is; infinite: never.
 template <class Look>
-void sweep(const ContactScene& scene, const std::vector<std::pair<size_t, size_t>>& pairs, double duration,
-           const std::stop_token& stop, Look look)
+void sweep(const ContactScene& scene, const std::vector<CheckedPair>& pairs, const std::vector<size_t>& looked,
+           const Window& window, const std::stop_token& stop, Look look)
 {
     struct Watch {
         double due;
@@ -179,29 +274,27 @@ void sweep(const ContactScene& scene, const std::vector<std::pair<size_t, size_t
         bool operator>(const Watch& o) const { return std::tie(due, pair) > std::tie(o.due, o.pair); }
     };
     std::priority_queue<Watch, std::vector<Watch>, std::greater<>> watches;
-    for (size_t i = 0; i < pairs.size(); ++i)
-        watches.push({0, i});
-    for (size_t looks = 1; !watches.empty() && watches.top().due <= duration; ++looks) {
+    for (const size_t pair : looked)
+        watches.push({window.from, pair});
+    for (size_t looks = 1; !watches.empty(); ++looks) {
         if (looks % 64 == 0 && stop.stop_requested()) return;
         const auto [time, pair] = watches.top();
         watches.pop();
-        const auto [a, b] = pairs[pair];
-        const std::optional<Pose> atA = scene.place(a, time), atB = scene.place(b, time);
-        double due = INFINITY;
-        if (atA && atB) {
-            due = look(pair, time, *atA, *atB);
-        } else {
-            for (const size_t body : {a, b})
-                if (const PartEvent* next = scene.eventAfter(body, time)) due = std::min(due, next->time);
-        }
-        if (due > duration && time < duration && std::isfinite(due)) due = duration;
-        if (due <= duration) watches.push({due, pair});
+        const CheckedPair& own = pairs[pair];
+        const std::optional<Pose> atA = scene.place(own.a, time), atB = scene.place(own.b, time);
+        if (!atA || !atB) continue;
+        double due = look(pair, time, *atA, *atB);
+        if (due > window.to && time < window.to && std::isfinite(due)) due = window.to;
+        if (due <= window.to) watches.push({due, pair});
     }
 }
 
 }  // namespace
 
-std::vector<std::pair<size_t, size_t>> checkedPairs(const ContactScene& scene)
+namespace {
+
+/// Pairs by what they are, whatever the table says of their clearance.
+std::vector<std::uint32_t> pairsOf(const ContactScene& scene)
 {
     const Cell& cell = scene.cell();
     const std::vector<SceneBody>& bodies = scene.bodies();
@@ -220,7 +313,8 @@ std::vector<std::pair<size_t, size_t>> checkedPairs(const ContactScene& scene)
     for (const PartEvent& event : scene.trace().partEvents)
         if (event.kind == PartEvent::Kind::Carried) everCarried.insert(event.part);
     const auto carried = [&](const SceneBody& part) { return everCarried.contains(part.part); };
-    std::vector<std::pair<size_t, size_t>> out;
+    std::vector<std::uint32_t> out;
+    const auto add = [&](size_t i, size_t k) { out.insert(out.end(), {std::uint32_t(i), std::uint32_t(k)}); };
     for (size_t i = 0; i < bodies.size(); ++i)
         for (size_t k = i + 1; k < bodies.size(); ++k) {
             const SceneBody &a = bodies[i], &b = bodies[k];
@@ -229,7 +323,7 @@ std::vector<std::pair<size_t, size_t>> checkedPairs(const ContactScene& scene)
             if (own && other) {
                 if (own == other) continue;
                 if (const auto known = table.find({*own, *other}); known != table.end()) {
-                    if (known->second) out.push_back({i, k});
+                    if (known->second) add(i, k);
                     continue;
                 }
             }
@@ -242,20 +336,51 @@ std::vector<std::pair<size_t, size_t>> checkedPairs(const ContactScene& scene)
             const FrameId mount = a.kind == Kind::Link && a.number == 0 ? findArm(cell, a.arm)->mount : FrameId();
             const bool base = mount && b.kind == Kind::Frame
                               && (isBelow(cell, mount, b.frame) || axesBetween(cell, mount, b.frame).empty());
-            if (!still && !base) out.push_back({i, k});
+            if (!still && !base) add(i, k);
         }
     return out;
 }
 
-namespace {
+}  // namespace
 
-/// Until when two bodies cannot come as near as `interest`, whatever they do; `time` when that is not known.
-double farUntil(const ContactScene& scene, size_t a, size_t b, double time, double interest)
+std::vector<CheckedPair> checkedPairs(const ContactScene& scene, double caution, ContactCache* cache)
 {
-    const Stay x = scene.stay(a, time), y = scene.stay(b, time);
-    const double gap = (x.ball.centre - y.ball.centre).norm() - x.ball.radius - y.ball.radius;
-    return gap > interest ? std::max(std::min(x.until, y.until), time + kShortestLook) : time;
+    const Cell& cell = scene.cell();
+    const std::vector<SceneBody>& bodies = scene.bodies();
+    Digest key;
+    if (cache) {
+        scene.describe(key);
+        for (const ContactPair& p : cell.contact.pairs) {
+            for (const ContactMember& m : {p.a, p.b}) {
+                key.add(std::uint64_t(m.arm.value) << 32 | m.id);
+                key.add(std::uint64_t(m.kind));
+            }
+            key.add(std::uint64_t(p.checked));
+        }
+        std::set<PartId> carried;
+        for (const PartEvent& event : scene.trace().partEvents)
+            if (event.kind == PartEvent::Kind::Carried) carried.insert(event.part);
+        for (const PartId part : carried)
+            key.add(std::uint64_t(part.value));
+    }
+    ContactCache::Pairs known = cache ? cache->findPairs(key) : nullptr;
+    if (!known) known = std::make_shared<const std::vector<std::uint32_t>>(pairsOf(scene));
+    if (cache) cache->keepPairs(key, known);
+    std::map<std::pair<ContactMember, ContactMember>, double> own;
+    for (const ContactPair& p : cell.contact.pairs)
+        if (p.caution) own[{p.a, p.b}] = own[{p.b, p.a}] = *p.caution;
+    std::vector<CheckedPair> out;
+    for (size_t i = 0; i < known->size(); i += 2) {
+        CheckedPair& pair = out.emplace_back(CheckedPair{(*known)[i], (*known)[i + 1], caution});
+        if (own.empty()) continue;
+        const auto a = bodies[pair.a].member(), b = bodies[pair.b].member();
+        if (!a || !b) continue;
+        if (const auto found = own.find({*a, *b}); found != own.end()) pair.caution = found->second;
+    }
+    return out;
 }
+
+namespace {
 
 constexpr double kFarEnough = 0.1;  // above what is of interest a distance need not be known [m]
 
@@ -268,93 +393,242 @@ Nearest clearance(const SceneBody& a, const Pose& atA, const SceneBody& b, const
     return a.shape->nearest(atA, *b.shape, atB, interest + kFarEnough);
 }
 
+/// Pairs that may come nearer than `interest(pair)` in a window, by the boxes that their bodies do not leave.
+template <class Interest>
+std::vector<size_t> pairsToLookAt(const ContactScene& scene, const std::vector<CheckedPair>& pairs,
+                                  const Window& window, const Interest& interest)
+{
+    const size_t n = scene.bodies().size();
+    std::vector<bool> moving(n), appears(n);
+    bool any = false;
+    for (size_t i = 0; i < n; ++i) {
+        moving[i] = scene.movesIn(i, window);
+        appears[i] = scene.appearsIn(i, window);
+        any = any || moving[i] || appears[i];
+    }
+    if (!any) return {};
+    const std::vector<Eigen::AlignedBox3d> boxes = scene.boxesIn(window, moving);
+    std::vector<size_t> out;
+    for (size_t p = 0; p < pairs.size(); ++p) {
+        const auto& [a, b, caution] = pairs[p];
+        if (!moving[a] && !moving[b] && !appears[a] && !appears[b]) continue;
+        if (boxes[a].isEmpty() || boxes[b].isEmpty()) continue;
+        const double most = interest(p);
+        if (boxes[a].squaredExteriorDistance(boxes[b]) <= most * most) out.push_back(p);
+    }
+    return out;
+}
+
+/// What happens in a window, at times since it begins.
+std::vector<Meeting> meetingsIn(const ContactScene& scene, const std::vector<CheckedPair>& pairs, const Meant& meant,
+                                const Window& window, const std::stop_token& stop)
+{
+    const std::vector<SceneBody>& bodies = scene.bodies();
+    std::vector<size_t> looked =
+        pairsToLookAt(scene, pairs, window, [&](size_t p) { return std::max(pairs[p].caution, kTouch); });
+    std::erase_if(looked, [&](size_t p) { return meant.touch(pairs[p].a, pairs[p].b); });
+    std::vector<std::optional<Meeting>> open(pairs.size());
+    sweep(scene, pairs, looked, window, stop, [&](size_t p, double time, const Pose& atA, const Pose& atB) {
+        const auto& [a, b, caution] = pairs[p];
+        const Nearest now = clearance(bodies[a], atA, bodies[b], atB, caution);
+        const bool contact = now.distance <= kTouch;
+        if (now.distance >= caution && !contact)
+            return nextLook(scene, a, b, time, std::max(now.distance - caution, kFinestLook));
+        std::optional<Meeting>& own = open[p];
+        const double since = time - window.from;
+        if (!own) own = Meeting{std::uint32_t(a), std::uint32_t(b), since, since, since, now, contact, 0};
+        own->until = since;
+        if (!own->contact && (contact || now.distance < own->nearest.distance)) {
+            own->time = since;
+            own->nearest = now;
+            own->contact = contact;
+        }
+        if (contact) own->depth = std::max(own->depth, bodies[a].shape->depth(atA, *bodies[b].shape, atB));
+        // Of a contact only how long and how deep it is remains to be found.
+        if (own->contact) return nextLook(scene, a, b, time, kContactLook);
+        return nextLook(scene, a, b, time,
+                        std::clamp(now.distance, kFinestLook, std::max(2 * kFinestLook, 0.02 * now.distance)));
+    });
+    std::vector<Meeting> out;
+    for (const std::optional<Meeting>& own : open)
+        if (own) out.push_back(*own);
+    return out;
+}
+
+/// The step that what happens at a time is counted to: of an arm that moves one of the two.
+void countToStep(const ContactScene& scene, double time, Encounter& e)
+{
+    for (const size_t body : {e.a, e.b}) {
+        const ArmId arm = scene.moverOf(body, time);
+        const ArmTrace* trace = arm ? findArmTrace(scene.trace(), arm) : nullptr;
+        const ArmTrace::Span* span = trace ? spanAt(*trace, time) : nullptr;
+        if (!span) continue;
+        const bool moving = trace->outcomes[span->outcome].timing != nullptr;
+        if (e.arm && !moving) continue;
+        e.arm = arm;
+        e.outcome = span->outcome;
+        if (moving) break;
+    }
+}
+
+/// Puts meetings of windows together to one encounter for each pair and step.
+class Encounters {
+public:
+    explicit Encounters(const ContactScene& scene) : m_scene(scene) {}
+
+    void add(const Window& window, const Meeting& m, double caution)
+    {
+        Encounter e;
+        e.a = m.a;
+        e.b = m.b;
+        countToStep(m_scene, window.middle(), e);
+        e.time = window.from + m.time;
+        e.from = window.from + m.from;
+        e.until = window.from + m.until;
+        e.nearest = m.nearest;
+        e.contact = m.contact;
+        e.depth = m.depth;
+        e.caution = caution;
+        // What happens again in the same step is said once.
+        const auto [known, isNew] = m_known.try_emplace({m.a, m.b, e.arm, e.outcome}, m_all.size());
+        if (isNew) {
+            m_all.push_back(e);
+            return;
+        }
+        Encounter& own = m_all[known->second];
+        const bool better = !own.contact && (e.contact || e.nearest.distance < own.nearest.distance);
+        own.until = e.until;
+        own.depth = std::max(own.depth, e.depth);
+        if (!better) return;
+        own.time = e.time;
+        own.nearest = e.nearest;
+        own.contact = e.contact;
+    }
+    std::vector<Encounter> all() const
+    {
+        std::vector<Encounter> out = m_all;
+        std::sort(out.begin(), out.end(), [](const Encounter& x, const Encounter& y) {
+            return std::tie(x.time, x.a, x.b) < std::tie(y.time, y.a, y.b);
+        });
+        return out;
+    }
+
+private:
+    const ContactScene& m_scene;
+    std::vector<Encounter> m_all;
+    std::map<std::tuple<std::uint32_t, std::uint32_t, ArmId, size_t>, size_t> m_known;
+};
+
 }  // namespace
 
-std::vector<Encounter> encounters(const ContactScene& scene, double caution, const std::stop_token& stop)
+std::vector<Encounter> encounters(const ContactScene& scene, double caution, const SweepOptions& options)
 {
-    const std::vector<std::pair<size_t, size_t>> pairs = checkedPairs(scene);
-    const std::vector<SceneBody>& bodies = scene.bodies();
-    Meant meant(scene);
-    std::vector<std::optional<Encounter>> open(pairs.size());
-    std::vector<Encounter> out;
-    const auto stepAt = [&](size_t pair, double time, Encounter& e) {
-        e.a = pairs[pair].first;
-        e.b = pairs[pair].second;
-        e.until = scene.trace().duration;
-        for (const size_t body : {e.a, e.b}) {
-            const ArmId arm = scene.moverOf(body, time);
-            const ArmTrace* trace = arm ? findArmTrace(scene.trace(), arm) : nullptr;
-            const ArmTrace::Span* span = trace ? spanAt(*trace, time) : nullptr;
-            if (!span) continue;
-            const bool moving = trace->outcomes[span->outcome].timing != nullptr;
-            if (e.arm && !moving) continue;
-            e.arm = arm;
-            e.outcome = span->outcome;
-            e.until = span->end;
-            if (moving) break;
-        }
+    ContactCache own;
+    ContactCache& cache = options.cache ? *options.cache : own;
+    const std::vector<CheckedPair> pairs = checkedPairs(scene, caution, &cache);
+    const std::vector<Window> windows = windowsOf(scene.trace());
+    Digest whole;
+    scene.describe(whole);
+    std::map<std::pair<size_t, size_t>, double> cautions;
+    for (const CheckedPair& pair : pairs) {
+        whole.add(std::uint64_t(pair.a) << 32 | pair.b);
+        whole.add(pair.caution);
+        if (pair.caution != caution) cautions[{pair.a, pair.b}] = pair.caution;
+    }
+    // Which windows are known from before, and which have to be worked out.
+    struct Work {
+        Digest key;
+        std::vector<std::shared_ptr<const void>> keeps;
+        ContactCache::Meetings found;
     };
-    sweep(scene, pairs, scene.trace().duration, stop, [&](size_t pair, double time, const Pose& atA, const Pose& atB) {
-        const auto [a, b] = pairs[pair];
-        std::optional<Encounter>& own = open[pair];
-        if (own && time >= own->until) {
-            out.push_back(*own);
-            own.reset();
+    std::vector<Work> works(windows.size());
+    std::vector<size_t> left;
+    Meant meant(scene);
+    for (size_t i = 0; i < windows.size(); ++i) {
+        if (i % 64 == 0 && options.stop.stop_requested()) return {};
+        Work& work = works[i];
+        work.key = whole;
+        meant.enter(windows[i]);
+        meant.describe(work.key);
+        scene.describe(work.key, work.keeps, windows[i]);
+        work.found = cache.find(work.key);
+        if (!work.found) left.push_back(i);
+    }
+    // Each thread takes the next one; results have their own places, so their order has no say.
+    std::atomic<size_t> next{0}, done{0};
+    const auto takeOne = [&](const ContactScene& on, Meant& by) {
+        const size_t at = next.fetch_add(1);
+        if (at >= left.size()) return false;
+        Work& work = works[left[at]];
+        by.enter(windows[left[at]]);
+        work.found =
+            std::make_shared<const std::vector<Meeting>>(meetingsIn(on, pairs, by, windows[left[at]], options.stop));
+        done.fetch_add(1);
+        return !options.stop.stop_requested();
+    };
+    constexpr size_t worthAHelper = 4;  // windows
+    const size_t helping = left.size() >= worthAHelper ? size_t(std::max(1, options.workers) - 1) : 0;
+    const std::vector<ContactScene> copies(helping, scene);
+    std::vector<std::exception_ptr> broken(helping);
+    {
+        std::vector<std::jthread> helpers;
+        for (size_t n = 0; n < helping; ++n)
+            helpers.emplace_back([&, n] {
+                try {
+                    Meant by(copies[n]);
+                    while (takeOne(copies[n], by)) {
+                    }
+                } catch (...) {
+                    broken[n] = std::current_exception();
+                }
+            });
+        auto told = std::chrono::steady_clock::now();
+        while (takeOne(scene, meant)) {
+            constexpr auto often = std::chrono::milliseconds(400);
+            if (!options.progress || std::chrono::steady_clock::now() - told < often) continue;
+            options.progress(double(done) / double(left.size()));
+            told = std::chrono::steady_clock::now();
         }
-        if (const double far = farUntil(scene, a, b, time, caution); far > time) return far;
-        const Nearest now = clearance(bodies[a], atA, bodies[b], atB, caution);
-        const double allowed = now.distance > caution ? std::max(now.distance - caution, kFinestLook)
-                                                      : std::clamp(now.distance, kFinestLook, 2 * kFinestLook);
-        if (now.distance >= caution && now.distance > kTouch) return nextLook(scene, a, b, time, allowed);
-        // What is meant changes with steps and events of parts only.
-        if (meant.touch(a, b, time))
-            return std::max(std::min(scene.motion(a, time).until, scene.motion(b, time).until), time + kShortestLook);
-        const double next = nextLook(scene, a, b, time, allowed);
-        const bool contact = now.distance <= kTouch;
-        if (!own) {
-            own.emplace();
-            stepAt(pair, time, *own);
-            own->time = time;
-            own->nearest = now;
-            own->contact = contact;
-        } else if (!own->contact && (contact || now.distance < own->nearest.distance)) {
-            own->time = time;
-            own->nearest = now;
-            own->contact = contact;
+    }
+    for (const std::exception_ptr& why : broken)
+        if (why) std::rethrow_exception(why);
+    if (options.stop.stop_requested()) return {};
+    for (const size_t i : left)
+        cache.keep(works[i].key, works[i].found, std::move(works[i].keeps));
+    Encounters all(scene);
+    for (size_t i = 0; i < windows.size(); ++i)
+        for (const Meeting& m : *works[i].found) {
+            const auto special = cautions.find({m.a, m.b});
+            all.add(windows[i], m, special == cautions.end() ? caution : special->second);
         }
-        // Of a contact the rest of the step says nothing more.
-        return own->contact ? std::max(next, own->until) : next;
-    });
-    for (const std::optional<Encounter>& own : open)
-        if (own) out.push_back(*own);
-    std::sort(out.begin(), out.end(), [](const Encounter& x, const Encounter& y) {
-        return std::tie(x.time, x.a, x.b) < std::tie(y.time, y.a, y.b);
-    });
-    return out;
+    return all.all();
 }
 
 std::vector<SmallestClearance> smallestClearances(const ContactScene& scene, const std::stop_token& stop)
 {
-    const std::vector<std::pair<size_t, size_t>> pairs = checkedPairs(scene);
+    const std::vector<CheckedPair> pairs = checkedPairs(scene);
     const std::vector<SceneBody>& bodies = scene.bodies();
     std::vector<SmallestClearance> out;
-    for (const auto& [a, b] : pairs)
-        out.push_back({a, b});
-    sweep(scene, pairs, scene.trace().duration, stop, [&](size_t pair, double time, const Pose& atA, const Pose& atB) {
-        SmallestClearance& own = out[pair];
-        const double best = own.nearest.distance;
-        if (const double far = farUntil(scene, own.a, own.b, time, best); far > time) return far;
-        const Nearest now = clearance(bodies[own.a], atA, bodies[own.b], atB, best);
-        // The gap of the balls is no distance; below the best one it is worked out.
-        if (now.distance < best) {
-            own.nearest = bodies[own.a].shape->nearest(atA, *bodies[own.b].shape, atB);
-            own.time = time;
-        }
-        if (own.nearest.touching()) return double(INFINITY);
-        const double allowed =
-            std::max(now.distance - own.nearest.distance, 0.0) + std::max(kFinestLook, 0.02 * own.nearest.distance);
-        return nextLook(scene, own.a, own.b, time, allowed);
-    });
+    for (const CheckedPair& pair : pairs)
+        out.push_back({pair.a, pair.b});
+    for (const Window& window : windowsOf(scene.trace())) {
+        if (stop.stop_requested()) break;
+        const std::vector<size_t> looked =
+            pairsToLookAt(scene, pairs, window, [&](size_t p) { return out[p].nearest.distance; });
+        sweep(scene, pairs, looked, window, stop, [&](size_t pair, double time, const Pose& atA, const Pose& atB) {
+            SmallestClearance& own = out[pair];
+            const Nearest now = clearance(bodies[own.a], atA, bodies[own.b], atB, own.nearest.distance);
+            // The gap of the balls is no distance; below the best one it is worked out.
+            if (now.distance < own.nearest.distance) {
+                own.nearest = bodies[own.a].shape->nearest(atA, *bodies[own.b].shape, atB);
+                own.time = time;
+            }
+            if (own.nearest.touching()) return double(INFINITY);
+            const double allowed =
+                std::max(now.distance - own.nearest.distance, 0.0) + std::max(kFinestLook, 0.02 * own.nearest.distance);
+            return nextLook(scene, own.a, own.b, time, allowed);
+        });
+    }
     // Between the looks around the best one it may be a little less: the smallest of a parabola's kind.
     for (SmallestClearance& own : out) {
         if (stop.stop_requested()) break;

@@ -1,6 +1,7 @@
 #pragma once
 #include "core/check/contact_scene.h"
 
+#include <functional>
 #include <stop_token>
 
 namespace topikos {
@@ -11,15 +12,20 @@ inline constexpr double kTouch = 1e-5;
 /// clearance, than this. [m]
 inline constexpr double kFinestLook = 2e-4;
 
-/// Two bodies near each other in a run: by number in the scene.
+/// While bodies are in each other, looks are so far apart that nothing gets further between two of them. [m]
+inline constexpr double kContactLook = 5e-3;
+
+/// Two bodies near each other in a step of a run: by number in the scene.
 struct Encounter {
     size_t a = 0, b = 0;
-    ArmId arm;             ///< whose step it is counted to; none when only devices move
-    size_t outcome = 0;    ///< of that arm's trace
-    double time = 0;       ///< contact: when it begins; else when they are nearest [s]
-    Nearest nearest;       ///< then
-    bool contact = false;  ///< else they only come near
-    double until = 0;      ///< end of the step that it is counted to [s]
+    ArmId arm;                   ///< whose step it is counted to; none when only devices move
+    size_t outcome = 0;          ///< of that arm's trace
+    double time = 0;             ///< contact: when it begins; else when they are nearest [s]
+    Nearest nearest;             ///< then
+    bool contact = false;        ///< else they only come near
+    double from = 0, until = 0;  ///< stretch in which they are so near [s]
+    double depth = 0;            ///< contact: the most that was seen, see ContactBody::depth [m]
+    double caution = 0;          ///< clearance asked for [m]
 };
 
 /// The smallest clearance of two bodies over a run.
@@ -29,16 +35,29 @@ struct SmallestClearance {
     Nearest nearest;
 };
 
-/// Pairs that are looked at: those that move against each other, but neighbours on an arm, what touches in every
-/// posture of the arm, and what the table of pairs leaves out.
-std::vector<std::pair<size_t, size_t>> checkedPairs(const ContactScene& scene);
+/// Two bodies that are looked at.
+struct CheckedPair {
+    size_t a = 0, b = 0;
+    double caution = 0;  ///< [m]
+};
+/// Those that move against each other, but neighbours on an arm, what touches in every posture of the arm, and what the
+/// table of pairs leaves out.
+std::vector<CheckedPair> checkedPairs(const ContactScene& scene, double caution = 0, ContactCache* cache = nullptr);
 
-/// What comes nearer than `caution`, and what touches: one for each pair and step, the first contact or the smallest
-/// clearance. What is meant to touch is left out: see docs/manual/findings.md.
+struct SweepOptions {
+    ContactCache* cache = nullptr;  ///< remembers what was found in windows before
+    int workers = 1;                ///< threads; the result is the same whatever their number
+    std::stop_token stop{};
+    std::function<void(double done)> progress{};  ///< told now and then, by the calling thread
+};
+
+/// What comes nearer than `caution` (or than the pair's own), and what touches: one for each pair and step, the first
+/// contact or the smallest clearance. What is meant to touch is left out: see docs/manual/findings.md.
 ///
-/// Method: conservative advancement. From a clearance and how fast the two can get nearer follows a time in which
-/// nothing can happen.
-std::vector<Encounter> encounters(const ContactScene& scene, double caution, const std::stop_token& stop = {});
+/// Method: the run is cut into windows in which nothing begins or ends. In each, conservative advancement: from a
+/// clearance and how fast the two can get nearer follows a time in which nothing can happen. A window depends on
+/// nothing but what is in it, so it is worked out once, by any thread.
+std::vector<Encounter> encounters(const ContactScene& scene, double caution, const SweepOptions& options = {});
 
 /// The smallest clearance of every checked pair over the whole run, to 0.1 mm, nearest first.
 std::vector<SmallestClearance> smallestClearances(const ContactScene& scene, const std::stop_token& stop = {});

@@ -252,21 +252,37 @@ FindingText findingText(const Cell& cell, const Finding& f)
 std::pair<std::uint32_t, std::string> subjectOf(const Vocabulary& words, const Finding& f)
 {
     const Cell& cell = words.cell;
+    // Of a caution what was measured counts, too: it comes back when that changes.
+    std::string measured;
+    if (!isAdvice(f.rule)) {
+        const Measure m = measureOf(cell, f);
+        measured = fmt::format(" · {:.3g} {}", m.measured, unitName(m.unit));
+        if (const RangeFact* range = f.as<RangeFact>()) measured += fmt::format(" joint {}", range->joint + 1);
+        if (const JointLimitFact* limit = f.as<JointLimitFact>())
+            measured += fmt::format(" joint {}", limit->joint + 1);
+        if (const SingularFact* singular = f.as<SingularFact>())
+            measured += std::string(" ") + singularityName(singular->kind);
+        if (const ContactFact* contact = f.as<ContactFact>())
+            measured += " " + contact->a.name + ", " + contact->b.name;
+    }
     if (const Routine* routine = f.step ? findRoutine(cell, f.routine) : nullptr)
         if (const Step* step = findStep(routine->steps, f.step)) {
             const StepScope scope{*routine};
-            return {step->id.value, stepText(words, *step, &scope)};
+            return {step->id.value, stepText(words, *step, &scope) + measured};
         }
     const AdviceFact* fact = f.as<AdviceFact>();
-    if (const Signal* signal = fact ? findSignal(cell, fact->signal) : nullptr) return {signal->id.value, signal->name};
-    if (const Target* target = findTarget(cell, f.target)) return {target->id.value, target->name};
-    if (const Routine* routine = findRoutine(cell, f.routine)) return {routine->id.value, routine->name};
-    return {0, ""};
+    if (const Signal* signal = fact ? findSignal(cell, fact->signal) : nullptr)
+        return {signal->id.value, signal->name + measured};
+    if (const Target* target = findTarget(cell, f.target)) return {target->id.value, target->name + measured};
+    if (const Routine* routine = findRoutine(cell, f.routine)) return {routine->id.value, routine->name + measured};
+    return {0, measured};
 }
 
-Result<Cell> acceptAdvice(const Cell& cell, const Finding& f, const std::string& reason)
+Result<Cell> acceptFinding(const Cell& cell, const Finding& f, const std::string& reason)
 {
-    if (!isAdvice(f.rule)) return Error{"edit.accept", "only advice can be let stand", "", "Mend what it says."};
+    if (f.severity == Severity::Blocked)
+        return Error{"edit.accept", "what blocks cannot be let stand", "",
+                     "Mend it; what is meant to touch is said in the step."};
     const auto [about, reads] = subjectOf(Vocabulary(cell), f);
     const Accepted now{ruleName(f.rule), about, reads, reason};
     if (Status bad = checkAccepted(now)) return *bad;

@@ -95,8 +95,10 @@ struct ContactSide {
 /// Two bodies that touch, or come near.
 struct ContactFact {
     ContactSide a, b;
-    double time = 0;                              ///< [s]
-    double distance = 0, limit = 0;               ///< [m]
+    double time = 0;                 ///< [s]
+    double distance = 0, limit = 0;  ///< [m]
+    double depth = 0;                ///< contact: how deep they get into each other at most, as far as it is known [m]
+    double until = 0;                ///< end of the stretch in which they are so near [s]
     Vec3 onA = Vec3::Zero(), onB = Vec3::Zero();  ///< the nearest points, in the world [m]
 };
 /// Nothing gripped (no clamp, no part), a clamp holds the part, or the gripper still has one.
@@ -174,7 +176,7 @@ struct Finding {
     double turnLeft = 0;   ///< [rad]
     Fact fact;
     std::vector<Finding> followUps{};  ///< what is wrong for the same reason
-    std::string accepted{};            ///< advice that somebody lets stand: why
+    std::string accepted{};            ///< caution or advice that somebody lets stand: why
 
     template <class F> const F* as() const { return std::get_if<F>(&fact); }
 };
@@ -196,10 +198,10 @@ FindingText findingText(const Cell& cell, const Finding& finding);
 /// The arm that a finding is about; of findings about none the first one.
 const ArmStation& armOf(const Cell& cell, const Finding& finding);
 
-/// The object that an advice is accepted about, and how it reads now: see Accepted.
+/// The object that a finding is accepted about, and how it reads now: see Accepted.
 std::pair<std::uint32_t, std::string> subjectOf(const Vocabulary& words, const Finding& finding);
-/// Lets an advice stand, or raises it again with an empty reason.
-Result<Cell> acceptAdvice(const Cell& cell, const Finding& finding, const std::string& reason);
+/// Lets a caution or advice stand, or raises it again with an empty reason.
+Result<Cell> acceptFinding(const Cell& cell, const Finding& finding, const std::string& reason);
 
 /// All findings with their follow-ups, each behind what it follows from.
 std::vector<const Finding*> withFollowUps(const std::vector<Finding>& findings);

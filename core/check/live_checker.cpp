@@ -37,6 +37,8 @@ void LiveChecker::work(std::stop_token stop)
         if (stop.stop_requested()) return;
         CheckOptions options;
         options.plans = &m_plans;
+        options.touched = &m_touched;
+        options.workers = kCheckWorkers;
         options.stop = m_running.get_token();
         lock.unlock();
         const auto deliver = [&](CheckResult result, std::string failure) {

@@ -1,6 +1,7 @@
 #pragma once
 #include "core/cell/history.h"
 #include "core/check/check.h"
+#include "core/check/contact_cache.h"
 
 #include <condition_variable>
 #include <functional>
@@ -18,6 +19,8 @@ struct CheckedCell {
     std::string failure;  ///< why there is no result, should the check itself break down; empty otherwise
 };
 
+inline constexpr int kCheckWorkers = 2;
+
 /// Checks in the background. Only the newest cell submitted matters: a check of an older one is stopped, and nothing of
 /// it is delivered any more. `deliver` is called on the worker thread; of cells with routines that do not run first
 /// with what is known of those that do, then with everything.
@@ -28,8 +31,9 @@ public:
     LiveChecker(const LiveChecker&) = delete;
 
     void submit(CellPtr cell, std::uint64_t revision);
-    /// Moves that have been planned; of use to others who ask for the same.
+    /// Moves that have been planned, and what they touch; of use to others who ask for the same.
     PlanCache& plans() { return m_plans; }
+    ContactCache& touched() { return m_touched; }
 
 private:
     struct Job {
@@ -40,6 +44,7 @@ private:
 
     std::function<void(std::shared_ptr<const CheckedCell>)> m_deliver;
     PlanCache m_plans;
+    ContactCache m_touched;
     std::mutex m_mutex;
     std::condition_variable_any m_wake;
     std::optional<Job> m_job;

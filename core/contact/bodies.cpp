@@ -244,4 +244,43 @@ bool ContactBody::touches(const Pose& worldFromThis, const ContactBody& other, c
     return nearest(worldFromThis, other, worldFromOther, 0).touching();
 }
 
+double ContactBody::depth(const Pose& worldFromThis, const ContactBody& other, const Pose& worldFromOther) const
+{
+    const Pose thisFromOther = inverse(worldFromThis) * worldFromOther;
+    double out = 0;
+    for (const Piece& a : m_pieces)
+        for (const Piece& b : other.m_pieces) {
+            if (a.surface || b.surface) continue;
+            const double apart = (thisFromOther * b.ball.centre - a.ball.centre).norm();
+            if (apart < a.ball.radius + b.ball.radius
+                && topikos::nearest(a.convex, b.convex, thisFromOther, 0).touching())
+                out = std::max(out, topikos::depth(a.convex, b.convex, thisFromOther));
+        }
+    return out;
+}
+
+Eigen::AlignedBox3d ContactBody::box(const Pose& worldFromThis) const
+{
+    Eigen::AlignedBox3d out;
+    for (const Piece& piece : m_pieces) {
+        if (piece.surface) {
+            const Vec3 centre = worldFromThis * piece.ball.centre;
+            out.extend(Vec3(centre - Vec3::Constant(piece.ball.radius)));
+            out.extend(Vec3(centre + Vec3::Constant(piece.ball.radius)));
+            continue;
+        }
+        const Pose place = worldFromThis * piece.convex.pose;
+        const Mat3 turn = place.matrix();
+        Vec3 low, high;
+        for (int i = 0; i < 3; ++i) {
+            const Vec3 way = turn.row(i).transpose();
+            high[i] = way.dot(piece.convex.furthest(way)) + place.translation[i] + piece.convex.margin;
+            low[i] = way.dot(piece.convex.furthest(-way)) + place.translation[i] - piece.convex.margin;
+        }
+        out.extend(low);
+        out.extend(high);
+    }
+    return out;
+}
+
 }  // namespace topikos

@@ -19,12 +19,18 @@ public:
     bool empty() const { return m_pieces.empty(); }
     /// A ball that holds all of it, in its own frame.
     const Ball& ball() const { return m_ball; }
+    /// A box along the world's axes that holds all of it.
+    Eigen::AlignedBox3d box(const Pose& worldFromThis) const;
     /// Whether two bodies share a point. A body wholly inside another one touches it, though their surfaces do not
     /// meet.
     bool touches(const Pose& worldFromThis, const ContactBody& other, const Pose& worldFromOther) const;
     /// Distance to another body, with points in the world. Above `upTo` it is a lower bound only.
     Nearest nearest(const Pose& worldFromThis, const ContactBody& other, const Pose& worldFromOther,
                     double upTo = INFINITY) const;
+
+    /// How deep two bodies are in each other: the shortest way that parts the two pieces that are deepest. Of pieces
+    /// only; of surfaces, which may be hollow, nothing is said: 0. [m]
+    double depth(const Pose& worldFromThis, const ContactBody& other, const Pose& worldFromOther) const;
 
 private:
     struct Surface;

@@ -179,4 +179,111 @@ Nearest nearest(const Convex& a, const Convex& b, const Pose& aFromB, double upT
     return answer(s, s.point().norm());
 }
 
+namespace {
+
+/// A polytope that grows from inside towards a body known by its furthest points.
+class Growing {
+public:
+    struct Face {
+        std::array<int, 3> corners;
+        Vec3 out;     ///< normal, of length 1
+        double away;  ///< of its plane from the origin, along the normal
+    };
+    Growing(const std::array<Vec3, 4>& corners) : m_points(corners.begin(), corners.end())
+    {
+        m_middle = 0.25 * (corners[0] + corners[1] + corners[2] + corners[3]);
+        for (const std::array<int, 3>& face : {std::array{0, 1, 2}, {0, 1, 3}, {0, 2, 3}, {1, 2, 3}})
+            add(face);
+    }
+    const Face* nearest() const
+    {
+        const auto found = std::min_element(m_faces.begin(), m_faces.end(),
+                                            [](const Face& x, const Face& y) { return x.away < y.away; });
+        return found == m_faces.end() ? nullptr : &*found;
+    }
+    /// Takes a point in: the faces that it sees go, their rim is joined to it.
+    void grow(const Vec3& point)
+    {
+        std::vector<std::array<int, 2>> rim;
+        std::erase_if(m_faces, [&](const Face& f) {
+            if (f.out.dot(point) <= f.away + kFlat) return false;
+            for (size_t i = 0; i < 3; ++i) {
+                const int from = f.corners[i], to = f.corners[(i + 1) % 3];
+                const auto other = std::find_if(rim.begin(), rim.end(), [&](const std::array<int, 2>& e) {
+                    return (e[0] == from && e[1] == to) || (e[0] == to && e[1] == from);
+                });
+                if (other == rim.end()) rim.push_back({from, to});
+                else rim.erase(other);
+            }
+            return true;
+        });
+        m_points.push_back(point);
+        for (const auto& [from, to] : rim)
+            add({from, to, int(m_points.size()) - 1});
+    }
+
+private:
+    static constexpr double kFlat = 1e-12;  // [m]
+    void add(std::array<int, 3> corners)
+    {
+        const Vec3& p = m_points[size_t(corners[0])];
+        Vec3 out = (m_points[size_t(corners[1])] - p).cross(m_points[size_t(corners[2])] - p);
+        const double area = out.norm();
+        if (area < 1e-18) return;
+        out /= area;
+        if (out.dot(p - m_middle) < 0) out = -out;
+        m_faces.push_back({corners, out, out.dot(p)});
+    }
+    std::vector<Vec3> m_points;
+    std::vector<Face> m_faces;
+    Vec3 m_middle;
+};
+
+}  // namespace
+
+double depth(const Convex& a, const Convex& b, const Pose& aFromB)
+{
+    const Pose placed = inverse(a.pose) * aFromB * b.pose;
+    const Mat3 turn = placed.matrix(), back = turn.transpose();
+    const double margins = a.margin + b.margin;
+    double best = INFINITY;
+    // The point of the difference of the two that is furthest along a direction: b has to go so far to be past a.
+    const auto furthest = [&](const Vec3& d) {
+        const Vec3 point = a.furthest(d) - (turn * b.furthest(back * -d) + placed.translation) + margins * d;
+        best = std::min(best, point.dot(d));
+        return point;
+    };
+    for (int i = 0; i < 3; ++i)
+        for (const Vec3& d : {Vec3(Vec3::Unit(i)), Vec3(turn.col(i))}) {
+            furthest(d);
+            furthest(-d);
+        }
+    if (best <= 0) return 0;
+    // Four points that are not in one plane.
+    std::array<Vec3, 4> start;
+    start[0] = furthest(Vec3::UnitX());
+    start[1] = furthest(-Vec3::UnitX());
+    const Vec3 line = (start[1] - start[0]).normalized(), side = line.unitOrthogonal();
+    const auto furthestOff = [&](const Vec3& d, const auto& off) {
+        const Vec3 one = furthest(d), other = furthest(-d);
+        return off(one) > off(other) ? one : other;
+    };
+    const auto offLine = [&](const Vec3& p) { return (p - start[0]).cross(line).norm(); };
+    const Vec3 first = furthestOff(side, offLine), second = furthestOff(line.cross(side), offLine);
+    start[2] = offLine(first) > offLine(second) ? first : second;
+    const Vec3 normal = line.cross(start[2] - start[0]).normalized();
+    start[3] = furthestOff(normal, [&](const Vec3& p) { return std::abs((p - start[0]).dot(normal)); });
+    Growing inside(start);
+    constexpr int most = 100;
+    for (int n = 0; n < most && best > 0; ++n) {
+        const Growing::Face* face = inside.nearest();
+        if (!face) break;
+        const double away = face->away;
+        const Vec3 point = furthest(face->out);
+        if (best - away <= kDepthError || point.dot(face->out) - away <= kDepthError) break;
+        inside.grow(point);
+    }
+    return std::max(0.0, best);
+}
+
 }  // namespace topikos

@@ -19,4 +19,12 @@ struct Nearest {
 Nearest nearest(const Convex& a, const Convex& b, const Pose& aFromB, double upTo = INFINITY);
 inline constexpr double kNearestError = 1e-10;  ///< [m]
 
+/// The shortest way along which b can be moved so that it leaves a: 0 when they are apart. To kDepthError, and never
+/// less than that way. [m]
+///
+/// Method: a polytope inside the difference of the two is grown where it is nearest to the origin (van den Bergen,
+/// "Proximity queries and penetration depth computation on 3D game objects", 2001).
+double depth(const Convex& a, const Convex& b, const Pose& aFromB);
+inline constexpr double kDepthError = 1e-7;  ///< [m]
+
 }  // namespace topikos

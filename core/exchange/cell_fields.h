@@ -339,6 +339,7 @@ template <class Io> void fields(Io& io, ContactPair& p)
              {"never", Reason::Never},
              {"by-hand", Reason::ByHand}});
     io.field("touched", p.touched);
+    io.optional("caution", p.caution);
 }
 
 }  // namespace topikos

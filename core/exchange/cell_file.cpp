@@ -42,6 +42,7 @@ struct StoredArm {
     TcpId point;
     std::vector<StoredLock> locks;
     std::optional<DataSheet> sheet;
+    double padding = 0;
 };
 
 template <class Io> void fields(Io& io, StoredArm& a)
@@ -56,6 +57,7 @@ template <class Io> void fields(Io& io, StoredArm& a)
     io.optional("point", a.point, TcpId());
     io.optionalList("locks", a.locks);
     io.optionalObject("sheet", a.sheet);
+    io.optional("padding", a.padding, 0.0);
 }
 
 /// A surface from a file, packed: three float32 [m] per point, three uint32 per triangle.
@@ -195,7 +197,8 @@ Status giveArms(Cell& cell, const std::vector<StoredArm>& stored)
         const StoredArm& arm = stored[i];
         Result<ArmPtr> model = modelOf(arm, fmt::format("arms[{}]", i));
         if (!model) return model.error();
-        cell.arms.push_back({arm.id, arm.name, *model, arm.mount, arm.tool, arm.home, arm.point, arm.main});
+        cell.arms.push_back(
+            {arm.id, arm.name, *model, arm.mount, arm.tool, arm.home, arm.point, arm.main, arm.padding});
     }
     return std::nullopt;
 }
@@ -208,8 +211,8 @@ std::string writeCell(const Cell& cell)
     stored.cell = cell;
     for (const ArmStation& arm : cell.arms) {
         const ArmDescription& model = arm.model->description();
-        StoredArm& own = stored.arms.emplace_back(
-            StoredArm{arm.id, arm.name, model.id, arm.mount, arm.tool, arm.home, arm.main, arm.tcp, {}, {}});
+        StoredArm& own = stored.arms.emplace_back(StoredArm{
+            arm.id, arm.name, model.id, arm.mount, arm.tool, arm.home, arm.main, arm.tcp, {}, {}, arm.padding});
         if (!fromCatalogue(model)) own.sheet = sheetOf(model);
         for (size_t i = 0; i < model.joints.size(); ++i)
             if (model.joints[i].locked) own.locks.push_back({std::uint32_t(i + 1), *model.joints[i].locked});

@@ -33,6 +33,18 @@ void placeFields(Io& io, Place& place, const char* target, const char* parameter
     }
 }
 
+/// What a step may touch, by the field that names it.
+template <class Io> void fields(Io& io, Touchable& t)
+{
+    if constexpr (Io::kReads) {
+        if (io.has("kind")) io.field("kind", t.emplace<PartKindId>());
+        else io.field("frame", t.emplace<FrameId>());
+    } else {
+        if (auto* kind = std::get_if<PartKindId>(&t)) io.field("kind", *kind);
+        else io.field("frame", std::get<FrameId>(t));
+    }
+}
+
 template <class Io> void fields(Io& io, Place& place) { placeFields(io, place, "target", "place", "place-of"); }
 
 template <class Io> void fields(Io& io, Shift& s)
@@ -204,6 +216,7 @@ template <class Io> void fields(Io& io, StoredStep& s)
              {"stop", Kind::Halt}});
     if constexpr (Io::kReads) makeAction(s.step.action, kind);
     std::visit(ActionFields<Io>{io}, s.step.action);
+    io.optionalList("may-touch", s.step.mayTouch);
     io.optional("note", s.step.note, std::string());
     io.field("off", s.step.off);
 }

@@ -522,6 +522,29 @@ std::string trimmed(std::string_view text)
 
 }  // namespace
 
+namespace {
+
+/// ", may touch Drying rack, Tile".
+Status readMayTouch(const Vocabulary& words, LineReader& in, Step& step)
+{
+    step.mayTouch.clear();
+    LineReader ahead = in;
+    if (!ahead.sign(',') || !ahead.word("may")) return std::nullopt;
+    if (!ahead.word("touch")) return problemAt(ahead, "\"touch\" is missing", "Type \"may touch\" and what.");
+    in = ahead;
+    do {
+        const Names::Match* match = in.named(words.touchables);
+        if (!match)
+            return unknownName(in, "frame or kind of part", words.touchables,
+                               "Name a frame, or parts as in \"any Tile\".");
+        const PartKindId kind{match->id};
+        step.mayTouch.push_back(words.cell.partKinds.find(kind) ? Touchable(kind) : Touchable(FrameId{match->id}));
+    } while (in.sign(','));
+    return std::nullopt;
+}
+
+}  // namespace
+
 Result<Step> parseStep(const Vocabulary& words, const StepScope& scope, const std::string& text, const Step& defaults)
 {
     Step step = defaults;
@@ -539,6 +562,7 @@ Result<Step> parseStep(const Vocabulary& words, const StepScope& scope, const st
     const size_t begin = reader.column();
     step.otherwise = {};
     if (Status bad = StepParser(words, scope, reader).read(step)) return *bad;
+    if (Status bad = readMayTouch(words, reader, step)) return *bad;
     if (!reader.done()) return problemAt(reader, fmt::format("\"{}\" is too much here", reader.rest()), "Remove it.");
     if (!hasBody(step.kind())) step.body = {};
     for (const Step* own : {&std::as_const(step), step.otherwise.empty() ? nullptr : &step.otherwise.front()})

@@ -285,7 +285,12 @@ Names placeNames(const Vocabulary& words, const StepScope& scope)
 
 std::string stepText(const Vocabulary& words, const Step& step, const StepScope* scope)
 {
-    return (step.off ? "off " : "") + std::visit(Printer{words, scope}, step.action);
+    std::string text = (step.off ? "off " : "") + std::visit(Printer{words, scope}, step.action);
+    for (size_t i = 0; i < step.mayTouch.size(); ++i)
+        text += (i == 0 ? ", may touch " : ", ")
+                + spelt(words.touchables, touchableName(words.cell, step.mayTouch[i]),
+                        i + 1 < step.mayTouch.size() ? "," : "");
+    return text;
 }
 
 std::string stepText(const Cell& cell, const Step& step, const StepScope* scope)

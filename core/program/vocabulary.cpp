@@ -1,5 +1,6 @@
 #include "core/program/vocabulary.h"
 
+#include "core/cell/step_check.h"
 #include "core/spatial/text.h"
 
 #include <fmt/format.h>
@@ -80,7 +81,9 @@ Vocabulary::Vocabulary(const Cell& of) : cell(of)
         signals.add(s.name, s.id.value);
     frames.add("World", 0);
     for (const Frame& f : cell.frames)
-        frames.add(f.name, f.id.value);
+        frames.add(f.name, f.id.value), touchables.add(f.name, f.id.value);
+    for (const PartKind& k : cell.partKinds)
+        touchables.add(touchableName(cell, k.id), k.id.value);
     for (const Routine& r : cell.routines)
         routines.add(r.name, r.id.value);
     for (const Pattern& p : cell.patterns)

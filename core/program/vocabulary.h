@@ -33,6 +33,7 @@ struct Vocabulary {
 
     const Cell& cell;
     Names targets, signals, frames, routines, patterns, processes, arms, tables;
+    Names touchables;  ///< frames, and "any Tile" for the parts of a kind
 };
 
 /// A name as it stands in a text, with what follows it: in quotation marks where the two could be read as another name

@@ -64,6 +64,8 @@ const std::vector<const Limit*>& allLimits()
                                                &kJointMargin,
                                                &kSlideMargin,
                                                &kClearance,
+                                               &kPadding,
+                                               &kMayTouch,
                                                &kWristAngle,
                                                &kSingularLength,
                                                &kSingularValue,

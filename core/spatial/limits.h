@@ -154,6 +154,10 @@ inline constexpr Limit kJointMargin{"joint-margin", "a margin of joints", 0, 3.2
 inline constexpr Limit kSlideMargin{"slide-margin", "a margin of sliding joints", 0, 10, "mm",
                                     kMillimetre,    "longer than any slide"};
 inline constexpr Limit kClearance{"clearance", "a clearance", 0, 1, "mm", kMillimetre, "wider ones are no warning"};
+inline constexpr Limit kPadding{
+    "padding", "the padding of an arm's bodies", 0, 0.5, "mm", kMillimetre, "thicker than any cover"};
+inline constexpr Limit kMayTouch{"may-touch", "the number of things that a step may touch", 0, 20, "", 1,
+                                 "more say that contact does not matter"};
 inline constexpr Limit kWristAngle{
     "wrist-angle", "a distance from the wrist's singularity", 0, std::numbers::pi / 2, "°",
     kDegree,       "axes are at right angles there"};

@@ -375,6 +375,7 @@ void ArmsTest::anglesAreShownInTheChosenConvention()
     m_window->showArms(false);
     Session& session = m_window->session();
     session.goToTarget(session.cell().targets.back().id);
+    session.setStopsAtContact(false);
     QVERIFY(session.jogAxis(JogSpace::World, 3, 20 * kDegree));  // away from the lock of these angles
     const Pose before = frameFromTcp(session.cell(), session.cell().arms.front(), {}, session.posture());
     QVERIFY(session.edit("Angles", [](const Cell& c) { return setAngles(c, AngleOrder::IntrinsicZyz); }));

@@ -79,6 +79,8 @@ void JogWindowTest::jogsFromTheKeyboard()
 
 void JogWindowTest::jogStopsAtTheRangeEndAndSaysSo()
 {
+    // Before the range ends the gripper would touch the arm.
+    action("Stop at contact")->trigger();
     view().setFocus();
     QTest::keyClick(&view(), Qt::Key_5);
     for (int i = 0; i < 4; ++i)
@@ -105,6 +107,7 @@ void JogWindowTest::jogsByDraggingABar()
 
 void JogWindowTest::jogsByDraggingTheHandle()
 {
+    session().setStopsAtContact(false);
     const Pose before = worldFromBase(session().cell(), session().station())
                         * baseFromTcp(session().cell(), session().station(), session().posture());
     const double metres = view().camera().metresPerPixel(before.translation, view().size());

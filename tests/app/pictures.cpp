@@ -3,6 +3,8 @@
 #include "app/layout/layout_commands.h"
 #include "app/strip/curves_panel.h"
 #include "app/strip/cycle_strip.h"
+#include "app/strip/place_panel.h"
+#include "app/strip/remedy_panel.h"
 #include "app/theme/theme.h"
 #include "app/view/surface.h"
 #include "app/view/viewport.h"
@@ -14,9 +16,11 @@
 #include "core/robot/catalogue.h"
 
 #include <QApplication>
+#include <QComboBox>
 #include <QDir>
 #include <QDoubleSpinBox>
 #include <QLineEdit>
+#include <QListWidget>
 #include <QPushButton>
 #include <QSettings>
 #include <QSplitter>
@@ -36,7 +40,8 @@ bool shoot(MainWindow& window, const QString& path)
     int last = -1, calm = 0;
     const auto settled = [&] {
         const int frames = view.frameCount();
-        calm = window.session().checkIsFresh() && frames == last ? calm + 1 : 0;
+        const bool known = window.session().checkIsFresh() && window.session().checked()->result.complete;
+        calm = known && frames == last ? calm + 1 : 0;
         last = frames;
         return calm >= 8;
     };
@@ -111,6 +116,15 @@ int main(int argc, char** argv)
         QTest::qWait(20);
     good = shoot(window, folder.filePath("contact.png")) && good;
     session.undo();
+    // Where the rack would stand best.
+    bottom->setCurrentWidget(window.findChild<QWidget*>("placeFace"));
+    auto* frames = window.findChild<QComboBox*>("placeFrame");
+    frames->setCurrentText("Drying rack");
+    window.findChild<QPushButton*>("placeFind")->click();
+    auto* places = window.findChild<PlacePanel*>();
+    while (places->searching())
+        QTest::qWait(20);
+    good = shoot(window, folder.filePath("place.png")) && good;
     bottom->setCurrentIndex(0);
 
     auto* rows = qobject_cast<QSplitter*>(bottom->parentWidget());
@@ -138,12 +152,17 @@ int main(int argc, char** argv)
     while (!session.checkIsFresh())
         QTest::qWait(20);
     bottom->setCurrentIndex(1);
-    session.select(stepAt(session, 4));
+    rows->setSizes({sizes[0] - 90, sizes[1] + 90});
+    auto* findings = window.findChild<QListWidget*>("findingsList");
+    for (int i = 0; i < findings->count(); ++i)
+        if (findings->item(i)->text().contains("Wrist singularity")) findings->setCurrentRow(i);
+    auto* remedies = window.findChild<RemedyPanel*>();
+    while (window.findChild<QListWidget*>("remediesList")->count() < 3)
+        QTest::qWait(20);
+    while (remedies->searching())
+        QTest::qWait(20);
     good = shoot(window, folder.filePath("finding.png")) && good;
-    session.select(stepAt(session, 2));
-    session.scrub(1e9);
-    bottom->setCurrentIndex(0);
-    good = shoot(window, folder.filePath("blocked.png")) && good;
+    rows->setSizes(sizes);
 
     // A wiping motion from a table, behind the steps that are there.
     session.leaveRun();

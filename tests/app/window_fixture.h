@@ -29,7 +29,7 @@ protected:
     QAction* action(const QString& words);
     /// What the foot of the view says.
     QString note() { return child<QLabel>("viewNote")->property("plain").toString(); }
-    void fresh() { QTRY_VERIFY_WITH_TIMEOUT(session().checkIsFresh(), 20000); }
+    void fresh() { QTRY_VERIFY_WITH_TIMEOUT(session().checkIsFresh() && session().checked()->result.complete, 20000); }
     /// An empty cell with what is offered first.
     void newCell();
     TargetId targetNamed(const char* name);

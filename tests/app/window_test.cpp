@@ -315,7 +315,8 @@ void WindowTest::findingsListLeadsToTheStep()
     action("Next finding")->trigger();
     auto* list = child<QListWidget>("findingsList");
     QVERIFY(list->isVisible());
-    QCOMPARE(list->count(), 3);
+    // Three, and two contacts that follow from the first.
+    QCOMPARE(list->count(), 5);
     QVERIFY(session().selected<StepId>() == session().routine().steps[2].id);
     action("Next finding")->trigger();
     QVERIFY(session().selected<StepId>() == session().routine().steps[4].id);
@@ -379,7 +380,7 @@ void WindowTest::layoutIsRemembered()
     QList<QSplitter*> splitters = m_window->findChildren<QSplitter*>();
     QSplitter* columns = nullptr;
     for (QSplitter* s : splitters)
-        if (s->orientation() == Qt::Horizontal) columns = s;
+        if (s->orientation() == Qt::Horizontal && s->count() == 3) columns = s;
     // Dragged by its handle, as a person does.
     QSplitterHandle* handle = columns->handle(1);
     const QPoint grip = handle->rect().center();
@@ -392,10 +393,10 @@ void WindowTest::layoutIsRemembered()
     m_window->show();
     QVERIFY(QTest::qWaitForWindowExposed(m_window.get()));
     for (QSplitter* s : m_window->findChildren<QSplitter*>())
-        if (s->orientation() == Qt::Horizontal) QCOMPARE(s->sizes(), sizes);
+        if (s->orientation() == Qt::Horizontal && s->count() == 3) QCOMPARE(s->sizes(), sizes);
     action("Restore layout")->trigger();
     for (QSplitter* s : m_window->findChildren<QSplitter*>())
-        if (s->orientation() == Qt::Horizontal) QVERIFY(s->sizes() != sizes);
+        if (s->orientation() == Qt::Horizontal && s->count() == 3) QVERIFY(s->sizes() != sizes);
     // What nobody has dragged goes with the window.
     const int before = child<QWidget>("side")->width();
     m_window->resize(1100, 760);

@@ -15,12 +15,15 @@ ContactSide sideOf(const ContactScene& scene, size_t body)
 
 }  // namespace
 
-void judgeContact(const Cell& cell, const Trace& trace, const std::stop_token& stop, Findings& out)
+void judgeContact(const Cell& cell, const Trace& trace, const CheckOptions& options,
+                  const std::function<void(double)>& progress, Findings& out)
 {
-    const ContactScene scene(cell, trace);
-    for (const Encounter& e : encounters(scene, cell.thresholds.clearance, stop)) {
-        const ContactFact fact{sideOf(scene, e.a),        sideOf(scene, e.b), e.time,       e.nearest.distance,
-                               cell.thresholds.clearance, e.nearest.onA,      e.nearest.onB};
+    const ContactScene scene(cell, trace, options.touched);
+    SweepOptions sweep{options.touched, options.workers, options.stop, progress};
+    for (const Encounter& e : encounters(scene, cell.thresholds.clearance, sweep)) {
+        const ContactFact fact{
+            sideOf(scene, e.a), sideOf(scene, e.b), e.time, e.nearest.distance, e.caution, e.depth, e.until,
+            e.nearest.onA,      e.nearest.onB};
         const Rule rule = e.contact ? Rule::Contact : Rule::Clearance;
         const Severity severity = e.contact ? Severity::Blocked : Severity::Caution;
         const ArmTrace* arm = e.arm ? findArmTrace(trace, e.arm) : nullptr;
@@ -47,10 +50,15 @@ FindingText textOf(const ContactFact& fact, const Wording& words)
     const std::string who = words.finding.step ? words.subject + ": " : "";
     const std::string behind = fmt::format("At {:.2f} s{}", fact.time, words.place);
     const std::string standIn =
-        fact.a.standIn || fact.b.standIn ? " The body of the arm is a stand-in made from its data sheet." : "";
-    if (words.blocked())
+        fact.a.standIn || fact.b.standIn
+            ? " The body of the arm is a stand-in made from its data sheet: add the maker's surfaces."
+            : "";
+    if (words.blocked()) {
+        const std::string deep = fact.depth >= 5e-5 ? fmt::format(", up to {} deep", mm(fact.depth)) : "";
+        const std::string stretch = fact.until - fact.time >= 0.005 ? fmt::format(" until {:.2f} s", fact.until) : "";
         return {fmt::format("{}{} and {} touch", who, fact.a.name, fact.b.name),
-                behind + " they share a point." + standIn};
+                behind + " they begin to touch" + (stretch.empty() ? "" : "," + stretch) + deep + "." + standIn};
+    }
     return {fmt::format("{}{} and {} come within {}", who, fact.a.name, fact.b.name, mm(fact.distance)),
             fmt::format("{}; {} are asked for.{}", behind, mm(fact.limit), standIn)};
 }

@@ -1,5 +1,5 @@
 #pragma once
-#include "core/check/finding.h"
+#include "core/check/check.h"
 
 /// One file per rule. What a rule finds, the number that decided, and the words for it stand together.
 namespace topikos {
@@ -35,7 +35,8 @@ void judgeTable(const JudgedStep& step, Findings& out);
 
 // What they say of a run.
 /// Contact and clearance of everything that moves.
-void judgeContact(const Cell& cell, const Trace& trace, const std::stop_token& stop, Findings& out);
+void judgeContact(const Cell& cell, const Trace& trace, const CheckOptions& options,
+                  const std::function<void(double done)>& progress, Findings& out);
 void judgeBelts(const Cell& cell, const Trace& trace, Findings& out);
 void judgeProgress(const Trace& trace, Findings& out);
 

@@ -1,0 +1,268 @@
+#include "app/strip/remedy_panel.h"
+
+#include "app/session/text.h"
+#include "app/theme/theme.h"
+#include "core/check/rule_help.h"
+
+#include <QEvent>
+#include <QKeyEvent>
+#include <QHBoxLayout>
+#include <QVBoxLayout>
+
+namespace topikos {
+
+namespace {
+
+constexpr int kWait = 200;  // before a search begins, so that who goes through the list starts none [ms]
+
+/// "measured 3.2 mm, asked for 5.0 mm".
+QString measureText(const Cell& cell, const Finding& f)
+{
+    const Measure m = measureOf(cell, f);
+    const auto shown = [&](double value) {
+        switch (m.unit) {
+        case Unit::Metre: return QString("%1 mm").arg(millimetres(value), 0, 'f', 1);
+        case Unit::Radian: return QString("%1°").arg(degrees(value), 0, 'f', 1);
+        case Unit::Second: return QString("%1 s").arg(value, 0, 'f', 2);
+        case Unit::MetrePerSecond: return QString("%1 mm/s").arg(millimetres(value), 0, 'f', 0);
+        case Unit::RadianPerSecond: return QString("%1 °/s").arg(degrees(value), 0, 'f', 0);
+        case Unit::MetrePerSecond2: return QString("%1 mm/s²").arg(millimetres(value), 0, 'f', 0);
+        case Unit::RadianPerSecond2: return QString("%1 °/s²").arg(degrees(value), 0, 'f', 0);
+        case Unit::None: break;
+        }
+        return QString("%1").arg(value, 0, 'g', 3);
+    };
+    if (m.measured == 0 && m.limit == 0) return {};
+    return QString("Measured %1, limit %2.").arg(shown(m.measured), shown(m.limit));
+}
+
+}  // namespace
+
+RemedyPanel::RemedyPanel(Session& session, QWidget* parent) : QWidget(parent), m_session(session)
+{
+    setObjectName("remedyPanel");
+    setMinimumWidth(300);
+    auto* column = new QVBoxLayout(this);
+    column->setContentsMargins(6, 0, 0, 0);
+    column->setSpacing(3);
+    const auto label = [&](const char* name, bool faint) {
+        auto* l = new QLabel(this);
+        l->setObjectName(name);
+        l->setWordWrap(true);
+        if (faint) l->setProperty("class", "faint");
+        column->addWidget(l);
+        return l;
+    };
+    m_head = label("findingHead", false);
+    m_head->setFont(textFont(13, QFont::DemiBold));
+    m_detail = label("findingDetail", false);
+    m_why = label("findingWhy", true);
+    m_list = new QListWidget(this);
+    m_list->setObjectName("remediesList");
+    m_list->setAccessibleName("Remedies: Enter applies one");
+    m_list->setMouseTracking(true);
+    m_list->setWordWrap(true);
+    m_list->setMinimumHeight(20);
+    m_list->setHorizontalScrollBarPolicy(Qt::ScrollBarAlwaysOff);
+    m_list->installEventFilter(this);
+    m_list->viewport()->installEventFilter(this);
+    column->addWidget(m_list, 1);
+    auto* foot = new QHBoxLayout;
+    m_state = new QLabel(this);
+    m_state->setObjectName("remediesState");
+    m_state->setProperty("class", "faint");
+    m_state->setWordWrap(true);
+    foot->addWidget(m_state, 1);
+    m_apply = new QPushButton("Apply", this);
+    m_apply->setObjectName("remedyApply");
+    m_apply->setToolTip("Make the change of the chosen remedy; one step of undo");
+    connect(m_apply, &QPushButton::clicked, this, &RemedyPanel::apply);
+    foot->addWidget(m_apply);
+    column->addLayout(foot);
+    connect(m_list, &QListWidget::itemEntered, this, [this](QListWidgetItem* item) { point(m_list->row(item)); });
+    connect(m_list, &QListWidget::currentRowChanged, this, [this](int row) {
+        m_apply->setEnabled(row >= 0 && row < int(m_remedies.size()));
+        if (m_list->hasFocus()) point(row);
+    });
+    connect(m_list, &QListWidget::itemActivated, this, [this] { apply(); });
+    m_later.setSingleShot(true);
+    connect(&m_later, &QTimer::timeout, this, &RemedyPanel::startSearch);
+    showFinding(nullptr);
+}
+
+RemedyPanel::~RemedyPanel() { stopSearch(); }
+
+void RemedyPanel::showFinding(const Finding* finding)
+{
+    stopSearch();
+    point(-1);
+    const CheckedCell* checked = m_session.checked();
+    m_finding = finding && checked ? std::optional(*finding) : std::nullopt;
+    m_cell = m_finding ? checked->cell : nullptr;
+    m_remedies.clear();
+    m_nearest.reset();
+    m_list->clear();
+    m_done = false;
+    for (QLabel* l : {m_head, m_detail, m_why})
+        l->setVisible(m_finding.has_value());
+    if (m_finding) {
+        const FindingText words = findingText(*m_cell, *m_finding);
+        m_head->setText(text(words.headline));
+        const QString measured = measureText(*m_cell, *m_finding);
+        m_detail->setText(text(words.detail) + (measured.isEmpty() ? "" : " " + measured));
+        m_why->setText(text(whyItMatters(m_finding->rule)));
+        if (!isAdvice(m_finding->rule) && m_finding->accepted.empty()) m_later.start(kWait);
+    }
+    say();
+}
+
+void RemedyPanel::startSearch()
+{
+    if (!isVisible() || !m_finding || !m_session.checkIsFresh() || !m_session.checked()->result.complete) return;
+    stopSearch();
+    const std::uint64_t number = m_search;
+    m_searching = true;
+    say();
+    m_worker = std::jthread([this, number, checked = m_session.checkedPointer(), finding = *m_finding,
+                             plans = &m_session.plans(), touched = &m_session.touched()](std::stop_token stop) {
+        const auto tell = [&](auto done) {
+            QMetaObject::invokeMethod(
+                this,
+                [this, number, done = std::move(done)] {
+                    if (number == m_search) done();
+                },
+                Qt::QueuedConnection);
+        };
+        RemedyOptions options;
+        options.plans = plans;
+        options.touched = touched;
+        options.workers = kCheckWorkers;
+        options.stop = stop;
+        options.found = [&](const Remedy& remedy) {
+            tell([this, own = std::make_shared<const Remedy>(remedy)] { addRemedy(own); });
+        };
+        options.nearest = [&](const NearestPlace& nearest) {
+            tell([this, nearest] {
+                m_nearest = nearest;
+                say();
+            });
+        };
+        try {
+            remediesFor(*checked->cell, checked->result, finding, options);
+        } catch (const std::exception&) {
+            // Nothing is offered that could not be tried; the search ends.
+        }
+        tell([this] {
+            m_searching = false;
+            m_done = true;
+            say();
+        });
+    });
+}
+
+void RemedyPanel::stopSearch()
+{
+    m_later.stop();
+    ++m_search;
+    m_searching = false;
+    m_worker.request_stop();
+    if (m_worker.joinable()) m_worker.join();
+}
+
+void RemedyPanel::addRemedy(std::shared_ptr<const Remedy> remedy)
+{
+    const Trace* run = m_session.checked() ? &m_session.checked()->result.trace : nullptr;
+    QString comes = remedy->blocked ? QString("%1 still blocked").arg(remedy->blocked) : QString("nothing blocked");
+    if (remedy->cautions) comes += QString(", %1 caution%2").arg(remedy->cautions).arg(remedy->cautions > 1 ? "s" : "");
+    if (remedy->runs) {
+        comes += QString(", %1 s").arg(remedy->cycleTime, 0, 'f', 2);
+        if (run && !run->blocked() && !run->stuck)
+            comes += QString(" (%1%2 s)")
+                         .arg(remedy->cycleTime >= cyclesOf(*run).time ? "+" : "")
+                         .arg(remedy->cycleTime - cyclesOf(*run).time, 0, 'f', 2);
+    }
+    // In the order of how much they change; what is there stays where it is for who points at it.
+    m_remedies.push_back(remedy);
+    auto* item = new QListWidgetItem(text(remedy->text) + "\n    " + comes, m_list);
+    item->setToolTip(text(remedy->text) + ": " + comes + ". Tried on the whole cell.");
+    say();
+}
+
+void RemedyPanel::say()
+{
+    const bool none = m_remedies.empty();
+    m_list->setVisible(m_finding && !none);
+    m_apply->setVisible(m_finding && !none);
+    m_apply->setEnabled(m_list->currentRow() >= 0);
+    QString words;
+    if (!m_finding) words = "Choose a finding: here stands why it matters, and what takes it away.";
+    else if (isAdvice(m_finding->rule)) words = "An advice is for you to judge; there is nothing to try.";
+    else if (!m_finding->accepted.empty()) words = "It stands: " + text(m_finding->accepted);
+    else if (m_searching) words = none ? "Trying remedies on the whole cell …" : "Trying more …";
+    else if (m_done && none) words = "No remedy was found that takes it away and blocks nothing else.";
+    else if (m_done) words = "Point at one to see it. Each was tried on the whole cell.";
+    else if (!m_session.checkIsFresh() || !m_session.checked()->result.complete) words = "Remedies follow the check …";
+    if (m_nearest && m_finding)
+        words += QString(" The nearest place that can be reached is %1 mm away%2.")
+                     .arg(millimetres(m_nearest->shift), 0, 'f', 1)
+                     .arg(m_nearest->turn > 0 ? QString(", turned by %1°").arg(degrees(m_nearest->turn), 0, 'f', 0)
+                                              : QString());
+    m_state->setText(words);
+}
+
+void RemedyPanel::point(int row)
+{
+    if (row < 0 || row >= int(m_remedies.size())) {
+        if (!std::exchange(m_pointing, false)) return;
+        m_session.endPreview();
+        m_session.setGhost(std::nullopt);
+        return;
+    }
+    const std::shared_ptr<const Remedy> remedy = m_remedies[size_t(row)];
+    m_pointing = true;
+    m_session.preview([remedy](const Cell&) { return Result<Cell>(remedy->cell); });
+    if (remedy->arm == m_session.station().id && remedy->posture.size() == m_session.arm().jointCount())
+        m_session.setGhost(remedy->posture, remedy->axes);
+}
+
+void RemedyPanel::apply()
+{
+    const int row = m_list->currentRow();
+    if (row < 0 || row >= int(m_remedies.size())) return m_session.say("Choose a remedy first.", true);
+    const std::shared_ptr<const Remedy> remedy = m_remedies[size_t(row)];
+    if (m_session.history().current() != m_cell)
+        return m_session.say("The cell has changed since; the remedies are looked for anew.", true);
+    point(-1);
+    m_session.edit(text(remedy->text), [&](const Cell&) { return Result<Cell>(remedy->cell); });
+    m_session.say(text(remedy->text) + ". Undo takes it back.");
+}
+
+void RemedyPanel::showEvent(QShowEvent* event)
+{
+    QWidget::showEvent(event);
+    if (m_finding && !m_done && !m_searching && !isAdvice(m_finding->rule)) m_later.start(kWait);
+}
+
+void RemedyPanel::hideEvent(QHideEvent* event)
+{
+    QWidget::hideEvent(event);
+    point(-1);
+    stopSearch();
+}
+
+bool RemedyPanel::eventFilter(QObject* watched, QEvent* event)
+{
+    const bool leaves = (watched == m_list->viewport() && event->type() == QEvent::Leave)
+                        || (watched == m_list && event->type() == QEvent::FocusOut);
+    if (leaves) point(-1);
+    if (watched == m_list && event->type() == QEvent::KeyPress) {
+        const int key = static_cast<QKeyEvent*>(event)->key();
+        if (key == Qt::Key_Return || key == Qt::Key_Enter) {
+            apply();
+            return true;
+        }
+    }
+    return QWidget::eventFilter(watched, event);
+}
+
+}  // namespace topikos

@@ -1,0 +1,183 @@
+#include "core/mend/remedy.h"
+
+#include "core/cell/step_tree.h"
+#include "core/check/contact_cache.h"
+#include "core/mend/changes.h"
+
+#include <algorithm>
+#include <cmath>
+#include <set>
+#include <tuple>
+
+namespace topikos {
+
+namespace {
+
+/// A finding as one that can be found again in another check.
+using Key = std::tuple<Rule, RoutineId, StepId, TargetId, std::string>;
+Key keyOf(const Finding& f)
+{
+    const ContactFact* contact = f.as<ContactFact>();
+    return {f.rule, f.routine, f.step, f.step ? TargetId() : f.target,
+            contact ? contact->a.name + "\n" + contact->b.name : ""};
+}
+
+/// Steps that the run came to.
+std::set<StepId> stepsRun(const CheckResult& checked)
+{
+    std::set<StepId> out;
+    const auto add = [&](const Trace& trace) {
+        for (const ArmTrace& arm : trace.arms)
+            for (const StepOutcome& outcome : arm.outcomes)
+                if (!outcome.judgedOnly) out.insert(outcome.step);
+    };
+    add(checked.trace);
+    for (const Trace& trace : checked.alone)
+        add(trace);
+    return out;
+}
+
+/// What a change has to keep to.
+class Judge {
+public:
+    Judge(const CheckResult& before, const Finding& finding) : m_finding(finding), m_run(stepsRun(before))
+    {
+        for (const Finding* f : withFollowUps(before.findings))
+            if (f->severity == Severity::Blocked) m_blocked.insert(keyOf(*f));
+        m_cautions = before.count(Severity::Caution);
+    }
+    /// Whether the finding is gone, and nothing is blocked that was not.
+    bool helps(const CheckResult& after) const
+    {
+        for (const Finding* f : withFollowUps(after.findings)) {
+            if (isSubject(*f)) return false;
+            if (f->severity != Severity::Blocked || m_blocked.contains(keyOf(*f))) continue;
+            // What stood behind a block was not run: what it touches comes to light only now.
+            const bool hidden = f->as<ContactFact>() && f->step && !m_run.contains(f->step);
+            if (!hidden) return false;
+        }
+        // A caution must not be bought with another one.
+        return m_finding.severity == Severity::Blocked || after.count(Severity::Caution) < m_cautions;
+    }
+
+private:
+    /// Whether it says that what the finding is about is still so, or is blocked for another reason.
+    bool isSubject(const Finding& f) const
+    {
+        if (m_finding.severity != Severity::Blocked) return keyOf(f) == keyOf(m_finding);
+        if (f.severity != Severity::Blocked) return false;
+        if (m_finding.step) return f.step == m_finding.step && f.routine == m_finding.routine;
+        if (m_finding.target) return !f.step && f.target == m_finding.target;
+        return keyOf(f) == keyOf(m_finding);
+    }
+    const Finding& m_finding;
+    const std::set<StepId> m_run;
+    std::set<Key> m_blocked;
+    int m_cautions = 0;
+};
+
+/// The posture that a change comes to: at the end of the step, or at the target.
+void giveGhost(Remedy& remedy, const CheckResult& after, const Finding& finding)
+{
+    for (const ArmTrace& arm : after.trace.arms)
+        for (const StepOutcome& outcome : arm.outcomes) {
+            const bool own = finding.step ? outcome.step == finding.step : outcome.target == finding.target;
+            if (!own || outcome.arrival.size() == 0) continue;
+            remedy.arm = arm.arm;
+            remedy.posture = outcome.arrival;
+            remedy.axes = outcome.axes;
+            return;
+        }
+    for (const TargetVerdict& verdict : after.targets) {
+        const Target* target = findTarget(remedy.cell, verdict.target);
+        if (finding.target != verdict.target || !target) continue;
+        const Solution* way = chosenWay(*armOf(remedy.cell, *target).model, *target, verdict.ways.items);
+        remedy.arm = target->arm;
+        remedy.posture = target->kind == Target::Kind::Posture ? target->posture : way ? way->joints : JointVector();
+        remedy.axes = verdict.axes;
+    }
+}
+
+}  // namespace
+
+Remedies remediesFor(const Cell& cell, const CheckResult& checked, const Finding& finding, const RemedyOptions& options)
+{
+    Remedies out;
+    if (isAdvice(finding.rule)) return out;
+    PlanCache ownPlans;
+    ContactCache ownTouched;
+    CheckOptions how;
+    how.plans = options.plans ? options.plans : &ownPlans;
+    how.touched = options.touched ? options.touched : &ownTouched;
+    how.workers = options.workers;
+    how.stop = options.stop;
+    if (const Target* target = findTarget(cell, finding.target);
+        target && target->kind == Target::Kind::Pose && finding.as<ReachFact>()) {
+        out.nearest = nearestPlace(cell, *target, axesFor(checked, finding), how.plans);
+        if (out.nearest && options.nearest) options.nearest(*out.nearest);
+    }
+    const Judge judge(checked, finding);
+    /// The whole cell with a change, if that helps.
+    const auto tried = [&](const Change& change, double amount) -> std::optional<Remedy> {
+        Result<Cell> made = change.make(amount);
+        if (!made) return std::nullopt;
+        Cell next = std::move(made).value();
+        if (change.target) {
+            const Target* target = findTarget(next, change.target);
+            if (!target) return std::nullopt;
+            for (const Finding& f : checkTarget(next, *target, axesFor(checked, finding), how.plans).findings)
+                if (f.severity == Severity::Blocked) return std::nullopt;
+        }
+        // First without contact, which costs the most.
+        CheckOptions quick = how;
+        quick.contact = false;
+        ++out.tried;
+        CheckResult after = check(next, quick);
+        if (!after.complete || !judge.helps(after)) return std::nullopt;
+        after = check(next, how);
+        if (!after.complete || !judge.helps(after)) return std::nullopt;
+        Remedy remedy;
+        remedy.text = change.text(amount);
+        remedy.change = change.change;
+        remedy.blocked = after.count(Severity::Blocked);
+        remedy.cautions = after.count(Severity::Caution);
+        remedy.cycleTime = cyclesOf(after.trace).time;
+        remedy.runs = !after.trace.blocked() && !after.trace.stuck;
+        if (!remedy.runs) remedy.cycleTime = after.trace.duration;
+        remedy.rank = change.rank + change.perAmount * std::abs(amount);
+        remedy.cell = std::move(next);
+        giveGhost(remedy, after, finding);
+        return remedy;
+    };
+    std::vector<Change> changes = changesFor(cell, checked, finding, how.plans);
+    std::stable_sort(changes.begin(), changes.end(), [](const Change& a, const Change& b) { return a.rank < b.rank; });
+    for (const Change& change : changes) {
+        if (options.stop.stop_requested() || out.offers.size() >= options.most) break;
+        double without = 0;
+        for (const double amount : change.amounts) {
+            if (options.stop.stop_requested()) break;
+            std::optional<Remedy> best = tried(change, amount);
+            if (!best) {
+                without = amount;
+                continue;
+            }
+            constexpr int halvings = 4;
+            double with = amount;
+            for (int n = 0; change.unit > 0 && n < halvings && !options.stop.stop_requested(); ++n) {
+                const double between = change.unit * std::round(0.5 * (without + with) / change.unit);
+                if (between == without || between == with) break;
+                std::optional<Remedy> less = tried(change, between);
+                (less ? with : without) = between;
+                if (less) best = std::move(less);
+            }
+            out.offers.push_back(std::move(*best));
+            if (options.found) options.found(out.offers.back());
+            break;
+        }
+    }
+    std::stable_sort(out.offers.begin(), out.offers.end(),
+                     [](const Remedy& a, const Remedy& b) { return a.rank < b.rank; });
+    return out;
+}
+
+}  // namespace topikos
