@@ -40,7 +40,12 @@ std::vector<Vec3> waysFrom(const Cell& cell, const Target& target, const AxisVal
     for (int i = 2; i >= 0; --i)
         out.insert(out.end(), {Vec3(Vec3::Unit(i)), Vec3(-Vec3::Unit(i))});
     out.push_back(tcp.rotation * -Vec3::UnitZ());
-    return out;
+    // Each once.
+    std::vector<Vec3> each;
+    for (const Vec3& way : out)
+        if (std::none_of(each.begin(), each.end(), [&](const Vec3& other) { return way.dot(other) > 0.9999; }))
+            each.push_back(way);
+    return each;
 }
 
 Target shifted(const Cell& cell, Target target, const AxisValues& axes, const Vec3& world)

@@ -6,6 +6,7 @@
 
 #include <algorithm>
 #include <cmath>
+#include <map>
 #include <set>
 #include <tuple>
 
@@ -151,11 +152,23 @@ Remedies remediesFor(const Cell& cell, const CheckResult& checked, const Finding
     };
     std::vector<Change> changes = changesFor(cell, checked, finding, how.plans);
     std::stable_sort(changes.begin(), changes.end(), [](const Change& a, const Change& b) { return a.rank < b.rank; });
+    // One offer of each kind, the one that changes least; ways, orders and tool points are each a kind of their own.
+    const auto kindOf = [](const Change& change) {
+        const bool choice =
+            change.change == "configuration" || change.change == "order" || change.change == "tool-point";
+        return choice ? change.change + change.text(0) : change.change;
+    };
+    std::map<std::string, size_t> kinds;
     for (const Change& change : changes) {
-        if (options.stop.stop_requested() || out.offers.size() >= options.most) break;
+        if (options.stop.stop_requested()) break;
+        const auto known = kinds.find(kindOf(change));
+        if (known == kinds.end() && out.offers.size() >= options.most) continue;
+        const double bar = known == kinds.end() ? INFINITY : out.offers[known->second].rank;
+        const auto rankAt = [&](double amount) { return change.rank + change.perAmount * std::abs(amount); };
         double without = 0;
         for (const double amount : change.amounts) {
-            if (options.stop.stop_requested()) break;
+            // Half of it may still be less than what is there.
+            if (options.stop.stop_requested() || rankAt(0.5 * (without + amount)) >= bar) break;
             std::optional<Remedy> best = tried(change, amount);
             if (!best) {
                 without = amount;
@@ -170,8 +183,14 @@ Remedies remediesFor(const Cell& cell, const CheckResult& checked, const Finding
                 (less ? with : without) = between;
                 if (less) best = std::move(less);
             }
-            out.offers.push_back(std::move(*best));
-            if (options.found) options.found(out.offers.back());
+            if (best->rank >= bar) break;
+            if (options.found) options.found(*best);
+            if (known != kinds.end()) {
+                out.offers[known->second] = std::move(*best);
+            } else {
+                kinds[kindOf(change)] = out.offers.size();
+                out.offers.push_back(std::move(*best));
+            }
             break;
         }
     }

@@ -36,7 +36,8 @@ struct RemedyOptions {
     int workers = 1;
     size_t most = 6;  ///< it ends with so many
     std::stop_token stop{};
-    std::function<void(const Remedy&)> found{};          ///< told of each as soon as it has been tried
+    std::function<void(const Remedy&)>
+        found{};  ///< told of each that was tried, also when a lesser one takes its place
     std::function<void(const NearestPlace&)> nearest{};  ///< told before the first one is tried
 };
 

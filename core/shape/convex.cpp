@@ -7,20 +7,24 @@ namespace topikos {
 
 Vec3 Convex::furthest(const Vec3& direction) const
 {
-    Vec3 best = Vec3::Zero();
+    // Asked thousands of times for each look at a run: nothing is copied before it is known to be the answer.
+    const Vec3* point = nullptr;
     double most = -INFINITY;
     for (const Vec3& p : points) {
         const double along = p.dot(direction);
-        if (along > most) most = along, best = p;
+        if (along > most) most = along, point = &p;
     }
-    if (rings.empty()) return best;
-    const double across = std::hypot(direction[0], direction[1]);
-    const Vec3 out = across > 0 ? Vec3(direction[0] / across, direction[1] / across, 0) : Vec3(Vec3::Zero());
+    if (rings.empty()) return point ? *point : Vec3(Vec3::Zero());
+    const double across = std::sqrt(direction[0] * direction[0] + direction[1] * direction[1]);
+    const Ring* rim = nullptr;
     for (const Ring& ring : rings) {
         const double along = ring.centre.dot(direction) + ring.radius * across;
-        if (along > most) most = along, best = ring.centre + ring.radius * out;
+        if (along > most) most = along, rim = &ring;
     }
-    return best;
+    if (!rim) return point ? *point : Vec3(Vec3::Zero());
+    if (!(across > 0)) return rim->centre;
+    const double out = rim->radius / across;
+    return rim->centre + Vec3(out * direction[0], out * direction[1], 0);
 }
 
 Ball ballAround(const Convex& convex)

@@ -30,6 +30,9 @@ private Q_SLOTS:
     void usageErrors_data();
     void usageErrors();
     void checkReportsAndSetsTheExitCode();
+    void severalCellsHaveATotal();
+    void remediesAreToldAndApplied();
+    void bestPlaceIsToldAndApplied();
     void simulateReportsTheCycle();
     void breakdownSaysWhereTheTimeGoes();
     void curvesAreTablesAndPictures();
@@ -358,6 +361,83 @@ void CliTest::checkReportsAndSetsTheExitCode()
     QVERIFY(xml.contains(
         "tests=\"14\" failures=\"5\""));  // three steps, and the two targets that cannot be reached by themselves
     QCOMPARE(xml.count("<testcase"), 14);
+}
+
+void CliTest::severalCellsHaveATotal()
+{
+    QTemporaryDir dir;
+    const RunResult both = run({"check", cellFile("tile-glazing-line"), cellFile("planted-mistakes"), "--json",
+                                "--junit", dir.filePath("r.xml")});
+    QCOMPARE(both.code, 1);
+    const Json answer = Json::parse(both.out.toStdString());
+    QCOMPARE(answer["cells"].size(), size_t(2));
+    QCOMPARE(answer["blocked"].get<int>(), 3);
+    QCOMPARE(answer["cells"][0]["blocked"].get<int>(), 0);
+    QFile junit(dir.filePath("r.xml"));
+    QVERIFY(junit.open(QIODevice::ReadOnly));
+    const QByteArray xml = junit.readAll();
+    QCOMPARE(xml.count("<testsuite "), 2);
+    QVERIFY(xml.count("<testsuites>") == 1 && xml.count("<?xml") == 1);
+    // A file that cannot be read is told, the rest goes on.
+    const RunResult bad = run({"check", dir.filePath("none.topikos"), cellFile("tile-glazing-line")});
+    QCOMPARE(bad.code, 2);
+    QVERIFY(bad.out.contains("Tile glazing line: 0 blocked") && bad.out.contains("2 cells: 0 blocked"));
+}
+
+void CliTest::remediesAreToldAndApplied()
+{
+    const RunResult told = run({"check", cellFile("planted-mistakes"), "--remedies", "--json"});
+    QCOMPARE(told.code, 1);
+    const Json answer = Json::parse(told.out.toStdString());
+    QTemporaryDir dir;
+    int number = 0;
+    for (const Json& finding : answer["findings"]) {
+        ++number;
+        QVERIFY(!finding["remedies"].empty());
+        for (const char* key : {"text", "change", "blocked", "cautions", "cycle_time"})
+            QVERIFY2(finding["remedies"][0].contains(key), key);
+        // Applied, it comes to what it said.
+        const QString out = dir.filePath("mended.topikos");
+        const RunResult mended =
+            run({"mend", cellFile("planted-mistakes"), "--finding", QString::number(number), "-o", out});
+        QVERIFY2(mended.code < 2, mended.err.constData());
+        const Json after = Json::parse(run({"check", out, "--json"}).out.toStdString());
+        QCOMPARE(after["blocked"].get<int>(), finding["remedies"][0]["blocked"].get<int>());
+        QCOMPARE(after["cautions"].get<int>(), finding["remedies"][0]["cautions"].get<int>());
+    }
+    QCOMPARE(number, 3);
+    QVERIFY(answer["findings"][2].contains("nearest"));
+    for (const QStringList& wrong : {QStringList{"--finding", "9"}, QStringList{"--remedy", "90"}}) {
+        const RunResult refused =
+            run(QStringList{"mend", cellFile("planted-mistakes"), "-o", dir.filePath("x.topikos")} + wrong);
+        QCOMPARE(refused.code, 2);
+        QVERIFY(!QFile::exists(dir.filePath("x.topikos")));
+    }
+}
+
+void CliTest::bestPlaceIsToldAndApplied()
+{
+    QTemporaryDir dir;
+    const QStringList ask{"place",  cellFile("tile-glazing-line"),
+                          "--move", "drying rack",
+                          "--box",  "-0.2",
+                          "0.2",    "-0.2",
+                          "0.2",    "--json",
+                          "--map",  dir.filePath("map.csv"),
+                          "-o",     dir.filePath("best.topikos")};
+    const RunResult told = run(ask);
+    QCOMPARE(told.code, 0);
+    const Json answer = Json::parse(told.out.toStdString());
+    QVERIFY(!answer["best"].empty());
+    QVERIFY(answer["best"][0]["margin"].get<double>() >= answer["now"]["margin"].get<double>());
+    QCOMPARE(run(ask).out, told.out);
+    QCOMPARE(run({"check", dir.filePath("best.topikos")}).code, 0);
+    QFile map(dir.filePath("map.csv"));
+    QVERIFY(map.open(QIODevice::ReadOnly));
+    QCOMPARE(map.readAll().count('\n'), 1 + 31 * 31);
+    QCOMPARE(run({"place", cellFile("tile-glazing-line"), "--move", "nothing", "--box", "-0.2", "0.2"}).code, 2);
+    QCOMPARE(run({"place", cellFile("tile-glazing-line"), "--move", "Drying rack", "--box", "0.2", "-0.2"}).code, 2);
+    QCOMPARE(run({"place", cellFile("tile-glazing-line"), "--move", "Drying rack", "--box", "1", "2", "3"}).code, 2);
 }
 
 void CliTest::breakdownSaysWhereTheTimeGoes()

@@ -2,12 +2,17 @@
 #include "core/cell/edit_layout.h"
 #include "core/cell/step_tree.h"
 #include "core/check/contact_cache.h"
+#include "core/check/rule_help.h"
 #include "core/mend/place_search.h"
 #include "core/mend/remedy.h"
 #include "tests/core/program_cells.h"
 #include "tests/run.h"
 
 #include <fmt/format.h>
+
+#include <QFile>
+
+#include <set>
 
 using namespace topikos;
 using namespace topikos::test;
@@ -23,6 +28,7 @@ private Q_SLOTS:
     void postureIsTurnedBack();
     void lineIsSlowed();
     void nothingIsOfferedForAdvice();
+    void manualSaysWhyEachRuleMatters();
     void stopEndsTheSearch();
     void sameFindingSameRemedies();
     void placeFindsThePlantedBest_data();
@@ -303,6 +309,19 @@ void MendTest::nothingIsOfferedForAdvice()
     const CheckResult result = check(planted);
     for (const Finding& f : result.findings)
         if (isAdvice(f.rule)) QVERIFY(remediesFor(planted, result, f).offers.empty());
+}
+
+void MendTest::manualSaysWhyEachRuleMatters()
+{
+    QFile file(QString(TOPIKOS_SOURCES) + "/docs/manual/findings.md");
+    QVERIFY(file.open(QIODevice::ReadOnly));
+    const QString manual = QString::fromUtf8(file.readAll());
+    std::set<std::string> told;
+    for (int i = 0; i < kRules; ++i) {
+        const std::string why = whyItMatters(Rule(i));
+        QVERIFY2(!why.empty() && told.insert(why).second, ruleName(Rule(i)));
+        QVERIFY2(manual.contains(QString::fromStdString(why)), why.c_str());
+    }
 }
 
 void MendTest::stopEndsTheSearch()
