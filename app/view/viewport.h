@@ -97,6 +97,7 @@ private:
     };
     std::vector<PitchGrip> pitchGrips() const;
     void dragMovable(QPointF pixel, bool freely);
+    std::pair<QString, bool> verdictOfPreview() const;
     void dropMovable();
     void pickMeasure(QPointF pixel);
     void paintMeasure(QPainter& painter);

@@ -121,7 +121,40 @@ void Viewport::dragMovable(QPointF pixel, bool freely)
     }
     m_movedTo = inverse(m_moving->worldFromParent) * world;
     m_session.preview([this](const Cell& cell) { return m_moving->place(cell, m_movedTo); });
-    showNote(m_moving->name + ": " + offsetText(m_movedTo, m_session.cell().angles) + " · " + words, false);
+    const auto [verdict, bad] = verdictOfPreview();
+    showNote(m_moving->name + ": " + offsetText(m_movedTo, m_session.cell().angles) + " · " + words
+                 + (verdict.isEmpty() ? QString() : " · " + verdict),
+             bad);
+}
+
+/// What would become of the targets if the drag ended here: asked one by one, without moves and contact.
+std::pair<QString, bool> Viewport::verdictOfPreview() const
+{
+    constexpr size_t most = 300;  // more would hold up the drag
+    const Cell& cell = m_session.shownCell();
+    const CheckedCell* checked = m_session.checked();
+    if (!checked || cell.targets.size() > most) return {};
+    int looked = 0, blocked = 0, before = 0;
+    QString first;
+    for (const TargetVerdict& known : checked->result.targets) {
+        const Target* target = findTarget(cell, known.target);
+        if (!target || target->kind != Target::Kind::Pose || !known.used) continue;
+        const auto isBlocked = [](const TargetVerdict& verdict) {
+            return std::any_of(verdict.findings.begin(), verdict.findings.end(),
+                               [](const Finding& f) { return f.severity == Severity::Blocked; });
+        };
+        ++looked;
+        before += isBlocked(known);
+        const TargetVerdict now = checkTarget(cell, *target, known.axes);
+        if (!isBlocked(now)) continue;
+        ++blocked;
+        if (first.isEmpty()) first = text(findingText(cell, now.findings.front()).line());
+    }
+    if (looked == 0) return {};
+    if (blocked == 0)
+        return {looked == 1 ? "its target can be reached" : QString("all %1 targets can be reached").arg(looked),
+                false};
+    return {QString("%1 of %2 targets out of reach. %3").arg(blocked).arg(looked).arg(first), blocked > before};
 }
 
 void Viewport::dropMovable()

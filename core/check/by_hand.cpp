@@ -70,12 +70,6 @@ Cell withAxes(const Cell& cell, const AxisValues& axes)
     return out;
 }
 
-ContactSide sideOf(const ContactScene& scene, size_t body)
-{
-    const SceneBody& own = scene.bodies()[body];
-    return {own.member(), own.part, bodyName(scene.cell(), scene.trace(), own), own.standIn};
-}
-
 }  // namespace
 
 HandStop moveByHand(const Cell& authored, ArmId arm, const JointVector& from, const JointVector& to,

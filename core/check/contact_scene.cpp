@@ -64,6 +64,12 @@ std::string bodyName(const Cell& cell, const Trace& trace, const SceneBody& body
     return "part";
 }
 
+ContactSide sideOf(const ContactScene& scene, size_t body)
+{
+    const SceneBody& own = scene.bodies()[body];
+    return {own.member(), own.part, bodyName(scene.cell(), scene.trace(), own), own.standIn};
+}
+
 std::vector<Window> windowsOf(const Trace& trace)
 {
     constexpr double shortest = 1e-9;  // [s]
@@ -222,6 +228,7 @@ void ContactScene::describe(Digest& key) const
         key.add(std::uint64_t(body.kind) << 32 | body.number);
         key.add(std::uint64_t(body.arm.value) << 32 | body.frame.value);
         key.add(body.shapeNumber);
+        key.add(std::uint64_t(kindOf(i).value));
         key.add(std::uint64_t(m_moves[i]));
         if (m_fixed[i]) key.add(*m_fixed[i]);
     }

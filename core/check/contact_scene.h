@@ -1,5 +1,6 @@
 #pragma once
 #include "core/check/contact_cache.h"
+#include "core/check/finding.h"
 #include "core/robot/forward.h"
 #include "core/simulate/places.h"
 #include "core/simulate/trace.h"
@@ -27,6 +28,10 @@ struct SceneBody {
 };
 /// "Link 3", "Gripper jaws", "Drying rack", "Tile 2": the same words as everywhere.
 std::string bodyName(const Cell& cell, const Trace& trace, const SceneBody& body);
+
+class ContactScene;
+/// What a finding says of a body.
+ContactSide sideOf(const ContactScene& scene, size_t body);
 
 /// How far any point of a body can get in a time t: `rate` t + `ramp` t^2, and both more by `rateBy` and `rampBy` for
 /// each metre that it may get, since levers grow with that. Holds until a time.

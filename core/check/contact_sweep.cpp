@@ -1,6 +1,6 @@
 #include "core/check/contact_sweep.h"
 
-#include "core/cell/step_tree.h"
+#include "core/check/contact_meant.h"
 
 #include <algorithm>
 #include <atomic>
@@ -11,7 +11,6 @@
 #include <random>
 #include <set>
 #include <thread>
-#include <unordered_map>
 
 namespace topikos {
 
@@ -19,7 +18,6 @@ namespace {
 
 using Kind = SceneBody::Kind;
 
-constexpr double kResting = 1e-3;       // what is nearer when a part begins to lie or to be carried is its support [m]
 constexpr double kLongestLook = 0.3;    // most that is allowed between two looks, since levers grow with it [m]
 constexpr double kShortestLook = 1e-5;  // [s]
 
@@ -83,166 +81,6 @@ std::set<std::pair<size_t, size_t>> alwaysTouching(const ContactScene& scene)
     }
     return out;
 }
-
-/// What is meant to touch in windows: by the events of parts and the moves around them, and by what steps say.
-class Meant {
-public:
-    explicit Meant(const ContactScene& scene) : m_scene(scene), m_parts(scene.bodies().size())
-    {
-        for (const Routine& routine : scene.cell().routines)
-            eachStep(routine.steps, [&](const Step& step, size_t) {
-                if (!step.mayTouch.empty()) m_steps[step.id.value] = &step.mayTouch;
-            });
-    }
-
-    /// Goes to a window.
-    void enter(const Window& window)
-    {
-        const double middle = window.middle();
-        for (size_t i = 0; i < m_parts.size(); ++i) {
-            if (m_scene.bodies()[i].kind != Kind::Part) continue;
-            const PartEvent *now = m_scene.eventOf(i, middle), *next = m_scene.eventAfter(i, middle);
-            InPart& part = m_parts[i];
-            part = {now, nullptr, nullptr, nullptr};
-            const bool carried = now && now->kind == PartEvent::Kind::Carried;
-            if (!carried || middle <= leaves(*now)) part.supports = &supports(i, now ? now->time : 0);
-            if (now && middle <= leaves(*now)) part.leaves = now;
-            if (next && middle >= arrives(*next)) {
-                part.arrives = next;
-                if (carried) part.next = &supports(i, next->time);
-            }
-        }
-        m_may.clear();
-        if (m_steps.empty()) return;
-        for (const ArmTrace& arm : m_scene.trace().arms) {
-            const ArmTrace::Span* span = spanAt(arm, middle);
-            if (!span) continue;
-            const auto own = m_steps.find(arm.outcomes[span->outcome].step.value);
-            if (own != m_steps.end()) m_may.push_back({arm.arm, own->second});
-        }
-    }
-    bool touch(size_t a, size_t b) const { return holds(a, b) || holds(b, a) || may(a, b) || may(b, a); }
-    /// All that decides the answers in the window.
-    void describe(Digest& key) const
-    {
-        for (size_t i = 0; i < m_parts.size(); ++i) {
-            const InPart& part = m_parts[i];
-            if (m_scene.bodies()[i].kind != Kind::Part || !m_scene.moves(i)) continue;
-            for (const std::vector<size_t>* list : {part.supports, part.next}) {
-                key.add(std::uint64_t(list ? list->size() + 1 : 0));
-                for (size_t k = 0; list && k < list->size(); ++k)
-                    key.add(std::uint64_t((*list)[k]));
-            }
-            key.add(std::uint64_t(part.leaves ? part.leaves->arm.value + 1 : 0));
-            key.add(std::uint64_t(part.arrives ? part.arrives->arm.value + 1 : 0) << 3
-                    | std::uint64_t(part.arrives ? int(part.arrives->kind) : 0));
-        }
-        for (const auto& [arm, what] : m_may) {
-            key.add(std::uint64_t(arm.value) << 32 | what->size());
-            for (const Touchable& t : *what) {
-                const auto* frame = std::get_if<FrameId>(&t);
-                key.add(frame ? std::uint64_t(frame->value) : std::uint64_t(std::get<PartKindId>(t).value) << 32);
-            }
-        }
-    }
-
-private:
-    struct InPart {
-        const PartEvent* now = nullptr;
-        const PartEvent *leaves = nullptr, *arrives = nullptr;  ///< whose moves around a grip or release are going on
-        const std::vector<size_t>*supports = nullptr, *next = nullptr;  ///< what it rests on, or comes to rest on
-    };
-    static bool has(const std::vector<size_t>* list, size_t body)
-    {
-        return list && std::find(list->begin(), list->end(), body) != list->end();
-    }
-    /// Whether a part may touch another body.
-    bool holds(size_t part, size_t other) const
-    {
-        const SceneBody& o = m_scene.bodies()[other];
-        if (m_scene.bodies()[part].kind != Kind::Part) return false;
-        const InPart& p = m_parts[part];
-        const bool carried = p.now && p.now->kind == PartEvent::Kind::Carried;
-        if (o.kind == Kind::Tool || o.kind == Kind::Jaw) {
-            if (carried) return p.now->arm == o.arm;
-            if (p.arrives && p.arrives->kind == PartEvent::Kind::Carried && p.arrives->arm == o.arm) return true;
-            return p.leaves && p.leaves->arm == o.arm;
-        }
-        if (o.kind == Kind::Link) return false;
-        return has(p.supports, other) || (carried && has(p.next, other));
-    }
-    /// Whether the step of the arm that moves a body says that it may touch another one.
-    bool may(size_t moved, size_t other) const
-    {
-        for (const auto& [arm, what] : m_may) {
-            const SceneBody& own = m_scene.bodies()[moved];
-            const PartEvent* event = own.kind == Kind::Part ? m_parts[moved].now : nullptr;
-            const bool ofArm =
-                own.ofArm() ? own.arm == arm : event && event->kind == PartEvent::Kind::Carried && event->arm == arm;
-            if (!ofArm) continue;
-            const SceneBody& o = m_scene.bodies()[other];
-            for (const Touchable& t : *what) {
-                const auto* frame = std::get_if<FrameId>(&t);
-                if (frame ? o.kind == Kind::Frame && o.frame == *frame
-                          : o.kind == Kind::Part && m_scene.kindOf(other) == std::get<PartKindId>(t))
-                    return true;
-            }
-        }
-        return false;
-    }
-    /// What a part rests on when an event of it happens.
-    const std::vector<size_t>& supports(size_t part, double time)
-    {
-        const auto [known, isNew] = m_supports.try_emplace({part, time});
-        if (!isNew) return known->second;
-        const std::optional<Pose> at = m_scene.place(part, time);
-        if (!at) return known->second;
-        const ContactBody& own = *m_scene.bodies()[part].shape;
-        for (size_t i = 0; i < m_scene.bodies().size(); ++i) {
-            const SceneBody& body = m_scene.bodies()[i];
-            if (i == part || body.ofArm()) continue;
-            const std::optional<Pose> place = m_scene.place(i, time);
-            if (!place) continue;
-            const double apart = (*at * own.ball().centre - *place * body.shape->ball().centre).norm();
-            if (apart > own.ball().radius + body.shape->ball().radius + kResting) continue;
-            if (own.nearest(*at, *body.shape, *place, kResting).distance <= kResting) known->second.push_back(i);
-        }
-        return known->second;
-    }
-    /// Beginning of the last move that ends before an event of a grip or release.
-    double arrives(const PartEvent& event) const
-    {
-        const ArmTrace* arm = findArmTrace(m_scene.trace(), event.arm);
-        if (!arm) return event.time;
-        double begin = event.time;
-        const auto late = [](double t, const ArmTrace::Span& span) { return t < span.start; };
-        for (auto span = std::upper_bound(arm->spans.begin(), arm->spans.end(), event.time, late);
-             span != arm->spans.begin();) {
-            --span;
-            if (!arm->outcomes[span->outcome].move || span->end > event.time) continue;
-            begin = span->start;
-            break;
-        }
-        return begin;
-    }
-    /// End of the first move that begins behind it.
-    double leaves(const PartEvent& event) const
-    {
-        const ArmTrace* arm = findArmTrace(m_scene.trace(), event.arm);
-        if (!arm) return event.time;
-        const auto early = [](const ArmTrace::Span& span, double t) { return span.start < t; };
-        for (auto span = std::lower_bound(arm->spans.begin(), arm->spans.end(), event.time - 1e-9, early);
-             span != arm->spans.end(); ++span)
-            if (arm->outcomes[span->outcome].move) return span->end;
-        return arm->duration;
-    }
-
-    const ContactScene& m_scene;
-    std::vector<InPart> m_parts;  ///< by body
-    std::unordered_map<std::uint32_t, const std::vector<Touchable>*> m_steps;
-    std::vector<std::pair<ArmId, const std::vector<Touchable>*>> m_may;  ///< of steps in the window
-    std::map<std::pair<size_t, double>, std::vector<size_t>> m_supports;
-};
 
 /// When the next look at a pair is due: what both can move until then is no more than `allowed`.
 double nextLook(const ContactScene& scene, size_t a, size_t b, double time, double allowed)

@@ -68,6 +68,7 @@ struct Maker {
     const CheckResult& checked;
     const Finding& finding;
     PlanCache* plans;
+    std::stop_token stop;
     std::vector<Change> out{};
 
     const Routine* routine = findRoutine(cell, finding.routine);
@@ -134,8 +135,10 @@ struct Maker {
         addPlain(
             "configurations", 6,
             [this, own]() -> Result<Cell> {
-                const BestWays best = bestWays(cell, *own, {}, plans);
-                if (best.ways.empty()) return Error{"mend.none", "the ways are the best ones", "", ""};
+                const BestWays best = bestWays(
+                    cell, *own, [this](double) { return !stop.stop_requested(); }, plans);
+                if (best.cancelled || best.ways.empty())
+                    return Error{"mend.none", "the ways are the best ones", "", ""};
                 return setTargetWays(cell, best.ways);
             },
             fmt::format("Choose the best ways along the whole of {}", own->name));
@@ -572,10 +575,11 @@ AxisValues axesFor(const CheckResult& checked, const Finding& finding)
     return {};
 }
 
-std::vector<Change> changesFor(const Cell& cell, const CheckResult& checked, const Finding& finding, PlanCache* plans)
+std::vector<Change> changesFor(const Cell& cell, const CheckResult& checked, const Finding& finding, PlanCache* plans,
+                               const std::stop_token& stop)
 {
     // What a change does outlives the maker: it is kept with them.
-    const auto maker = std::make_shared<Maker>(Maker{cell, checked, finding, plans});
+    const auto maker = std::make_shared<Maker>(Maker{cell, checked, finding, plans, stop});
     maker->make();
     std::vector<Change> out = std::move(maker->out);
     for (Change& change : out) {

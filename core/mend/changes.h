@@ -17,7 +17,8 @@ struct Change {
 };
 
 /// What could be done about a finding, none of it tried yet.
-std::vector<Change> changesFor(const Cell& cell, const CheckResult& checked, const Finding& finding, PlanCache* plans);
+std::vector<Change> changesFor(const Cell& cell, const CheckResult& checked, const Finding& finding, PlanCache* plans,
+                               const std::stop_token& stop);
 
 /// Where device axes stand when the step that a finding is about ends, or when its target is gone to.
 AxisValues axesFor(const CheckResult& checked, const Finding& finding);

@@ -150,7 +150,7 @@ Remedies remediesFor(const Cell& cell, const CheckResult& checked, const Finding
         giveGhost(remedy, after, finding);
         return remedy;
     };
-    std::vector<Change> changes = changesFor(cell, checked, finding, how.plans);
+    std::vector<Change> changes = changesFor(cell, checked, finding, how.plans, options.stop);
     std::stable_sort(changes.begin(), changes.end(), [](const Change& a, const Change& b) { return a.rank < b.rank; });
     // One offer of each kind, the one that changes least; ways, orders and tool points are each a kind of their own.
     const auto kindOf = [](const Change& change) {

@@ -527,7 +527,6 @@ namespace {
 /// ", may touch Drying rack, Tile".
 Status readMayTouch(const Vocabulary& words, LineReader& in, Step& step)
 {
-    step.mayTouch.clear();
     LineReader ahead = in;
     if (!ahead.sign(',') || !ahead.word("may")) return std::nullopt;
     if (!ahead.word("touch")) return problemAt(ahead, "\"touch\" is missing", "Type \"may touch\" and what.");
@@ -562,7 +561,10 @@ Result<Step> parseStep(const Vocabulary& words, const StepScope& scope, const st
     const size_t begin = reader.column();
     step.otherwise = {};
     if (Status bad = StepParser(words, scope, reader).read(step)) return *bad;
-    if (Status bad = readMayTouch(words, reader, step)) return *bad;
+    step.mayTouch.clear();
+    // Behind an "else" on the same line it is said of that step.
+    Step& touching = step.otherwise.empty() ? step : step.otherwise.at(0);
+    if (Status bad = readMayTouch(words, reader, touching)) return *bad;
     if (!reader.done()) return problemAt(reader, fmt::format("\"{}\" is too much here", reader.rest()), "Remove it.");
     if (!hasBody(step.kind())) step.body = {};
     for (const Step* own : {&std::as_const(step), step.otherwise.empty() ? nullptr : &step.otherwise.front()})

@@ -287,7 +287,7 @@ std::string stepText(const Vocabulary& words, const Step& step, const StepScope*
 {
     std::string text = (step.off ? "off " : "") + std::visit(Printer{words, scope}, step.action);
     for (size_t i = 0; i < step.mayTouch.size(); ++i)
-        text += (i == 0 ? ", may touch " : ", ")
+        text += (i == 0 ? ", may touch " : " ")
                 + spelt(words.touchables, touchableName(words.cell, step.mayTouch[i]),
                         i + 1 < step.mayTouch.size() ? "," : "");
     return text;

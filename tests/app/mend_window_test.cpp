@@ -24,6 +24,7 @@ private Q_SLOTS:
     void armStopsAtContactAndSlides();
     void downToContactTellsWhere();
     void bestPlaceIsFoundAndApplied();
+    void dragTellsOfTheTargets();
     void pairsAndPaddingAreSet();
 
 private:
@@ -255,6 +256,29 @@ void MendWindowTest::bestPlaceIsFoundAndApplied()
     click("placeFind");
     QVERIFY(!panel->searching());
     QVERIFY(session().cell() == before);
+}
+
+void MendWindowTest::dragTellsOfTheTargets()
+{
+    m_window->openExample("tile-glazing-line");
+    fresh();
+    const FrameId rack = frameNamed("Drying rack");
+    session().select(rack);
+    QCoreApplication::processEvents();
+    const Cell cell = session().cell();
+    const Pose before = worldFromFrame(cell, rack);
+    const double metres = view().camera().metresPerPixel(before.translation, view().size());
+    const Vec3 axis = before.rotation * Vec3::UnitX();
+    const Vec3 grab = before.translation + 70 * metres * axis;
+    QTest::mouseMove(&view(), pixelOf(grab));
+    QTest::mousePress(&view(), Qt::LeftButton, {}, pixelOf(grab));
+    QTest::mouseMove(&view(), pixelOf(grab + 0.05 * axis));
+    QVERIFY2(note().contains("targets can be reached"), qPrintable(note()));
+    QTest::mouseMove(&view(), pixelOf(grab + 1.2 * axis));
+    QVERIFY2(note().contains("1 of 2 targets out of reach. Target Rack place"), qPrintable(note()));
+    QTest::keyClick(&view(), Qt::Key_Escape);
+    QTest::mouseRelease(&view(), Qt::LeftButton, {}, pixelOf(grab + 1.2 * axis));
+    QVERIFY(session().cell() == cell);
 }
 
 void MendWindowTest::pairsAndPaddingAreSet()

@@ -174,6 +174,10 @@ Cell randomProgram(const Cell& cell, std::mt19937_64& random, size_t steps)
             break;
         default: step.action = Halt{pick(2) ? "" : fmt::format("no \"tile\" {}", pick(100))}; break;
         }
+        if (hasMayTouch(step.kind()) && pick(6) == 0) {
+            step.mayTouch.push_back(out.frames[pick(out.frames.size())].id);
+            if (pick(2)) step.mayTouch.push_back(out.partKinds[pick(out.partKinds.size())].id);
+        }
         // Repeats that ask nothing have nothing to ask; a frame is named only where one is meant.
         if (Repeat* repeat = step.as<Repeat>()) {
             const bool asks = repeat->kind == Repeat::Kind::While || repeat->kind == Repeat::Kind::Until;

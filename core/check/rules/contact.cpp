@@ -5,16 +5,6 @@
 
 namespace topikos {
 
-namespace {
-
-ContactSide sideOf(const ContactScene& scene, size_t body)
-{
-    const SceneBody& own = scene.bodies()[body];
-    return {own.member(), own.part, bodyName(scene.cell(), scene.trace(), own), own.standIn};
-}
-
-}  // namespace
-
 void judgeContact(const Cell& cell, const Trace& trace, const CheckOptions& options,
                   const std::function<void(double)>& progress, Findings& out)
 {

@@ -1,0 +1,45 @@
+#pragma once
+#include "core/check/contact_scene.h"
+
+#include <map>
+#include <unordered_map>
+
+namespace topikos {
+
+/// What is meant to touch in windows of a run: by the events of parts and the moves around them, and by what steps say.
+/// The rule: docs/manual/findings.md.
+class Meant {
+public:
+    explicit Meant(const ContactScene& scene);
+
+    /// Goes to a window.
+    void enter(const Window& window);
+    bool touch(size_t a, size_t b) const { return holds(a, b) || holds(b, a) || may(a, b) || may(b, a); }
+    /// All that decides the answers in the window.
+    void describe(Digest& key) const;
+
+private:
+    struct InPart {
+        const PartEvent* now = nullptr;
+        const PartEvent *leaves = nullptr, *arrives = nullptr;  ///< whose moves around a grip or release are going on
+        const std::vector<size_t>*supports = nullptr, *next = nullptr;  ///< what it rests on, or comes to rest on
+    };
+    /// Whether a part may touch another body.
+    bool holds(size_t part, size_t other) const;
+    /// Whether the step of the arm that moves a body says that it may touch another one.
+    bool may(size_t moved, size_t other) const;
+    /// What a part rests on when an event of it happens.
+    const std::vector<size_t>& supports(size_t part, double time);
+    /// Beginning of the last move that ends before an event of a grip or release.
+    double arrives(const PartEvent& event) const;
+    /// End of the first move that begins behind it.
+    double leaves(const PartEvent& event) const;
+
+    const ContactScene& m_scene;
+    std::vector<InPart> m_parts;  ///< by body
+    std::unordered_map<std::uint32_t, const std::vector<Touchable>*> m_steps;
+    std::vector<std::pair<ArmId, const std::vector<Touchable>*>> m_may;  ///< of steps in the window
+    std::map<std::pair<size_t, double>, std::vector<size_t>> m_supports;
+};
+
+}  // namespace topikos
