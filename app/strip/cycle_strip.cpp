@@ -344,9 +344,9 @@ void CycleStrip::paintEvent(QPaintEvent*)
     if (checked && trace == &checked->result.trace)
         for (const Finding* f : withFollowUps(checked->result.findings)) {
             const ContactFact* contact = f->as<ContactFact>();
-            if (!contact || contact->until < begin || contact->time > end) continue;
+            if (!contact || contact->until < begin || contact->from > end) continue;
             if (f->routine && !m_running.contains(f->routine)) continue;
-            const double left = xOf(std::max(contact->time, begin)), right = xOf(std::min(contact->until, end));
+            const double left = xOf(std::max(contact->from, begin)), right = xOf(std::min(contact->until, end));
             const bool blocked = f->severity == Severity::Blocked;
             p.fillRect(QRectF(left, blocked ? kTop - 3.5 : kTop - 1, std::max(3.0, right - left), blocked ? 3.5 : 2),
                        blocked ? theme().blocked : theme().caution);

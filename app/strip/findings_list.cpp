@@ -19,15 +19,6 @@ namespace {
 enum Filter { All, BlockedOnly, CautionsOnly, AdviceOnly, NewOnly };
 enum Order { AsTheyCome, BySeverity, ByRule, ByStep };
 
-/// A finding as one that is the same after an edit elsewhere.
-std::string keyOf(const Finding& f)
-{
-    const ContactFact* contact = f.as<ContactFact>();
-    return std::string(ruleName(f.rule)) + "/" + severityName(f.severity) + "/" + std::to_string(f.routine.value) + "/"
-           + std::to_string(f.step.value) + "/" + std::to_string(f.target.value)
-           + (contact ? "/" + contact->a.name + "/" + contact->b.name : "");
-}
-
 }  // namespace
 
 FindingsList::FindingsList(Session& session, QWidget* parent) : QWidget(parent), m_session(session)
@@ -130,7 +121,7 @@ void FindingsList::noteSaved()
     m_savedKnown = true;
     m_saved.clear();
     for (const Finding* f : withFollowUps(checked->result.findings))
-        m_saved.insert(keyOf(*f));
+        m_saved.insert({f->severity, keyOf(*f)});
 }
 
 const Finding* FindingsList::current() const
@@ -177,7 +168,7 @@ void FindingsList::explain(const Finding* finding)
     if (touched)
         m_meant->setToolTip(QString("Step %1 may touch %2 from now on; it stands in the step")
                                 .arg(finding->stepIndex + 1)
-                                .arg(text(touchableName(m_shown->cell ? *m_shown->cell : m_session.cell(), *touched))));
+                                .arg(text(touchableName(*m_shown->cell, *touched))));
     m_accept->setText(stands ? "Raise again" : "Let it stand");
     m_explain->setText(finding ? QString("<a href=\"manual:findings#%1\">What “%1” means, and what helps</a>").arg(rule)
                                : "<a href=\"manual:findings\">What is checked</a>");
@@ -200,7 +191,7 @@ std::vector<FindingsList::Listed> FindingsList::toList() const
             if (f.severity != Severity::Advice) return false;
             break;
         case NewOnly:
-            if (!m_savedKnown || m_saved.contains(keyOf(f))) return false;
+            if (!m_savedKnown || m_saved.contains({f.severity, keyOf(f)})) return false;
             break;
         default: break;
         }
@@ -229,7 +220,7 @@ void FindingsList::fill()
 {
     // The one chosen stays chosen, wherever it comes to stand.
     const Finding* chosen = current();
-    const std::string key = chosen ? keyOf(*chosen) : "";
+    const FindingKey key = chosen ? keyOf(*chosen) : FindingKey();
     const int row = m_list->currentRow();
     const QSignalBlocker block(m_list);
     m_shown = m_session.checkedPointer();
@@ -240,7 +231,7 @@ void FindingsList::fill()
     for (size_t i = 0; i < m_rows.size(); ++i) {
         const auto& [f, follows] = m_rows[i];
         const FindingText words = findingText(*m_shown->cell, *f);
-        const bool isNew = m_savedKnown && f->accepted.empty() && !m_saved.contains(keyOf(*f));
+        const bool isNew = m_savedKnown && f->accepted.empty() && !m_saved.contains({f->severity, keyOf(*f)});
         QString lead = follows ? QString(6, QChar(0x2002)) + "follows: " : QString();
         if (!f->accepted.empty()) lead += "stands: " + text(f->accepted) + "  ·  ";
         auto* item = new QListWidgetItem(severityIcon(f->severity),

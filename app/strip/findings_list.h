@@ -41,7 +41,7 @@ private:
     Session& m_session;
     std::shared_ptr<const CheckedCell> m_shown;  ///< what the rows are of
     std::vector<Listed> m_rows;
-    std::set<std::string> m_saved;  ///< findings as of the last save
+    std::set<std::pair<Severity, FindingKey>> m_saved;  ///< findings as of the last save
     bool m_savedKnown = false;
     QListWidget* m_list;
     QComboBox *m_filter, *m_order;

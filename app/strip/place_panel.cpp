@@ -4,7 +4,6 @@
 #include "app/theme/theme.h"
 
 #include <QHBoxLayout>
-#include <QKeyEvent>
 #include <QMouseEvent>
 #include <QPainter>
 #include <QVBoxLayout>
@@ -111,7 +110,7 @@ void PlaceMap::paintEvent(QPaintEvent*)
     p.setPen(theme().faint);
     p.setFont(textFont(11));
     p.drawText(QRectF(4, height() - 18, width() - 8, 16), Qt::AlignLeft | Qt::AlignVCenter,
-               QString("dark: margin %1 %   hatched: out of reach   + now   ○ best").arg(100 * best, 0, 'f', 0));
+               QString("targets alone · dark: margin %1 % · hatched: out of reach · + now · ○ best").arg(100 * best, 0, 'f', 0));
 }
 
 QString PlaceMap::wordsAt(const QPointF& at) const
@@ -122,7 +121,7 @@ QString PlaceMap::wordsAt(const QPointF& at) const
     const int row = std::clamp(int((f.bottom() - at.y()) / f.height() * m_search->rows), 0, m_search->rows - 1);
     const TriedPlace& place = m_search->map[size_t(row * m_search->columns + column)];
     const QString where = offsetWords(place.offset);
-    if (place.works()) return QString("%1: margin %2 %").arg(where).arg(100 * place.margin, 0, 'f', 0);
+    if (place.works()) return QString("%1: margin %2 % at the targets, moves not counted").arg(where).arg(100 * place.margin, 0, 'f', 0);
     return QString("%1: %2 out of reach. %3").arg(where).arg(place.unreached).arg(text(place.reason));
 }
 
@@ -190,16 +189,7 @@ PlacePanel::PlacePanel(Session& session, QWidget* parent) : QWidget(parent), m_s
     row->addWidget(m_map, 2);
     auto* right = new QVBoxLayout;
     right->setSpacing(3);
-    m_list = new QListWidget(this);
-    m_list->setObjectName("placeList");
-    m_list->setAccessibleName("Best places: Enter applies one");
-    m_list->setMinimumHeight(30);
-    m_list->setSizePolicy(QSizePolicy::Expanding, QSizePolicy::Ignored);
-    m_list->setMouseTracking(true);
-    m_list->setWordWrap(true);
-    m_list->setHorizontalScrollBarPolicy(Qt::ScrollBarAlwaysOff);
-    m_list->installEventFilter(this);
-    m_list->viewport()->installEventFilter(this);
+    m_list = new OfferList("placeList", "Best places: Enter applies one", this);
     right->addWidget(m_list, 1);
     m_words = new QLabel(this);
     m_words->setObjectName("placeWords");
@@ -220,14 +210,19 @@ PlacePanel::PlacePanel(Session& session, QWidget* parent) : QWidget(parent), m_s
                              ? QString("%1 places tried. Now: %2").arg(m_found->tried).arg(wordsOf(m_found->now))
                              : words);
     });
-    connect(m_list, &QListWidget::itemEntered, this, [this](QListWidgetItem* item) { point(m_list->row(item)); });
-    connect(m_list, &QListWidget::currentRowChanged, this, [this](int r) {
-        m_apply->setEnabled(r >= 0);
-        if (m_list->hasFocus()) point(r);
-    });
+    connect(m_list, &OfferList::pointed, this, &PlacePanel::point);
+    connect(m_list, &OfferList::taken, this, &PlacePanel::apply);
+    connect(m_list, &QListWidget::currentRowChanged, this, [this](int r) { m_apply->setEnabled(r >= 0); });
     connect(&session, &Session::cellChanged, this, [this] {
-        stop();
         if (isVisible()) fillFrames();
+        // Another arm in hand is no other cell.
+        if (!m_cell || m_session.history().current() == m_cell) return;
+        stop();
+        m_cell.reset();
+        m_found.reset();
+        m_list->clear();
+        m_map->showSearch(nullptr, {}, {});
+        m_words->setText("The cell has changed; find the places again.");
     });
     m_words->setText("Choose what may be moved and how far, then Find: all targets and moves are tried.");
 }
@@ -320,8 +315,10 @@ void PlacePanel::startOrCancel()
         try {
             if (auto search = searchPlace(*cell, query))
                 found = std::make_shared<const PlaceSearch>(std::move(*search));
-        } catch (const std::exception&) {
-            // Without a result it counts as given up.
+        } catch (const std::exception& broken) {
+            tell([this, words = QString("The search for places broke down: %1").arg(broken.what())] {
+                m_session.say(words, true);
+            });
         }
         tell([this, found, query] {
             m_map->showSearch(found, query.lowest, query.highest);
@@ -391,21 +388,6 @@ void PlacePanel::hideEvent(QHideEvent* event)
 {
     QWidget::hideEvent(event);
     point(-1);
-}
-
-bool PlacePanel::eventFilter(QObject* watched, QEvent* event)
-{
-    if ((watched == m_list->viewport() && event->type() == QEvent::Leave)
-        || (watched == m_list && event->type() == QEvent::FocusOut))
-        point(-1);
-    if (watched == m_list && event->type() == QEvent::KeyPress) {
-        const int key = static_cast<QKeyEvent*>(event)->key();
-        if (key == Qt::Key_Return || key == Qt::Key_Enter) {
-            apply();
-            return true;
-        }
-    }
-    return QWidget::eventFilter(watched, event);
 }
 
 }  // namespace topikos

@@ -1,11 +1,11 @@
 #pragma once
 #include "app/session/session.h"
+#include "app/strip/offer_list.h"
 #include "core/mend/place_search.h"
 
 #include <QComboBox>
 #include <QDoubleSpinBox>
 #include <QLabel>
-#include <QListWidget>
 #include <QProgressBar>
 #include <QPushButton>
 #include <QSpinBox>
@@ -51,7 +51,6 @@ public:
 protected:
     void showEvent(QShowEvent* event) override;
     void hideEvent(QHideEvent* event) override;
-    bool eventFilter(QObject* watched, QEvent* event) override;
 
 private:
     void fillFrames();
@@ -77,7 +76,7 @@ private:
     QProgressBar* m_progress;
     PlaceMap* m_map;
     QLabel* m_words;
-    QListWidget* m_list;
+    OfferList* m_list;
     std::jthread m_worker;
 };
 

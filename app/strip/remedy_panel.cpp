@@ -4,8 +4,6 @@
 #include "app/theme/theme.h"
 #include "core/check/rule_help.h"
 
-#include <QEvent>
-#include <QKeyEvent>
 #include <QHBoxLayout>
 #include <QVBoxLayout>
 
@@ -15,7 +13,7 @@ namespace {
 
 constexpr int kWait = 200;  // before a search begins, so that who goes through the list starts none [ms]
 
-/// "measured 3.2 mm, asked for 5.0 mm".
+/// "Measured 3.2 mm, limit 5.0 mm."
 QString measureText(const Cell& cell, const Finding& f)
 {
     const Measure m = measureOf(cell, f);
@@ -33,6 +31,10 @@ QString measureText(const Cell& cell, const Finding& f)
         return QString("%1").arg(value, 0, 'g', 3);
     };
     if (m.measured == 0 && m.limit == 0) return {};
+    if (f.as<JointLimitFact>())
+        return QString("Measured %1 % of the speed, limit %2 %.")
+            .arg(100 * m.measured, 0, 'f', 0)
+            .arg(100 * m.limit, 0, 'f', 0);
     return QString("Measured %1, limit %2.").arg(shown(m.measured), shown(m.limit));
 }
 
@@ -57,15 +59,7 @@ RemedyPanel::RemedyPanel(Session& session, QWidget* parent) : QWidget(parent), m
     m_head->setFont(textFont(13, QFont::DemiBold));
     m_detail = label("findingDetail", false);
     m_why = label("findingWhy", true);
-    m_list = new QListWidget(this);
-    m_list->setObjectName("remediesList");
-    m_list->setAccessibleName("Remedies: Enter applies one");
-    m_list->setMouseTracking(true);
-    m_list->setWordWrap(true);
-    m_list->setMinimumHeight(20);
-    m_list->setHorizontalScrollBarPolicy(Qt::ScrollBarAlwaysOff);
-    m_list->installEventFilter(this);
-    m_list->viewport()->installEventFilter(this);
+    m_list = new OfferList("remediesList", "Remedies: Enter applies one", this);
     column->addWidget(m_list, 1);
     auto* foot = new QHBoxLayout;
     m_state = new QLabel(this);
@@ -79,12 +73,9 @@ RemedyPanel::RemedyPanel(Session& session, QWidget* parent) : QWidget(parent), m
     connect(m_apply, &QPushButton::clicked, this, &RemedyPanel::apply);
     foot->addWidget(m_apply);
     column->addLayout(foot);
-    connect(m_list, &QListWidget::itemEntered, this, [this](QListWidgetItem* item) { point(m_list->row(item)); });
-    connect(m_list, &QListWidget::currentRowChanged, this, [this](int row) {
-        m_apply->setEnabled(row >= 0 && row < int(m_remedies.size()));
-        if (m_list->hasFocus()) point(row);
-    });
-    connect(m_list, &QListWidget::itemActivated, this, [this] { apply(); });
+    connect(m_list, &OfferList::pointed, this, &RemedyPanel::point);
+    connect(m_list, &OfferList::taken, this, &RemedyPanel::apply);
+    connect(m_list, &QListWidget::currentRowChanged, this, [this](int row) { m_apply->setEnabled(row >= 0); });
     m_later.setSingleShot(true);
     connect(&m_later, &QTimer::timeout, this, &RemedyPanel::startSearch);
     showFinding(nullptr);
@@ -94,9 +85,13 @@ RemedyPanel::~RemedyPanel() { stopSearch(); }
 
 void RemedyPanel::showFinding(const Finding* finding)
 {
+    const CheckedCell* checked = m_session.checked();
+    // The same one again, as after a save: what was found for it stays.
+    const bool same = finding && m_finding && checked && checked->cell == m_cell && keyOf(*finding) == keyOf(*m_finding)
+                      && finding->accepted == m_finding->accepted;
+    if (same && (m_searching || m_done)) return;
     stopSearch();
     point(-1);
-    const CheckedCell* checked = m_session.checked();
     m_finding = finding && checked ? std::optional(*finding) : std::nullopt;
     m_cell = m_finding ? checked->cell : nullptr;
     m_remedies.clear();
@@ -149,8 +144,10 @@ void RemedyPanel::startSearch()
         };
         try {
             remediesFor(*checked->cell, checked->result, finding, options);
-        } catch (const std::exception&) {
-            // Nothing is offered that could not be tried; the search ends.
+        } catch (const std::exception& broken) {
+            tell([this, words = QString("The search for remedies broke down: %1").arg(broken.what())] {
+                m_session.say(words, true);
+            });
         }
         tell([this] {
             m_searching = false;
@@ -181,10 +178,20 @@ void RemedyPanel::addRemedy(std::shared_ptr<const Remedy> remedy)
                          .arg(remedy->cycleTime >= cyclesOf(*run).time ? "+" : "")
                          .arg(remedy->cycleTime - cyclesOf(*run).time, 0, 'f', 2);
     }
-    // In the order of how much they change; what is there stays where it is for who points at it.
-    m_remedies.push_back(remedy);
-    auto* item = new QListWidgetItem(text(remedy->text) + "\n    " + comes, m_list);
-    item->setToolTip(text(remedy->text) + ": " + comes + ". Tried on the whole cell.");
+    // In the order in which they come, so that nothing moves under the pointer; one that changes less takes the row of
+    // the one of its kind.
+    const auto known =
+        std::find_if(m_remedies.begin(), m_remedies.end(), [&](const auto& own) { return own->kind == remedy->kind; });
+    const int row = int(known - m_remedies.begin());
+    if (known == m_remedies.end()) {
+        m_remedies.push_back(remedy);
+        m_list->addItem(QString());
+    } else {
+        *known = remedy;
+    }
+    m_list->item(row)->setText(text(remedy->text) + "\n    " + comes);
+    m_list->item(row)->setToolTip(text(remedy->text) + ": " + comes + ". Tried on the whole cell.");
+    if (m_pointed == row) point(row);
     say();
 }
 
@@ -213,13 +220,13 @@ void RemedyPanel::say()
 void RemedyPanel::point(int row)
 {
     if (row < 0 || row >= int(m_remedies.size())) {
-        if (!std::exchange(m_pointing, false)) return;
+        if (std::exchange(m_pointed, -1) < 0) return;
         m_session.endPreview();
         m_session.setGhost(std::nullopt);
         return;
     }
     const std::shared_ptr<const Remedy> remedy = m_remedies[size_t(row)];
-    m_pointing = true;
+    m_pointed = row;
     m_session.preview([remedy](const Cell&) { return Result<Cell>(remedy->cell); });
     if (remedy->arm == m_session.station().id && remedy->posture.size() == m_session.arm().jointCount())
         m_session.setGhost(remedy->posture, remedy->axes);
@@ -248,21 +255,6 @@ void RemedyPanel::hideEvent(QHideEvent* event)
     QWidget::hideEvent(event);
     point(-1);
     stopSearch();
-}
-
-bool RemedyPanel::eventFilter(QObject* watched, QEvent* event)
-{
-    const bool leaves = (watched == m_list->viewport() && event->type() == QEvent::Leave)
-                        || (watched == m_list && event->type() == QEvent::FocusOut);
-    if (leaves) point(-1);
-    if (watched == m_list && event->type() == QEvent::KeyPress) {
-        const int key = static_cast<QKeyEvent*>(event)->key();
-        if (key == Qt::Key_Return || key == Qt::Key_Enter) {
-            apply();
-            return true;
-        }
-    }
-    return QWidget::eventFilter(watched, event);
 }
 
 }  // namespace topikos

@@ -1,9 +1,9 @@
 #pragma once
 #include "app/session/session.h"
+#include "app/strip/offer_list.h"
 #include "core/mend/remedy.h"
 
 #include <QLabel>
-#include <QListWidget>
 #include <QPushButton>
 #include <QTimer>
 
@@ -29,7 +29,6 @@ public:
 protected:
     void showEvent(QShowEvent* event) override;
     void hideEvent(QHideEvent* event) override;
-    bool eventFilter(QObject* watched, QEvent* event) override;
 
 private:
     void startSearch();
@@ -45,10 +44,11 @@ private:
     CellPtr m_cell;  ///< that the finding and its remedies are of
     std::vector<std::shared_ptr<const Remedy>> m_remedies;
     std::optional<NearestPlace> m_nearest;
-    bool m_searching = false, m_done = false, m_pointing = false;
+    bool m_searching = false, m_done = false;
+    int m_pointed = -1;          ///< row that is shown in the view
     std::uint64_t m_search = 0;  ///< its number; what comes from earlier ones is dropped
     QLabel *m_head, *m_detail, *m_why, *m_state;
-    QListWidget* m_list;
+    OfferList* m_list;
     QPushButton* m_apply;
     QTimer m_later;
     std::jthread m_worker;

@@ -94,8 +94,11 @@ void MainWindow::buildActions()
            {}, [this] {
                if (mayLeave()) openExample("rack-of-24");
            });
-    action(examples, "Example: planted mistakes", "One mistake of each rule, to see how findings look", {}, [this] {
+    action(examples, "Example: planted mistakes", "Three moves that are blocked, each for another reason", {}, [this] {
         if (mayLeave()) openExample("planted-mistakes");
+    });
+    action(examples, "Example: one mistake of every rule", "Each of them is named in the note of its step", {}, [this] {
+        if (mayLeave()) openExample("one-mistake-of-every-rule");
     });
     QMenu* arms = cell->addMenu("Arm");
     action(arms, "Arms and data sheets …", "The catalogue, and an arm from its data sheet or from URDF",

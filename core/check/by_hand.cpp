@@ -1,7 +1,9 @@
 #include "core/check/by_hand.h"
 
 #include "core/check/contact_sweep.h"
+#include "core/motion/in_step.h"
 #include "core/motion/move_chain.h"
+#include "core/simulate/moves.h"
 
 #include <algorithm>
 
@@ -9,25 +11,17 @@ namespace topikos {
 
 namespace {
 
-/// The fraction of an axis's way, at a speed that its own limits allow.
-TimingPtr axisTiming(const Frame& frame, double way)
-{
-    const Profile law = trapezoid(std::abs(way), frame.axis->speed, frame.axis->acceleration);
-    Profile share = law;
-    for (Profile::Stretch& s : share.stretches) {
-        s.position /= std::abs(way);
-        s.speed /= std::abs(way);
-        s.acceleration /= std::abs(way);
-    }
-    share.distance = 1;
-    return fractionTiming(share);
-}
-
-/// A run that is the move alone.
+/// A run that is the move alone: joints and device axes in step.
 Trace traceOf(const Cell& cell, ArmId id, const JointVector& from, const JointVector& to, const AxisValues& axesFrom,
               const AxisValues& axesTo)
 {
+    std::vector<AxisTravel> travels;
+    for (const Frame& frame : cell.frames)
+        if (frame.axis && axisValue(frame, axesFrom) != axisValue(frame, axesTo))
+            travels.push_back({frame.id, axisValue(frame, axesFrom), axisValue(frame, axesTo)});
+    const std::vector<Companion> companions = companionsOf(cell, travels);
     Trace trace;
+    TimingPtr timing = companions.empty() ? nullptr : fractionTiming(profileInStep(companions, 1));
     for (const ArmStation& arm : cell.arms) {
         ArmTrace& own = trace.arms.emplace_back();
         own.arm = arm.id;
@@ -36,25 +30,18 @@ Trace traceOf(const Cell& cell, ArmId id, const JointVector& from, const JointVe
         own.startOpening = toolInForce(cell, arm).gripper.open;
         if (arm.id != id || sameValues(from, to)) continue;
         StepOutcome outcome;
-        outcome.move = std::make_shared<const Move>(planJointMove(*arm.model, from, to, {}));
-        outcome.timing = aloneTiming(outcome.move);
+        outcome.move = std::make_shared<const Move>(planJointMove(*arm.model, from, to, {}, companions));
+        outcome.timing = timing = aloneTiming(outcome.move);
         outcome.arrival = to;
-        outcome.duration = outcome.timing->duration;
-        own.duration = trace.duration = outcome.duration;
+        outcome.duration = timing->duration;
         own.spans.push_back({0, 0, outcome.duration, own.startOpening, own.startOpening});
         own.outcomes.push_back(std::move(outcome));
     }
-    for (const Frame& frame : cell.frames) {
-        if (!frame.axis) continue;
-        const double a = axisValue(frame, axesFrom), b = axisValue(frame, axesTo);
-        if (a == b) continue;
-        const TimingPtr timing = axisTiming(frame, b - a);
-        trace.axes.push_back({frame.id, {{0, a, b, timing, 0, timing->ends()}}});
-        trace.duration = std::max(trace.duration, timing->ends());
-    }
+    trace.duration = timing ? timing->duration : 0;
+    for (const AxisTravel& travel : travels)
+        trace.axes.push_back({travel.frame, {{0, travel.from, travel.to, timing, 0, trace.duration}}});
     std::sort(trace.axes.begin(), trace.axes.end(),
               [](const AxisTrack& a, const AxisTrack& b) { return a.frame < b.frame; });
-    // Everything comes to rest at the same time: an arm that is there waits.
     for (ArmTrace& arm : trace.arms)
         arm.duration = trace.duration;
     return trace;
@@ -120,7 +107,6 @@ HandStop moveByHand(const Cell& authored, ArmId arm, const JointVector& from, co
     const Nearest left = between(*first, free);
     const Vec3 way = isA ? Vec3(left.onA - left.onB) : Vec3(left.onB - left.onA);
     if (way.norm() > 1e-12) out.normal = way.normalized();
-    out.place = isA ? left.onB : left.onA;
     out.own = sideOf(scene, isA ? first->a : first->b);
     out.other = sideOf(scene, isA ? first->b : first->a);
     return out;

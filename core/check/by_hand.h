@@ -11,7 +11,6 @@ struct HandStop {
     AxisValues axes;             ///< there
     ContactSide own, other;      ///< what touches: of the arm and what it moves, and what is in its way
     Vec3 normal = Vec3::Zero();  ///< from the other to the own one, in the world
-    Vec3 place = Vec3::Zero();   ///< where they touch, in the world [m]
     bool touches() const { return fraction < 1; }
 };
 

@@ -20,7 +20,6 @@ std::uint64_t mixed(std::uint64_t x)
 
 constexpr double kSame = 1e9;         // numbers count to one part of this
 constexpr size_t kMostSolids = 2000;  // shapes that are remembered
-constexpr size_t kMostPairLists = 200;
 
 }  // namespace
 
@@ -49,15 +48,22 @@ void Digest::add(const Pose& pose)
 
 KnownShape ContactCache::shapeOf(const std::vector<Solid>& solids)
 {
+    Digest key;
+    for (const Solid& solid : solids) {
+        key.add(std::uint64_t(solid.kind));
+        for (int i = 0; i < 3; ++i)
+            key.add(solid.size[i]);
+        key.add(solid.pose);
+    }
     const std::lock_guard lock(m_mutex);
-    const auto known =
-        std::find_if(m_solids.begin(), m_solids.end(), [&](const OwnSolids& own) { return own.solids == solids; });
-    if (known != m_solids.end()) return known->shape;
+    const auto [first, last] = m_solids.equal_range(key.low());
+    const auto known = std::find_if(first, last, [&](const auto& own) { return own.second.solids == solids; });
+    if (known != last) return known->second.shape;
     KnownShape shape{m_next++};
     if (ContactBody body = ContactBody::of(solids); !body.empty())
         shape.body = std::make_shared<const ContactBody>(std::move(body));
-    if (m_solids.size() >= kMostSolids) m_solids.erase(m_solids.begin(), m_solids.begin() + kMostSolids / 2);
-    m_solids.push_back({solids, shape});
+    if (m_solids.size() >= kMostSolids) m_solids.clear();
+    m_solids.emplace(key.low(), OwnSolids{solids, shape});
     return shape;
 }
 
@@ -82,30 +88,47 @@ std::vector<KnownShape> ContactCache::linksOf(const ArmPtr& arm, double padding)
     return own.shapes;
 }
 
-ContactCache::Meetings ContactCache::find(const Digest& key)
+ContactCache::Meetings ContactCache::find(const Digest& window)
 {
     const std::lock_guard lock(m_mutex);
+    const auto* known = m_windows.find(window);
     ++m_counts.asked;
-    if (const auto known = m_young.find(key); known != m_young.end()) {
-        ++m_counts.found;
-        return known->second.meetings;
-    }
-    const auto known = m_old.find(key);
-    if (known == m_old.end()) return nullptr;
-    ++m_counts.found;
-    const Meetings meetings = known->second.meetings;
-    m_young.emplace(key, std::move(known->second));
-    m_old.erase(known);
-    return meetings;
+    if (known) ++m_counts.found;
+    return known ? known->value : nullptr;
 }
 
-void ContactCache::keep(const Digest& key, Meetings meetings, std::vector<std::shared_ptr<const void>> keeps)
+void ContactCache::keep(const Digest& window, Meetings meetings, KeepsPtr keeps)
 {
     const std::lock_guard lock(m_mutex);
-    m_young[key] = {std::move(meetings), std::move(keeps)};
-    if (m_young.size() < m_most) return;
-    m_old = std::move(m_young);
-    m_young.clear();
+    m_windows.keep(window, {std::move(meetings), std::move(keeps)});
+}
+
+std::optional<ContactCache::Met> ContactCache::findMet(const Digest& pair)
+{
+    const std::lock_guard lock(m_mutex);
+    const auto* known = m_met.find(pair);
+    ++m_counts.pairsAsked;
+    if (known) ++m_counts.pairsFound;
+    return known ? std::optional(known->value) : std::nullopt;
+}
+
+void ContactCache::keepMet(const Digest& pair, Met met, KeepsPtr keeps)
+{
+    const std::lock_guard lock(m_mutex);
+    m_met.keep(pair, {std::move(met), std::move(keeps)});
+}
+
+std::optional<Eigen::AlignedBox3d> ContactCache::findBox(const Digest& body)
+{
+    const std::lock_guard lock(m_mutex);
+    const auto* known = m_boxes.find(body);
+    return known ? std::optional(known->value) : std::nullopt;
+}
+
+void ContactCache::keepBox(const Digest& body, const Eigen::AlignedBox3d& box, KeepsPtr keeps)
+{
+    const std::lock_guard lock(m_mutex);
+    m_boxes.keep(body, {box, std::move(keeps)});
 }
 
 ContactCache::Counts ContactCache::counts()
@@ -114,18 +137,17 @@ ContactCache::Counts ContactCache::counts()
     return m_counts;
 }
 
-ContactCache::Pairs ContactCache::findPairs(const Digest& key)
+ContactCache::Pairs ContactCache::findPairs(const Digest& scene)
 {
     const std::lock_guard lock(m_mutex);
-    const auto known = m_pairs.find(key);
-    return known == m_pairs.end() ? nullptr : known->second;
+    const Pairs* known = m_pairs.find(scene);
+    return known ? *known : nullptr;
 }
 
-void ContactCache::keepPairs(const Digest& key, Pairs pairs)
+void ContactCache::keepPairs(const Digest& scene, Pairs pairs)
 {
     const std::lock_guard lock(m_mutex);
-    if (m_pairs.size() >= kMostPairLists) m_pairs.clear();
-    m_pairs[key] = std::move(pairs);
+    m_pairs.keep(scene, std::move(pairs));
 }
 
 }  // namespace topikos

@@ -5,6 +5,7 @@
 #include <cstdint>
 #include <memory>
 #include <mutex>
+#include <optional>
 #include <unordered_map>
 
 namespace topikos {
@@ -16,9 +17,17 @@ public:
     void add(std::uint64_t word);
     void add(double value);
     void add(const Pose& pose);
+    void add(const Digest& other)
+    {
+        add(other.m_a);
+        add(other.m_b);
+    }
     void add(const void* address) { add(std::uint64_t(reinterpret_cast<std::uintptr_t>(address))); }
     auto operator<=>(const Digest&) const = default;
     std::uint64_t low() const { return m_a; }
+    struct Hash {
+        size_t operator()(const Digest& key) const { return size_t(key.low()); }
+    };
 
 private:
     std::uint64_t m_a = 0x243f6a8885a308d3, m_b = 0x13198a2e03707344;
@@ -40,37 +49,75 @@ struct Meeting {
     double depth = 0;  ///< see ContactBody::depth [m]
 };
 
-/// Remembers shapes, and what happens in windows of runs by all that decides it. Safe to use from several threads.
+/// What digests have the address of: kept so that no address is used again.
+using Keeps = std::vector<std::shared_ptr<const void>>;
+
+/// Remembers values by digest: the newest `most` of them at least, twice that many at most.
+template <class T> class Kept {
+public:
+    explicit Kept(size_t most) : m_most(most) {}
+    const T* find(const Digest& key)
+    {
+        if (const auto known = m_young.find(key); known != m_young.end()) return &known->second;
+        const auto known = m_old.find(key);
+        if (known == m_old.end()) return nullptr;
+        const T& moved = m_young.emplace(key, std::move(known->second)).first->second;
+        m_old.erase(known);
+        return &moved;
+    }
+    void keep(const Digest& key, T value)
+    {
+        if (m_young.size() >= m_most) {
+            m_old = std::move(m_young);
+            m_young.clear();
+        }
+        m_young[key] = std::move(value);
+    }
+
+private:
+    size_t m_most;
+    std::unordered_map<Digest, T, Digest::Hash> m_young, m_old;
+};
+
+/// Remembers shapes, and what happens in windows of runs and to pairs in them, by all that decides it. Safe to use from
+/// several threads.
 class ContactCache {
 public:
-    explicit ContactCache(size_t most = 30000) : m_most(most) {}
+    explicit ContactCache(size_t windows = 30000) : m_windows(windows) {}
 
     KnownShape shapeOf(const std::vector<Solid>& solids);
     /// Base and links of an arm, those made from its kinematics with so much around them [m].
     std::vector<KnownShape> linksOf(const ArmPtr& arm, double padding);
 
     using Meetings = std::shared_ptr<const std::vector<Meeting>>;
-    /// nullptr where nothing is known.
-    Meetings find(const Digest& key);
-    /// `keeps`: what the key has the address of, so that it is not used again.
-    void keep(const Digest& key, Meetings meetings, std::vector<std::shared_ptr<const void>> keeps);
+    using KeepsPtr = std::shared_ptr<const Keeps>;
+    /// What happens in a window; nullptr where nothing is known.
+    Meetings find(const Digest& window);
+    void keep(const Digest& window, Meetings meetings, KeepsPtr keeps);
+
+    /// What becomes of a pair in a window, by whose numbers does not count; null: it does not meet.
+    using Met = std::shared_ptr<const Meeting>;
+    std::optional<Met> findMet(const Digest& pair);
+    void keepMet(const Digest& pair, Met met, KeepsPtr keeps);
+    /// A box that a body does not leave in a window.
+    std::optional<Eigen::AlignedBox3d> findBox(const Digest& body);
+    void keepBox(const Digest& body, const Eigen::AlignedBox3d& box, KeepsPtr keeps);
+
     struct Counts {
-        std::uint64_t asked = 0, found = 0;  ///< windows
+        std::uint64_t asked = 0, found = 0;            ///< windows
+        std::uint64_t pairsAsked = 0, pairsFound = 0;  ///< near pairs of windows that were not found
     };
     Counts counts();
 
     /// Pairs of a scene that are looked at, by what decides them: numbers of bodies, two and two.
     using Pairs = std::shared_ptr<const std::vector<std::uint32_t>>;
-    Pairs findPairs(const Digest& key);
-    void keepPairs(const Digest& key, Pairs pairs);
+    Pairs findPairs(const Digest& scene);
+    void keepPairs(const Digest& scene, Pairs pairs);
 
 private:
-    struct Hash {
-        size_t operator()(const Digest& key) const { return size_t(key.low()); }
-    };
-    struct Entry {
-        Meetings meetings;
-        std::vector<std::shared_ptr<const void>> keeps;
+    template <class T> struct Entry {
+        T value;
+        KeepsPtr keeps;
     };
     struct OwnSolids {
         std::vector<Solid> solids;
@@ -82,13 +129,15 @@ private:
         std::vector<KnownShape> shapes;
     };
     std::mutex m_mutex;
-    const size_t m_most;
     Counts m_counts;
     std::uint64_t m_next = 1;
-    std::vector<OwnSolids> m_solids;  ///< the ones asked for last at the end
+    std::unordered_multimap<std::uint64_t, OwnSolids> m_solids;  ///< by a digest of their sizes
     std::vector<OwnLinks> m_links;
-    std::unordered_map<Digest, Entry, Hash> m_young, m_old;
-    std::unordered_map<Digest, Pairs, Hash> m_pairs;
+    static constexpr size_t kPairs = 100000, kBoxes = 60000, kPairLists = 200;
+    Kept<Entry<Meetings>> m_windows;
+    Kept<Entry<Met>> m_met{kPairs};
+    Kept<Entry<Eigen::AlignedBox3d>> m_boxes{kBoxes};
+    Kept<Pairs> m_pairs{kPairLists};
 };
 
 }  // namespace topikos

@@ -19,22 +19,6 @@ const AxisTrack* trackOf(const Trace& trace, FrameId frame)
     return found != trace.axes.end() && found->frame == frame ? &*found : nullptr;
 }
 
-/// A timing by the moves and laws that it is made of; they are remembered from run to run, it is not.
-void addTiming(Digest& key, const Timing& timing)
-{
-    for (const Leg& leg : timing.legs) {
-        key.add(leg.start);
-        key.add(static_cast<const void*>(leg.move.get()));
-        if (leg.move) {
-            key.add(static_cast<const void*>(leg.law.get()));
-            continue;
-        }
-        for (const Profile::Stretch& s : leg.law->stretches)
-            for (const double v : {s.duration, s.position, s.speed, s.acceleration, s.jerk})
-                key.add(v);
-    }
-}
-
 /// Distance of a point from a line [m].
 double fromLine(const Vec3& point, const Vec3& origin, const Vec3& direction)
 {
@@ -183,26 +167,26 @@ bool ContactScene::appearsIn(size_t body, const Window& window) const
 }
 
 /// Of bodies that move: balls at times along the window, each so much larger as it can get to half way to the next one.
-std::vector<Eigen::AlignedBox3d> ContactScene::boxesIn(const Window& window, const std::vector<bool>& moving) const
+std::vector<Eigen::AlignedBox3d> ContactScene::boxesIn(const Window& window, const std::vector<size_t>& bodies) const
 {
     constexpr double apart = 0.05;  // [s]
-    std::vector<Eigen::AlignedBox3d> out(m_bodies.size());
     const Eigen::AlignedBox3d everywhere(Vec3::Constant(-INFINITY), Vec3::Constant(INFINITY));
+    std::vector<Eigen::AlignedBox3d> out(bodies.size());
+    std::vector<size_t> moving;  // of those asked for
+    for (size_t i = 0; i < bodies.size(); ++i) {
+        if (movesIn(bodies[i], window)) moving.push_back(i);
+        else if (!m_moves[bodies[i]]) out[i] = m_fixedBoxes[bodies[i]];
+        else if (const std::optional<Pose> pose = place(bodies[i], window.middle()))
+            out[i] = m_bodies[bodies[i]].shape->box(*pose);
+    }
+    if (moving.empty()) return out;
     const double length = window.to - window.from;
     const int pieces = int(std::clamp(std::ceil(length / apart), 4.0, 64.0));
     const double half = 0.5 * length / pieces;
-    for (size_t body = 0; body < m_bodies.size(); ++body) {
-        if (moving[body]) continue;
-        if (!m_moves[body]) {
-            out[body] = m_fixedBoxes[body];
-        } else if (const std::optional<Pose> pose = place(body, window.middle())) {
-            out[body] = m_bodies[body].shape->box(*pose);
-        }
-    }
-    for (int i = 0; i < pieces; ++i) {
-        const double at = window.from + length * (i + 0.5) / pieces;
-        for (size_t body = 0; body < m_bodies.size(); ++body) {
-            if (!moving[body]) continue;
+    for (int n = 0; n < pieces; ++n) {
+        const double at = window.from + length * (n + 0.5) / pieces;
+        for (const size_t i : moving) {
+            const size_t body = bodies[i];
             const std::optional<Pose> pose = place(body, at);
             if (!pose) continue;
             const Ball& ball = m_bodies[body].shape->ball();
@@ -210,112 +194,15 @@ std::vector<Eigen::AlignedBox3d> ContactScene::boxesIn(const Window& window, con
             const double linear = now.rate * half + now.ramp * half * half,
                          by = now.rateBy * half + now.rampBy * half * half;
             if (by > 0.5) {  // the bound does not close
-                out[body] = everywhere;
+                out[i] = everywhere;
                 continue;
             }
             const Vec3 centre = *pose * ball.centre, radius = Vec3::Constant(ball.radius + linear / (1 - by));
-            out[body].extend(Vec3(centre - radius));
-            out[body].extend(Vec3(centre + radius));
+            out[i].extend(Vec3(centre - radius));
+            out[i].extend(Vec3(centre + radius));
         }
     }
     return out;
-}
-
-void ContactScene::describe(Digest& key) const
-{
-    for (size_t i = 0; i < m_bodies.size(); ++i) {
-        const SceneBody& body = m_bodies[i];
-        key.add(std::uint64_t(body.kind) << 32 | body.number);
-        key.add(std::uint64_t(body.arm.value) << 32 | body.frame.value);
-        key.add(body.shapeNumber);
-        key.add(std::uint64_t(kindOf(i).value));
-        key.add(std::uint64_t(m_moves[i]));
-        if (m_fixed[i]) key.add(*m_fixed[i]);
-    }
-    // Joints and tool points of arms, by which they move; frames of axes, where those are.
-    for (const ArmStation& arm : m_cell.arms) {
-        key.add(static_cast<const void*>(arm.model.get()));
-        key.add(flangeFromTcp(m_cell, arm));
-        key.add(toolInForce(m_cell, arm).flangeFromTcp);
-        const Gripper& gripper = toolInForce(m_cell, arm).gripper;
-        key.add(std::uint64_t(gripper.kind));
-        key.add(gripper.pivot);
-        if (!findArmTrace(m_trace, arm.id))
-            for (const double q : homePosture(m_cell, arm))
-                key.add(q);
-    }
-    for (const AxisTrack& track : m_trace.axes) {
-        const Frame& frame = *findFrame(m_cell, track.frame);
-        key.add(std::uint64_t(track.frame.value));
-        key.add(std::uint64_t(frame.axis->kind));
-        for (int i = 0; i < 3; ++i)
-            key.add(frame.axis->direction[i]);
-        key.add(frame.axis->speed);
-    }
-    // Frames that travel, or that parts come to lie in.
-    for (const Frame& frame : m_cell.frames) {
-        key.add(std::uint64_t(frame.id.value) << 32 | frame.parent.value);
-        key.add(placeInForce(m_cell, frame));
-        if (frame.axis) key.add(frame.axis->value);
-        if (frame.device) key.add(frame.device->speed);
-    }
-}
-
-void ContactScene::describe(Digest& key, std::vector<std::shared_ptr<const void>>& keeps, const Window& window) const
-{
-    const double middle = window.middle();
-    key.add(window.to - window.from);
-    for (size_t i = 0; i < m_cell.arms.size(); ++i) {
-        const ArmTrace* own = findArmTrace(m_trace, m_cell.arms[i].id);
-        if (!own || own->spans.empty()) continue;
-        const ArmTrace::Span* span = middle < own->spans.back().end ? spanAt(*own, middle) : nullptr;
-        if (span && middle >= span->end) span = nullptr;
-        const StepOutcome* outcome = span ? &own->outcomes[span->outcome] : nullptr;
-        if (outcome && outcome->move && outcome->timing) {
-            addTiming(key, *outcome->timing);
-            keeps.push_back(outcome->timing);
-            key.add(window.from - span->start);
-        } else {
-            for (const double q : postureAt(m_cell, *own, middle))
-                key.add(q);
-        }
-        key.add(openingAt(*own, window.from));
-        key.add(openingAt(*own, window.to));
-    }
-    for (const AxisTrack& track : m_trace.axes) {
-        key.add(track.at(window.from).value_or(NAN));
-        for (const AxisSpan& span : track.spans) {
-            if (span.start >= window.to) break;
-            if (span.end() <= window.from) continue;
-            addTiming(key, *span.timing);
-            keeps.push_back(span.timing);
-            key.add(window.from - span.origin);
-            key.add(span.from);
-            key.add(span.to);
-        }
-    }
-    for (const BeltTrack& belt : m_trace.belts) {
-        const BeltState at = beltAt(m_trace, belt.belt, window.from), end = beltAt(m_trace, belt.belt, window.to);
-        key.add(at.speed);
-        key.add(end.speed);
-        key.add(end.travel - at.travel);
-    }
-    for (size_t i = 0; i < m_bodies.size(); ++i) {
-        if (m_bodies[i].kind != Kind::Part || !m_moves[i]) continue;
-        const PartEvent* event = eventOf(i, middle);
-        key.add(std::uint64_t(i) << 3 | std::uint64_t(event ? int(event->kind) + 1 : 0));
-        key.add(std::uint64_t(appearsIn(i, window)));
-        if (!event) {
-            key.add(m_parts[i]->pose);
-            key.add(std::uint64_t(m_parts[i]->frame.value) << 1 | std::uint64_t(m_parts[i]->id.value >= m_cell.nextId));
-            continue;
-        }
-        key.add(std::uint64_t(event->arm.value) << 32 | event->frame.value);
-        key.add(event->pose);
-        if (event->kind == PartEvent::Kind::Rides)
-            key.add(beltAt(m_trace, event->frame, window.from).travel
-                    - beltAt(m_trace, event->frame, event->time).travel);
-    }
 }
 
 double ContactScene::axisAt(const Frame& frame, double time) const

@@ -61,20 +61,20 @@ public:
     std::optional<Pose> place(size_t body, double time) const;
     /// How it moves from a time on.
     Motion motion(size_t body, double time) const;
-    /// Boxes that the bodies do not leave in a window; empty ones for parts that are not there.
-    std::vector<Eigen::AlignedBox3d> boxesIn(const Window& window, const std::vector<bool>& moving) const;
+    /// Boxes that some bodies do not leave in a window, one each; empty ones for parts that are not there.
+    std::vector<Eigen::AlignedBox3d> boxesIn(const Window& window, const std::vector<size_t>& bodies) const;
     /// Of a part.
     PartKindId kindOf(size_t body) const { return m_parts[body] ? m_parts[body]->kind : PartKindId(); }
+    const Part& part(size_t body) const { return *m_parts[body]; }
+    const Places& places() const { return m_places; }
+    /// Of a body that does not move in the run.
+    const std::optional<Pose>& fixedPlace(size_t body) const { return m_fixed[body]; }
     /// Whether it can move at all in the run.
     bool moves(size_t body) const { return m_moves[body]; }
     /// Whether it moves in a window.
     bool movesIn(size_t body, const Window& window) const;
     /// Whether what a part is in begins with a window.
     bool appearsIn(size_t body, const Window& window) const;
-    /// Everything that is the same over the whole run.
-    void describe(Digest& key) const;
-    /// How all bodies move in a window, as far as it differs from run to run, and what of it is told by its address.
-    void describe(Digest& key, std::vector<std::shared_ptr<const void>>& keeps, const Window& window) const;
     /// The arm that moves a body at a time, if any does: its own, or the one that carries it.
     ArmId moverOf(size_t body, double time) const;
     /// The event that a part is in; nullptr before the first one and for other bodies.

@@ -1,13 +1,11 @@
 #pragma once
-#include "core/check/contact_scene.h"
+#include "core/check/checked_pairs.h"
 
 #include <functional>
 #include <stop_token>
 
 namespace topikos {
 
-/// Nearer than this counts as contact [m].
-inline constexpr double kTouch = 1e-5;
 /// Looks are so close together that nothing gets further between two of them than the clearance at hand; below this
 /// clearance, than this. [m]
 inline constexpr double kFinestLook = 2e-4;
@@ -34,15 +32,6 @@ struct SmallestClearance {
     double time = 0;  ///< [s]
     Nearest nearest;
 };
-
-/// Two bodies that are looked at.
-struct CheckedPair {
-    size_t a = 0, b = 0;
-    double caution = 0;  ///< [m]
-};
-/// Those that move against each other, but neighbours on an arm, what touches in every posture of the arm, and what the
-/// table of pairs leaves out.
-std::vector<CheckedPair> checkedPairs(const ContactScene& scene, double caution = 0, ContactCache* cache = nullptr);
 
 struct SweepOptions {
     ContactCache* cache = nullptr;  ///< remembers what was found in windows before

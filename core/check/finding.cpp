@@ -292,6 +292,13 @@ Result<Cell> acceptFinding(const Cell& cell, const Finding& f, const std::string
     return next;
 }
 
+FindingKey keyOf(const Finding& f)
+{
+    const ContactFact* contact = f.as<ContactFact>();
+    return {f.rule, f.routine, f.step, f.step ? TargetId() : f.target,
+            contact ? contact->a.name + "\n" + contact->b.name : ""};
+}
+
 std::vector<const Finding*> withFollowUps(const std::vector<Finding>& findings)
 {
     std::vector<const Finding*> out;

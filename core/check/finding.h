@@ -2,6 +2,7 @@
 #include "core/simulate/trace.h"
 
 #include <string>
+#include <tuple>
 #include <variant>
 #include <vector>
 
@@ -98,7 +99,7 @@ struct ContactFact {
     double time = 0;                 ///< [s]
     double distance = 0, limit = 0;  ///< [m]
     double depth = 0;                ///< contact: how deep they get into each other at most, as far as it is known [m]
-    double until = 0;                ///< end of the stretch in which they are so near [s]
+    double from = 0, until = 0;      ///< stretch in which they are so near [s]
     Vec3 onA = Vec3::Zero(), onB = Vec3::Zero();  ///< the nearest points, in the world [m]
 };
 /// Nothing gripped (no clamp, no part), a clamp holds the part, or the gripper still has one.
@@ -202,6 +203,10 @@ const ArmStation& armOf(const Cell& cell, const Finding& finding);
 std::pair<std::uint32_t, std::string> subjectOf(const Vocabulary& words, const Finding& finding);
 /// Lets a caution or advice stand, or raises it again with an empty reason.
 Result<Cell> acceptFinding(const Cell& cell, const Finding& finding, const std::string& reason);
+
+/// A finding as one that can be found again after an edit: what is wrong with what.
+using FindingKey = std::tuple<Rule, RoutineId, StepId, TargetId, std::string>;
+FindingKey keyOf(const Finding& finding);
 
 /// All findings with their follow-ups, each behind what it follows from.
 std::vector<const Finding*> withFollowUps(const std::vector<Finding>& findings);

@@ -8,20 +8,10 @@
 #include <cmath>
 #include <map>
 #include <set>
-#include <tuple>
 
 namespace topikos {
 
 namespace {
-
-/// A finding as one that can be found again in another check.
-using Key = std::tuple<Rule, RoutineId, StepId, TargetId, std::string>;
-Key keyOf(const Finding& f)
-{
-    const ContactFact* contact = f.as<ContactFact>();
-    return {f.rule, f.routine, f.step, f.step ? TargetId() : f.target,
-            contact ? contact->a.name + "\n" + contact->b.name : ""};
-}
 
 /// Steps that the run came to.
 std::set<StepId> stepsRun(const CheckResult& checked)
@@ -36,6 +26,13 @@ std::set<StepId> stepsRun(const CheckResult& checked)
     for (const Trace& trace : checked.alone)
         add(trace);
     return out;
+}
+
+/// Ways, orders and tool points are each a kind of their own.
+std::string kindOf(const Change& change)
+{
+    const bool choice = change.change == "configuration" || change.change == "order" || change.change == "tool-point";
+    return choice ? change.change + change.text(0) : change.change;
 }
 
 /// What a change has to keep to.
@@ -73,7 +70,7 @@ private:
     }
     const Finding& m_finding;
     const std::set<StepId> m_run;
-    std::set<Key> m_blocked;
+    std::set<FindingKey> m_blocked;
     int m_cautions = 0;
 };
 
@@ -140,6 +137,7 @@ Remedies remediesFor(const Cell& cell, const CheckResult& checked, const Finding
         Remedy remedy;
         remedy.text = change.text(amount);
         remedy.change = change.change;
+        remedy.kind = kindOf(change);
         remedy.blocked = after.count(Severity::Blocked);
         remedy.cautions = after.count(Severity::Caution);
         remedy.cycleTime = cyclesOf(after.trace).time;
@@ -152,12 +150,7 @@ Remedies remediesFor(const Cell& cell, const CheckResult& checked, const Finding
     };
     std::vector<Change> changes = changesFor(cell, checked, finding, how.plans, options.stop);
     std::stable_sort(changes.begin(), changes.end(), [](const Change& a, const Change& b) { return a.rank < b.rank; });
-    // One offer of each kind, the one that changes least; ways, orders and tool points are each a kind of their own.
-    const auto kindOf = [](const Change& change) {
-        const bool choice =
-            change.change == "configuration" || change.change == "order" || change.change == "tool-point";
-        return choice ? change.change + change.text(0) : change.change;
-    };
+    // One offer of each kind, the one that changes least.
     std::map<std::string, size_t> kinds;
     for (const Change& change : changes) {
         if (options.stop.stop_requested()) break;

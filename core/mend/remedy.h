@@ -10,6 +10,7 @@ namespace topikos {
 struct Remedy {
     std::string text;    ///< what it does: "Turn Rack place 3 by 30° about the tool axis"
     std::string change;  ///< which kind of change: "configuration", "joint-move", …
+    std::string kind;    ///< one remedy of each is offered
     Cell cell;           ///< with it
     int blocked = 0, cautions = 0;
     double cycleTime = 0;  ///< of the run [s]; of one that is blocked up to there

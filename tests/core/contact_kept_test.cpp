@@ -20,6 +20,8 @@ private Q_SLOTS:
     void workersChangeNothing();
     void editsAreJudgedAnew();
     void editCostsWhatItTouches();
+    void movedFixtureCostsItsPairs();
+    void sameAgainCostsNothing();
     void mayTouchHoldsForItsStep();
     void pairsHaveTheirOwnCaution();
     void standInsArePadded();
@@ -173,6 +175,45 @@ void ContactKeptTest::editCostsWhatItTouches()
     cell = changeStep(cell, routineOf(cell, cell.arms.front()).id, step).value();
     check(cell, options);
     QVERIFY2(missed() - first <= 2, qPrintable(QString::number(missed() - first)));
+}
+
+void ContactKeptTest::movedFixtureCostsItsPairs()
+{
+    FrameId block;
+    Cell cell = withBlock(example("glazing-line-on-a-rail"), translated({0.98, -0.3, 1.62}), {0.1, 0.1, 0.1}, &block);
+    ContactCache cache;
+    PlanCache plans;
+    CheckOptions options;
+    options.plans = &plans;
+    options.touched = &cache;
+    check(cell, options);
+    const ContactCache::Counts first = cache.counts();
+    const auto worked = first.pairsAsked - first.pairsFound;
+    QVERIFY(worked > 100);
+    cell = setFramePose(cell, block, translated({0.98, -0.3, 1.615})).value();
+    check(cell, options);
+    const ContactCache::Counts second = cache.counts();
+    const auto anew = second.pairsAsked - second.pairsFound - worked;
+    QCOMPARE(second.found, first.found);  // no window is the same
+    QVERIFY2(anew > 0 && anew < worked / 8, qPrintable(QString("%1 of %2").arg(anew).arg(worked)));
+}
+
+void ContactKeptTest::sameAgainCostsNothing()
+{
+    const auto workedFor = [](int times) {
+        std::string text = "routine Main, run by Arm\n";
+        for (int i = 0; i < times; ++i)
+            text += "    joint to Home\n    joint over Tile pick 120 mm blend 20 mm\n    line to Tile pick\n"
+                    "    line over Tile pick 120 mm\n    joint over Rack place 120 mm\n";
+        ContactCache cache;
+        CheckOptions options;
+        options.touched = &cache;
+        check(withProgram(example("tile-glazing-line"), text), options);
+        return cache.counts().pairsAsked - cache.counts().pairsFound;
+    };
+    const auto twice = workedFor(2);
+    QVERIFY(twice > 20);
+    QCOMPARE(workedFor(12), twice);
 }
 
 void ContactKeptTest::mayTouchHoldsForItsStep()

@@ -1,0 +1,191 @@
+#include "core/check/checked_pairs.h"
+
+#include <algorithm>
+#include <map>
+#include <random>
+#include <set>
+
+namespace topikos {
+
+namespace {
+
+using Kind = SceneBody::Kind;
+
+/// Bodies of one arm that hold together.
+bool neighbours(const Cell& cell, const SceneBody& a, const SceneBody& b)
+{
+    if (!a.ofArm() || !b.ofArm() || a.arm != b.arm) return false;
+    const auto last = std::uint32_t(findArm(cell, a.arm)->model->jointCount());
+    const auto place = [last](const SceneBody& body) { return body.kind == Kind::Link ? body.number : last + 1; };
+    return std::max(place(a), place(b)) - std::min(place(a), place(b)) <= 1;
+}
+
+/// Pairs of bodies that stand on the same place that touch in every posture that is tried: they are built that way.
+std::set<std::pair<size_t, size_t>> alwaysTouching(const ContactScene& scene)
+{
+    constexpr int postures = 24;
+    const Cell& cell = scene.cell();
+    const std::vector<SceneBody>& bodies = scene.bodies();
+    std::set<std::pair<size_t, size_t>> out;
+    for (const ArmStation& arm : cell.arms) {
+        std::vector<size_t> own, around;
+        for (size_t i = 0; i < bodies.size(); ++i) {
+            if (bodies[i].ofArm() && bodies[i].arm == arm.id) own.push_back(i);
+            if (bodies[i].kind == Kind::Frame && axesBetween(cell, bodies[i].frame, arm.mount).empty())
+                around.push_back(i);
+        }
+        std::vector<std::pair<size_t, size_t>> left;
+        for (size_t i = 0; i < own.size(); ++i) {
+            for (size_t k = i + 1; k < own.size(); ++k)
+                if (!neighbours(cell, bodies[own[i]], bodies[own[k]])) left.push_back({own[i], own[k]});
+            for (const size_t frame : around)
+                if (!(bodies[own[i]].kind == Kind::Link && bodies[own[i]].number == 0)) left.push_back({own[i], frame});
+        }
+        std::mt19937_64 random(1);
+        const Pose base = worldFromBase(cell, arm);
+        const Tool& tool = toolInForce(cell, arm);
+        for (int n = 0; n < postures && !left.empty(); ++n) {
+            JointVector q(arm.model->jointCount());
+            for (int j = 0; j < arm.model->jointCount(); ++j) {
+                const Joint& joint = arm.model->joints()[size_t(j)];
+                q[j] = joint.lower + (joint.upper - joint.lower) * double(random() >> 11) * 0x1p-53;
+            }
+            ChainFrames chain;
+            chainFrames(*arm.model, q, chain);
+            const auto place = [&](size_t i) {
+                const SceneBody& body = bodies[i];
+                if (body.kind == Kind::Frame) return worldFromFrame(cell, body.frame);
+                if (body.kind == Kind::Link && body.number == 0) return base;
+                const AxisFrame& at = body.kind == Kind::Link ? chain.joints[body.number - 1] : chain.flange;
+                const Pose pose = base * makePose(at.rotation, at.origin);
+                return body.kind == Kind::Jaw
+                           ? pose * tool.flangeFromTcp * jawPlaces(tool.gripper, tool.gripper.open)[body.number]
+                           : pose;
+            };
+            std::erase_if(left, [&](const auto& pair) {
+                return !bodies[pair.first].shape->touches(place(pair.first), *bodies[pair.second].shape,
+                                                          place(pair.second));
+            });
+        }
+        out.insert(left.begin(), left.end());
+    }
+    return out;
+}
+
+/// Parts that an arm carries at some time.
+std::set<PartId> carriedParts(const Trace& trace)
+{
+    std::set<PartId> out;
+    for (const PartEvent& event : trace.partEvents)
+        if (event.kind == PartEvent::Kind::Carried) out.insert(event.part);
+    return out;
+}
+
+/// Pairs by what they are, whatever the table says of their clearance.
+std::vector<std::uint32_t> pairsOf(const ContactScene& scene)
+{
+    const Cell& cell = scene.cell();
+    const std::vector<SceneBody>& bodies = scene.bodies();
+    std::map<std::pair<ContactMember, ContactMember>, bool> table;
+    for (const ContactPair& p : cell.contact.pairs) {
+        table[{p.a, p.b}] = p.checked;
+        table[{p.b, p.a}] = p.checked;
+    }
+    const std::set<std::pair<size_t, size_t>> built = alwaysTouching(scene);
+    // Frames that touch before anything has moved are built that way.
+    const auto touchAtFirst = [&](size_t i, size_t k) {
+        return bodies[i].shape->nearest(*scene.place(i, 0), *bodies[k].shape, *scene.place(k, 0), kTouch).distance
+               <= kTouch;
+    };
+    const std::set<PartId> everCarried = carriedParts(scene.trace());
+    const auto carried = [&](const SceneBody& part) { return everCarried.contains(part.part); };
+    std::vector<std::uint32_t> out;
+    const auto add = [&](size_t i, size_t k) { out.insert(out.end(), {std::uint32_t(i), std::uint32_t(k)}); };
+    for (size_t i = 0; i < bodies.size(); ++i)
+        for (size_t k = i + 1; k < bodies.size(); ++k) {
+            const SceneBody &a = bodies[i], &b = bodies[k];
+            if (!scene.moves(i) && !scene.moves(k)) continue;
+            const auto own = a.member(), other = b.member();
+            if (own && other) {
+                if (own == other) continue;
+                if (const auto known = table.find({*own, *other}); known != table.end()) {
+                    if (known->second) add(i, k);
+                    continue;
+                }
+            }
+            // Belts see to what rides on them; parts that arms carry are another thing.
+            if (a.kind == Kind::Part && b.kind == Kind::Part && !carried(a) && !carried(b)) continue;
+            if (neighbours(cell, a, b) || built.contains({i, k}) || built.contains({k, i})) continue;
+            const bool frames = a.kind == Kind::Frame && b.kind == Kind::Frame;
+            const bool still = frames && (axesBetween(cell, a.frame, b.frame).empty() || touchAtFirst(i, k));
+            // The base of an arm and what carries it, or stands beside it for good.
+            const FrameId mount = a.kind == Kind::Link && a.number == 0 ? findArm(cell, a.arm)->mount : FrameId();
+            const bool base = mount && b.kind == Kind::Frame
+                              && (isBelow(cell, mount, b.frame) || axesBetween(cell, mount, b.frame).empty());
+            if (!still && !base) add(i, k);
+        }
+    return out;
+}
+
+/// Everything of a run that decides its pairs, but the table and what is carried.
+void describe(Digest& key, const ContactScene& scene)
+{
+    const Cell& cell = scene.cell();
+    for (size_t i = 0; i < scene.bodies().size(); ++i) {
+        const SceneBody& body = scene.bodies()[i];
+        key.add(std::uint64_t(body.kind) << 32 | body.number);
+        key.add(std::uint64_t(body.arm.value) << 32 | body.frame.value);
+        key.add(body.shapeNumber);
+        key.add(std::uint64_t(scene.kindOf(i).value));
+        key.add(std::uint64_t(scene.moves(i)));
+        if (const std::optional<Pose>& fixed = scene.fixedPlace(i)) key.add(*fixed);
+    }
+    for (const ArmStation& arm : cell.arms) {
+        key.add(static_cast<const void*>(arm.model.get()));
+        key.add(toolInForce(cell, arm).flangeFromTcp);
+        key.add(std::uint64_t(arm.mount.value));
+    }
+    for (const Frame& frame : cell.frames) {
+        key.add(std::uint64_t(frame.id.value) << 32 | frame.parent.value);
+        key.add(placeInForce(cell, frame));
+        key.add(frame.axis ? frame.axis->value : NAN);
+    }
+}
+
+}  // namespace
+
+std::vector<CheckedPair> checkedPairs(const ContactScene& scene, double caution, ContactCache* cache)
+{
+    const Cell& cell = scene.cell();
+    const std::vector<SceneBody>& bodies = scene.bodies();
+    Digest key;
+    if (cache) {
+        describe(key, scene);
+        for (const ContactPair& p : cell.contact.pairs) {
+            for (const ContactMember& m : {p.a, p.b}) {
+                key.add(std::uint64_t(m.arm.value) << 32 | m.id);
+                key.add(std::uint64_t(m.kind));
+            }
+            key.add(std::uint64_t(p.checked));
+        }
+        for (const PartId part : carriedParts(scene.trace()))
+            key.add(std::uint64_t(part.value));
+    }
+    ContactCache::Pairs known = cache ? cache->findPairs(key) : nullptr;
+    if (!known) known = std::make_shared<const std::vector<std::uint32_t>>(pairsOf(scene));
+    if (cache) cache->keepPairs(key, known);
+    std::map<std::pair<ContactMember, ContactMember>, double> own;
+    for (const ContactPair& p : cell.contact.pairs)
+        if (p.caution) own[{p.a, p.b}] = own[{p.b, p.a}] = *p.caution;
+    std::vector<CheckedPair> out;
+    for (size_t i = 0; i < known->size(); i += 2) {
+        CheckedPair& pair = out.emplace_back(CheckedPair{(*known)[i], (*known)[i + 1], caution});
+        if (own.empty()) continue;
+        const auto a = bodies[pair.a].member(), b = bodies[pair.b].member();
+        if (!a || !b) continue;
+        if (const auto found = own.find({*a, *b}); found != own.end()) pair.caution = found->second;
+    }
+    return out;
+}
+
+}  // namespace topikos
