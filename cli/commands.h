@@ -40,6 +40,16 @@ struct PlaceOptions {
 };
 int placeInCell(const std::string& file, const PlaceOptions& options);
 
+/// Where an arm reaches: a plane, a box or the bodies of a frame.
+struct ReachOptions {
+    std::string arm, frame, target;  ///< the first arm; the world; a target whose orientation is taken, else tool down
+    std::vector<double> box;         ///< X0 X1 Y0 Y1 Z, or X0 X1 Y0 Y1 Z0 Z1 [m]
+    double spacing = 0.05;           ///< [m]
+    bool surface = false, freeTurn = false, json = false;
+    std::string csv;  ///< file for the table
+};
+int reachOfCell(const std::string& file, const ReachOptions& options);
+
 /// Runs each arm's routine so many cycles, up to a time; 0 cycles: as often as it takes until then. The table has a row
 /// every so many seconds.
 struct SimulateOptions {
@@ -63,6 +73,13 @@ int programOfCell(const std::string& file, const std::string& from, const std::s
 
 /// Distance of two bodies at a time of the run [s]; without names the smallest one of every checked pair over the run.
 int clearanceOfCell(const std::string& file, const std::string& a, const std::string& b, double at);
+
+/// The targets as a table, or a table of targets brought in.
+struct TargetsOptions {
+    std::string from, out;  ///< .csv to bring in; the cell to write, without it the cell itself
+    bool keepRest = false;  ///< rows that are right are taken although others are wrong
+};
+int targetsOfCell(const std::string& file, const TargetsOptions& options);
 
 /// Brings a time table in: under a name that is there it takes the place of those rows. With a routine, a step that
 /// plays it comes at its end.

@@ -100,6 +100,33 @@ int main(int argc, char** argv)
     placeCommand->add_flag("--json", place.json, "One JSON object instead of text");
     placeCommand->callback([&] { code = placeInCell(file, place); });
 
+    ReachOptions reach;
+    CLI::App* reachCommand =
+        app.add_subcommand("reach", "Where an arm reaches: a plane, a box or the bodies of a frame");
+    reachCommand->add_option("CELL", file, "Cell file")->required();
+    reachCommand->add_option("--arm", reach.arm, "The arm; without it the first one");
+    reachCommand->add_option("--frame", reach.frame, "Frame that the box is seen from; without it the world");
+    reachCommand->add_option("--box,--plane", reach.box, "X0 X1 Y0 Y1 Z for a plane, X0 X1 Y0 Y1 Z0 Z1 for a box [m]")
+        ->expected(5, 6);
+    reachCommand->add_flag("--surface", reach.surface, "The bodies of the frame in place of a box, the tool into them");
+    reachCommand->add_option("--spacing", reach.spacing, "Of the spots [m] (0.05)");
+    reachCommand->add_option("--target", reach.target, "Take the orientation of this target; without it the tool down");
+    reachCommand->add_flag("--free", reach.freeTurn, "The tool may turn about its own axis");
+    reachCommand->add_option("--csv", reach.csv, "Write all spots to this CSV file");
+    reachCommand->add_flag("--json", reach.json, "One JSON object instead of a picture in digits");
+    reachCommand->callback([&] { code = reachOfCell(file, reach); });
+
+    TargetsOptions targets;
+    CLI::App* targetsCommand =
+        app.add_subcommand("targets", "The targets as a table; with --from a table of targets brought in");
+    targetsCommand->add_option("CELL", file, "Cell file")->required();
+    CLI::Option* fromTable = targetsCommand->add_option("--from", targets.from, "CSV file to bring in");
+    targetsCommand->add_flag("--keep-rest", targets.keepRest, "Take the rows that are right although others are wrong")
+        ->needs(fromTable);
+    targetsCommand->add_option("-o,--output", targets.out, "Cell file to write; without it CELL itself")
+        ->needs(fromTable);
+    targetsCommand->callback([&] { code = targetsOfCell(file, targets); });
+
     CLI::App* simulateCommand = app.add_subcommand("simulate", "Run the cycle of a cell; exit code 1 if it is blocked");
     simulateCommand->add_option("CELL", file, "Cell file")->required();
     simulateCommand->add_flag("--json", run.json, "One JSON object instead of text");
@@ -177,7 +204,8 @@ int main(int argc, char** argv)
         app.parse(argc, argv);
         if (app.get_subcommands().empty())
             throw CLI::RequiredError(
-                "One of the commands arm, check, mend, place, simulate, curves, program, table, clearance, export, "
+                "One of the commands arm, check, mend, place, reach, targets, simulate, curves, program, "
+                "table, clearance, export, "
                 "format");
         if (arm->parsed() && arm->get_subcommands().empty())
             throw CLI::RequiredError("One of the questions list, info, fk, jacobian, ik, singular, torque, export");

@@ -76,13 +76,13 @@ int placeInCell(const std::string& file, const PlaceOptions& options)
     query.workers = kCheckWorkers;
     const PlaceSearch found = *searchPlace(*cell, query);
     if (!options.map.empty()) {
-        std::string table = "x [m],y [m],unreached,margin,reason\n";
+        std::string table = "x [m],y [m],unreached,blocked,margin,reason\n";
         for (const TriedPlace& p : found.map) {
             std::string reason = p.reason;
             for (char& c : reason)
                 if (c == '"') c = '\'';
-            table += fmt::format("{:.6g},{:.6g},{},{:.6g},\"{}\"\n", p.offset[0], p.offset[1], p.unreached, p.margin,
-                                 reason);
+            table += fmt::format("{:.6g},{:.6g},{},{},{:.6g},\"{}\"\n", p.offset[0], p.offset[1], p.unreached,
+                                 p.blocked, p.margin, reason);
         }
         if (const Status failed = saveFile(options.map, table)) return refused(*failed);
     }

@@ -20,7 +20,12 @@ JogPad::JogPad(Session& session, QWidget* parent) : QWidget(parent), m_session(s
     auto* title = new QLabel("Jog", this);
     title->setFont(textFont(12, QFont::DemiBold));
     head->addWidget(title);
-    head->addStretch();
+    m_pivot = new QLabel(this);
+    m_pivot->setObjectName("jogPivot");
+    m_pivot->setProperty("class", "faint");
+    m_pivot->setStyleSheet("font-size: 11px;");
+    m_pivot->setSizePolicy(QSizePolicy::Ignored, QSizePolicy::Fixed);
+    head->addWidget(m_pivot, 1);
     const auto stepButton = [&](const char* words, int by, const char* tip) {
         auto* b = new QPushButton(words, this);
         b->setFixedSize(24, 22);
@@ -43,16 +48,17 @@ JogPad::JogPad(Session& session, QWidget* parent) : QWidget(parent), m_session(s
 
     auto* spaces = new QHBoxLayout;
     spaces->setSpacing(4);
-    static const char* names[] = {"Joint", "World", "Tool", "Frame"};
+    static const char* names[] = {"Joint", "World", "Tool", "Frame", "Base"};
     static const char* tips[] = {"Each joint by itself (J in the view)", "Along and about the world's axes (W)",
                                  "Along and about the tool's axes (O)",
-                                 "Along and about the axes of the frame the pose is seen from (R)"};
-    for (int i = 0; i < 4; ++i) {
+                                 "Along and about the axes of the frame the pose is seen from (R)",
+                                 "Along and about the axes of the arm's base (B)"};
+    for (int i = 0; i < 5; ++i) {
         m_spaces[i] = new QPushButton(names[i], this);
         m_spaces[i]->setObjectName(QString("jog%1").arg(names[i]));
         m_spaces[i]->setCheckable(true);
         m_spaces[i]->setToolTip(tips[i]);
-        m_spaces[i]->setStyleSheet("padding: 2px 2px;");
+        m_spaces[i]->setStyleSheet("padding: 2px 0; min-width: 40px;");
         connect(m_spaces[i], &QPushButton::clicked, this, [this, i] { m_session.setJogSpace(JogSpace(i)); });
         spaces->addWidget(m_spaces[i]);
     }
@@ -77,6 +83,17 @@ JogPad::JogPad(Session& session, QWidget* parent) : QWidget(parent), m_session(s
         m_plus[i]->setObjectName(QString("jogPlus%1").arg(i));
     }
     column->addLayout(grid);
+    m_line = new QLineEdit(this);
+    m_line->setObjectName("moveLine");
+    m_line->setAccessibleName("Move by, or to");
+    m_line->setPlaceholderText("Z +25   j4 -10   x 350 y 0");
+    m_line->setToolTip("With a sign: by so much, along the axes jogged along. Without: to there, as the pose is read. "
+                       "\"=\" goes to a negative place: x = -350. Enter moves, and keeps the line for the next time.");
+    connect(m_line, &QLineEdit::returnPressed, this, [this] {
+        m_session.moveTyped(m_line->text());
+        m_line->selectAll();
+    });
+    column->addWidget(m_line);
     connect(&session, &Session::jogChanged, this, &JogPad::refresh);
     connect(&session, &Session::cellChanged, this, &JogPad::refresh);
     refresh();
@@ -87,8 +104,10 @@ void JogPad::refresh()
     m_step->setText(text(plainNumber(millimetres(m_session.jogLength()), 2) + " mm · "
                          + plainNumber(degrees(m_session.jogAngle()), 2) + "°"));
     const int space = int(m_session.jogSpace());
-    for (int i = 0; i < 4; ++i)
+    for (int i = 0; i < 5; ++i)
         m_spaces[i]->setChecked(i == space);
+    m_pivot->setText(m_session.pivotPlace() ? "about " + m_session.pivotName() : QString());
+    m_pivot->setToolTip("Turns go about " + m_session.pivotName());
     const bool joints = m_session.jogSpace() == JogSpace::Joint;
     static const char* axes[] = {"X", "Y", "Z", "Rx", "Ry", "Rz"};
     for (int i = 0; i < 6; ++i) {

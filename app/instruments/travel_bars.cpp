@@ -1,5 +1,6 @@
 #include "app/instruments/travel_bars.h"
 
+#include "app/instruments/bar_paint.h"
 #include "app/session/text.h"
 #include "app/theme/theme.h"
 #include "core/robot/singularity.h"
@@ -11,7 +12,6 @@
 #include <QLineEdit>
 #include <QMouseEvent>
 #include <QPainter>
-#include <QPainterPath>
 #include <QToolTip>
 
 #include <cmath>
@@ -21,27 +21,8 @@ namespace topikos {
 namespace {
 
 constexpr int kAxisRow = 34;  // of a device axis, with its name
-constexpr int kRow = 19, kLabel = 26, kValue = 68, kBar = 8;
-constexpr int kKindLabel = 70, kKindValue = 64;
-
-void paintZones(QPainter& p, const QRectF& bar, const std::vector<std::tuple<double, double, QColor>>& zones)
-{
-    QPainterPath clip;
-    clip.addRoundedRect(bar, bar.height() / 2, bar.height() / 2);
-    p.save();
-    p.setClipPath(clip);
-    p.fillRect(bar, theme().track);
-    for (const auto& [from, to, color] : zones)
-        p.fillRect(QRectF(bar.left() + from * bar.width(), bar.top(), (to - from) * bar.width(), bar.height()), color);
-    p.restore();
-}
-
-void paintMarker(QPainter& p, const QRectF& bar, double place, const QColor& color)
-{
-    p.setPen(Qt::NoPen);
-    p.setBrush(color);
-    p.drawRoundedRect(QRectF(bar.left() + place * bar.width() - 2, bar.top() - 3, 4, bar.height() + 6), 2, 2);
-}
+constexpr int kRow = kBarRow, kLabel = 26, kValue = 68;
+constexpr int kKindLabel = 70, kKindValue = kBarValue;
 
 }  // namespace
 

@@ -116,6 +116,9 @@ void Session::open(Cell cell, const QString& path)
     m_ghost.reset();
     m_ways.clear();
     m_readingFrame = {};
+    m_pivot = {};
+    m_picked.reset();
+    m_overlay.reset();
     m_arm = this->cell().arms.front().id;
     m_looked.clear();
     m_postures.clear();

@@ -21,7 +21,27 @@ namespace topikos {
 /// Something that can be selected; a step lights up in the route, the view and the strip alike.
 using Selection = std::variant<std::monostate, FrameId, PartId, ToolId, TargetId, StepId, PatternId, ArmId>;
 
-enum class JogSpace { Joint, World, Tool, Frame };
+enum class JogSpace { Joint, World, Tool, Frame, Base };
+
+/// What was clicked on last in the view, or where a selected thing is: a place of the world, and what stands up there.
+struct PickedPlace {
+    Vec3 place = Vec3::Zero();
+    Vec3 up = Vec3::UnitZ();            ///< the normal of the face, the axis of the hole, z of the frame or part
+    Quat reference = Quat::Identity();  ///< of what it belongs to
+    Selection of{};
+    QString words{};  ///< "face of Drying rack"
+};
+/// Along what the tool is brought to a place: into the face, as the tool stands, or down the z axis of a frame.
+enum class SendAxis { Normal, Tool, Frame, World };
+
+struct Mesh;
+/// Something that lies over the cell without being of it, such as a reach map: drawn as a mesh, with points that can be
+/// pointed at.
+struct SpotOverlay {
+    FrameId frame{};  ///< in which mesh and points are
+    std::shared_ptr<const Mesh> mesh{};
+    std::vector<Vec3> points{};
+};
 
 /// A run that was kept, with the cell that it is of.
 struct KeptRun {
@@ -129,9 +149,28 @@ public:
     bool jogAxis(JogSpace space, int axis, double by);
     /// Brings the TCP to a pose in base, staying in the present configuration.
     bool moveTcp(const Pose& baseFromTcp);
+    /// Moves as a line says: "Z +25" by, along the axes that are jogged along (joints: the world's); "x 350" to, as
+    /// seen from the reading frame; "j4 -10". False, and said, when it cannot be understood or gone to: nothing moves
+    /// then.
+    bool moveTyped(const QString& line);
+    /// What turns by hand go about in place of the TCP: the origin of a frame, part or target; nothing for the TCP.
+    void setPivot(const Selection& thing);
+    std::optional<Vec3> pivotPlace() const;  ///< in the world
+    QString pivotName() const;               ///< "the TCP" when there is none
     /// Posture that moveTcp would take, or what is in the way.
     Solutions lookAhead(const Pose& baseFromTcp, std::optional<JointVector>& posture) const;
     bool goToTarget(TargetId id);
+    /// Where the arm can be sent: what was clicked in the view, as long as that is selected; else the selected part,
+    /// frame or target.
+    std::optional<PickedPlace> sendPlace() const;
+    void setPicked(std::optional<PickedPlace> place);
+    /// Sends the tool there, so far back along its axis [m]: of all turns about it the one with the largest margin.
+    /// False, and said, when no turn can be reached: nothing moves then.
+    bool sendThere(SendAxis axis, double off);
+    /// Steps that grip the selected part, or set down what was gripped last at the place: above by so much, down, and
+    /// up again, at the end of the routine that is looked at. One edit. False, and said, when it cannot be reached.
+    bool addGripThere(double over);
+    bool addReleaseThere(SendAxis axis, double over);
     /// The same for the selected target, or that of the selected step.
     bool goToSelected();
 
@@ -232,6 +271,9 @@ public:
     void setWays(std::vector<JointVector> ways, AxisValues axes = {});
     const AxisValues& waysAxes() const { return m_waysAxes; }
 
+    const std::shared_ptr<const SpotOverlay>& overlay() const { return m_overlay; }
+    void setOverlay(std::shared_ptr<const SpotOverlay> overlay);
+
     void say(const QString& text, bool alert = false) { Q_EMIT said(text, alert); }
 
 Q_SIGNALS:
@@ -247,6 +289,8 @@ Q_SIGNALS:
     void traceChanged();  ///< another run is there than that of the check, or no more
     void jogChanged();
     void ghostChanged();
+    void overlayPointed(int point);  ///< in the view; -1: none
+    void overlayTaken(int point);
     void previewChanged();
     void said(const QString& text, bool alert);
     void delivered(std::shared_ptr<const topikos::CheckedCell> checked);
@@ -255,6 +299,12 @@ private:
     void changed();
     /// Puts away the posture of the arm in hand, and takes up that of another one.
     void switchArm(ArmId arm);
+    struct SendChoice;
+    std::optional<SendChoice> chooseSend(const PickedPlace& place, SendAxis axis, const std::vector<double>& offs,
+                                         int turns);
+    bool addStroke(const SendChoice& choice, FrameId frame, const QString& label, bool grips, double over);
+    /// A TCP (in base) moved along, or turned about, one of some axes; turns go about the pivot.
+    Pose shiftedTcp(const Pose& baseFromTcp, const Quat& axes, int axis, double by) const;
     /// The arm in hand stands at a posture with device axes at `axes`, outside any run.
     void stand(const JointVector& posture, const AxisValues& axes);
     /// The same on the way there: up to a contact.
@@ -301,6 +351,10 @@ private:
     HandStop m_touch;  ///< that the last move by hand ended with, if it did
     FrameId m_readingFrame;
     JogSpace m_jogSpace = JogSpace::World;
+    Selection m_pivot;
+    std::optional<PickedPlace> m_picked;
+    Pose m_pickedIn;  ///< the world seen from its frame as it was clicked
+    std::shared_ptr<const SpotOverlay> m_overlay;
     int m_jogStep = 3;
     int m_jogJoint = 0;
     std::optional<JointVector> m_ghost;

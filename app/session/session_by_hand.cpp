@@ -2,6 +2,7 @@
 
 #include "app/session/text.h"
 #include "core/cell/step_tree.h"
+#include "core/cell/typed_move.h"
 #include "core/spatial/rotation.h"
 #include "core/spatial/units.h"
 
@@ -219,11 +220,116 @@ bool Session::jogAxis(JogSpace space, int axis, double by)
     Quat axes = tcp.rotation;
     if (space == JogSpace::World) axes = shownBase().rotation.conjugate();
     if (space == JogSpace::Frame) axes = shownBase().rotation.conjugate() * shownPlace(m_readingFrame).rotation;
+    if (space == JogSpace::Base) axes = Quat::Identity();
+    return moveTcp(shiftedTcp(tcp, axes, axis, by));
+}
+
+Pose Session::shiftedTcp(const Pose& tcp, const Quat& axes, int axis, double by) const
+{
     const Vec3 direction = axes * Vec3::Unit(axis % 3);
-    Pose wanted = tcp;
-    if (axis < 3) wanted.translation += by * direction;
-    else wanted.rotation = (Quat(Eigen::AngleAxisd(by, direction)) * tcp.rotation).normalized();
-    return moveTcp(wanted);
+    Pose out = tcp;
+    if (axis < 3) {
+        out.translation += by * direction;
+        return out;
+    }
+    const Quat turn(Eigen::AngleAxisd(by, direction));
+    out.rotation = (turn * tcp.rotation).normalized();
+    if (const auto world = pivotPlace()) {
+        const Vec3 pivot = inverse(shownBase()) * *world;
+        out.translation = pivot + turn * (tcp.translation - pivot);
+    }
+    return out;
+}
+
+bool Session::moveTyped(const QString& line)
+{
+    const Result<TypedMove> read = readTypedMove(line.toStdString(), arm(), lengthUnit().size, angleUnit().size);
+    if (!read) {
+        say(text(read.error().line()), true);
+        return false;
+    }
+    leaveRun();
+    m_movedAt.invalidate();
+    if (read->joints()) {
+        JointVector q = shownPosture();
+        for (const TypedMove::Part& part : read->parts) {
+            if (arm().description().joints[size_t(part.index)].locked) {
+                say(QString("Axis %1 is locked.").arg(part.index + 1), true);
+                return false;
+            }
+            q[part.index] = part.by ? q[part.index] + part.value : part.value;
+        }
+        if (const RangeExcess excess = rangeExcess(arm(), q); excess.joint >= 0) {
+            say(QString("Joint %1 would be %2 past its range.")
+                    .arg(excess.joint + 1)
+                    .arg(jointText(arm().joints()[size_t(excess.joint)], excess.excess)),
+                true);
+            return false;
+        }
+        return driveTo(q);
+    }
+    // Where to go first, as seen from the reading frame; then by how much, along the axes as they are jogged along.
+    const Pose base = shownBase(), frame = shownPlace(m_readingFrame);
+    Pose seen = inverse(frame) * shownTcp();
+    const AngleOrder order = cell().angles;
+    Vec3 angles = anglesOf(order, seen.matrix());
+    bool turned = false;
+    for (const TypedMove::Part& part : read->parts) {
+        if (part.by) continue;
+        if (part.what == TypedMove::What::Along) seen.translation[part.index] = part.value;
+        if (part.what != TypedMove::What::About) continue;
+        if (order == AngleOrder::IntrinsicZyz) {
+            say("In this order of angles two are about Z: type a turn by so much, with a sign.", true);
+            return false;
+        }
+        angles[order == AngleOrder::IntrinsicZyx ? 2 - part.index : part.index] = part.value;
+        turned = true;
+    }
+    if (turned) seen.rotation = rotationFrom(order, angles);
+    Pose tcp = inverse(base) * frame * seen;
+    Quat axes = base.rotation.conjugate();
+    if (m_jogSpace == JogSpace::Tool) axes = tcp.rotation;
+    if (m_jogSpace == JogSpace::Frame) axes = axes * frame.rotation;
+    if (m_jogSpace == JogSpace::Base) axes = Quat::Identity();
+    for (const TypedMove::Part& part : read->parts)
+        if (part.by) tcp = shiftedTcp(tcp, axes, part.index + (part.what == TypedMove::What::About ? 3 : 0), part.value);
+    return moveTcp(tcp);
+}
+
+void Session::setPivot(const Selection& thing)
+{
+    m_pivot = thing;
+    say(pivotPlace() ? "Turns by hand go about " + pivotName() + " now." : QString("Turns by hand go about the TCP."));
+    Q_EMIT jogChanged();
+}
+
+std::optional<Vec3> Session::pivotPlace() const
+{
+    const Cell& now = shownCell();
+    if (const auto* frame = std::get_if<FrameId>(&m_pivot); frame && findFrame(now, *frame))
+        return shownPlace(*frame).translation;
+    if (const auto* id = std::get_if<TargetId>(&m_pivot))
+        if (const Target* target = findTarget(now, *id); target && target->kind == Target::Kind::Pose)
+            return (shownPlace(target->frame) * target->pose).translation;
+    if (const auto* id = std::get_if<PartId>(&m_pivot))
+        for (const PlacedPart& part : shownState().parts)
+            if (part.part == *id) return part.worldFromPart.translation;
+    return std::nullopt;
+}
+
+QString Session::pivotName() const
+{
+    if (!pivotPlace()) return "the TCP";
+    if (const auto* frame = std::get_if<FrameId>(&m_pivot)) return text(frameName(shownCell(), *frame));
+    if (const auto* id = std::get_if<TargetId>(&m_pivot)) return text(findTarget(shownCell(), *id)->name);
+    return text(findPart(shownCell(), std::get<PartId>(m_pivot))->name);
+}
+
+void Session::setOverlay(std::shared_ptr<const SpotOverlay> overlay)
+{
+    if (overlay == m_overlay) return;
+    m_overlay = std::move(overlay);
+    Q_EMIT ghostChanged();
 }
 
 bool Session::goToTarget(TargetId id)

@@ -364,7 +364,7 @@ void CurvesPanel::sample()
     std::vector<Curve> all;
     for (const Panel& panel : m_panels)
         all.insert(all.end(), panel.curves.begin(), panel.curves.end());
-    const auto values = curveValues(cell, *trace, all, times);
+    const auto values = curveValues(cell, *trace, all, times, &m_session.touched());
     const KeptRun* kept = m_session.keptRun();
     const std::vector<Curve> known = kept ? curvesOf(*kept->cell) : std::vector<Curve>{};
     size_t at = 0;
@@ -384,7 +384,8 @@ void CurvesPanel::sample()
             const double factor = shownFactor(cell, panel.curves[k]);
             put(panel.graphs[k], values[at], factor);
             if (k < panel.before.size() && std::find(known.begin(), known.end(), panel.curves[k]) != known.end())
-                put(panel.before[k], curveValues(*kept->cell, *kept->trace, {panel.curves[k]}, times)[0], factor);
+                put(panel.before[k],
+                    curveValues(*kept->cell, *kept->trace, {panel.curves[k]}, times, &m_session.touched())[0], factor);
         }
         if (!(low <= high)) low = 0, high = 1;
         const double room = std::max(0.08 * (high - low), 1e-6 * (1 + std::abs(high)));
@@ -402,7 +403,7 @@ QStringList CurvesPanel::readOut() const
     if (!trace) return out;
     const Cell& cell = m_session.playedCell();
     for (const Panel& panel : m_panels) {
-        const auto values = curveValues(cell, *trace, panel.curves, {m_session.time()});
+        const auto values = curveValues(cell, *trace, panel.curves, {m_session.time()}, &m_session.touched());
         QStringList words;
         for (size_t k = 0; k < panel.curves.size(); ++k) {
             const Curve& curve = panel.curves[k];

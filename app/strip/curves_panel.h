@@ -1,6 +1,6 @@
 #pragma once
 #include "app/session/session.h"
-#include "core/simulate/curves.h"
+#include "core/curves/curves.h"
 
 #include <QCheckBox>
 #include <QLabel>

@@ -6,11 +6,15 @@
 #include "core/cell/edit.h"
 #include "core/cell/step_check.h"
 #include "core/cell/step_tree.h"
+#include "core/program/step_text.h"
 
 #include <QHBoxLayout>
 #include <QSettings>
+#include <QShortcut>
 #include <QSplitter>
 #include <QVBoxLayout>
+
+#include <map>
 
 namespace topikos {
 
@@ -18,6 +22,8 @@ namespace {
 
 enum Filter { All, BlockedOnly, CautionsOnly, AdviceOnly, NewOnly };
 enum Order { AsTheyCome, BySeverity, ByRule, ByStep };
+
+constexpr int kRow = Qt::UserRole, kGroup = Qt::UserRole + 1;
 
 }  // namespace
 
@@ -102,6 +108,12 @@ FindingsList::FindingsList(Session& session, QWidget* parent) : QWidget(parent),
     split->setStretchFactor(0, 3);
     split->setStretchFactor(1, 2);
     connect(m_list, &QListWidget::itemClicked, this, &FindingsList::go);
+    connect(m_list, &QListWidget::itemClicked, this, &FindingsList::fold);
+    for (const int key : {Qt::Key_Return, Qt::Key_Enter}) {
+        auto* enter = new QShortcut(QKeySequence(key), m_list);
+        enter->setContext(Qt::WidgetShortcut);
+        connect(enter, &QShortcut::activated, this, [this] { fold(m_list->currentItem()); });
+    }
     connect(m_list, &QListWidget::currentItemChanged, this, &FindingsList::go);
     for (QComboBox* box : {m_filter, m_order})
         connect(box, &QComboBox::currentIndexChanged, this, [this] {
@@ -124,11 +136,36 @@ void FindingsList::noteSaved()
         m_saved.insert({f->severity, keyOf(*f)});
 }
 
-const Finding* FindingsList::current() const
+const Finding* FindingsList::findingAt(int row) const
 {
-    const QListWidgetItem* item = m_list->currentItem();
-    const size_t i = item ? item->data(Qt::UserRole).toUInt() : m_rows.size();
-    return i < m_rows.size() ? m_rows[i].finding : nullptr;
+    const QListWidgetItem* item = m_list->item(row);
+    const QVariant i = item ? item->data(kRow) : QVariant();
+    return i.isValid() && i.toUInt() < m_rows.size() ? m_rows[i.toUInt()].finding : nullptr;
+}
+
+QString FindingsList::groupOf(const Finding& f) const
+{
+    if (!f.accepted.empty() || m_order->currentIndex() < ByRule) return {};
+    if (m_order->currentIndex() == ByRule) {
+        QString rule = QString(ruleName(f.rule)).replace('-', ' ');
+        rule[0] = rule[0].toUpper();
+        return rule;
+    }
+    const Routine* routine = findRoutine(*m_shown->cell, f.routine);
+    const Step* step = routine ? findStep(routine->steps, f.step) : nullptr;
+    if (!step) return "Not of a step";
+    return QString("%1, step %2: %3")
+        .arg(text(routine->name))
+        .arg(f.stepIndex + 1)
+        .arg(text(stepText(*m_shown->cell, *step)));
+}
+
+void FindingsList::fold(const QListWidgetItem* item)
+{
+    const QString group = item ? item->data(kGroup).toString() : QString();
+    if (group.isEmpty()) return;
+    if (!m_folded.removeOne(group)) m_folded.append(group);
+    fill();
 }
 
 void FindingsList::go()
@@ -218,29 +255,47 @@ std::vector<FindingsList::Listed> FindingsList::toList() const
 
 void FindingsList::fill()
 {
-    // The one chosen stays chosen, wherever it comes to stand.
+    // The one chosen stays chosen, wherever it comes to stand; so does the head of a group.
     const Finding* chosen = current();
     const FindingKey key = chosen ? keyOf(*chosen) : FindingKey();
+    const QString head = m_list->currentItem() ? m_list->currentItem()->data(kGroup).toString() : QString();
     const int row = m_list->currentRow();
     const QSignalBlocker block(m_list);
     m_shown = m_session.checkedPointer();
     noteSaved();
     m_list->clear();
     m_rows = toList();
+    std::map<QString, int> sizes;
+    for (const Listed& listed : m_rows)
+        ++sizes[groupOf(*listed.finding)];
     int now = -1;
+    QString last;
     for (size_t i = 0; i < m_rows.size(); ++i) {
         const auto& [f, follows] = m_rows[i];
+        const QString group = groupOf(*f);
+        const bool folded = m_folded.contains(group);
+        if (!group.isEmpty() && group != last) {
+            auto* item = new QListWidgetItem(
+                QString("%1  %2  ·  %3").arg(QChar(folded ? 0x25b8 : 0x25be), group).arg(sizes[group]), m_list);
+            item->setData(kGroup, group);
+            item->setFont(textFont(12, QFont::DemiBold));
+            item->setForeground(theme().faint);
+            item->setToolTip(folded ? "Click or Enter shows these findings" : "Click or Enter folds these findings");
+            if (!chosen && group == head) now = m_list->count() - 1;
+        }
+        last = group;
+        if (folded && !group.isEmpty()) continue;
         const FindingText words = findingText(*m_shown->cell, *f);
         const bool isNew = m_savedKnown && f->accepted.empty() && !m_saved.contains({f->severity, keyOf(*f)});
         QString lead = follows ? QString(6, QChar(0x2002)) + "follows: " : QString();
         if (!f->accepted.empty()) lead += "stands: " + text(f->accepted) + "  ·  ";
         auto* item = new QListWidgetItem(severityIcon(f->severity),
                                          lead + text(words.headline + "  ·  " + words.detail), m_list);
-        item->setData(Qt::UserRole, uint(i));
+        item->setData(kRow, uint(i));
         item->setToolTip(text(words.line()) + (isNew ? " New since the cell was saved." : ""));
         if (isNew) item->setFont(textFont(13, QFont::DemiBold));
         if (!f->accepted.empty()) item->setForeground(theme().faint);
-        if (chosen && now < 0 && keyOf(*f) == key) now = int(i);
+        if (chosen && now < 0 && keyOf(*f) == key) now = m_list->count() - 1;
     }
     if (now < 0 && row >= 0) now = std::min(row, m_list->count() - 1);
     m_list->setCurrentRow(now);
@@ -310,13 +365,13 @@ void FindingsList::accept()
 void FindingsList::selectNext(int by)
 {
     if (m_list->count() == 0) return m_session.say("There are no findings.");
-    // From cause to cause: what follows from one is passed over.
+    // From cause to cause: heads, and what follows from one, are passed over.
     int row = m_list->currentRow();
     for (int n = 0; n < m_list->count(); ++n) {
-        row = row < 0 ? 0 : (row + by + m_list->count()) % m_list->count();
-        if (!m_rows[size_t(row)].follows) break;
+        row = row < 0 ? (by > 0 ? 0 : m_list->count() - 1) : (row + by + m_list->count()) % m_list->count();
+        const QVariant i = m_list->item(row)->data(kRow);
+        if (i.isValid() && !m_rows[i.toUInt()].follows) return m_list->setCurrentRow(row);
     }
-    m_list->setCurrentRow(row);
 }
 
 }  // namespace topikos

@@ -28,7 +28,12 @@ private:
     void fill();
     /// What passes the filter, in the order it is shown; accepted ones last.
     std::vector<Listed> toList() const;
-    const Finding* current() const;
+    const Finding* findingAt(int row) const;
+    const Finding* current() const { return findingAt(m_list->currentRow()); }
+    /// The group that a finding stands in, in the order chosen; empty when there are none.
+    QString groupOf(const Finding& finding) const;
+    /// Folds the group whose head this is, or opens it again.
+    void fold(const QListWidgetItem* item);
     void go();
     void accept();
     std::optional<Touchable> touchableOf(const Finding& finding) const;
@@ -43,6 +48,7 @@ private:
     std::vector<Listed> m_rows;
     std::set<std::pair<Severity, FindingKey>> m_saved;  ///< findings as of the last save
     bool m_savedKnown = false;
+    QStringList m_folded;  ///< groups whose findings are not shown
     QListWidget* m_list;
     QComboBox *m_filter, *m_order;
     QLineEdit *m_search, *m_reason;

@@ -84,7 +84,7 @@ void PlaceMap::paintEvent(QPaintEvent*)
             const QRectF box(f.left() + column * wide, f.bottom() - (row + 1) * high, wide + 0.5, high + 0.5);
             if (!place.works()) {
                 p.fillRect(box, theme().paper);
-                p.fillRect(box, QBrush(theme().faint, Qt::BDiagPattern));
+                p.fillRect(box, QBrush(theme().faint, place.unreached > 0 ? Qt::BDiagPattern : Qt::DiagCrossPattern));
                 continue;
             }
             // By lightness alone, so that everybody can read it.
@@ -110,7 +110,8 @@ void PlaceMap::paintEvent(QPaintEvent*)
     p.setPen(theme().faint);
     p.setFont(textFont(11));
     p.drawText(QRectF(4, height() - 18, width() - 8, 16), Qt::AlignLeft | Qt::AlignVCenter,
-               QString("targets alone · dark: margin %1 % · hatched: out of reach · + now · ○ best").arg(100 * best, 0, 'f', 0));
+               QString("dark: margin %1 % · hatched: out of reach · crossed: touches · + now · ○ best")
+                   .arg(100 * best, 0, 'f', 0));
 }
 
 QString PlaceMap::wordsAt(const QPointF& at) const
@@ -121,7 +122,11 @@ QString PlaceMap::wordsAt(const QPointF& at) const
     const int row = std::clamp(int((f.bottom() - at.y()) / f.height() * m_search->rows), 0, m_search->rows - 1);
     const TriedPlace& place = m_search->map[size_t(row * m_search->columns + column)];
     const QString where = offsetWords(place.offset);
-    if (place.works()) return QString("%1: margin %2 % at the targets, moves not counted").arg(where).arg(100 * place.margin, 0, 'f', 0);
+    if (place.works())
+        return QString("%1: margin %2 % at the targets, moves not counted")
+            .arg(where)
+            .arg(100 * place.margin, 0, 'f', 0);
+    if (place.unreached == 0) return QString("%1: %2").arg(where, text(place.reason));
     return QString("%1: %2 out of reach. %3").arg(where).arg(place.unreached).arg(text(place.reason));
 }
 

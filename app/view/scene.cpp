@@ -26,6 +26,8 @@ Eigen::AlignedBox3f boxOf(const Mesh& mesh)
 
 void Scene::releaseGpu()
 {
+    m_overlay.reset();
+    m_overlayFor.reset();
     for (auto& [key, shape] : m_shapes) {
         shape.gpu.reset();
         shape.lightGpu.reset();
@@ -265,6 +267,15 @@ DrawList Scene::build(QOpenGLFunctions_3_3_Core& gl, bool moving)
     list.shadowCentre = box.center();
     list.shadowHalf = 0.55 * std::max(box.sizes()[0], box.sizes()[1]) + 0.3;
 
+    if (const std::shared_ptr<const SpotOverlay>& overlay = m_session.overlay(); overlay != m_overlayFor) {
+        m_overlay = overlay && overlay->mesh ? std::make_unique<GpuMesh>(gl, *overlay->mesh) : nullptr;
+        m_overlayFor = overlay;
+    }
+    if (m_overlay) {
+        DrawItem item{m_overlay.get(), m_session.shownPlace(m_overlayFor->frame)};
+        item.shadow = false;
+        list.items.push_back(item);
+    }
     addRoute(list);
     if (const Trail* own = trail()) own->add(list, m_session.time());
     addTargets(list);

@@ -111,6 +111,8 @@ private:
     const Session& m_session;
     mutable std::map<std::uint32_t, Shape> m_shapes;
     mutable std::map<ArmPtr, std::vector<Shape>> m_armShapes;
+    std::unique_ptr<GpuMesh> m_overlay;
+    std::shared_ptr<const SpotOverlay> m_overlayFor;  ///< which it was made for
     mutable std::vector<std::unique_ptr<GpuMesh>> m_gone;  ///< to be taken away where the context is there
 
     TrailOptions m_trailOptions;

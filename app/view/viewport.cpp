@@ -177,6 +177,7 @@ Pose Viewport::handlePose() const
     if (m_session.jogSpace() == JogSpace::World) pose.rotation.setIdentity();
     if (m_session.jogSpace() == JogSpace::Frame)
         pose.rotation = m_session.shownPlace(m_session.readingFrame()).rotation;
+    if (m_session.jogSpace() == JogSpace::Base) pose.rotation = m_session.shownBase().rotation;
     return pose;
 }
 
@@ -381,7 +382,59 @@ void Viewport::mouseMoveEvent(QMouseEvent* event)
             changed();
         }
     }
+    if (m_mouse == Mouse::None && m_session.overlay()) pointAtOverlay(now);
     m_last = now;
+}
+
+/// The point of the overlay under the pointer, if any is near.
+int Viewport::overlayPointAt(const QPointF& pixel) const
+{
+    constexpr double near = 12;  // [pixels]
+    const std::shared_ptr<const SpotOverlay>& overlay = m_session.overlay();
+    if (!overlay) return -1;
+    const Pose world = m_session.shownPlace(overlay->frame);
+    int best = -1;
+    double nearest = near;
+    for (size_t i = 0; i < overlay->points.size(); ++i) {
+        const QPointF away = m_camera.pixel(world * overlay->points[i], size()) - pixel;
+        if (const double distance = std::hypot(away.x(), away.y()); distance < nearest) {
+            nearest = distance;
+            best = int(i);
+        }
+    }
+    return best;
+}
+
+/// Keeps what was clicked on, so that the arm can be sent there.
+void Viewport::pickPlace(const QPointF& pixel, const Selection& hit)
+{
+    const auto snap = m_scene.snapAt(pixel, m_camera, size(), {});
+    // A part is gone to as a whole.
+    if (!snap || !std::holds_alternative<FrameId>(hit)) return m_session.setPicked(std::nullopt);
+    PickedPlace place{snap->place, snap->direction, Quat::Identity(), hit, {}};
+    place.reference = m_session.shownPlace(std::get<FrameId>(hit)).rotation;
+    static const char* const kinds[] = {"face", "edge", "corner", "hole rim", "origin"};
+    place.words = QString("%1 of %2").arg(kinds[int(snap->kind)], text(snap->of));
+    const bool straight = snap->kind == Scene::Snap::Kind::Face || snap->kind == Scene::Snap::Kind::Circle;
+    if (!straight || place.up.norm() < 0.5) place.up = place.reference * Vec3::UnitZ();
+    // Out of the body, towards the eye.
+    if (place.up.dot(m_camera.ray(pixel, size()).direction) > 0) place.up = -place.up;
+    m_session.setPicked(place);
+}
+
+void Viewport::pointAtOverlay(const QPointF& pixel)
+{
+    if (const int point = overlayPointAt(pixel); point != m_overlayPoint) {
+        m_overlayPoint = point;
+        Q_EMIT m_session.overlayPointed(point);
+    }
+}
+
+void Viewport::mouseDoubleClickEvent(QMouseEvent* event)
+{
+    const int point = event->button() == Qt::LeftButton ? overlayPointAt(event->position()) : -1;
+    if (point < 0) return QOpenGLWidget::mouseDoubleClickEvent(event);
+    Q_EMIT m_session.overlayTaken(point);
 }
 
 void Viewport::mouseReleaseEvent(QMouseEvent* event)
@@ -394,8 +447,10 @@ void Viewport::mouseReleaseEvent(QMouseEvent* event)
         }
         const Camera::Ray ray = m_camera.ray(event->position(), size());
         const Selection hit = m_scene.pick(ray.origin, ray.direction);
-        if (!(event->modifiers() & Qt::ControlModifier)) m_session.select(hit);
-        else if (hit != Selection()) m_session.toggle(hit);
+        if (!(event->modifiers() & Qt::ControlModifier)) {
+            m_session.select(hit);
+            pickPlace(event->position(), hit);
+        } else if (hit != Selection()) m_session.toggle(hit);
     }
     if (event->button() == Qt::RightButton && (event->position() - m_pressed).manhattanLength() <= 4) {
         const Camera::Ray ray = m_camera.ray(event->position(), size());
@@ -470,6 +525,7 @@ void Viewport::keyPressEvent(QKeyEvent* event)
     case Qt::Key_W: m_session.setJogSpace(JogSpace::World); return;
     case Qt::Key_O: m_session.setJogSpace(JogSpace::Tool); return;
     case Qt::Key_R: m_session.setJogSpace(JogSpace::Frame); return;
+    case Qt::Key_B: m_session.setJogSpace(JogSpace::Base); return;
     case Qt::Key_F: fitAll(); return;
     case Qt::Key_Escape:
         if (m_moving) {

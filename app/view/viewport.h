@@ -65,6 +65,7 @@ protected:
     void mousePressEvent(QMouseEvent* event) override;
     void mouseMoveEvent(QMouseEvent* event) override;
     void mouseReleaseEvent(QMouseEvent* event) override;
+    void mouseDoubleClickEvent(QMouseEvent* event) override;
     void wheelEvent(QWheelEvent* event) override;
     void keyPressEvent(QKeyEvent* event) override;
     void leaveEvent(QEvent* event) override;
@@ -104,6 +105,9 @@ private:
     void paintFloorPlan(QPainter& painter);
     void paintTag(QPainter& painter, const Vec3& place, const QString& text) const;
     bool jogByKey(QKeyEvent* event);
+    int overlayPointAt(const QPointF& pixel) const;
+    void pointAtOverlay(const QPointF& pixel);
+    void pickPlace(const QPointF& pixel, const Selection& hit);
 
     Session& m_session;
     Scene m_scene;
@@ -122,6 +126,7 @@ private:
     bool m_fitted = false;
     int m_frames = 0;
     int m_hovered = -1;
+    int m_overlayPoint = -1;  ///< pointed at
     std::optional<Handle::Drag> m_drag;
     Pose m_dragTcp;
     std::optional<Movable> m_moving;

@@ -3,6 +3,7 @@
 #include "app/session/text.h"
 #include "app/theme/theme.h"
 #include "app/view/reading_strip.h"
+#include "core/check/standing.h"
 
 #include <QDragEnterEvent>
 #include <QMetaMethod>
@@ -127,34 +128,53 @@ void Viewport::dragMovable(QPointF pixel, bool freely)
              bad);
 }
 
-/// What would become of the targets if the drag ended here: asked one by one, without moves and contact.
+/// What would become of the targets if the drag ended here, the selected one first: asked one by one, without moves;
+/// where all can be reached, what the arm would stand in.
 std::pair<QString, bool> Viewport::verdictOfPreview() const
 {
-    constexpr size_t most = 300;  // more would hold up the drag
+    constexpr size_t most = 300, mostOfContact = 40;  // more would hold up the drag
     const Cell& cell = m_session.shownCell();
     const CheckedCell* checked = m_session.checked();
     if (!checked || cell.targets.size() > most) return {};
+    const auto isBlocked = [](const TargetVerdict& verdict) {
+        return std::any_of(verdict.findings.begin(), verdict.findings.end(),
+                           [](const Finding& f) { return f.severity == Severity::Blocked; });
+    };
+    struct Stands {
+        const Target* target;
+        JointVector posture;
+        const AxisValues* axes;
+    };
+    std::vector<Stands> stand;
     int looked = 0, blocked = 0, before = 0;
     QString first;
     for (const TargetVerdict& known : checked->result.targets) {
         const Target* target = findTarget(cell, known.target);
         if (!target || target->kind != Target::Kind::Pose || !known.used) continue;
-        const auto isBlocked = [](const TargetVerdict& verdict) {
-            return std::any_of(verdict.findings.begin(), verdict.findings.end(),
-                               [](const Finding& f) { return f.severity == Severity::Blocked; });
-        };
+        const bool selected = m_session.selection() == Selection(target->id);
         ++looked;
         before += isBlocked(known);
         const TargetVerdict now = checkTarget(cell, *target, known.axes);
-        if (!isBlocked(now)) continue;
-        ++blocked;
-        if (first.isEmpty()) first = text(findingText(cell, now.findings.front()).line());
+        if (isBlocked(now)) {
+            ++blocked;
+            if (first.isEmpty() || selected) first = text(findingText(cell, now.findings.front()).line());
+        } else if (const Solution* way = chosenWay(*armOf(cell, *target).model, *target, now.ways.items)) {
+            stand.insert(selected ? stand.begin() : stand.end(), {target, way->joints, &known.axes});
+        }
     }
     if (looked == 0) return {};
-    if (blocked == 0)
-        return {looked == 1 ? "its target can be reached" : QString("all %1 targets can be reached").arg(looked),
-                false};
-    return {QString("%1 of %2 targets out of reach. %3").arg(blocked).arg(looked).arg(first), blocked > before};
+    if (blocked > 0)
+        return {QString("%1 of %2 targets out of reach. %3").arg(blocked).arg(looked).arg(first), blocked > before};
+    const QString reached =
+        looked == 1 ? QString("its target can be reached") : QString("all %1 targets can be reached").arg(looked);
+    const StandingContacts standing(cell, m_session.touched());
+    stand.resize(std::min(stand.size(), mostOfContact));
+    for (const auto& [target, posture, axes] : stand)
+        if (const auto touch = standing.touch(cell, armOf(cell, *target).id, posture, *axes))
+            return {QString("%1, but at %2 %3 and %4 would touch")
+                        .arg(reached, text(target->name), text(touch->own.name), text(touch->other.name)),
+                    true};
+    return {reached, false};
 }
 
 void Viewport::dropMovable()

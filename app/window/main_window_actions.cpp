@@ -1,3 +1,4 @@
+#include "app/targets/targets_files.h"
 #include "app/window/main_window.h"
 
 #include "app/arms/arms_page.h"
@@ -331,6 +332,18 @@ void MainWindow::buildActions()
     action(teach, "Down to contact",
            "The tool goes along its axis to what it touches first, at most 500 mm, and tells the height",
            QKeySequence("Ctrl+Shift+Down"), [this] { m_session->downToContact(); });
+    action(teach, "Bring in targets", "From a table: changes those that are there, adds the others", {},
+           [this] { bringInTargets(*m_session, this); });
+    action(teach, "Save targets as a table", "All that are in no pattern, for a spreadsheet", {},
+           [this] { saveTargets(*m_session, this); });
+    action(teach, "Turn about the selected thing",
+           "Turns by hand go about the selected frame, part or target; with nothing selected about the TCP again", {},
+           [this] { m_session->setPivot(m_session->selection()); });
+    action(teach, "Type a move", "By so much, or to a place: Z +25, j4 -10, x 350 y 0", QKeySequence("Ctrl+J"), [this] {
+        auto* line = findChild<QLineEdit*>("moveLine");
+        line->setFocus();
+        line->selectAll();
+    });
     action(teach, "Lock or free the jogged axis",
            "Holds the axis chosen for jogging where it is; ways to reach leave it out", {}, [this] {
                const int joint = m_session->jogJointIndex();
@@ -446,6 +459,8 @@ void MainWindow::buildActions()
 
     action(check, "Find the best place", "Where an arm or a fixture stands best for all targets and moves",
            QKeySequence("Alt+9"), [this] { m_bottom->setCurrentWidget(m_place); });
+    action(check, "Reach map", "Where the arm reaches: over a plane, in a box, on the bodies of a frame",
+           QKeySequence("Alt+0"), [this] { m_bottom->setCurrentWidget(m_reach); });
     action(check, "Breakdown", "Where the time of the run goes, and what limits each move", QKeySequence("Alt+7"),
            [this] { m_bottom->setCurrentWidget(m_breakdown); });
     action(check, "Curves", "Joints, speeds, torques, the path and signals over the time of the run",

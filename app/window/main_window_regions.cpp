@@ -3,6 +3,8 @@
 #include "app/instruments/best_ways_offer.h"
 #include "app/instruments/jog_pad.h"
 #include "app/instruments/teach_panel.h"
+#include "app/instruments/nearest_contact.h"
+#include "app/instruments/send_pad.h"
 #include "app/instruments/travel_bars.h"
 #include "app/instruments/ways_cards.h"
 #include "app/layout/layout_panel.h"
@@ -16,6 +18,7 @@
 #include "app/strip/cycle_strip.h"
 #include "app/strip/findings_list.h"
 #include "app/strip/place_panel.h"
+#include "app/strip/reach_panel.h"
 #include "app/strip/signals_table.h"
 #include "app/targets/targets_panel.h"
 #include "app/theme/button.h"
@@ -286,8 +289,12 @@ void MainWindow::buildRegions()
     title("Distance to singularity", "");
     column->addWidget(new SingularityBars(*m_session, inner));
     column->addSpacing(6);
+    column->addWidget(new NearestContact(*m_session, inner));
+    column->addSpacing(6);
     // What grows and shrinks comes last, so that nothing moves under the pointer.
     column->addWidget(new JogPad(*m_session, inner));
+    column->addSpacing(6);
+    column->addWidget(new SendPad(*m_session, inner));
     column->addSpacing(6);
     column->addWidget(new WaysCards(*m_session, inner));
     m_bestWays = new BestWaysOffer(*m_session, inner);
@@ -330,6 +337,14 @@ void MainWindow::buildRegions()
     places->setWidget(new PlacePanel(*m_session));
     m_place = places;
     m_bottom->addTab(m_place, "Best place");
+    auto* reach = new QScrollArea;
+    reach->setObjectName("reachFace");
+    reach->setFrameShape(QFrame::NoFrame);
+    reach->setWidgetResizable(true);
+    reach->setMinimumHeight(60);
+    reach->setWidget(new ReachPanel(*m_session));
+    m_reach = reach;
+    m_bottom->addTab(m_reach, "Reach");
     m_signals = new SignalsTable(*m_session);
     m_bottom->addTab(m_signals, "Signals");
     m_time = new QLabel(this);

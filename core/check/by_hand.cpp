@@ -1,6 +1,7 @@
 #include "core/check/by_hand.h"
 
 #include "core/check/contact_sweep.h"
+#include "core/check/standing.h"
 #include "core/motion/in_step.h"
 #include "core/motion/move_chain.h"
 #include "core/simulate/moves.h"
@@ -45,16 +46,6 @@ Trace traceOf(const Cell& cell, ArmId id, const JointVector& from, const JointVe
     for (ArmTrace& arm : trace.arms)
         arm.duration = trace.duration;
     return trace;
-}
-
-/// The cell with device axes where they stand now.
-Cell withAxes(const Cell& cell, const AxisValues& axes)
-{
-    Cell out = cell;
-    for (const AxisValue& a : axes)
-        if (const Frame* frame = findFrame(cell, a.frame); frame && frame->axis)
-            out.frames.edit(a.frame)->axis->value = a.value;
-    return out;
 }
 
 }  // namespace

@@ -1,6 +1,6 @@
 #pragma once
 #include "core/exchange/file.h"
-#include "core/simulate/curves.h"
+#include "core/curves/curves.h"
 
 namespace topikos {
 

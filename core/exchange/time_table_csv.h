@@ -1,5 +1,6 @@
 #pragma once
 #include "core/cell/cell.h"
+#include "core/exchange/table_text.h"
 
 #include <string>
 #include <vector>
@@ -7,23 +8,6 @@
 namespace topikos {
 
 // Time tables from text, as spreadsheets and other programs write it, and out again.
-
-inline constexpr size_t kMostTableBytes = size_t(64) << 20;
-
-/// A text split into cells. Columns are parted by the first of tab, semicolon and comma that its first line has outside
-/// quotation marks; with tabs and semicolons a comma may stand for the decimal point.
-struct TableText {
-    std::vector<std::string> names;  ///< of the columns: the first line, or "column 1", … when that is numbers already
-    std::vector<std::vector<std::string>> rows;
-    std::vector<size_t> lines;  ///< of each row in the text, from 1
-    char separator = ',';
-    bool named = true;  ///< the first line was names
-};
-/// Fails on a text without rows, and on rows of another number of columns than the first line.
-Result<TableText> splitTable(const std::string& text);
-
-enum class TableUnit { Second, Millisecond, Radian, Degree, Metre, Millimetre };
-const char* tableUnitName(TableUnit unit);  ///< "s", "ms", "rad", "°", "m", "mm"
 
 /// What a column is.
 struct TableColumn {

@@ -3,6 +3,8 @@
 #include "core/cell/edit_layout.h"
 #include "core/cell/step_tree.h"
 #include "core/check/contact_cache.h"
+#include "core/check/margin.h"
+#include "core/check/standing.h"
 
 #include <algorithm>
 #include <cmath>
@@ -53,6 +55,7 @@ public:
     {
         m_plans = query.plans ? query.plans : &m_ownPlans;
         m_touched = query.touched ? query.touched : &m_ownTouched;
+        m_standing.emplace(cell, *m_touched);
         for (int i = 0; i < kPlaceAxes; ++i)
             if (query.highest[size_t(i)] > query.lowest[size_t(i)]) m_axes.push_back(size_t(i));
     }
@@ -119,12 +122,13 @@ private:
         return out;
     }
 
-    /// Targets only.
-    TriedPlace ofTargets(const Cell& cell, const PlaceOffset& offset)
+    /// Targets only, with what the arm touches when it stands there.
+    TriedPlace ofTargets(const Cell& cell, const PlaceOffset& offset, bool standing = true)
     {
         ++m_tried;
         TriedPlace out{offset};
         out.margin = 1;
+        std::vector<std::pair<const Target*, JointVector>> reached;
         for (const Target* own : m_targets) {
             const Target& target = *findTarget(cell, own->id);
             const TargetVerdict verdict = checkTarget(cell, target, {}, m_plans);
@@ -132,6 +136,7 @@ private:
             const Solution* way = chosenWay(arm, target, verdict.ways.items);
             if (way) {
                 out.margin = std::min(out.margin, marginOf(cell, arm, way->joints));
+                reached.push_back({&target, way->joints});
                 continue;
             }
             ++out.unreached;
@@ -139,6 +144,13 @@ private:
                 out.reason = findingText(cell, verdict.findings.front()).line();
         }
         if (out.unreached > 0) out.margin = 0;
+        if (!standing || out.unreached > 0) return out;
+        for (const auto& [target, posture] : reached)
+            if (const auto touch = m_standing->touch(cell, armOf(cell, *target).id, posture, target->axes)) {
+                ++out.blocked;
+                if (out.reason.empty())
+                    out.reason = "At " + target->name + " " + touch->own.name + " and " + touch->other.name + " touch.";
+            }
         return out;
     }
     TriedPlace ofTargets(const PlaceOffset& offset)
@@ -151,7 +163,7 @@ private:
     {
         const Result<Cell> cell = placedAt(m_cell, m_query.frame, offset);
         if (!cell) return {offset, int(m_targets.size()) + 1, 0, 0, NAN, cell.error().message};
-        TriedPlace out = ofTargets(*cell, offset);
+        TriedPlace out = ofTargets(*cell, offset, !contact);
         CheckOptions how;
         how.plans = m_plans;
         how.touched = m_touched;
@@ -230,7 +242,7 @@ private:
                         if (next == best.offset) continue;
                         // Moves only where the targets promise something.
                         const TriedPlace quick = ofTargets(next);
-                        if (quick.unreached > best.unreached
+                        if (quick.unreached > best.unreached || quick.blocked > best.blocked
                             || (m_query.goal == PlaceQuery::Goal::Margin && best.works()
                                 && quick.margin <= best.margin))
                             continue;
@@ -269,28 +281,13 @@ private:
     ContactCache m_ownTouched;
     PlanCache* m_plans;
     ContactCache* m_touched;
+    std::optional<StandingContacts> m_standing;
     int m_tried = 0;
     double m_done = 0;
     bool m_given = false;  ///< up
 };
 
 }  // namespace
-
-double marginOf(const Cell& cell, const Arm& arm, const JointVector& posture)
-{
-    double out = 1;
-    for (int j = 0; j < arm.jointCount(); ++j) {
-        const Joint& joint = arm.joints()[size_t(j)];
-        const double half = 0.5 * (joint.upper - joint.lower);
-        if (half > 0) out = std::min(out, std::min(posture[j] - joint.lower, joint.upper - posture[j]) / half);
-    }
-    const SingularityMargins margins = singularityMargins(arm, posture);
-    for (const SingularityKind kind : kSingularityKinds) {
-        const double full = 5 * cell.thresholds.cautions().of(kind);
-        if (hasKind(arm, kind) && full > 0) out = std::min(out, margins.distance(kind) / full);
-    }
-    return std::max(0.0, out);
-}
 
 std::optional<PlaceSearch> searchPlace(const Cell& cell, const PlaceQuery& query) { return Search(cell, query).run(); }
 

@@ -31,8 +31,9 @@ struct PlaceQuery {
 struct TriedPlace {
     PlaceOffset offset{};
     int unreached = 0;     ///< targets
-    int blocked = 0;       ///< findings, of targets and moves; of the best places of contact, too
-    double margin = 0;     ///< smallest, see marginOf() [0 to 1]
+    int blocked = 0;       ///< findings of moves, and targets at which the arm stands in something; of the best places
+                           ///< findings of contact along the moves instead
+    double margin = 0;     ///< smallest, see core/check/margin.h [0 to 1]
     double cycle = NAN;    ///< time of the run, where it was run to its end [s]
     std::string reason{};  ///< what is wrong there, if anything is
 
@@ -42,23 +43,20 @@ struct TriedPlace {
 struct PlaceSearch {
     TriedPlace now;                ///< where it stands
     std::vector<TriedPlace> best;  ///< the best ones first, each apart from the others; with contact
-    std::vector<TriedPlace> map;   ///< targets only, row by row over x and y at z and turn of the best place
-    int columns = 0, rows = 0;     ///< of the map
-    int tried = 0;                 ///< places
+    std::vector<TriedPlace> map;   ///< targets only, with what the arm touches there; row by row over x and y at z and
+                                  ///< turn of the best place
+    int columns = 0, rows = 0;  ///< of the map
+    int tried = 0;              ///< places
 };
 
 /// Looks for the best place: fewest targets out of reach, fewest blocked findings, then the largest smallest margin or
 /// the shortest cycle. Same cell, query and seed: same answer. Nothing when it was given up.
 ///
-/// Method: a grid over the box and as many random places (targets only), the best of those with their moves, from there
-/// halving steps along each axis, the best few with contact.
+/// Method: a grid over the box and as many random places (targets only, and what the arm touches when it stands there),
+/// the best of those with their moves, from there halving steps along each axis, the best few with contact.
 std::optional<PlaceSearch> searchPlace(const Cell& cell, const PlaceQuery& query);
 
 /// The cell with the frame there, as drawn; a measured place is dropped, since it has to be measured anew.
 Result<Cell> placedAt(const Cell& cell, FrameId frame, const PlaceOffset& offset);
-
-/// How far a posture is from what the arm cannot do: the smallest of each joint's distance from its nearer range end by
-/// half its range, and of each singularity's distance by five times the caution threshold, at most 1.
-double marginOf(const Cell& cell, const Arm& arm, const JointVector& posture);
 
 }  // namespace topikos

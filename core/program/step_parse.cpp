@@ -1,6 +1,7 @@
 #include "core/program/line_reader.h"
 #include "core/program/step_text.h"
 #include "core/cell/devices.h"
+#include "core/cell/place_index.h"
 #include "core/spatial/limits.h"
 
 #include <cmath>
@@ -112,6 +113,7 @@ private:
             m_in.advance(found->length);
             return std::nullopt;
         }
+        if (const Pattern* pattern = indexedPattern()) return readIndexed(*pattern, place);
         if (m_scope.loops.empty() && (m_in.at("place") || m_in.restLowered().find(" place") != std::string_view::npos)
             && placeNames(m_words, m_scope).nearest(m_in.unknownName()).empty())
             return fail(fmt::format("there is no target called \"{}\"", m_in.unknownName()),
@@ -119,14 +121,42 @@ private:
         return unknownName(m_in, "target", placeNames(m_words, m_scope),
                            "Take that target first, or type the name of another one.");
     }
-    /// "to PLACE", "over PLACE LENGTH" or a place alone.
+    /// The pattern that "[" follows the name of.
+    const Pattern* indexedPattern() const
+    {
+        const std::string_view rest = m_in.restLowered();
+        std::string name(rest.substr(0, rest.find('[')));
+        if (name.size() == rest.size()) return nullptr;
+        while (!name.empty() && name.back() == ' ')
+            name.pop_back();
+        const Names::Match* found = m_words.patterns.exactly(name);
+        return found ? findPattern(m_cell, PatternId{found->id}) : nullptr;
+    }
+    /// "Rack[3]", "Rack[2,1]": a place by its number in the order of the pattern, or by column, row and layer.
+    Status readIndexed(const Pattern& pattern, Place& place)
+    {
+        m_in.advance(m_in.restLowered().find('[') + 1);
+        std::vector<std::uint32_t> numbers;
+        do {
+            double value = 0;
+            if (!m_in.number(value) || value != std::floor(value) || value < 1 || value > 1e6)
+                return fail("the number of a place is missing", "Type a number from 1 on, or column, row and layer.");
+            numbers.push_back(std::uint32_t(value));
+        } while (m_in.sign(','));
+        if (!m_in.sign(']')) return fail("a bracket is missing", "Type \"]\" behind the number.");
+        const Result<TargetId> target = targetAt(m_cell, pattern, numbers);
+        if (!target) return fail(target.error().message, target.error().remedy);
+        place = *target;
+        return std::nullopt;
+    }
+    /// "to PLACE", "over PLACE LENGTH", "PLACE over LENGTH" or a place alone.
     Status readAt(AtPlace& at)
     {
         m_in.word("to");
         const bool over = m_in.word("over");
         at.over = 0;
         if (Status bad = readPlace(at.place)) return bad;
-        return over ? readLength(at.over, "\"over\"") : std::nullopt;
+        return over || m_in.word("over") ? readLength(at.over, "\"over\"") : std::nullopt;
     }
     /// Behind "by": an amount along or about an axis.
     Status readShift(Shift& shift)

@@ -288,10 +288,10 @@ void JobsWindowTest::rackOf24FromTheBelt()
     settle();
     m_actions = 0;
     // Each step goes behind the one before, and behind the head of the loop into it.
-    typeRoute({"joint to Home", "for each place of Rack", "joint over Tile pick 120 blend 20",
-               "wait for Tile there", "line to Tile pick at 150", "grip", "line over Tile pick 120 blend 20",
-               "pulse Next tile", "joint to Booth in", "line to Booth out at 200", "joint over place 120 blend 20",
-               "line to place at 150", "release", "line over place 120 blend 20", "joint to Home"});
+    typeRoute({"joint to Home", "for each place of Rack", "joint over Tile pick 120 blend 20", "wait for Tile there",
+               "line to Tile pick at 150", "grip", "line over Tile pick 120 blend 20", "pulse Next tile",
+               "joint to Booth in", "line to Booth out at 200", "joint over place 120 blend 20", "line to place at 150",
+               "release", "line over place 120 blend 20", "joint to Home"});
     // The way home comes after the loop.
     press(Qt::Key_Escape);
     press(Qt::Key_Down, Qt::AltModifier);

@@ -1,7 +1,9 @@
+#include "app/instruments/nearest_contact.h"
 #include "app/instruments/travel_bars.h"
 #include "app/session/text.h"
 #include "app/view/viewport.h"
 #include "app/window/main_window.h"
+#include "core/cell/edit_layout.h"
 #include "core/exchange/cell_file.h"
 #include "tests/app/window_fixture.h"
 #include "tests/run.h"
@@ -27,6 +29,10 @@ private Q_SLOTS:
     void takesRenamesAndRetakesATarget();
     void waysChooseAConfiguration();
     void anotherArmKeepsTheTargets();
+    void typedLineMoves();
+    void typedLineThatCannotBeGoneMovesNothing();
+    void turnsGoAboutTheChosenPoint();
+    void nearestContactFollowsArmAndRun();
 };
 
 void JogWindowTest::jogsFromTheKeyboard_data()
@@ -259,6 +265,114 @@ void JogWindowTest::anotherArmKeepsTheTargets()
     QCOMPARE(writeCell(session().cell()), before);
     fresh();
     QCOMPARE(session().checked()->result.count(Severity::Blocked), 0);
+}
+
+void JogWindowTest::typedLineMoves()
+{
+    auto* line = child<QLineEdit>("moveLine");
+    const auto enter = [&](const QString& words) {
+        action("Type a move")->trigger();
+        QVERIFY(line->hasFocus());
+        QTest::keyClicks(line, words);
+        QTest::keyClick(line, Qt::Key_Return);
+    };
+    const Pose start = session().shownTcp();
+    const JointVector stood = session().posture();
+    enter("Z +25");
+    QVERIFY((session().shownTcp().translation - start.translation - Vec3(0, 0, 0.025)).norm() < 1e-9);
+    // The line stays, so that Enter goes on.
+    QTest::keyClick(line, Qt::Key_Return);
+    QVERIFY((session().shownTcp().translation - start.translation - Vec3(0, 0, 0.05)).norm() < 1e-9);
+    enter("x 550 y = -40");
+    QVERIFY((session().shownTcp().translation - Vec3(0.55, -0.04, start.translation.z() + 0.05)).norm() < 1e-9);
+    QVERIFY(deviation(session().shownTcp(), start).radians < 1e-9);
+    // To: as the pose is read; by: along the axes that are jogged along.
+    const FrameId rack = frameNamed("Drying rack");
+    session().setReadingFrame(rack);
+    const Pose seen = inverse(session().shownPlace(rack)) * session().shownTcp();
+    enter("z 450");
+    QVERIFY(std::abs((inverse(session().shownPlace(rack)) * session().shownTcp()).translation.z() - 0.45) < 1e-9);
+    QVERIFY(
+        std::abs((inverse(session().shownPlace(rack)) * session().shownTcp()).translation.x() - seen.translation.x())
+        < 1e-9);
+    click("jogTool");
+    const Pose before = session().shownTcp();
+    enter("z +10 rz -15");
+    const Vec3 along = before.rotation * Vec3::UnitZ();
+    QVERIFY((session().shownTcp().translation - before.translation - 0.01 * along).norm() < 1e-9);
+    const Quat turned = before.rotation * Quat(Eigen::AngleAxisd(-15 * kDegree, Vec3::UnitZ()));
+    QVERIFY(turned.angularDistance(session().shownTcp().rotation) < 1e-9);
+    enter("j1 +10 j4 = 20");
+    QVERIFY(std::abs(session().posture()[3] - 20 * kDegree) < 1e-12);
+    // The base's axes turn with a base that does.
+    click("jogBase");
+    QCOMPARE(int(session().jogSpace()), int(JogSpace::Base));
+    // Back, move by move.
+    for (int i = 0; i < 6; ++i)
+        QVERIFY(session().standBack());
+    QVERIFY(sameValues(session().posture(), stood));
+}
+
+void JogWindowTest::typedLineThatCannotBeGoneMovesNothing()
+{
+    const JointVector stood = session().posture();
+    const auto refused = [&](const QString& words, const QString& why) {
+        QVERIFY(!session().moveTyped(words));
+        QVERIFY2(note().contains(why), qPrintable(note()));
+        QVERIFY(sameValues(session().posture(), stood));
+    };
+    refused("x 3000", "too far for the wrist");
+    refused("j2 +500", "Joint 2 would be");
+    refused("z +", "column 3");
+    refused("j7 +1", "no joint 7");
+}
+
+void JogWindowTest::turnsGoAboutTheChosenPoint()
+{
+    const FrameId belt = frameNamed("Infeed belt");
+    session().select(belt);
+    action("Turn about the selected thing")->trigger();
+    QCOMPARE(child<QLabel>("jogPivot")->text(), QString("about Infeed belt"));
+    const Vec3 pivot = session().shownPlace(belt).translation;
+    const Pose before = session().shownTcp();
+    click("jogWorld");
+    QVERIFY(session().jogAxis(JogSpace::World, 5, 3 * kDegree));
+    const Pose after = session().shownTcp();
+    const Quat turn(Eigen::AngleAxisd(3 * kDegree, Vec3::UnitZ()));
+    QVERIFY((after.translation - pivot - turn * (before.translation - pivot)).norm() < 1e-9);
+    QVERIFY((turn * before.rotation).angularDistance(after.rotation) < 1e-9);
+    session().select({});
+    action("Turn about the selected thing")->trigger();
+    QCOMPARE(child<QLabel>("jogPivot")->text(), QString());
+    QVERIFY(session().jogAxis(JogSpace::World, 5, 3 * kDegree));
+    QVERIFY((session().shownTcp().translation - after.translation).norm() < 1e-9);
+}
+
+void JogWindowTest::nearestContactFollowsArmAndRun()
+{
+    fresh();
+    auto* nearest = m_window->findChild<NearestContact*>();
+    QVERIFY(nearest->isVisible());
+    // A plate 60 mm below the jaws.
+    const Vec3 tcp = session().shownTcp().translation;
+    QVERIFY(session().edit("Plate", [&](const Cell& c) {
+        FrameId id;
+        const Cell next = addFrame(c, "Plate", {}, translated(tcp - Vec3(0, 0, 0.07)), &id).value();
+        return setFrameSolids(next, id, {{Solid::Kind::Box, {}, {0.6, 0.6, 0.014}, {}}});
+    }));
+    const NearestContact::Shown first = nearest->shown();
+    QCOMPARE(first.between, QString("Gripper jaws – Plate"));
+    QVERIFY(first.distance > 0.05 && first.distance < 0.063);
+    QVERIFY(session().moveTyped("z -20"));
+    QVERIFY(std::abs(nearest->shown().distance - (first.distance - 0.02)) < 1e-9);
+    action("Undo")->trigger();
+    fresh();
+    // In the run it is that of the run at its time.
+    session().scrub(1.2);
+    ClearanceAlong along(session().playedCell(), *session().trace());
+    QCOMPARE(nearest->shown().distance, along.at(session().station().id, 1.2).distance);
+    session().scrub(2.2);
+    QCOMPARE(nearest->shown().distance, along.at(session().station().id, 2.2).distance);
 }
 
 TOPIKOS_TEST(JogWindowTest)

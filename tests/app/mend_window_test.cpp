@@ -1,3 +1,4 @@
+#include "app/strip/findings_list.h"
 #include "app/strip/place_panel.h"
 #include "app/strip/remedy_panel.h"
 #include "core/cell/edit_layout.h"
@@ -25,6 +26,7 @@ private Q_SLOTS:
     void downToContactTellsWhere();
     void bestPlaceIsFoundAndApplied();
     void dragTellsOfTheTargets();
+    void dragTellsWhatTheArmWouldTouch();
     void pairsAndPaddingAreSet();
 
 private:
@@ -72,8 +74,25 @@ void MendWindowTest::findingsAreFilteredSearchedAndSorted()
     search->clear();
     QCOMPARE(findings()->count(), all);
     child<QComboBox>("findingsOrder")->setCurrentText("by rule");
-    QCOMPARE(findings()->count(), all);
-    QVERIFY(findings()->item(0)->text().contains("cannot reach"));
+    // Under the heads of their rules, of which each folds by a click or by Enter.
+    const auto rowsWith = [this](const QString& what) { return findings()->findItems(what, Qt::MatchContains).size(); };
+    const auto heads = rowsWith(QChar(0x25be));
+    QVERIFY(heads >= 3);
+    QCOMPARE(findings()->count(), all + heads);
+    QVERIFY(findings()->item(0)->text().contains("Reach  ·  1"));
+    QVERIFY(findings()->item(1)->text().contains("cannot reach"));
+    QTest::mouseClick(findings()->viewport(), Qt::LeftButton, {},
+                      findings()->visualItemRect(findings()->item(0)).center());
+    QCOMPARE(findings()->count(), all + heads - 1);
+    QCOMPARE(rowsWith("cannot reach"), 0);
+    findings()->setFocus();
+    QTest::keyClick(findings(), Qt::Key_Return);
+    QCOMPARE(rowsWith("cannot reach"), 1);
+    // Next goes past heads.
+    m_window->findChild<FindingsList*>()->selectNext(1);
+    QVERIFY(findings()->currentItem()->text().contains("cannot reach"));
+    child<QComboBox>("findingsOrder")->setCurrentText("by step");
+    QVERIFY(findings()->item(0)->text().contains("Three mistakes, step 3: line to Tile close"));
     child<QComboBox>("findingsOrder")->setCurrentText("as they come");
     // What was there when it was opened is not new; what an edit brings is.
     filter->setCurrentText("new since saved");
@@ -279,6 +298,36 @@ void MendWindowTest::dragTellsOfTheTargets()
     QTest::keyClick(&view(), Qt::Key_Escape);
     QTest::mouseRelease(&view(), Qt::LeftButton, {}, pixelOf(grab + 1.2 * axis));
     QVERIFY(session().cell() == cell);
+}
+
+void MendWindowTest::dragTellsWhatTheArmWouldTouch()
+{
+    m_window->openExample("tile-glazing-line");
+    fresh();
+    const Cell& first = session().cell();
+    const Target& pick = *std::find_if(first.targets.begin(), first.targets.end(),
+                                       [](const Target& t) { return t.name == "Tile pick"; });
+    const Vec3 place = (worldFromFrame(first, pick.frame) * pick.pose).translation;
+    FrameId post;
+    QVERIFY(session().edit("Post", [&](const Cell& c) {
+        const Cell next = addFrame(c, "Post", {}, translated(place + Vec3(0.5, 0, 0.12)), &post).value();
+        return setFrameSolids(next, post, {{Solid::Kind::Box, {}, {0.04, 0.04, 0.1}, {}}});
+    }));
+    fresh();
+    session().select(post);
+    QCoreApplication::processEvents();
+    const Vec3 stands = worldFromFrame(session().cell(), post).translation;
+    const double metres = view().camera().metresPerPixel(stands, view().size());
+    const Vec3 grab = stands + 70 * metres * Vec3::UnitX();
+    QTest::mouseMove(&view(), pixelOf(grab));
+    QTest::mousePress(&view(), Qt::LeftButton, {}, pixelOf(grab));
+    QTest::mouseMove(&view(), pixelOf(grab - 0.1 * Vec3::UnitX()));
+    QVERIFY2(note().endsWith("all 2 targets can be reached"), qPrintable(note()));
+    QTest::mouseMove(&view(), pixelOf(grab - 0.5 * Vec3::UnitX()));
+    QVERIFY2(note().contains("all 2 targets can be reached, but at Tile pick") && note().contains("Post would touch"),
+             qPrintable(note()));
+    QTest::keyClick(&view(), Qt::Key_Escape);
+    QTest::mouseRelease(&view(), Qt::LeftButton, {}, pixelOf(grab));
 }
 
 void MendWindowTest::pairsAndPaddingAreSet()

@@ -4,6 +4,7 @@
 #include "app/strip/curves_panel.h"
 #include "app/strip/cycle_strip.h"
 #include "app/strip/place_panel.h"
+#include "app/strip/reach_panel.h"
 #include "app/strip/remedy_panel.h"
 #include "app/theme/theme.h"
 #include "app/view/surface.h"
@@ -125,6 +126,14 @@ int main(int argc, char** argv)
     while (places->searching())
         QTest::qWait(20);
     good = shoot(window, folder.filePath("place.png")) && good;
+    // Where the arm reaches at the height of the belt.
+    bottom->setCurrentWidget(window.findChild<QWidget*>("reachFace"));
+    window.findChild<QDoubleSpinBox*>("reachBox4")->setValue(760);
+    window.findChild<QPushButton*>("reachMake")->click();
+    auto* reach = window.findChild<ReachPanel*>();
+    while (reach->working())
+        QTest::qWait(20);
+    good = shoot(window, folder.filePath("reach.png")) && good;
     bottom->setCurrentIndex(0);
 
     auto* rows = qobject_cast<QSplitter*>(bottom->parentWidget());
@@ -238,12 +247,6 @@ int main(int argc, char** argv)
     window.showArms(false);
 
     window.openExample("tile-glazing-line");
-    applyTheme(true);
-    Q_EMIT session.cellChanged();
-    session.select(stepAt(session, 5));
-    good = shoot(window, folder.filePath("dark.png")) && good;
-    applyTheme(false);
-    Q_EMIT session.cellChanged();
     for (QAction* a : window.actions())
         if (a->text() == "First cell, step by step" || a->text() == "New cell") a->trigger();
     auto* height = window.findChild<QDoubleSpinBox*>("newCellHeight");

@@ -1,4 +1,5 @@
 #include "core/cell/edit_steps.h"
+#include "core/check/clearance_along.h"
 #include "core/exchange/breakdown_csv.h"
 #include "core/exchange/curves_file.h"
 #include "tests/core/program_cells.h"
@@ -18,6 +19,7 @@ class CurvesTest : public QObject {
     Q_OBJECT
 private Q_SLOTS:
     void everyCurveHasANameAWordAndAValue();
+    void clearanceIsThatOfTheNearestPair();
     void speedsAddUpToPositions();
     void toolSpeedIsThatOfTheTool_data();
     void toolSpeedIsThatOfTheTool();
@@ -75,6 +77,41 @@ void CurvesTest::everyCurveHasANameAWordAndAValue()
                     QVERIFY2(v >= limits->lower * 1.001 - 1e-6 && v <= limits->upper * 1.001 + 1e-6,
                              curveName(cell, all[i]).c_str());
     }
+}
+
+void CurvesTest::clearanceIsThatOfTheNearestPair()
+{
+    const Cell cell = example("glazing-line-on-a-rail");
+    const Trace trace = simulate(cell);
+    const ArmId arm = cell.arms.front().id;
+    ClearanceAlong along(cell, trace);
+    const ContactScene& scene = along.scene();
+    const std::vector<CheckedPair> pairs = checkedPairs(scene);
+    const std::vector<Window> windows = windowsOf(trace);
+    Meant meant(scene);
+    std::mt19937_64 random(5);
+    int touching = 0;
+    for (int n = 0; n < 150; ++n) {
+        // Here and there in the run; every pair by itself.
+        const double time = trace.duration * double(random() >> 11) * 0x1p-53;
+        meant.enter(*std::find_if(windows.begin(), windows.end(), [&](const Window& w) { return time < w.to; }));
+        double nearest = INFINITY;
+        for (const CheckedPair& pair : pairs) {
+            if ((scene.moverOf(pair.a, time) == arm) == (scene.moverOf(pair.b, time) == arm)) continue;
+            if (meant.touch(pair.a, pair.b)) continue;
+            const auto a = scene.place(pair.a, time), b = scene.place(pair.b, time);
+            if (a && b)
+                nearest = std::min(
+                    nearest, scene.bodies()[pair.a].shape->nearest(*a, *scene.bodies()[pair.b].shape, *b).distance);
+        }
+        const ClearanceAlong::Near found = along.at(arm, time);
+        QVERIFY(std::abs(found.distance - nearest) < 1e-7);
+        touching += found.distance == 0;
+        if (found.distance > 0) QVERIFY(std::abs((found.onOwn - found.onOther).norm() - found.distance) < 1e-6);
+        QVERIFY(scene.moverOf(found.own, time) == arm);
+        QCOMPARE(curveValues(cell, trace, {curveOf(cell, Curve::Kind::Clearance)}, {time})[0][0], found.distance);
+    }
+    QVERIFY(touching < 150);
 }
 
 void CurvesTest::speedsAddUpToPositions()

@@ -1,6 +1,7 @@
 #include "core/cell/edit.h"
 #include "core/cell/edit_layout.h"
 #include "core/cell/step_tree.h"
+#include "core/check/margin.h"
 #include "core/check/contact_cache.h"
 #include "core/check/rule_help.h"
 #include "core/mend/place_search.h"
@@ -31,6 +32,7 @@ private Q_SLOTS:
     void manualSaysWhyEachRuleMatters();
     void stopEndsTheSearch();
     void sameFindingSameRemedies();
+    void mapTellsWhereTheArmStandsInSomething();
     void placeFindsThePlantedBest_data();
     void placeFindsThePlantedBest();
     void placeKeepsToItsBox();
@@ -378,6 +380,38 @@ Cell ringCell(const Vec3& middle, FrameId* table)
 }
 
 }  // namespace
+
+void MendTest::mapTellsWhereTheArmStandsInSomething()
+{
+    // A wall beside the rack, which stays when the rack is moved.
+    Cell cell = example("tile-glazing-line");
+    const FrameId rack = frameNamed(cell, "Drying rack");
+    FrameId wall;
+    Vec3 at = worldFromFrame(cell, rack).translation;
+    at += Vec3(0.2, 0.4, 0.3);
+    cell = addFrame(cell, "Wall", {}, translated(at), &wall).value();
+    cell = setFrameSolids(cell, wall, {{Solid::Kind::Box, {}, {0.02, 0.2, 0.8}, {}}}).value();
+    PlaceQuery query;
+    query.frame = rack;
+    query.lowest = {-0.3, -0.3, 0, 0};
+    query.highest = {0.3, 0.3, 0, 0};
+    const auto found = searchPlace(cell, query);
+    QVERIFY(found && found->best.front().works());
+    int standing = 0, looked = 0;
+    for (const TriedPlace& place : found->map) {
+        if (place.unreached > 0) continue;
+        const bool touches = place.blocked > 0;
+        standing += touches;
+        if (touches) QVERIFY2(place.reason.find("touch") != std::string::npos, place.reason.c_str());
+        if (++looked % 7 != 0) continue;
+        // A whole check finds contact where the map says so. Elsewhere it may find some along the moves.
+        const CheckResult whole = check(placedAt(cell, rack, place.offset).value());
+        const bool contact = std::any_of(whole.findings.begin(), whole.findings.end(),
+                                         [](const Finding& f) { return f.rule == Rule::Contact; });
+        if (touches) QVERIFY2(contact, place.reason.c_str());
+    }
+    QVERIFY2(standing > 10 && standing < looked, qPrintable(QString("%1 of %2").arg(standing).arg(looked)));
+}
 
 void MendTest::placeFindsThePlantedBest_data()
 {

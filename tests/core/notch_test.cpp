@@ -175,8 +175,8 @@ Cell slowedByAnAcceleration(double by)
     const Cell cell = bare();
     const ArmStation& arm = cell.arms.front();
     const auto at = [&](double s) {
-        const Pose place = inverse(worldFromBase(cell, arm)) * Pose{Vec3(x, s, z), kDown}
-                           * inverse(flangeFromTcp(cell, arm));
+        const Pose place =
+            inverse(worldFromBase(cell, arm)) * Pose{Vec3(x, s, z), kDown} * inverse(flangeFromTcp(cell, arm));
         return withConfiguration(inverseKinematics(*arm.model, place).items, {})->joints;
     };
     // In the middle the speed is the lowest one, so that joints accelerate by how their ways bend alone.
@@ -231,8 +231,7 @@ Cell withOther(const std::string& own, const std::string& others)
 
 Cell waits(const std::string& otherwise, double by)
 {
-    return withOther(fmt::format("wait for Go at most {:.6f} s{}", 1 - by, otherwise),
-                     "    wait 1 s\n    set Go on\n");
+    return withOther(fmt::format("wait for Go at most {:.6f} s{}", 1 - by, otherwise), "    wait 1 s\n    set Go on\n");
 }
 
 Cell axisIsBusy(double by)
@@ -252,9 +251,9 @@ Cell runsOff(double by)
     Device& device = *cell.frames.edit(belt)->device;
     device.accumulates = device.indexing = false;
     const double way = device.size.x() - 0.4;
-    return withSteps(cell, {fmt::format("wait {:.6f} s", way / device.speed + device.speed / (2 * device.acceleration)
-                                                             + by)
-                                .c_str()});
+    return withSteps(
+        cell,
+        {fmt::format("wait {:.6f} s", way / device.speed + device.speed / (2 * device.acceleration) + by).c_str()});
 }
 
 struct Row {

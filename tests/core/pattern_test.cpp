@@ -1,3 +1,5 @@
+#include "core/program/step_text.h"
+#include "tests/core/program_cells.h"
 #include "core/cell/edit.h"
 #include "core/cell/pattern.h"
 #include "core/check/check.h"
@@ -11,6 +13,8 @@ using namespace topikos::test;
 class PatternTest : public QObject {
     Q_OBJECT
 private Q_SLOTS:
+    void placesAreNamedByNumber_data();
+    void placesAreNamedByNumber();
     void gridPlaces_data();
     void gridPlaces();
     void ringPlaces();
@@ -150,6 +154,58 @@ void PatternTest::patternOfTargetsIsReachedLikeOneTarget()
             QVERIFY(!v.ways.items.empty());
         }
     QCOMPARE(members, 4);
+}
+
+void PatternTest::placesAreNamedByNumber_data()
+{
+    QTest::addColumn<QString>("typed");
+    QTest::addColumn<QString>("reads");  // with "error: " in front what the error has
+    QTest::newRow("by number") << "joint to Rack[3]"
+                               << "joint to Rack 3";
+    QTest::newRow("blanks and case") << "LINE to rack [ 3 ]"
+                                     << "line to Rack 3 at 250 mm/s";
+    QTest::newRow("over in front") << "joint over Rack[2] 80 mm"
+                                   << "joint over Rack 2 80 mm";
+    QTest::newRow("over behind") << "line to Rack[2] over 80 mm at 100 mm/s"
+                                 << "line over Rack 2 80 mm at 100 mm/s";
+    QTest::newRow("column and row") << "joint to Rack[2,1]"
+                                    << "joint to Rack 2";
+    // Rows go there and back, so that the third column of the second row is the fourth place.
+    QTest::newRow("serpentine") << "joint to Rack[3,2,1]"
+                                << "joint to Rack 4";
+    QTest::newRow("too far") << "joint to Rack[9]"
+                             << "error: Its places are 1 to 6";
+    QTest::newRow("none") << "joint to Rack[0]"
+                          << "error: from 1 on";
+    QTest::newRow("no such column") << "joint to Rack[4,1]"
+                                    << "error: Its columns are 1 to 3";
+    QTest::newRow("no such layer") << "joint to Rack[1,1,2]"
+                                   << "error: layers 1 to 1";
+    QTest::newRow("no end") << "joint to Rack[1"
+                            << "error: a bracket is missing";
+    QTest::newRow("no number") << "joint to Rack[]"
+                               << "error: the number of a place is missing";
+    QTest::newRow("four numbers") << "joint to Rack[1,1,1,1]"
+                                  << "error: no such place";
+}
+
+void PatternTest::placesAreNamedByNumber()
+{
+    QFETCH(QString, typed);
+    QFETCH(QString, reads);
+    Cell cell = programCell(3, 2);
+    Pattern rack =
+        *std::find_if(cell.patterns.begin(), cell.patterns.end(), [](const Pattern& p) { return p.name == "Rack"; });
+    rack.order = Pattern::Order::Serpentine;
+    cell = changePattern(cell, rack).value();
+    const Result<Step> step = typedStep(cell, typed.toStdString());
+    if (reads.startsWith("error: ")) {
+        QVERIFY(!step);
+        QVERIFY2(QString::fromStdString(step.error().line()).contains(reads.mid(7)), step.error().line().c_str());
+        return;
+    }
+    QVERIFY2(bool(step), step ? "" : step.error().line().c_str());
+    QCOMPARE(QString::fromStdString(stepText(cell, *step)), reads);
 }
 
 TOPIKOS_TEST(PatternTest)

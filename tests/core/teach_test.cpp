@@ -1,4 +1,5 @@
 #include "core/cell/teach.h"
+#include "core/cell/typed_move.h"
 #include "core/robot/forward.h"
 #include "tests/core/support.h"
 #include "tests/run.h"
@@ -19,6 +20,10 @@ private Q_SLOTS:
     void noiseStaysWithinItsExpectation();
     void touchedPlaceGivesTheTcp();
     void poorOrientationsAreTold();
+    void typedMovesAreRead_data();
+    void typedMovesAreRead();
+    void typedMovesAreRefusedWithTheirPlace_data();
+    void typedMovesAreRefusedWithTheirPlace();
 };
 
 namespace {
@@ -195,6 +200,81 @@ void TeachTest::poorOrientationsAreTold()
     QCOMPARE(fitTcp(flat).error().code, std::string("teach.orientations"));
     flat.resize(3);
     QCOMPARE(fitTcp(flat).error().code, std::string("teach.count"));
+}
+
+void TeachTest::typedMovesAreRead_data()
+{
+    // what (j, p, t), index, by, value [m or rad], two at most
+    QTest::addColumn<QString>("line");
+    QTest::addColumn<QString>("told");
+    QTest::newRow("by along") << "Z +25"
+                              << "p2 by 0.025";
+    QTest::newRow("joint by") << "j4 -10"
+                              << "j3 by -0.174533";
+    QTest::newRow("to") << "x 350 y 0"
+                        << "p0 to 0.35; p1 to 0";
+    QTest::newRow("to a negative place") << "x = -350"
+                                         << "p0 to -0.35";
+    QTest::newRow("equals without blanks") << "y=12,5"
+                                           << "p1 to 0.0125";
+    QTest::newRow("no blanks") << "z-5"
+                               << "p2 by -0.005";
+    QTest::newRow("turn by") << "rz +90"
+                             << "t2 by 1.5708";
+    QTest::newRow("turn to") << "RX 180"
+                             << "t0 to 3.14159";
+    QTest::newRow("units") << "x +1 in; rz -0.5 rad"
+                           << "p0 by 0.0254; t2 by -0.5";
+    QTest::newRow("sums") << "x 1200-45/2"
+                          << "p0 to 1.1775";
+    QTest::newRow("joints") << "Joint 1 = -30, j6 +5"
+                            << "j0 to -0.523599; j5 by 0.0872665";
+    QTest::newRow("mixed to and by") << "x 350 z +25"
+                                     << "p0 to 0.35; p2 by 0.025";
+}
+
+void TeachTest::typedMovesAreRead()
+{
+    QFETCH(QString, line);
+    QFETCH(QString, told);
+    const auto read = readTypedMove(line.toStdString(), *catalogueArm("sixaxis-1400"), 1e-3, kDegree);
+    QVERIFY2(bool(read), read ? "" : read.error().line().c_str());
+    QStringList got;
+    for (const TypedMove::Part& part : read->parts)
+        got << QString("%1%2 %3 %4")
+                   .arg(QChar("jpt"[int(part.what)]))
+                   .arg(part.index)
+                   .arg(part.by ? "by" : "to")
+                   .arg(part.value, 0, 'g', 6);
+    QCOMPARE(got.join("; "), told);
+}
+
+void TeachTest::typedMovesAreRefusedWithTheirPlace_data()
+{
+    QTest::addColumn<QString>("line");
+    QTest::addColumn<int>("column");
+    QTest::newRow("nothing") << "  " << 1;
+    QTest::newRow("no axis") << "q 5" << 1;
+    QTest::newRow("no axis behind one") << "x 5 w 3" << 3;
+    QTest::newRow("no number") << "x" << 2;
+    QTest::newRow("no number behind it") << "x +" << 3;
+    QTest::newRow("no such joint") << "j9 +5" << 1;
+    QTest::newRow("joint nought") << "j0 +5" << 1;
+    QTest::newRow("twice") << "x 5 x 6" << 5;
+    QTest::newRow("mixed") << "x 5 j1 6" << 5;
+    QTest::newRow("an angle for a length") << "x 5 deg" << 3;
+    QTest::newRow("a length for a turning joint") << "j1 +5 mm" << 4;
+    QTest::newRow("a word") << "somewhere" << 1;
+}
+
+void TeachTest::typedMovesAreRefusedWithTheirPlace()
+{
+    QFETCH(QString, line);
+    QFETCH(int, column);
+    const auto read = readTypedMove(line.toStdString(), *catalogueArm("sixaxis-1400"), 1e-3, kDegree);
+    QVERIFY(!read);
+    QCOMPARE(QString::fromStdString(read.error().where), QString("column %1").arg(column));
+    QVERIFY(!read.error().message.empty() && !read.error().remedy.empty());
 }
 
 TOPIKOS_TEST(TeachTest)

@@ -4,6 +4,8 @@
 
 namespace topikos {
 
+class ContactCache;
+
 /// Something of a run that can be drawn over its time.
 struct Curve {
     enum class Kind {
@@ -18,6 +20,7 @@ struct Curve {
         Wrist,          ///< distances from singularities
         Elbow,
         Shoulder,
+        Clearance,     ///< of what the arm moves from what it does not; what is meant to touch is left out
         AxisPosition,  ///< of a device
         Signal
     };
@@ -50,10 +53,11 @@ std::optional<CurveLimits> curveLimits(const Cell& cell, const Curve& curve);
 
 /// Values of curves at times of a run. Exact at any time: joints, and with them all that follows from them, by the
 /// derivatives of the laws of motion. Not a number where a value is not known: the path error of joint moves.
-/// Speeds of a TCP while device axes move under the arm come from a difference over kAxisDifference.
+/// Speeds of a TCP while device axes move under the arm come from a difference over kAxisDifference. `touched`
+/// remembers shapes and pairs for clearances.
 inline constexpr double kAxisDifference = 1e-5;  // [s]
 std::vector<std::vector<double>> curveValues(const Cell& cell, const Trace& trace, const std::vector<Curve>& curves,
-                                             const std::vector<double>& times);
+                                             const std::vector<double>& times, ContactCache* touched = nullptr);
 
 /// What an arm carries at a time, seen as one point mass at the flange: its tool, and the part in its grip.
 Payload payloadAt(const Cell& cell, const Trace& trace, const ArmStation& arm, double time);

@@ -1,5 +1,6 @@
-#include "core/simulate/curves.h"
+#include "core/curves/curves.h"
 
+#include "core/check/clearance_along.h"
 #include "core/robot/forward.h"
 #include "core/robot/singularity.h"
 
@@ -11,7 +12,7 @@ namespace topikos {
 
 namespace {
 
-constexpr std::array<std::pair<Curve::Kind, const char*>, 13> kWords{
+constexpr std::array<std::pair<Curve::Kind, const char*>, 14> kWords{
     {{Curve::Kind::JointPosition, "joint-position"},
      {Curve::Kind::JointSpeed, "joint-speed"},
      {Curve::Kind::JointAcceleration, "joint-acceleration"},
@@ -23,6 +24,7 @@ constexpr std::array<std::pair<Curve::Kind, const char*>, 13> kWords{
      {Curve::Kind::Wrist, "wrist-distance"},
      {Curve::Kind::Elbow, "elbow-distance"},
      {Curve::Kind::Shoulder, "shoulder-distance"},
+     {Curve::Kind::Clearance, "clearance"},
      {Curve::Kind::AxisPosition, "axis-position"},
      {Curve::Kind::Signal, "signal"}}};
 
@@ -149,6 +151,7 @@ std::vector<Curve> curvesOf(const Cell& cell)
             out.push_back({kind, station.id, -1, {}, {}});
         for (const Curve::Kind kind : {Curve::Kind::Wrist, Curve::Kind::Elbow, Curve::Kind::Shoulder})
             if (hasKind(arm, singularityOf(kind))) out.push_back({kind, station.id, -1, {}, {}});
+        out.push_back({Curve::Kind::Clearance, station.id, -1, {}, {}});
     }
     for (const Frame& frame : cell.frames)
         if (frame.axis) out.push_back({Curve::Kind::AxisPosition, {}, -1, frame.id, {}});
@@ -174,6 +177,7 @@ std::string curveName(const Cell& cell, const Curve& curve)
     case Curve::Kind::Wrist: return arm + "wrist distance";
     case Curve::Kind::Elbow: return arm + "elbow distance";
     case Curve::Kind::Shoulder: return arm + "shoulder distance";
+    case Curve::Kind::Clearance: return arm + "clearance";
     default: return "";
     }
 }
@@ -192,7 +196,8 @@ const char* curveUnit(const Cell& cell, const Curve& curve)
     case Curve::Kind::PathError: return "m";
     case Curve::Kind::Wrist: return "rad";
     case Curve::Kind::Elbow:
-    case Curve::Kind::Shoulder: return "m";
+    case Curve::Kind::Shoulder:
+    case Curve::Kind::Clearance: return "m";
     case Curve::Kind::AxisPosition: return findFrame(cell, curve.axis)->axis->kind == JointKind::Revolute ? "rad" : "m";
     default: return "";
     }
@@ -237,8 +242,11 @@ Payload payloadAt(const Cell& cell, const Trace& trace, const ArmStation& arm, d
 }
 
 std::vector<std::vector<double>> curveValues(const Cell& cell, const Trace& trace, const std::vector<Curve>& curves,
-                                             const std::vector<double>& times)
+                                             const std::vector<double>& times, ContactCache* touched)
 {
+    std::optional<ClearanceAlong> clearance;
+    if (std::any_of(curves.begin(), curves.end(), [](const Curve& c) { return c.kind == Curve::Kind::Clearance; }))
+        clearance.emplace(cell, trace, touched);
     std::vector<std::vector<double>> out(curves.size());
     for (std::vector<double>& values : out)
         values.reserve(times.size());
@@ -305,6 +313,9 @@ std::vector<std::vector<double>> curveValues(const Cell& cell, const Trace& trac
                 case Curve::Kind::Shoulder:
                     if (!margins) margins = singularityMargins(arm, motion->q);
                     value = margins->distance(singularityOf(curve.kind));
+                    break;
+                case Curve::Kind::Clearance:
+                    if (const double near = clearance->at(station.id, time).distance; std::isfinite(near)) value = near;
                     break;
                 default: break;
                 }

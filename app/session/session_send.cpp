@@ -1,0 +1,179 @@
+#include "app/session/session.h"
+
+#include "app/session/text.h"
+#include "core/cell/edit_steps.h"
+#include "core/reach/send.h"
+
+#include <algorithm>
+
+/// The arm sent to things, and strokes that grip and set down there.
+namespace topikos {
+
+struct Session::SendChoice {
+    SendWay way;
+    PickedPlace place;
+};
+
+void Session::setPicked(std::optional<PickedPlace> place)
+{
+    m_picked = std::move(place);
+    // It goes with the frame that it is on.
+    if (m_picked)
+        if (const auto* frame = std::get_if<FrameId>(&m_picked->of)) m_pickedIn = inverse(shownPlace(*frame));
+    Q_EMIT jogChanged();
+}
+
+std::optional<PickedPlace> Session::sendPlace() const
+{
+    const Cell& now = shownCell();
+    if (const FrameId id = selected<FrameId>(); m_picked && m_picked->of == m_selection && findFrame(now, id)) {
+        const Pose moved = shownPlace(id) * m_pickedIn;
+        PickedPlace there = *m_picked;
+        there.place = moved * there.place;
+        there.up = moved.rotation * there.up;
+        there.reference = moved.rotation * there.reference;
+        return there;
+    }
+    const auto at = [&](const Pose& world, const QString& words) {
+        return PickedPlace{world.translation, world.rotation * Vec3::UnitZ(), world.rotation, m_selection, words};
+    };
+    if (const PartId id = selected<PartId>())
+        for (const PlacedPart& part : shownState().parts)
+            if (part.part == id) return at(part.worldFromPart, text(findPart(now, id)->name));
+    if (const FrameId id = selected<FrameId>(); id && findFrame(now, id))
+        return at(shownPlace(id), "origin of " + text(frameName(now, id)));
+    if (const Target* target = findTarget(now, selected<TargetId>()); target && target->kind == Target::Kind::Pose) {
+        const Pose world = shownPlace(target->frame) * target->pose;
+        // The tool's own z points into what it goes to.
+        return PickedPlace{world.translation, world.rotation * -Vec3::UnitZ(), world.rotation, m_selection,
+                           text(target->name)};
+    }
+    return std::nullopt;
+}
+
+std::optional<Session::SendChoice> Session::chooseSend(const PickedPlace& place, SendAxis axis,
+                                                       const std::vector<double>& offs, int turns)
+{
+    SendQuery query;
+    query.arm = m_arm;
+    query.place = place.place;
+    query.reference = place.reference;
+    query.turns = turns;
+    query.offs = offs;
+    query.axes = shownAxes();
+    switch (axis) {
+    case SendAxis::Normal: query.into = -place.up; break;
+    case SendAxis::Frame: query.into = shownPlace(m_readingFrame).rotation * -Vec3::UnitZ(); break;
+    case SendAxis::World: query.into = -Vec3::UnitZ(); break;
+    case SendAxis::Tool:
+        // As it stands, without a turn.
+        query.reference = shownTcp().rotation;
+        query.into = query.reference * Vec3::UnitZ();
+        query.turns = 1;
+    }
+    SendWays found = sendWays(cell(), query);
+    if (found.ways.empty()) {
+        say(QString("%1 cannot be reached with the tool %2. %3")
+                .arg(place.words,
+                     axis == SendAxis::Tool     ? "as it stands"
+                     : axis == SendAxis::Normal ? "into it"
+                                                : "down",
+                     solutionsText(arm(), found.lacking)),
+            true);
+        return std::nullopt;
+    }
+    return SendChoice{std::move(found.ways.front()), place};
+}
+
+bool Session::sendThere(SendAxis axis, double off)
+{
+    const std::optional<PickedPlace> place = sendPlace();
+    if (!place) {
+        say("Click a face, a hole, a part or a frame first: the arm is sent there.", true);
+        return false;
+    }
+    constexpr int turns = 24;
+    const std::optional<SendChoice> choice = chooseSend(*place, axis, {off}, turns);
+    if (!choice) return false;
+    m_movedAt.invalidate();
+    if (!driveTo(choice->way.postures.front())) return false;
+    say(QString("At %1%2, turned by %3: margin %4 %.")
+            .arg(place->words,
+                 off > 0 ? QString(", %1 %2 before it").arg(placeFigure(off, 1), lengthUnit().symbol) : QString(),
+                 degreeText(wrapped(choice->way.turn)))
+            .arg(100 * choice->way.margin, 0, 'f', 0));
+    return true;
+}
+
+bool Session::addStroke(const SendChoice& choice, FrameId frame, const QString& label, bool grips, double over)
+{
+    const Routine& routine = this->routine();
+    if (routine.arm != m_arm) {
+        say("This routine is not the arm's own; its places are filled in by calls.", true);
+        return false;
+    }
+    const std::string name = freeTargetName(cell(), label.toStdString());
+    std::vector<StepId> made;
+    const bool done = edit((grips ? "Grip at " : "Set down at ") + label, [&](const Cell& cell) -> Result<Cell> {
+        made.clear();
+        TargetId target;
+        const Result<Cell> taken =
+            takePoseTarget(cell, m_arm, frame, choice.way.postures.front(), name, &target, shownAxes());
+        if (!taken) return taken;
+        return insertSteps(*taken, routine.id, findRoutine(*taken, routine.id)->steps.size(),
+                           grips ? gripStroke(target, over) : releaseStroke(target, over), &made);
+    });
+    if (done && !made.empty()) select(made.back());
+    return done;
+}
+
+bool Session::addGripThere(double over)
+{
+    const PartId id = selected<PartId>();
+    const Part* part = findPart(cell(), id);
+    if (!part) {
+        say("Select the part that is to be gripped first.", true);
+        return false;
+    }
+    const Pose world = shownPlace(part->frame) * part->pose;
+    const PickedPlace place{world.translation, world.rotation * Vec3::UnitZ(), world.rotation, m_selection,
+                            text(part->name)};
+    // The jaws along the part or across it.
+    constexpr int turns = 4;
+    const std::optional<SendChoice> choice = chooseSend(place, SendAxis::Normal, {0, over}, turns);
+    return choice && addStroke(*choice, part->frame, text(part->name) + " pick", true, over);
+}
+
+bool Session::addReleaseThere(SendAxis axis, double over)
+{
+    std::optional<PickedPlace> place = sendPlace();
+    const Target* target = findTarget(cell(), selected<TargetId>());
+    if (!place || std::holds_alternative<PartId>(place->of)) {
+        say("Click the face, or select the frame or target, where the part is to be set down.", true);
+        return false;
+    }
+    // What lies on the face is the part that the steps before grip: its origin is so much higher.
+    FrameId frame = m_readingFrame;
+    if (const auto* of = std::get_if<FrameId>(&place->of)) frame = *of;
+    if (target) frame = target->frame;
+    if (!target) {
+        const Part* carried = nullptr;
+        eachStep(routine().steps, [&](const Step& step, size_t) {
+            const Target* at = findTarget(cell(), targetOf(step));
+            if (!at || at->kind != Target::Kind::Pose) return;
+            const Vec3 tcp = (shownPlace(at->frame) * at->pose).translation;
+            for (const Part& part : cell().parts) {
+                const double grasp = toolInForce(cell(), station()).gripper.grasp;
+                if ((tcp - (shownPlace(part.frame) * part.pose).translation).norm() <= grasp) carried = &part;
+            }
+        });
+        if (carried) place->place += heightOver(*findPartKind(cell(), carried->kind)) * place->up;
+    }
+    constexpr int turns = 4;
+    const std::optional<SendChoice> choice = chooseSend(*place, axis, {0, over}, turns);
+    if (!choice) return false;
+    const QString label = text(frameName(cell(), frame)) + " place";
+    return addStroke(*choice, frame, label, false, over);
+}
+
+}  // namespace topikos

@@ -1,0 +1,101 @@
+#pragma once
+#include "app/session/session.h"
+#include "core/reach/reach_map.h"
+
+#include <QCheckBox>
+#include <QComboBox>
+#include <QDoubleSpinBox>
+#include <QLabel>
+#include <QPushButton>
+#include <QSpinBox>
+
+#include <array>
+#include <thread>
+
+namespace topikos {
+
+/// What a reach map is coloured by.
+enum class ReachColour { Margin, Ways, Singularity };
+
+/// One layer of a reach map from above, the better the darker, with the edge of what is reached. Pointing tells of a
+/// spot, a double click takes it.
+class ReachPicture : public QWidget {
+    Q_OBJECT
+public:
+    explicit ReachPicture(QWidget* parent = nullptr);
+    void show(std::shared_ptr<const ReachMap> map, int layer, ReachColour colour, double full);
+    /// The spot at a point of the widget, by number; -1 for none.
+    int spotAt(const QPointF& at) const;
+    /// The middle of a spot of the layer.
+    QPointF pixelOf(int column, int row) const;
+    QSize minimumSizeHint() const override { return {160, 70}; }
+    void paint(QPainter& painter, const QRectF& room) const;
+
+Q_SIGNALS:
+    void pointed(int spot);
+    void taken(int spot);
+
+protected:
+    void paintEvent(QPaintEvent* event) override;
+    void mouseMoveEvent(QMouseEvent* event) override;
+    void mouseDoubleClickEvent(QMouseEvent* event) override;
+    void leaveEvent(QEvent* event) override;
+
+private:
+    QRectF field(const QRectF& room) const;
+    std::shared_ptr<const ReachMap> m_map;
+    int m_layer = 0;
+    ReachColour m_colour = ReachColour::Margin;
+    double m_full = 1;  ///< of the darkest
+};
+
+/// Where the arm in hand reaches: over a plane, in a box, or on the bodies of a frame. Shown here and in the view.
+class ReachPanel : public QWidget {
+    Q_OBJECT
+public:
+    explicit ReachPanel(Session& session, QWidget* parent = nullptr);
+    ~ReachPanel() override;
+    bool working() const { return m_working; }
+    const ReachMap* map() const { return m_map.get(); }
+
+protected:
+    void showEvent(QShowEvent* event) override;
+    void hideEvent(QHideEvent* event) override;
+
+private:
+    void fill();
+    ReachQuery query() const;
+    void start();
+    void stop();
+    void showMap();
+    /// How much of the map is reached, while no spot is pointed at.
+    void tellWhole();
+    void point(int spot);
+    void take(int spot);
+    void save();
+    QString wordsOf(const ReachSpot& spot) const;
+    /// Of the darkest colour.
+    double full() const;
+    double valueOf(const ReachSpot& spot) const;
+
+    Session& m_session;
+    CellPtr m_cell;  ///< that the map is of
+    ReachQuery m_asked;
+    AxisValues m_axes;
+    std::shared_ptr<const ReachMap> m_map;
+    std::vector<FrameId> m_frames;
+    std::vector<TargetId> m_targets;
+    bool m_working = false, m_wanted = false;  ///< a map was asked for: it follows edits
+    std::uint64_t m_number = 0;
+    QComboBox *m_over, *m_frame, *m_tool, *m_colour;
+    std::array<QDoubleSpinBox*, 6> m_box;
+    QDoubleSpinBox* m_spacing;
+    QCheckBox* m_free;
+    QSpinBox* m_layer;
+    QPushButton *m_make, *m_save;
+    ReachPicture* m_picture;
+    QLabel *m_words, *m_legend;
+    std::jthread m_worker;
+};
+
+}  // namespace topikos

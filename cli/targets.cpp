@@ -1,0 +1,39 @@
+#include "cli/commands.h"
+#include "cli/support.h"
+#include "core/exchange/cell_file.h"
+#include "core/exchange/table_text.h"
+#include "core/exchange/targets_csv.h"
+#include "core/spatial/text.h"
+
+#include <fmt/format.h>
+
+#include <cstdio>
+#include <iostream>
+
+namespace topikos::cli {
+
+int targetsOfCell(const std::string& file, const TargetsOptions& options)
+{
+    const Result<Cell> cell = openCell(file);
+    if (!cell) return refused(cell.error());
+    if (options.from.empty()) {
+        std::cout << targetsCsv(*cell);
+        return 0;
+    }
+    const Result<std::string> text = readFile(options.from, kMostTableBytes);
+    if (!text) return refused(text.error());
+    const Result<TargetsRead> read = targetsFromCsv(*cell, *text);
+    if (!read) return refused(read.error());
+    for (const Error& error : read->broken)
+        std::fprintf(stderr, "topikos-cli: %s: %s\n", options.from.c_str(), error.line().c_str());
+    if (!read->broken.empty() && !options.keepRest)
+        return refused({"targets.csv",
+                        fmt::format("{} of the rows {} wrong; nothing was taken", read->broken.size(),
+                                    read->broken.size() == 1 ? "is" : "are"),
+                        options.from, "Mend them, or take the others with --keep-rest."});
+    if (const Status bad = saveCell(options.out.empty() ? file : options.out, read->cell)) return refused(*bad);
+    std::cout << fmt::format("{} changed, {} added\n", read->changed, read->added);
+    return 0;
+}
+
+}  // namespace topikos::cli

@@ -1,0 +1,261 @@
+#include "core/exchange/targets_csv.h"
+
+#include "core/cell/edit_support.h"
+#include "core/cell/validate.h"
+#include "core/exchange/table_text.h"
+#include "core/spatial/rotation.h"
+#include "core/spatial/text.h"
+
+#include <fmt/format.h>
+
+#include <array>
+#include <charconv>
+#include <cmath>
+#include <map>
+#include <unordered_map>
+
+namespace topikos {
+
+namespace {
+
+constexpr std::array kPlaceNames{"x", "y", "z"};
+constexpr std::array kQuatNames{"qw", "qx", "qy", "qz"};
+constexpr std::array kAngleNames{"rx", "ry", "rz"};
+
+Error fail(std::string message, std::string remedy)
+{
+    return {"targets.csv", std::move(message), "", std::move(remedy)};
+}
+
+size_t mostJoints(const Cell& cell)
+{
+    size_t most = 0;
+    for (const Target& target : cell.targets)
+        if (target.kind == Target::Kind::Posture) most = std::max(most, size_t(target.posture.size()));
+    return most;
+}
+
+/// A column of the table by what it is called.
+struct Column {
+    size_t at;
+    double unit;
+};
+using Columns = std::map<std::string, Column>;
+
+Result<Columns> columnsOf(const TableText& table)
+{
+    Columns out;
+    for (size_t i = 0; i < table.names.size(); ++i) {
+        const auto [name, unit] = nameAndUnit(table.names[i]);
+        if (unit == TableUnit::Second || unit == TableUnit::Millisecond)
+            return fail(fmt::format("column \"{}\" is a time", shownText(table.names[i])), "Leave it out.");
+        if (!out.try_emplace(name, Column{i, unit ? inSi(*unit) : 1}).second)
+            return fail(fmt::format("two columns are called \"{}\"", shownText(name)), "Leave one of them out.");
+    }
+    if (!out.contains("name")) return fail("no column is the name", "Call one \"name\".");
+    return out;
+}
+
+/// Reads one row of the table into a target.
+class Row {
+public:
+    Row(const Cell& cell, const TableText& table, const Columns& columns, size_t row) :
+        m_cell(cell), m_table(table), m_columns(columns), m_row(row)
+    {
+    }
+
+    std::string word(const std::string& column) const
+    {
+        const auto found = m_columns.find(column);
+        return found == m_columns.end() ? "" : std::string(trimmed(m_table.rows[m_row][found->second.at]));
+    }
+    Status read(Target& target, bool isNew) const
+    {
+        if (Status bad = readNamed("arm", m_cell.arms, target.arm)) return bad;
+        const ArmStation& station = *findArm(m_cell, target.arm);
+        const bool posture = !word("j1").empty();
+        if (!isNew && posture != (target.kind == Target::Kind::Posture))
+            return fail(fmt::format("\"{}\" is a {}", shownText(target.name), posture ? "pose" : "posture"),
+                        "Give the row another name, or the columns that fit.");
+        if (posture) return readPosture(target, *station.model);
+        if (isNew) target.tool = station.tool;
+        if (const std::string frame = word("frame"); lowered(frame) == "world") target.frame = {};
+        else if (Status bad = readNamed("frame", m_cell.frames, target.frame)) return bad;
+        if (Status bad = readNamed("tool", m_cell.tools, target.tool)) return bad;
+        if (const std::string point = word("point"); !point.empty()) {
+            const Tool& tool = *findTool(m_cell, target.tool);
+            const auto own = std::find_if(tool.points.begin(), tool.points.end(),
+                                          [&](const ToolPoint& p) { return lowered(p.name) == lowered(point); });
+            if (lowered(point) == "first") target.tcp = {};
+            else if (own == tool.points.end())
+                return fail(fmt::format("the tool has no point \"{}\"", shownText(point)),
+                            "Name one of its points, or first.");
+            else target.tcp = own->id;
+        }
+        for (Eigen::Index i = 0; i < 3; ++i)
+            if (Status bad = readNumber(kPlaceNames[size_t(i)], target.pose.translation[i], isNew)) return bad;
+        if (Status bad = readTurn(target.pose.rotation, isNew)) return bad;
+        Configuration& way = target.configuration;
+        if (Status bad = readChoice("shoulder", "front", "back", way.shoulderBack)) return bad;
+        if (Status bad = readChoice("elbow", "up", "down", way.elbowDown)) return bad;
+        if (Status bad = readChoice("wrist", "plain", "turned", way.wristTurned)) return bad;
+        return checkPose(target.pose);
+    }
+
+private:
+    template <class List, class IdType> Status readNamed(const std::string& column, const List& list, IdType& id) const
+    {
+        const std::string name = word(column);
+        if (name.empty()) return std::nullopt;
+        const auto* own = findNamed(list, name);
+        if (!own)
+            return fail(fmt::format("there is no {} called \"{}\"", column, shownText(name)),
+                        "Name one of the cell's.");
+        id = own->id;
+        return std::nullopt;
+    }
+    Status readNumber(const std::string& column, double& value, bool needed) const
+    {
+        const std::string own = word(column);
+        if (own.empty())
+            return needed ? Status(fail(fmt::format("\"{}\" is empty", column), "A new target needs all of it."))
+                          : std::nullopt;
+        const auto number = numberIn(own, m_table.separator != ',');
+        if (!number) return fail(fmt::format("\"{}\" is not a number", shownText(own)), "Give a plain number there.");
+        value = *number * m_columns.at(column).unit;
+        return std::nullopt;
+    }
+    Status readTurn(Quat& rotation, bool needed) const
+    {
+        if (!word("qw").empty()) {
+            std::array<double, 4> q{};
+            for (size_t i = 0; i < 4; ++i)
+                if (Status bad = readNumber(kQuatNames[i], q[i], true)) return bad;
+            const Quat read(q[0], q[1], q[2], q[3]);
+            if (std::abs(read.norm() - 1) > 1e-3)
+                return fail("the quaternion is not of length 1", "Give qw, qx, qy and qz of a turn.");
+            rotation = std::abs(read.norm() - 1) > 1e-9 ? read.normalized() : read;
+            return std::nullopt;
+        }
+        if (word("rx").empty() && word("ry").empty() && word("rz").empty())
+            return needed ? Status(fail("the orientation is missing", "Give qw to qz, or rx, ry and rz."))
+                          : std::nullopt;
+        Vec3 angles;
+        for (Eigen::Index i = 0; i < 3; ++i)
+            if (Status bad = readNumber(kAngleNames[size_t(i)], angles[i], true)) return bad;
+        rotation = rotationFrom(m_cell.angles, angles);
+        return std::nullopt;
+    }
+    Status readPosture(Target& target, const Arm& arm) const
+    {
+        target.kind = Target::Kind::Posture;
+        target.posture = JointVector::Zero(arm.jointCount());
+        for (int i = 0; i < arm.jointCount(); ++i)
+            if (Status bad = readNumber(fmt::format("j{}", i + 1), target.posture[i], true)) return bad;
+        return std::nullopt;
+    }
+    Status readChoice(const std::string& column, const char* plain, const char* other, bool& value) const
+    {
+        const std::string own = lowered(word(column));
+        if (own.empty()) return std::nullopt;
+        if (own != plain && own != other)
+            return fail(fmt::format("\"{}\" is no {}", shownText(own), column),
+                        fmt::format("Say {} or {}.", plain, other));
+        value = own == other;
+        return std::nullopt;
+    }
+
+    const Cell& m_cell;
+    const TableText& m_table;
+    const Columns& m_columns;
+    size_t m_row;
+};
+
+}  // namespace
+
+std::string targetsCsv(const Cell& cell)
+{
+    const size_t joints = mostJoints(cell);
+    std::string out = "name,arm,frame,tool,point,x [m],y [m],z [m],qw,qx,qy,qz,shoulder,elbow,wrist";
+    for (size_t i = 0; i < joints; ++i)
+        out += fmt::format(",j{}", i + 1);
+    out += '\n';
+    for (const Target& target : cell.targets) {
+        if (target.pattern) continue;
+        out += csvText(target.name) + ',' + csvText(findArm(cell, target.arm)->name);
+        if (target.kind == Target::Kind::Posture) {
+            out += ",,,,,,,,,,,,,";
+            for (const double q : target.posture)
+                out += fmt::format(",{}", q);
+            out.append(joints - size_t(target.posture.size()), ',');
+        } else {
+            const Tool& tool = *findTool(cell, target.tool);
+            const auto point = std::find_if(tool.points.begin(), tool.points.end(),
+                                            [&](const ToolPoint& p) { return p.id == target.tcp; });
+            const Vec3& at = target.pose.translation;
+            const Quat& q = target.pose.rotation;
+            const Configuration& way = target.configuration;
+            out += fmt::format(",{},{},{},{},{},{},{},{},{},{},{},{},{}",
+                               target.frame ? csvText(findFrame(cell, target.frame)->name) : "World",
+                               csvText(tool.name), point == tool.points.end() ? "first" : csvText(point->name), at[0],
+                               at[1], at[2], q.w(), q.x(), q.y(), q.z(), way.shoulderBack ? "back" : "front",
+                               way.elbowDown ? "down" : "up", way.wristTurned ? "turned" : "plain");
+            out.append(joints, ',');
+        }
+        out += '\n';
+    }
+    return out;
+}
+
+Status saveTargetsCsv(const std::string& path, const Cell& cell) { return saveFile(path, targetsCsv(cell)); }
+
+Result<TargetsRead> targetsFromCsv(const Cell& cell, const std::string& text)
+{
+    TargetsRead out{cell};
+    const Result<TableText> table = splitTable(text, &out.broken);
+    if (!table) return table.error();
+    const Result<Columns> columns = columnsOf(*table);
+    if (!columns) return columns.error();
+    std::unordered_map<std::string, TargetId> known;
+    for (const Target& target : cell.targets)
+        known.emplace(lowered(target.name), target.id);
+    std::map<std::string, size_t> said;  // lines by name
+    for (size_t i = 0; i < table->rows.size(); ++i) {
+        const Row row(cell, *table, *columns, i);
+        const std::string name = row.word("name");
+        const auto former = known.find(lowered(name));
+        const Target* old = former == known.end() ? nullptr : findTarget(cell, former->second);
+        Target target = old ? *old : Target{{}, name, cell.arms.front().id};
+        const auto trouble = [&]() -> Status {
+            if (Status bad = checkName(name)) return bad;
+            if (const auto [first, isNew] = said.try_emplace(lowered(name), table->lines[i]); !isNew)
+                return fail(fmt::format("\"{}\" is on line {} already", shownText(name), first->second),
+                            "Give each target one row.");
+            if (old)
+                if (Status bad = checkNoMember(cell, *old)) return bad;
+            const ArmId arm = target.arm;
+            if (Status bad = row.read(target, !old)) return bad;
+            if (old && target.arm != arm)
+                return fail(fmt::format("\"{}\" is a target of another arm", shownText(name)),
+                            "Give the row another name.");
+            return std::nullopt;
+        };
+        if (Status bad = trouble()) {
+            out.broken.push_back(within(*bad, fmt::format("line {}", table->lines[i])));
+            continue;
+        }
+        if (old) {
+            if (target == *old) continue;
+            *out.cell.targets.edit(old->id) = target;
+            ++out.changed;
+            continue;
+        }
+        target.id = {out.cell.nextId++};
+        out.cell.targets.push_back(target);
+        ++out.added;
+    }
+    if (Status bad = validate(out.cell)) return *bad;
+    return out;
+}
+
+}  // namespace topikos

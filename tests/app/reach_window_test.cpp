@@ -1,0 +1,143 @@
+#include "app/strip/reach_panel.h"
+#include "core/cell/edit_layout.h"
+#include "tests/app/window_fixture.h"
+#include "tests/run.h"
+
+#include <QCheckBox>
+#include <QComboBox>
+#include <QDoubleSpinBox>
+#include <QPushButton>
+
+using namespace topikos;
+using namespace topikos::test;
+
+/// The reach map in the real window.
+class ReachWindowTest : public WindowFixture {
+    Q_OBJECT
+private Q_SLOTS:
+    void planeIsMadeAndPointedAt();
+    void doubleClickMakesATarget();
+    void mapFollowsEditsUntilGivenUp();
+    void bodiesOfAFrame();
+    void refusalNamesTheLimit();
+
+private:
+    ReachPanel* panel() { return m_window->findChild<ReachPanel*>(); }
+    QString words() { return child<QLabel>("reachWords")->text(); }
+    void openFace()
+    {
+        m_window->openExample("tile-glazing-line");
+        fresh();
+        action("Reach map")->trigger();
+        QTRY_VERIFY(panel()->isVisible());
+    }
+    void make()
+    {
+        click("reachMake");
+        QTRY_VERIFY_WITH_TIMEOUT(!panel()->working() && panel()->map() && panel()->map()->complete, 20000);
+    }
+};
+
+void ReachWindowTest::planeIsMadeAndPointedAt()
+{
+    openFace();
+    make();
+    const ReachMap& map = *panel()->map();
+    QVERIFY(map.reached() > 100 && map.reached() < map.spots.size());
+    QVERIFY2(words().contains(QString("%1 of %2 spots reached").arg(map.reached()).arg(map.spots.size())),
+             qPrintable(words()));
+    QVERIFY(session().overlay());
+    QCOMPARE(session().overlay()->points.size(), map.spots.size());
+    auto* picture = m_window->findChild<ReachPicture*>();
+    // One that is reached, and one that is not.
+    for (const bool reached : {true, false}) {
+        // The nearest one to the middle of the picture.
+        int at = -1;
+        for (int i = 0; i < int(map.spots.size()); ++i) {
+            const auto off = [&](int spot) {
+                return std::hypot(spot % map.counts[0] - map.counts[0] / 2, spot / map.counts[0] - map.counts[1] / 2);
+            };
+            if (map.spots[size_t(i)].reached() == reached && (at < 0 || off(i) < off(at))) at = i;
+        }
+        QTest::mouseMove(picture, picture->pixelOf(at % map.counts[0], at / map.counts[0]).toPoint());
+        QTRY_VERIFY2(words().contains(reached ? ", margin " : ": "), qPrintable(words()));
+        QCOMPARE(session().ghost().has_value(), reached);
+    }
+    // Another colour tells another scale; the face left, nothing lies over the cell any more.
+    child<QComboBox>("reachColour")->setCurrentIndex(1);
+    QVERIFY(child<QLabel>("reachLegend")->text().contains("ways"));
+    action("Show findings")->trigger();
+    QVERIFY(!session().overlay() && !session().ghost());
+}
+
+void ReachWindowTest::doubleClickMakesATarget()
+{
+    openFace();
+    make();
+    const ReachMap& map = *panel()->map();
+    auto* picture = m_window->findChild<ReachPicture*>();
+    const auto best = std::max_element(map.spots.begin(), map.spots.end(),
+                                       [](const ReachSpot& a, const ReachSpot& b) { return a.margin < b.margin; });
+    const ReachSpot spot = *best;
+    const int at = int(best - map.spots.begin());
+    const size_t before = session().cell().targets.size();
+    QTest::mouseDClick(picture, Qt::LeftButton, {}, picture->pixelOf(at % map.counts[0], at / map.counts[0]).toPoint());
+    QCOMPARE(session().cell().targets.size(), before + 1);
+    const Target& made = session().cell().targets.back();
+    QCOMPARE(session().selected<TargetId>(), made.id);
+    const PoseDeviation off = deviation(worldFromFrame(session().cell(), made.frame) * made.pose, spot.frameFromTcp);
+    QVERIFY(off.metres < 1e-9 && off.radians < 1e-9);
+    QVERIFY(session().goToTarget(made.id));
+    action("Undo")->trigger();
+    QCOMPARE(session().cell().targets.size(), before);
+}
+
+void ReachWindowTest::mapFollowsEditsUntilGivenUp()
+{
+    openFace();
+    make();
+    const size_t reached = panel()->map()->reached();
+    // The base goes up by half a metre: less is reached down there.
+    const FrameId base = session().station().mount;
+    QVERIFY(session().edit("Raise", [&](const Cell& c) {
+        return setFramePose(c, base, translated({0, 0, 0.5}) * findFrame(c, base)->pose);
+    }));
+    QTRY_VERIFY_WITH_TIMEOUT(!panel()->working() && panel()->map()->complete && panel()->map()->reached() != reached,
+                             20000);
+    // Free turns reach more.
+    const size_t fixed = panel()->map()->reached();
+    child<QCheckBox>("reachFree")->setChecked(true);
+    make();
+    QVERIFY(panel()->map()->reached() >= fixed);
+    // Given up on the way: nothing breaks, nothing goes on.
+    child<QDoubleSpinBox>("reachSpacing")->setValue(6);
+    click("reachMake");
+    QVERIFY(panel()->working());
+    click("reachMake");
+    QVERIFY(!panel()->working());
+    QVERIFY2(words().contains("Given up"), qPrintable(words()));
+}
+
+void ReachWindowTest::bodiesOfAFrame()
+{
+    openFace();
+    child<QComboBox>("reachOver")->setCurrentIndex(2);
+    child<QComboBox>("reachFrame")->setCurrentText("Drying rack");
+    make();
+    const ReachMap& map = *panel()->map();
+    QVERIFY(map.counts[0] == 0 && map.spots.size() > 200);
+    QVERIFY(map.reached() > 20);
+    QCOMPARE(session().overlay()->frame, frameNamed("Drying rack"));
+}
+
+void ReachWindowTest::refusalNamesTheLimit()
+{
+    openFace();
+    child<QDoubleSpinBox>("reachSpacing")->setValue(1);
+    click("reachMake");
+    QVERIFY(!panel()->working());
+    QVERIFY2(words().contains("the most are 250000"), qPrintable(words()));
+}
+
+TOPIKOS_TEST(ReachWindowTest)
+#include "reach_window_test.moc"

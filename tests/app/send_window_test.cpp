@@ -1,0 +1,197 @@
+#include "app/targets/targets_files.h"
+#include "core/cell/edit_layout.h"
+#include "core/cell/edit_steps.h"
+#include "tests/app/window_fixture.h"
+#include "tests/run.h"
+
+#include <QAbstractButton>
+#include <QApplication>
+#include <QComboBox>
+#include <QDoubleSpinBox>
+#include <QFile>
+#include <QMessageBox>
+#include <QPushButton>
+#include <QTemporaryDir>
+#include <QTimer>
+
+using namespace topikos;
+using namespace topikos::test;
+
+/// The arm sent to what was clicked in the view, and steps that grip and set down there.
+class SendWindowTest : public WindowFixture {
+    Q_OBJECT
+private Q_SLOTS:
+    void armGoesAboveWhatWasClicked();
+    void farAwayMovesNothingAndSaysWhatLacks();
+    void pickAndPlaceInAFewActions();
+    void toASelectedTargetAndBack();
+    void clickedPlaceGoesWithItsFrame();
+    void targetsGoOutAndComeIn();
+
+private:
+    QString what() { return child<QLabel>("sendWhat")->text(); }
+    void clickAt(const Vec3& place) { QTest::mouseClick(&view(), Qt::LeftButton, {}, pixelOf(place)); }
+    Pose placeOf(const char* part)
+    {
+        for (const Part& own : session().cell().parts)
+            if (own.name == part) return session().shownPlace(own.frame) * own.pose;
+        qFatal("there is no %s", part);
+    }
+};
+
+void SendWindowTest::armGoesAboveWhatWasClicked()
+{
+    m_window->openExample("tile-glazing-line");
+    fresh();
+    QVERIFY(!child<QPushButton>("sendTo")->isEnabled());
+    const Pose tile = placeOf("Tile 2");
+    const Vec3 top = tile.translation;
+    clickAt(tile * Vec3(0.03, 0.02, 0.006));
+    QCOMPARE(what(), QString("to Tile 2"));
+    // A part is gone to as a whole.
+    child<QDoubleSpinBox>("sendOff")->setValue(80);
+    click("sendAbove");
+    const Pose tcp = session().shownTcp();
+    QVERIFY((tcp.rotation * Vec3::UnitZ() + Vec3::UnitZ()).norm() < 1e-9);
+    QVERIFY(std::abs(tcp.translation.z() - (top.z() + 0.08)) < 1e-6);
+    QVERIFY((tcp.translation - top).head<2>().norm() < 1e-6);
+    QVERIFY2(note().contains("80.0 mm before it"), qPrintable(note()));
+    // As the tool stands: no turn at all.
+    QVERIFY(session().moveTyped("ry +15"));
+    const Pose tilted = session().shownTcp();
+    child<QComboBox>("sendAxis")->setCurrentIndex(1);
+    click("sendAbove");
+    QVERIFY(session().shownTcp().rotation.angularDistance(tilted.rotation) < 1e-9);
+    QVERIFY(session().standBack());
+    QVERIFY((session().shownTcp().translation - tilted.translation).norm() < 1e-9);
+}
+
+void SendWindowTest::farAwayMovesNothingAndSaysWhatLacks()
+{
+    m_window->openExample("tile-glazing-line");
+    fresh();
+    const JointVector stood = session().posture();
+    session().setPicked(
+        PickedPlace{{4, 0, 1}, Vec3::UnitZ(), Quat::Identity(), frameNamed("Drying rack"), "somewhere"});
+    session().select(frameNamed("Drying rack"));
+    click("sendTo");
+    QVERIFY(sameValues(session().posture(), stood));
+    QVERIFY2(note().contains("somewhere cannot be reached") && note().contains("mm too far for the wrist"),
+             qPrintable(note()));
+}
+
+void SendWindowTest::pickAndPlaceInAFewActions()
+{
+    m_window->openExample("tile-glazing-line");
+    QVERIFY(session().edit("Empty", [this](const Cell& c) {
+        std::vector<StepId> all;
+        for (const Step& step : session().routine().steps)
+            all.push_back(step.id);
+        return deleteSteps(c, session().routine().id, all);
+    }));
+    fresh();
+    int actions = 0;
+    const auto counted = [&](auto act) {
+        act();
+        ++actions;
+    };
+    const PartId tile = session().cell().parts.front().id;
+    const Vec3 from = placeOf("Tile 1") * Vec3(0.02, 0, 0.006);
+    const FrameId rack = frameNamed("Drying rack");
+    const Vec3 to = session().shownPlace(rack) * Vec3(0.2, 0.35, 0);
+    counted([&] { clickAt(from); });
+    counted([&] { click("strokeGrip"); });
+    counted([&] { clickAt(to); });
+    QCOMPARE(what(), QString("to face of Drying rack"));
+    counted([&] { click("strokeRelease"); });
+    QCOMPARE(session().routine().steps.size(), size_t(8));
+    fresh();
+    QVERIFY2(actions <= 12, qPrintable(QString::number(actions)));
+    const CheckResult& result = session().checked()->result;
+    for (const Finding& f : result.findings)
+        QVERIFY2(f.severity != Severity::Blocked, findingText(session().cell(), f).line().c_str());
+    const CellState end = stateAt(session().cell(), result.trace, result.trace.duration);
+    for (const PlacedPart& part : end.parts)
+        if (part.part == tile) {
+            QVERIFY(std::abs(part.worldFromPart.translation.z() - (to.z() + 0.006)) < 1e-6);
+            QVERIFY((part.worldFromPart.translation - to).head<2>().norm() < 0.015);  // two pixels
+        }
+    // Each stroke is one edit.
+    action("Undo")->trigger();
+    QCOMPARE(session().routine().steps.size(), size_t(4));
+    action("Undo")->trigger();
+    QCOMPARE(session().routine().steps.size(), size_t(0));
+}
+
+void SendWindowTest::toASelectedTargetAndBack()
+{
+    m_window->openExample("tile-glazing-line");
+    fresh();
+    session().select(targetNamed("Rack place"));
+    QCOMPARE(what(), QString("to Rack place"));
+    child<QDoubleSpinBox>("sendOff")->setValue(120);
+    child<QComboBox>("sendAxis")->setCurrentIndex(0);
+    click("sendAbove");
+    const Target& target = *findTarget(session().cell(), targetNamed("Rack place"));
+    const Pose wanted = session().shownPlace(target.frame) * target.pose * translated({0, 0, -0.12});
+    QVERIFY((session().shownTcp().translation - wanted.translation).norm() < 1e-6);
+    session().select({});
+    QVERIFY(!child<QPushButton>("sendAbove")->isEnabled());
+}
+
+void SendWindowTest::clickedPlaceGoesWithItsFrame()
+{
+    m_window->openExample("tile-glazing-line");
+    fresh();
+    const FrameId rack = frameNamed("Drying rack");
+    clickAt(session().shownPlace(rack) * Vec3(0.2, 0.35, 0));
+    QCOMPARE(what(), QString("to face of Drying rack"));
+    const Vec3 first = session().sendPlace()->place;
+    const Pose shift{Vec3(0.0125, -0.02, 0.01), Quat(Eigen::AngleAxisd(3 * kDegree, Vec3::UnitZ()))};
+    const Pose before = session().shownPlace(rack);
+    QVERIFY(session().edit("Shift",
+                           [&](const Cell& c) { return setFramePose(c, rack, shift * findFrame(c, rack)->pose); }));
+    const Vec3 wanted = session().shownPlace(rack) * (inverse(before) * first);
+    QVERIFY((session().sendPlace()->place - wanted).norm() < 1e-12);
+    QVERIFY((wanted - first).norm() > 0.02);
+    // Another cell has no clicked place.
+    m_window->openExample("glazing-line-on-a-rail");
+    QVERIFY(!session().sendPlace());
+    session().select(frameNamed("Drying rack"));
+    QCOMPARE(what(), QString("to origin of Drying rack"));
+}
+
+void SendWindowTest::targetsGoOutAndComeIn()
+{
+    m_window->openExample("tile-glazing-line");
+    fresh();
+    const QTemporaryDir folder;
+    const QString path = folder.filePath("targets.csv");
+    saveTargets(session(), m_window.get(), path);
+    bringInTargets(session(), m_window.get(), path);
+    QVERIFY2(note().contains("what the targets are already"), qPrintable(note()));
+    QFile file(path);
+    QVERIFY(file.open(QIODevice::WriteOnly));
+    file.write("name,x [mm],y [mm]\nTile pick,5,0\nRack place,oops,0\n");
+    file.close();
+    const Cell before = session().cell();
+    // Asked about the row that is wrong: first no, then the others.
+    for (const bool rest : {false, true}) {
+        bool asked = false;
+        QTimer::singleShot(0, m_window.get(), [&] {
+            auto* box = qobject_cast<QMessageBox*>(QApplication::activeModalWidget());
+            asked = box && box->text().contains("line 3") && box->text().contains("oops");
+            for (QAbstractButton* button : box->buttons())
+                if ((button->text() == "Take the others") == rest) return button->click();
+        });
+        bringInTargets(session(), m_window.get(), path);
+        QVERIFY(asked);
+        QCOMPARE(session().cell() == before, !rest);
+    }
+    QVERIFY(std::abs(findTarget(session().cell(), targetNamed("Tile pick"))->pose.translation.x() - 0.005) < 1e-12);
+    action("Undo")->trigger();
+    QVERIFY(session().cell() == before);
+}
+
+TOPIKOS_TEST(SendWindowTest)
+#include "send_window_test.moc"
