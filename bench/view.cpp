@@ -46,6 +46,20 @@ void awaitFrames(const Viewport& view, int more)
         QApplication::processEvents(QEventLoop::AllEvents, 50);
 }
 
+/// Milliseconds of frames while the arm is jogged, as long as `goesOn(frames so far)`.
+template <class GoesOn> std::vector<double> joggedFrames(MainWindow& window, const GoesOn& goesOn)
+{
+    std::vector<double> out;
+    QElapsedTimer clock;
+    while (goesOn(out.size())) {
+        clock.start();
+        window.session().jogJoint(0, out.size() % 2 ? 0.02 : -0.02);
+        awaitFrames(window.viewport(), 1);
+        out.push_back(double(clock.nsecsElapsed()) * 1e-6);
+    }
+    return out;
+}
+
 /// Six curves of 20,000 points each, pen of one pixel, cursor on a layer of its own: milliseconds to draw all, and to
 /// move the cursor.
 std::pair<double, double> replotTimes()
@@ -105,13 +119,7 @@ int main(int argc, char** argv)
         QApplication::processEvents();
     std::printf("view of %d x %d pixels\n", window.viewport().width(), window.viewport().height());
 
-    std::vector<double> frames;
-    for (int i = 0; i < 60; ++i) {
-        clock.restart();
-        window.session().jogJoint(0, i % 2 ? 0.02 : -0.02);
-        awaitFrames(window.viewport(), 1);
-        frames.push_back(double(clock.nsecsElapsed()) * 1e-6);
-    }
+    std::vector<double> frames = joggedFrames(window, [](size_t n) { return n < 60; });
     std::printf("%-46s %8.1f ms   (goal 60)\n", "frame while jogging, median", median(frames));
 
     std::vector<double> still;
@@ -158,13 +166,7 @@ int main(int argc, char** argv)
     window.session().edit("Wave", [&](const Cell& cell) { return setFrameSolids(cell, rack, {large}); });
     awaitFrames(window.viewport(), 1);
     std::printf("%-46s %8.0f ms\n", "320,000 triangles brought in to first frame", double(clock.elapsed()));
-    frames.clear();
-    for (int i = 0; i < 30; ++i) {
-        clock.restart();
-        window.session().jogJoint(0, i % 2 ? 0.02 : -0.02);
-        awaitFrames(window.viewport(), 1);
-        frames.push_back(double(clock.nsecsElapsed()) * 1e-6);
-    }
+    frames = joggedFrames(window, [](size_t n) { return n < 30; });
     std::printf("%-46s %8.1f ms\n", "frame while jogging beside it, median", median(frames));
     clock.restart();
     awaitFrames(window.viewport(), 1);
@@ -195,25 +197,15 @@ int main(int argc, char** argv)
     awaitFrames(window.viewport(), 1);
     QElapsedTimer whole;
     whole.start();
-    frames.clear();
-    for (int i = 0; !window.session().checkIsFresh() || !window.session().checked()->result.complete; ++i) {
-        clock.restart();
-        window.session().jogJoint(0, i % 2 ? 0.02 : -0.02);
-        awaitFrames(window.viewport(), 1);
-        frames.push_back(double(clock.nsecsElapsed()) * 1e-6);
-    }
+    frames = joggedFrames(window, [&](size_t) {
+        return !window.session().checkIsFresh() || !window.session().checked()->result.complete;
+    });
     if (!frames.empty())
         std::printf("%-46s %8.1f ms, longest %.0f ms   (goal 60; %zu frames in %.1f s)\n",
                     "frame while 5,000 moves are checked, median", median(frames),
                     *std::max_element(frames.begin(), frames.end()), frames.size(), double(whole.elapsed()) * 1e-3);
 
-    frames.clear();
-    for (int i = 0; i < 30; ++i) {
-        clock.restart();
-        window.session().jogJoint(0, i % 2 ? 0.02 : -0.02);
-        awaitFrames(window.viewport(), 1);
-        frames.push_back(double(clock.nsecsElapsed()) * 1e-6);
-    }
+    frames = joggedFrames(window, [](size_t n) { return n < 30; });
     std::printf("%-46s %8.1f ms\n", "frame with 5,000 moves that are checked, median", median(frames));
 
     const auto [replot, cursor] = replotTimes();

@@ -88,7 +88,8 @@ JogPad::JogPad(Session& session, QWidget* parent) : QWidget(parent), m_session(s
     m_line->setAccessibleName("Move by, or to");
     m_line->setPlaceholderText("Z +25   j4 -10   x 350 y 0");
     m_line->setToolTip("With a sign: by so much, along the axes jogged along. Without: to there, as the pose is read. "
-                       "\"=\" goes to a negative place: x = -350. Enter moves, and keeps the line for the next time.");
+                       "\"=\" goes to a negative place: x = -350. In the units shown, or with one behind the number. "
+                       "Enter moves, and keeps the line for the next time.");
     connect(m_line, &QLineEdit::returnPressed, this, [this] {
         m_session.moveTyped(m_line->text());
         m_line->selectAll();

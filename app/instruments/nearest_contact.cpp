@@ -49,6 +49,8 @@ NearestContact::Shown NearestContact::shown() const
         }
         return told(*m_along, cell, *trace, arm, m_session.time());
     }
+    m_along.reset();
+    m_run.reset();
     // By hand: everything as it is drawn, parts where they lie.
     const Cell cell = withAxes(m_session.shownCell(), m_session.shownAxes());
     std::vector<std::pair<ArmId, JointVector>> postures;

@@ -160,6 +160,8 @@ public:
     /// Posture that moveTcp would take, or what is in the way.
     Solutions lookAhead(const Pose& baseFromTcp, std::optional<JointVector>& posture) const;
     bool goToTarget(TargetId id);
+    /// The same for the selected target, or that of the selected step.
+    bool goToSelected();
     /// Where the arm can be sent: what was clicked in the view, as long as that is selected; else the selected part,
     /// frame or target.
     std::optional<PickedPlace> sendPlace() const;
@@ -171,8 +173,6 @@ public:
     /// up again, at the end of the routine that is looked at. One edit. False, and said, when it cannot be reached.
     bool addGripThere(double over);
     bool addReleaseThere(SendAxis axis, double over);
-    /// The same for the selected target, or that of the selected step.
-    bool goToSelected();
 
     /// Back to where the arm stood before the last move by hand, or forth again; a drag or keys held down are one move.
     /// This is no part of the cell's own undo. False, and said, when there is nothing to go back to.

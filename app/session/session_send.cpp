@@ -158,14 +158,14 @@ bool Session::addReleaseThere(SendAxis axis, double over)
     if (target) frame = target->frame;
     if (!target) {
         const Part* carried = nullptr;
+        const Target* last = nullptr;
         eachStep(routine().steps, [&](const Step& step, size_t) {
-            const Target* at = findTarget(cell(), targetOf(step));
-            if (!at || at->kind != Target::Kind::Pose) return;
-            const Vec3 tcp = (shownPlace(at->frame) * at->pose).translation;
-            for (const Part& part : cell().parts) {
-                const double grasp = toolInForce(cell(), station()).gripper.grasp;
+            if (const Target* at = findTarget(cell(), targetOf(step))) last = at;
+            if (!step.as<Grip>() || !last || last->kind != Target::Kind::Pose) return;
+            const Vec3 tcp = (shownPlace(last->frame) * last->pose).translation;
+            const double grasp = toolInForce(cell(), station()).gripper.grasp;
+            for (const Part& part : cell().parts)
                 if ((tcp - (shownPlace(part.frame) * part.pose).translation).norm() <= grasp) carried = &part;
-            }
         });
         if (carried) place->place += heightOver(*findPartKind(cell(), carried->kind)) * place->up;
     }

@@ -143,9 +143,9 @@ const Finding* FindingsList::findingAt(int row) const
     return i.isValid() && i.toUInt() < m_rows.size() ? m_rows[i.toUInt()].finding : nullptr;
 }
 
-QString FindingsList::groupOf(const Finding& f) const
+QString FindingsList::groupOf(const Finding& f, const Vocabulary& words) const
 {
-    if (!f.accepted.empty() || m_order->currentIndex() < ByRule) return {};
+    if (!f.accepted.empty()) return {};
     if (m_order->currentIndex() == ByRule) {
         QString rule = QString(ruleName(f.rule)).replace('-', ' ');
         rule[0] = rule[0].toUpper();
@@ -154,10 +154,11 @@ QString FindingsList::groupOf(const Finding& f) const
     const Routine* routine = findRoutine(*m_shown->cell, f.routine);
     const Step* step = routine ? findStep(routine->steps, f.step) : nullptr;
     if (!step) return "Not of a step";
+    const StepScope scope{*routine};
     return QString("%1, step %2: %3")
         .arg(text(routine->name))
         .arg(f.stepIndex + 1)
-        .arg(text(stepText(*m_shown->cell, *step)));
+        .arg(text(stepText(words, *step, &scope)));
 }
 
 void FindingsList::fold(const QListWidgetItem* item)
@@ -250,6 +251,10 @@ std::vector<FindingsList::Listed> FindingsList::toList() const
         });
     for (const Finding& f : m_shown->result.accepted)
         if (passes(f)) out.push_back({&f, false});
+    if (order < ByRule) return out;
+    const Vocabulary words(*m_shown->cell);
+    for (Listed& listed : out)
+        listed.group = groupOf(*listed.finding, words);
     return out;
 }
 
@@ -267,12 +272,11 @@ void FindingsList::fill()
     m_rows = toList();
     std::map<QString, int> sizes;
     for (const Listed& listed : m_rows)
-        ++sizes[groupOf(*listed.finding)];
+        ++sizes[listed.group];
     int now = -1;
     QString last;
     for (size_t i = 0; i < m_rows.size(); ++i) {
-        const auto& [f, follows] = m_rows[i];
-        const QString group = groupOf(*f);
+        const auto& [f, follows, group] = m_rows[i];
         const bool folded = m_folded.contains(group);
         if (!group.isEmpty() && group != last) {
             auto* item = new QListWidgetItem(

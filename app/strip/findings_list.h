@@ -24,14 +24,14 @@ private:
     struct Listed {
         const Finding* finding;
         bool follows;
+        QString group{};  ///< that it stands in, in the order chosen; empty: none
     };
     void fill();
     /// What passes the filter, in the order it is shown; accepted ones last.
     std::vector<Listed> toList() const;
     const Finding* findingAt(int row) const;
     const Finding* current() const { return findingAt(m_list->currentRow()); }
-    /// The group that a finding stands in, in the order chosen; empty when there are none.
-    QString groupOf(const Finding& finding) const;
+    QString groupOf(const Finding& finding, const Vocabulary& words) const;
     /// Folds the group whose head this is, or opens it again.
     void fold(const QListWidgetItem* item);
     void go();

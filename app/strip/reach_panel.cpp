@@ -22,12 +22,19 @@ namespace {
 enum Over { OverPlane, OverBox, OverBodies };
 enum ToolTurn { Down, AsItStands, FirstTarget };
 
+double valueOf(const ReachSpot& spot, ReachColour colour)
+{
+    switch (colour) {
+    case ReachColour::Margin: return spot.margin;
+    case ReachColour::Ways: return spot.ways;
+    case ReachColour::Singularity: break;
+    }
+    return spot.cautions;
+}
+
 double shareOf(const ReachSpot& spot, ReachColour colour, double full)
 {
-    const double value = colour == ReachColour::Margin ? spot.margin
-                         : colour == ReachColour::Ways ? double(spot.ways)
-                                                       : spot.distance;
-    return full > 0 ? std::clamp(value / full, 0.0, 1.0) : 0;
+    return full > 0 ? std::clamp(valueOf(spot, colour) / full, 0.0, 1.0) : 0;
 }
 
 /// By lightness alone, so that everybody can read it.
@@ -217,7 +224,7 @@ ReachPanel::ReachPanel(Session& session, QWidget* parent) : QWidget(parent), m_s
     side->addWidget(m_colour, 4, 2, 1, 2);
     m_make = new QPushButton("Make the map", this);
     m_make->setObjectName("reachMake");
-    m_make->setToolTip("Coarse first, then finer; it follows edits until the face is left. Again gives it up.");
+    m_make->setToolTip("Coarse first, then finer; it follows edits and choices. Again gives it up.");
     side->addWidget(m_make, 0, 3);
     side->setRowStretch(5, 1);
     row->addLayout(side);
@@ -245,14 +252,22 @@ ReachPanel::ReachPanel(Session& session, QWidget* parent) : QWidget(parent), m_s
     row->addLayout(right, 1);
     connect(m_make, &QPushButton::clicked, this, [this] {
         if (!m_working) return start();
-        stop();
-        m_wanted = false;
-        m_words->setText("Given up; the map is as far as it got.");
+        giveUp(m_fresh ? "Given up; the map is as far as it got." : "Given up.");
     });
     connect(m_save, &QPushButton::clicked, this, &ReachPanel::save);
     connect(m_colour, &QComboBox::currentIndexChanged, this, &ReachPanel::showMap);
     connect(m_layer, &QSpinBox::valueChanged, this, &ReachPanel::showMap);
     connect(m_over, &QComboBox::currentIndexChanged, this, &ReachPanel::fill);
+    // A map that is there follows what is chosen.
+    const auto follow = [this] {
+        if (m_wanted && isVisible()) start();
+    };
+    for (QComboBox* box : {m_over, m_frame, m_tool})
+        connect(box, &QComboBox::currentIndexChanged, this, follow);
+    for (QDoubleSpinBox* spin : m_box)
+        connect(spin, &QDoubleSpinBox::valueChanged, this, follow);
+    connect(m_spacing, &QDoubleSpinBox::valueChanged, this, follow);
+    connect(m_free, &QCheckBox::toggled, this, follow);
     connect(m_picture, &ReachPicture::pointed, this, &ReachPanel::point);
     connect(m_picture, &ReachPicture::taken, this, &ReachPanel::take);
     connect(&session, &Session::overlayPointed, this, &ReachPanel::point);
@@ -289,6 +304,7 @@ void ReachPanel::fill()
         }
     }
     const int tool = std::max(0, m_tool->currentIndex());
+    const QSignalBlocker quiet(m_tool);
     m_tool->clear();
     m_targets.clear();
     m_tool->addItems(surface ? QStringList{"tool into the face"} : QStringList{"tool down", "tool as it stands"});
@@ -351,16 +367,8 @@ void ReachPanel::start()
     if (m_frames.empty()) return;
     m_cell = m_session.history().current();
     m_asked = query();
-    // Refusals come at once; the work itself does not.
-    ReachQuery trial = m_asked;
-    std::stop_source already;
-    already.request_stop();
-    trial.stop = already.get_token();
-    if (const Result<ReachMap> map = reachMap(*m_cell, trial); !map) {
-        m_wanted = false;
-        m_words->setText(text(map.error().line()));
-        return;
-    }
+    m_fresh = false;
+    if (const Status bad = checkReachQuery(*m_cell, m_asked)) return giveUp(text(bad->line()));
     m_wanted = true;
     m_working = true;
     m_make->setText("Give up");
@@ -374,7 +382,10 @@ void ReachPanel::start()
                 [this, number, map = std::move(map), broken] {
                     if (number != m_number) return;
                     if (!broken.isEmpty()) m_session.say(broken, true);
-                    if (map) m_map = map;
+                    if (map) {
+                        m_map = map;
+                        m_fresh = true;
+                    }
                     if (!map || map->complete) {
                         m_working = false;
                         m_make->setText("Make the map");
@@ -405,21 +416,26 @@ void ReachPanel::stop()
     m_make->setText("Make the map");
 }
 
-double ReachPanel::valueOf(const ReachSpot& spot) const
+/// What is shown after that is of the choices as they are, or nothing.
+void ReachPanel::giveUp(const QString& words)
 {
-    switch (ReachColour(m_colour->currentIndex())) {
-    case ReachColour::Margin: return spot.margin;
-    case ReachColour::Ways: return spot.ways;
-    case ReachColour::Singularity: break;
+    stop();
+    m_wanted = false;
+    if (!m_fresh) {
+        m_map.reset();
+        m_picture->show(nullptr, 0, ReachColour::Margin, 0);
+        m_legend->clear();
+        m_save->setEnabled(false);
+        m_session.setOverlay(nullptr);
     }
-    return spot.distance;
+    m_words->setText(words);
 }
 
 double ReachPanel::full() const
 {
     double most = 0;
     for (const ReachSpot& spot : m_map->spots)
-        if (spot.reached()) most = std::max(most, valueOf(spot));
+        if (spot.reached()) most = std::max(most, valueOf(spot, ReachColour(m_colour->currentIndex())));
     return most;
 }
 
@@ -431,12 +447,14 @@ void ReachPanel::showMap()
     const double most = full();
     m_picture->show(m_map, m_layer->value() - 1, colour, most);
     m_save->setEnabled(m_map->complete);
-    static const char* const names[] = {"margin", "ways", "distance to the nearest singularity"};
+    static const char* const names[] = {"margin", "ways", "distance to the nearest singularity over its caution"};
     const QString darkest = colour == ReachColour::Margin ? QString("%1 %").arg(100 * most, 0, 'f', 0)
                             : colour == ReachColour::Ways ? QString::number(most, 'f', 0)
-                                                          : QString("the largest");
-    m_legend->setText(QString("light to dark: %1, darkest %2 · hatched: not reached · line: edge of reach")
-                          .arg(names[int(colour)], darkest));
+                                                          : QString("%1 times").arg(most, 0, 'f', 1);
+    m_legend->setText(
+        QString("light to dark: %1, darkest %2 · %3")
+            .arg(names[int(colour)], darkest,
+                 m_map->counts[0] > 0 ? "hatched: not reached · line: edge of reach" : "bare: not reached"));
     tellWhole();
     SpotOverlay overlay;
     overlay.mesh = meshOf(*m_map, colour, most, m_asked.spacing);

@@ -67,6 +67,7 @@ private:
     ReachQuery query() const;
     void start();
     void stop();
+    void giveUp(const QString& words);
     void showMap();
     /// How much of the map is reached, while no spot is pointed at.
     void tellWhole();
@@ -76,16 +77,16 @@ private:
     QString wordsOf(const ReachSpot& spot) const;
     /// Of the darkest colour.
     double full() const;
-    double valueOf(const ReachSpot& spot) const;
 
     Session& m_session;
     CellPtr m_cell;  ///< that the map is of
     ReachQuery m_asked;
-    AxisValues m_axes;
     std::shared_ptr<const ReachMap> m_map;
     std::vector<FrameId> m_frames;
     std::vector<TargetId> m_targets;
-    bool m_working = false, m_wanted = false;  ///< a map was asked for: it follows edits
+    bool m_working = false;
+    bool m_wanted = false;  ///< a map was asked for: it follows edits and choices
+    bool m_fresh = false;   ///< what is shown is of the choices as they are
     std::uint64_t m_number = 0;
     QComboBox *m_over, *m_frame, *m_tool, *m_colour;
     std::array<QDoubleSpinBox*, 6> m_box;

@@ -87,7 +87,7 @@ QPushButton, QToolButton { background: %raised; border: 1px solid %line; border-
 QPushButton:hover, QToolButton:hover { border-color: %accent; }
 QPushButton:focus, QToolButton:focus { border-color: %accent; }
 QPushButton:pressed, QToolButton:pressed { background: %accentSoft; }
-QPushButton:disabled, QToolButton:disabled { color: %faint; }
+QPushButton:disabled, QToolButton:disabled, QLineEdit:disabled, QAbstractSpinBox:disabled, QComboBox:disabled { color: %faint; }
 QPushButton:checked, QToolButton:checked { background: %accent; color: %accentText; border-color: %accent; }
 QPushButton::menu-indicator { image: url(:/glyphs/down.svg); width: 11px; height: 11px; subcontrol-origin: padding; subcontrol-position: right center; right: 4px; }
 QPushButton[role="fold"] { text-align: left; border: 1px solid transparent; background: transparent; padding: 2px 0px; font-size: 11px; font-weight: 600; }

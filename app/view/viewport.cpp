@@ -13,6 +13,7 @@
 
 #include <algorithm>
 #include <cmath>
+#include <utility>
 #include <numbers>
 
 #include <QSettings>
@@ -482,6 +483,7 @@ void Viewport::wheelEvent(QWheelEvent* event)
 
 void Viewport::leaveEvent(QEvent*)
 {
+    if (std::exchange(m_overlayPoint, -1) >= 0) Q_EMIT m_session.overlayPointed(-1);
     if (m_hovered >= 0) {
         m_hovered = -1;
         changed();

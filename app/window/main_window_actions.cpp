@@ -337,8 +337,9 @@ void MainWindow::buildActions()
     action(teach, "Save targets as a table", "All that are in no pattern, for a spreadsheet", {},
            [this] { saveTargets(*m_session, this); });
     action(teach, "Turn about the selected thing",
-           "Turns by hand go about the selected frame, part or target; with nothing selected about the TCP again", {},
-           [this] { m_session->setPivot(m_session->selection()); });
+           "Turns by buttons, keys and typed moves go about the selected frame, part or target; with nothing selected "
+           "about the TCP again",
+           {}, [this] { m_session->setPivot(m_session->selection()); });
     action(teach, "Type a move", "By so much, or to a place: Z +25, j4 -10, x 350 y 0", QKeySequence("Ctrl+J"), [this] {
         auto* line = findChild<QLineEdit*>("moveLine");
         line->setFocus();

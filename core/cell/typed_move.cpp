@@ -27,9 +27,12 @@ struct Name {
 
 std::optional<Name> nameAt(const std::string& line, size_t at)
 {
-    const auto letter = [&](size_t i) { return i < line.size() ? char(std::tolower(line[i])) : '\0'; };
-    const auto ends = [&](size_t i) { return !std::isalpha(static_cast<unsigned char>(letter(i))); };
-    if (at > 0 && std::isalnum(static_cast<unsigned char>(line[at - 1]))) return std::nullopt;
+    // Bytes of UTF-8 are none of these.
+    const auto letter = [&](size_t i) {
+        return i < line.size() ? std::tolower(static_cast<unsigned char>(line[i])) : 0;
+    };
+    const auto ends = [&](size_t i) { return !std::isalpha(letter(i)); };
+    if (at > 0 && std::isalnum(letter(at - 1))) return std::nullopt;
     if (letter(at) == 'r' && letter(at + 1) >= 'x' && letter(at + 1) <= 'z' && ends(at + 2))
         return Name{TypedMove::What::About, letter(at + 1) - 'x', 2};
     if (letter(at) >= 'x' && letter(at) <= 'z' && ends(at + 1))
@@ -40,7 +43,7 @@ std::optional<Name> nameAt(const std::string& line, size_t at)
         ++i;
     int number = 0;
     size_t digits = 0;
-    for (; std::isdigit(static_cast<unsigned char>(letter(i))) && digits < 3; ++i, ++digits)
+    for (; std::isdigit(letter(i)) && digits < 3; ++i, ++digits)
         number = 10 * number + (letter(i) - '0');
     if (digits == 0) return std::nullopt;
     return Name{TypedMove::What::Joint, number - 1, i - at};

@@ -1,21 +1,8 @@
 #include "core/check/live_checker.h"
 
-#include <sys/resource.h>
-
 #include <exception>
 
 namespace topikos {
-
-namespace {
-
-/// Who is drawn and typed to comes first: of the calling thread and those that it makes, on Linux.
-void giveWay()
-{
-    constexpr int behind = 10;
-    setpriority(PRIO_PROCESS, 0, behind);
-}
-
-}  // namespace
 
 LiveChecker::LiveChecker(std::function<void(std::shared_ptr<const CheckedCell>)> deliver) :
     m_deliver(std::move(deliver)), m_thread([this](std::stop_token stop) { work(stop); })
@@ -41,7 +28,6 @@ void LiveChecker::submit(CellPtr cell, std::uint64_t revision)
 
 void LiveChecker::work(std::stop_token stop)
 {
-    giveWay();
     for (;;) {
         std::unique_lock lock(m_mutex);
         if (!m_wake.wait(lock, stop, [this] { return m_job.has_value(); })) return;

@@ -1,6 +1,7 @@
 #include "core/reach/reach_map.h"
 
 #include "core/check/margin.h"
+#include "core/reach/send.h"
 #include "core/shape/mesh.h"
 
 #include <fmt/format.h>
@@ -12,18 +13,6 @@
 namespace topikos {
 
 namespace {
-
-/// The pose of a tool whose z axis points along `way`, its x axis as near as can be to that of the frame.
-Quat pointingAlong(const Vec3& way)
-{
-    Mat3 turn;
-    turn.col(2) = way.normalized();
-    Vec3 x = Vec3::UnitX() - turn.col(2) * turn.col(2).x();
-    if (x.norm() < 1e-3) x = Vec3::UnitY() - turn.col(2) * turn.col(2).y();
-    turn.col(0) = x.normalized();
-    turn.col(1) = turn.col(2).cross(turn.col(0));
-    return Quat(turn);
-}
 
 /// Poses over the bodies of a frame, one for each spacing squared of their area. Inside a triangle they follow the
 /// additive sequence of Roberts ("The unreasonable effectiveness of quasirandom sequences", 2018).
@@ -45,7 +34,7 @@ std::vector<Pose> overSurface(const Frame& frame, double spacing)
                 double u = std::fmod(0.5 + 0.7548776662466927 * double(n), 1.0),
                        v = std::fmod(0.5 + 0.5698402909980532 * double(n), 1.0);
                 if (u + v > 1) u = 1 - u, v = 1 - v;
-                out.push_back({a + u * (b - a) + v * (c - a), pointingAlong(-normal)});
+                out.push_back({a + u * (b - a) + v * (c - a), facing(-normal)});
                 if (out.size() > kMostSpots) return out;
             }
         }
@@ -80,10 +69,13 @@ ReachSpot judged(const Cell& cell, const ArmStation& station, const Pose& baseFr
         out.kind = kind;
         out.distance = margins.distance(kind);
     }
+    out.cautions = nearest;
     return out;
 }
 
-std::optional<Error> offence(const Cell& cell, const ReachQuery& query)
+}  // namespace
+
+Status checkReachQuery(const Cell& cell, const ReachQuery& query)
 {
     const auto bad = [](std::string message, std::string remedy) {
         return Error{"reach.query", std::move(message), "", std::move(remedy)};
@@ -112,8 +104,6 @@ std::optional<Error> offence(const Cell& cell, const ReachQuery& query)
     return std::nullopt;
 }
 
-}  // namespace
-
 const char* noSolutionName(NoSolution reason)
 {
     switch (reason) {
@@ -135,7 +125,7 @@ size_t ReachMap::reached() const
 Result<ReachMap> reachMap(const Cell& cell, const ReachQuery& query,
                           const std::function<void(const ReachMap&)>& partial)
 {
-    if (const auto bad = offence(cell, query)) return *bad;
+    if (Status bad = checkReachQuery(cell, query)) return *bad;
     const ArmStation& station = *findArm(cell, query.arm);
     const Pose baseFromFrame =
         inverse(worldFromBase(cell, station, query.axes)) * worldFromFrame(cell, query.frame, query.axes);

@@ -33,6 +33,7 @@ struct ReachSpot {
     JointVector best{};      ///< posture of that way; empty where there is none
     SingularityKind kind{};  ///< of the singularity nearest to it, by the share of its caution
     double distance = 0;     ///< from that [rad, m or none]
+    double cautions = 0;     ///< the same as so many times its caution, to compare kinds
     NoSolution reason{};     ///< why there is none
     double shortfall = 0;    ///< see Solutions
     RangeExcess range{};     ///< the joint that is past its range
@@ -49,8 +50,11 @@ struct ReachMap {
 /// "too-far", "joint-range", …: as the command line writes it; "" for none.
 const char* noSolutionName(NoSolution reason);
 
-/// Judges every spot by inverse kinematics, as a typed pose is judged: joint ranges, no contact. Refused where nothing
-/// is asked for, or too much. With `partial` every eighth spot along each side comes first, then every fourth, and so
+/// What is wrong with a query: nothing is asked for, or too much.
+Status checkReachQuery(const Cell& cell, const ReachQuery& query);
+
+/// Judges every spot by inverse kinematics, as a typed pose is judged: joint ranges, no contact. Refused where
+/// checkReachQuery() says so. With `partial` every eighth spot along each side comes first, then every fourth, and so
 /// on: it is told after each round, spots that are still to come taking after a neighbour. Not complete when stopped.
 Result<ReachMap> reachMap(const Cell& cell, const ReachQuery& query,
                           const std::function<void(const ReachMap&)>& partial = {});

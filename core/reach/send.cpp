@@ -12,7 +12,19 @@ namespace topikos {
 
 namespace {
 
-/// The orientation whose z axis is along a way, its x axis as near as can be to that of another one.
+/// How much a solution lacks, to compare those that fail.
+double lackOf(const Solutions& found) { return found.range.joint >= 0 ? found.range.excess : 10 + found.shortfall; }
+
+constexpr double kStrokeSpeed = 0.15;  // down to a part and up with it [m/s]
+
+std::vector<Step> stroke(TargetId target, double over, Action what)
+{
+    return {jointTo(target, over), lineTo(target, 0, kStrokeSpeed), Step{.action = std::move(what)},
+            lineTo(target, over)};
+}
+
+}  // namespace
+
 Quat facing(const Vec3& into, const Quat& reference)
 {
     Mat3 turn;
@@ -27,19 +39,6 @@ Quat facing(const Vec3& into, const Quat& reference)
     turn.col(1) = turn.col(2).cross(turn.col(0));
     return Quat(turn);
 }
-
-/// How much a solution lacks, to compare those that fail.
-double lackOf(const Solutions& found) { return found.range.joint >= 0 ? found.range.excess : 10 + found.shortfall; }
-
-constexpr double kStrokeSpeed = 0.15;  // down to a part and up with it [m/s]
-
-std::vector<Step> stroke(TargetId target, double over, Action what)
-{
-    return {jointTo(target, over), lineTo(target, 0, kStrokeSpeed), Step{.action = std::move(what)},
-            lineTo(target, over)};
-}
-
-}  // namespace
 
 SendWays sendWays(const Cell& cell, const SendQuery& query)
 {

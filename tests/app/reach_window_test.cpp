@@ -34,8 +34,9 @@ private:
     void make()
     {
         click("reachMake");
-        QTRY_VERIFY_WITH_TIMEOUT(!panel()->working() && panel()->map() && panel()->map()->complete, 20000);
+        await();
     }
+    void await() { QTRY_VERIFY_WITH_TIMEOUT(!panel()->working() && panel()->map() && panel()->map()->complete, 20000); }
 };
 
 void ReachWindowTest::planeIsMadeAndPointedAt()
@@ -63,9 +64,18 @@ void ReachWindowTest::planeIsMadeAndPointedAt()
         QTRY_VERIFY2(words().contains(reached ? ", margin " : ": "), qPrintable(words()));
         QCOMPARE(session().ghost().has_value(), reached);
     }
+    // The pointer gone from the view, the ghost goes too.
+    Q_EMIT session().overlayPointed(
+        int(std::find_if(map.spots.begin(), map.spots.end(), [](const ReachSpot& s) { return s.reached(); })
+            - map.spots.begin()));
+    QVERIFY(session().ghost());
+    Q_EMIT session().overlayPointed(-1);
+    QVERIFY(!session().ghost());
     // Another colour tells another scale; the face left, nothing lies over the cell any more.
     child<QComboBox>("reachColour")->setCurrentIndex(1);
     QVERIFY(child<QLabel>("reachLegend")->text().contains("ways"));
+    child<QComboBox>("reachColour")->setCurrentIndex(2);
+    QVERIFY2(child<QLabel>("reachLegend")->text().contains("times"), qPrintable(child<QLabel>("reachLegend")->text()));
     action("Show findings")->trigger();
     QVERIFY(!session().overlay() && !session().ghost());
 }
@@ -107,15 +117,24 @@ void ReachWindowTest::mapFollowsEditsUntilGivenUp()
     // Free turns reach more.
     const size_t fixed = panel()->map()->reached();
     child<QCheckBox>("reachFree")->setChecked(true);
-    make();
+    QVERIFY(panel()->working());
+    await();
     QVERIFY(panel()->map()->reached() >= fixed);
     // Given up on the way: nothing breaks, nothing goes on.
     child<QDoubleSpinBox>("reachSpacing")->setValue(6);
-    click("reachMake");
     QVERIFY(panel()->working());
     click("reachMake");
     QVERIFY(!panel()->working());
     QVERIFY2(words().contains("Given up"), qPrintable(words()));
+    // Nothing of other choices stays to be taken for these.
+    QVERIFY(!panel()->map() || panel()->map()->spots.size() > 100000);
+    QCOMPARE(bool(session().overlay()), bool(panel()->map()));
+    QVERIFY(!child<QPushButton>("reachSave")->isEnabled());
+    // It has ended: choices make no map of themselves any more.
+    child<QDoubleSpinBox>("reachSpacing")->setValue(60);
+    QVERIFY(!panel()->working());
+    make();
+    QVERIFY(panel()->map()->complete);
 }
 
 void ReachWindowTest::bodiesOfAFrame()
@@ -128,6 +147,10 @@ void ReachWindowTest::bodiesOfAFrame()
     QVERIFY(map.counts[0] == 0 && map.spots.size() > 200);
     QVERIFY(map.reached() > 20);
     QCOMPARE(session().overlay()->frame, frameNamed("Drying rack"));
+    // Back to a plane: the map goes along.
+    child<QComboBox>("reachOver")->setCurrentIndex(0);
+    await();
+    QVERIFY(panel()->map()->counts[0] > 0);
 }
 
 void ReachWindowTest::refusalNamesTheLimit()

@@ -116,6 +116,30 @@ void SendWindowTest::pickAndPlaceInAFewActions()
             QVERIFY(std::abs(part.worldFromPart.translation.z() - (to.z() + 0.006)) < 1e-6);
             QVERIFY((part.worldFromPart.translation - to).head<2>().norm() < 0.015);  // two pixels
         }
+    // The height is that of the part gripped last, not of one that is only gone to.
+    QVERIFY(session().edit("Go to another", [&](const Cell& c) {
+        TargetId target;
+        const Result<Cell> taken = takePoseTarget(c, session().station().id, c.parts[1].frame, session().shownPosture(),
+                                                  "Other tile", &target);
+        const Result<Cell> there = setTargetPose(*taken, target, c.parts[1].pose);
+        return insertSteps(*there, session().routine().id, size_t(8), {jointTo(target)});
+    }));
+    QVERIFY(session().edit("Thicker", [&](const Cell& c) {
+        Cell next = c;
+        PartKind other = *findPartKind(c, c.parts[1].kind);
+        other.id = {next.nextId++};
+        other.name = "Block";
+        other.solids.front().size.z() = 0.1;
+        next.partKinds.push_back(other);
+        next.parts.edit(c.parts[1].id)->kind = other.id;
+        return Result<Cell>(next);
+    }));
+    clickAt(to);
+    click("strokeRelease");
+    const Target& placed = session().cell().targets.back();
+    QVERIFY(std::abs((session().shownPlace(placed.frame) * placed.pose).translation.z() - (to.z() + 0.006)) < 1e-6);
+    for (int i = 0; i < 3; ++i)
+        action("Undo")->trigger();
     // Each stroke is one edit.
     action("Undo")->trigger();
     QCOMPARE(session().routine().steps.size(), size_t(4));

@@ -31,6 +31,18 @@ private Q_SLOTS:
     void downToContactTellsTheHeight();
 
 private:
+    /// Checks that remember moves and contact from one to the next.
+    struct Remembering {
+        ContactCache cache;
+        PlanCache plans;
+        CheckResult operator()(const Cell& cell)
+        {
+            CheckOptions options;
+            options.plans = &plans;
+            options.touched = &cache;
+            return check(cell, options);
+        }
+    };
     /// All that is told of contact, to the last bit.
     static std::string told(const std::vector<Encounter>& all)
     {
@@ -158,22 +170,18 @@ void ContactKeptTest::editCostsWhatItTouches()
     for (int i = 0; i < 40; ++i)
         text += fmt::format("    joint 1 by {}°\n", i % 2 ? -30 - i * 0.1 : 30 + i * 0.1);
     Cell cell = withProgram(programCell(), text);
-    ContactCache cache;
-    PlanCache plans;
-    CheckOptions options;
-    options.plans = &plans;
-    options.touched = &cache;
-    check(cell, options);
-    const auto missed = [&] { return cache.counts().asked - cache.counts().found; };
+    Remembering remembering;
+    remembering(cell);
+    const auto missed = [&] { return remembering.cache.counts().asked - remembering.cache.counts().found; };
     const auto first = missed();
     QVERIFY2(first >= 40, qPrintable(QString::number(first)));
-    check(cell, options);
+    remembering(cell);
     QCOMPARE(missed(), first);
     // A step in the middle that takes longer: those behind it come later, and are known all the same.
     Step step = routineOf(cell, cell.arms.front()).steps[20];
     step.as<JointMove>()->speed = 0.31;
     cell = changeStep(cell, routineOf(cell, cell.arms.front()).id, step).value();
-    check(cell, options);
+    remembering(cell);
     QVERIFY2(missed() - first <= 2, qPrintable(QString::number(missed() - first)));
 }
 
@@ -181,18 +189,14 @@ void ContactKeptTest::movedFixtureCostsItsPairs()
 {
     FrameId block;
     Cell cell = withBlock(example("glazing-line-on-a-rail"), translated({0.98, -0.3, 1.62}), {0.1, 0.1, 0.1}, &block);
-    ContactCache cache;
-    PlanCache plans;
-    CheckOptions options;
-    options.plans = &plans;
-    options.touched = &cache;
-    check(cell, options);
-    const ContactCache::Counts first = cache.counts();
+    Remembering remembering;
+    remembering(cell);
+    const ContactCache::Counts first = remembering.cache.counts();
     const auto worked = first.pairsAsked - first.pairsFound;
     QVERIFY(worked > 100);
     cell = setFramePose(cell, block, translated({0.98, -0.3, 1.615})).value();
-    check(cell, options);
-    const ContactCache::Counts second = cache.counts();
+    remembering(cell);
+    const ContactCache::Counts second = remembering.cache.counts();
     const auto anew = second.pairsAsked - second.pairsFound - worked;
     QCOMPARE(second.found, first.found);  // no window is the same
     QVERIFY2(anew > 0 && anew < worked / 8, qPrintable(QString("%1 of %2").arg(anew).arg(worked)));

@@ -72,6 +72,14 @@ void ReachTest::spotsAgreeWithSingleChecks()
         const Pose there = forward(*station.model, spot.best) * flangeFromTcp(cell, station);
         const PoseDeviation off = deviation(worldFromBase(cell, station) * there, spot.frameFromTcp);
         QVERIFY(off.metres < 1e-6 && off.radians < 1e-6);
+        // The nearest singularity is the one of the smallest share of its caution.
+        const SingularityMargins margins = singularityMargins(*station.model, spot.best);
+        double least = INFINITY;
+        for (const SingularityKind kind : kSingularityKinds)
+            if (hasKind(*station.model, kind))
+                least = std::min(least, margins.distance(kind) / cell.thresholds.cautions().of(kind));
+        QVERIFY(std::abs(spot.cautions - least) < 1e-12 * (1 + least));
+        QVERIFY(std::abs(spot.distance - margins.distance(spot.kind)) < 1e-12);
         for (const Solution& way : verdict.ways.items)
             QVERIFY(marginOf(cell, *station.model, way.joints) <= spot.margin + 1e-12);
     }

@@ -225,6 +225,7 @@ void TeachTest::typedMovesAreRead_data()
                              << "t0 to 3.14159";
     QTest::newRow("units") << "x +1 in; rz -0.5 rad"
                            << "p0 by 0.0254; t2 by -0.5";
+    QTest::newRow("a degree sign") << "rz +5\u00b0" << "t2 by 0.0872665";
     QTest::newRow("sums") << "x 1200-45/2"
                           << "p0 to 1.1775";
     QTest::newRow("joints") << "Joint 1 = -30, j6 +5"
@@ -264,6 +265,7 @@ void TeachTest::typedMovesAreRefusedWithTheirPlace_data()
     QTest::newRow("mixed") << "x 5 j1 6" << 5;
     QTest::newRow("an angle for a length") << "x 5 deg" << 3;
     QTest::newRow("a length for a turning joint") << "j1 +5 mm" << 4;
+    QTest::newRow("letters of other scripts") << "\u00e4 5" << 1;
     QTest::newRow("a word") << "somewhere" << 1;
 }
 
