@@ -34,8 +34,8 @@ int main(int argc, char** argv)
     parser.addPositionalArgument("cell", "Cell file to open; without one the demo cell opens.", "[cell]");
     const QCommandLineOption picture("picture", "Write a picture of the window to FILE and quit.", "FILE");
     const QCommandLineOption example(
-        "example", "Open a shipped example: tile-glazing-line, glazing-line-on-a-rail, rack-of-24, planted-mistakes or "
-                   "one-mistake-of-every-rule.",
+        "example", "Open a shipped example: tile-glazing-line, glazing-line-on-a-rail, rack-of-24, "
+                   "glaze-edge-wiping-bench, planted-mistakes or one-mistake-of-every-rule.",
         "NAME");
     const QCommandLineOption size("size", "Size of that picture, 1280x800 without it.", "WIDTHxHEIGHT", "1280x800");
     parser.addOptions({picture, size, example});

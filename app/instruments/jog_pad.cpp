@@ -10,7 +10,8 @@
 
 namespace topikos {
 
-JogPad::JogPad(Session& session, QWidget* parent) : QWidget(parent), m_session(session)
+JogPad::JogPad(Session& session, HeldJog& held, QWidget* parent) :
+    QWidget(parent), m_session(session), m_held(held)
 {
     auto* column = new QVBoxLayout(this);
     column->setContentsMargins(0, 0, 0, 0);
@@ -26,24 +27,34 @@ JogPad::JogPad(Session& session, QWidget* parent) : QWidget(parent), m_session(s
     m_pivot->setStyleSheet("font-size: 11px;");
     m_pivot->setSizePolicy(QSizePolicy::Ignored, QSizePolicy::Fixed);
     head->addWidget(m_pivot, 1);
+    m_how = new QPushButton(this);
+    m_how->setObjectName("jogHow");
+    m_how->setCheckable(true);
+    m_how->setStyleSheet("padding: 1px 5px;");
+    m_how->setToolTip("By steps, or for as long as a key or button is held (H in the view)");
+    connect(m_how, &QPushButton::clicked, this, [this](bool on) { m_held.setOn(on); });
+    head->addWidget(m_how);
     const auto stepButton = [&](const char* words, int by, const char* tip) {
         auto* b = new QPushButton(words, this);
         b->setFixedSize(24, 22);
         b->setStyleSheet("padding: 0;");
         b->setToolTip(tip);
         b->setAutoRepeat(true);
-        connect(b, &QPushButton::clicked, this, [this, by] { m_session.changeJogStep(by); });
+        connect(b, &QPushButton::clicked, this, [this, by] {
+            if (m_held.on()) m_held.changeSpeed(by);
+            else m_session.changeJogStep(by);
+        });
         head->addWidget(b);
         return b;
     };
-    stepButton("‹", -1, "Smaller steps (< in the view)")->setObjectName("jogFiner");
+    stepButton("‹", -1, "Smaller steps, or slower (<, - in the view)")->setObjectName("jogFiner");
     m_step = new QLabel(this);
     m_step->setObjectName("jogStep");
     m_step->setFont(figureFont(12));
     m_step->setMinimumWidth(98);
     m_step->setAlignment(Qt::AlignCenter);
     head->addWidget(m_step);
-    stepButton("›", 1, "Larger steps (> in the view)")->setObjectName("jogCoarser");
+    stepButton("›", 1, "Larger steps, or faster (>, + in the view)")->setObjectName("jogCoarser");
     column->addLayout(head);
 
     auto* spaces = new QHBoxLayout;
@@ -73,7 +84,16 @@ JogPad::JogPad(Session& session, QWidget* parent) : QWidget(parent), m_session(s
             b->setAutoRepeatDelay(350);
             b->setAutoRepeatInterval(60);
             b->setStyleSheet("padding: 1px 0;");
-            connect(b, &QPushButton::clicked, this, [this, i, sign] { jog(i, sign); });
+            connect(b, &QPushButton::clicked, this, [this, i, sign] {
+                if (!m_held.on()) jog(i, sign);
+            });
+            connect(b, &QPushButton::pressed, this, [this, i, sign] {
+                if (m_held.on()) hold(i, sign);
+            });
+            // Its own repeats release and press again.
+            connect(b, &QPushButton::released, this, [this, b] {
+                if (!b->isDown()) m_held.release();
+            });
             grid->addWidget(b, i % 3, (i / 3) * 2 + (sign > 0 ? 1 : 0));
             return b;
         };
@@ -97,12 +117,20 @@ JogPad::JogPad(Session& session, QWidget* parent) : QWidget(parent), m_session(s
     column->addWidget(m_line);
     connect(&session, &Session::jogChanged, this, &JogPad::refresh);
     connect(&session, &Session::cellChanged, this, &JogPad::refresh);
+    connect(&held, &HeldJog::changed, this, &JogPad::refresh);
     refresh();
 }
 
 void JogPad::refresh()
 {
-    m_step->setText(text(plainNumber(millimetres(m_session.jogLength()), 2) + " mm · "
+    m_how->setChecked(m_held.on());
+    m_how->setText(m_held.on() ? "held" : "steps");
+    for (QPushButton* b : m_minus)
+        b->setAutoRepeat(!m_held.on());
+    for (QPushButton* b : m_plus)
+        b->setAutoRepeat(!m_held.on());
+    if (m_held.on()) m_step->setText(m_held.speedText());
+    else m_step->setText(text(plainNumber(millimetres(m_session.jogLength()), 2) + " mm · "
                          + plainNumber(degrees(m_session.jogAngle()), 2) + "°"));
     const int space = int(m_session.jogSpace());
     for (int i = 0; i < 5; ++i)
@@ -123,6 +151,12 @@ void JogPad::refresh()
                                   : QString("Turn about %1").arg(axes[i - 3]));
         }
     }
+}
+
+void JogPad::hold(int row, int sign)
+{
+    if (m_session.jogSpace() == JogSpace::Joint) m_session.setJogJointIndex(row);
+    m_held.press(row, sign);
 }
 
 void JogPad::jog(int row, int sign)

@@ -1,5 +1,5 @@
 #pragma once
-#include "app/session/session.h"
+#include "app/session/held_jog.h"
 
 #include <QLabel>
 #include <QLineEdit>
@@ -8,18 +8,21 @@
 
 namespace topikos {
 
-/// Buttons that jog by steps: joints, or along and about the axes of world, tool, reading frame or base; and a line for
+/// Buttons that jog, by steps or while they are held: joints, or along and about the axes of world, tool, reading frame or base; and a line for
 /// moves that are typed.
 class JogPad : public QWidget {
     Q_OBJECT
 public:
-    JogPad(Session& session, QWidget* parent = nullptr);
+    JogPad(Session& session, HeldJog& held, QWidget* parent = nullptr);
 
 private:
     void refresh();
     void jog(int row, int sign);
+    void hold(int row, int sign);
 
     Session& m_session;
+    HeldJog& m_held;
+    QPushButton* m_how;
     QLabel *m_step, *m_pivot;
     QLineEdit* m_line;
     QPushButton* m_spaces[5];

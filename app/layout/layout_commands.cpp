@@ -246,9 +246,19 @@ void deleteSelected(Session& session)
         return findFrame(c, id) ? deleteFrame(c, id) : Result<Cell>(c);
     };
     const auto pattern = [](const Cell& c, PatternId id) { return deletePattern(c, id); };
+    // A point of a drawn group goes out of the group.
+    const auto targetOrPoint = [](const Cell& c, TargetId id) -> Result<Cell> {
+        const Target* target = findTarget(c, id);
+        const Pattern* group = target ? findPattern(c, target->pattern) : nullptr;
+        if (!group || group->layout != Pattern::Layout::Drawn || group->drawing.points.size() < 2)
+            return deleteTarget(c, id);
+        Pattern next = *group;
+        std::erase_if(next.drawing.points, [&](const SurfacePoint& p) { return p.number == target->place; });
+        return changePattern(c, next);
+    };
     if (editSelected<FrameId>(session, "Delete", "frame", frame)
         || editSelected<PartId>(session, "Delete", "part", deletePart)
-        || editSelected<TargetId>(session, "Delete", "target", deleteTarget)
+        || editSelected<TargetId>(session, "Delete", "target", targetOrPoint)
         || editSelected<ToolId>(session, "Delete", "tool", deleteTool)
         || editSelected<PatternId>(session, "Delete", "pattern", pattern)
         || editSelected<ArmId>(session, "Delete", "arm", deleteArm))

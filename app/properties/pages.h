@@ -1,4 +1,5 @@
 #pragma once
+#include "app/properties/choices.h"
 #include "app/properties/shaped_page.h"
 #include "core/cell/step_check.h"
 
@@ -33,6 +34,10 @@ private:
     void addRepeat();
     void addForEach();
     void addProcess();
+    void addFollow();
+    void addPace();
+    /// The processes of the tool, for a choice.
+    Choices<ProcessId> processes(ProcessId now) const;
     void addPoint();
     /// What is around the step.
     StepScope scope() const;
@@ -50,6 +55,10 @@ private:
     void fill() override;
     /// Which device axes go to a target together with the arm, and where.
     void addAxes(const Target& target);
+    /// What it goes with, and how its way is free.
+    void addRelations(const Target& target);
+    /// What can be done with a point of a drawn group.
+    void addPointOfGroup(const Target& target);
 };
 
 /// A frame, and the device or axis that it may be.
@@ -91,6 +100,11 @@ public:
 
 private:
     void fill() override;
+    void fillDrawn(const Pattern& pattern);
+    void addPlacesLeftOut(const Pattern& pattern);
+    /// How many places fail, and why.
+    void addVerdict(const Pattern& pattern);
+    void change(PatternId id, const std::function<void(Pattern&)>& set);
 };
 
 class ArmPage : public Page {

@@ -1,8 +1,10 @@
 #include "app/properties/pages.h"
 
+#include "app/draw/surface_draw.h"
 #include "app/layout/layout_commands.h"
 #include "app/properties/choices.h"
 #include "app/session/text.h"
+#include "app/targets/target_commands.h"
 
 #include <QRegularExpression>
 
@@ -13,6 +15,7 @@ void PatternPage::fill()
     const Pattern* shown = findPattern(m_session.cell(), m_session.selected<PatternId>());
     if (!shown) return;
     const Pattern pattern = *shown;
+    if (pattern.layout == Pattern::Layout::Drawn) return fillDrawn(pattern);
     const Cell& cell = m_session.cell();
     const PatternId id = pattern.id;
     const bool targets = pattern.content == Pattern::Content::Targets, ring = pattern.layout == Pattern::Layout::Ring;
@@ -20,11 +23,8 @@ void PatternPage::fill()
     addName(pattern.name, [=, this](const std::string& name) {
         edit("Rename pattern", [=](const Cell& c) { return renamePattern(c, id, name); });
     });
-    const auto change = [=, this](auto set) {
-        Pattern next = pattern;
-        set(next);
-        edit("Change " + text(pattern.name), [=](const Cell& c) { return changePattern(c, next); });
-    };
+    addVerdict(pattern);
+    const auto change = [=, this](const std::function<void(Pattern&)>& set) { this->change(id, set); };
     const auto frames = framesOf(cell, pattern.frame);
     addChoice("In", "patternFrame", frames.names, frames.current,
               [=](int i) { change([&](Pattern& p) { p.frame = frames.ids[size_t(i)]; }); });
@@ -61,6 +61,29 @@ void PatternPage::fill()
                   [=](double v) { change([&](Pattern& p) { p.stagger = v / 100; }); });
     addChoice("Order", "patternOrder", {"row by row", "serpentine", "nearest next"}, int(pattern.order),
               [=](int i) { change([&](Pattern& p) { p.order = Pattern::Order(i); }); });
+    addPlacesLeftOut(pattern);
+    addHead(ring ? "Centre" : "First place", "First place");
+    addPose(pattern.first, [=](const Pose& pose) { change([&](Pattern& p) { p.first = pose; }); });
+    addButtons({{"Take apart", "dissolvePattern", "The parts or targets stay, each on its own",
+                 [=, this] {
+                     edit("Take " + text(pattern.name) + " apart",
+                          [=](const Cell& c) { return deletePattern(c, id, true); });
+                 }},
+                {"Delete", "deletePattern", "With its parts or targets", [this] { deleteSelected(m_session); }}});
+}
+
+void PatternPage::change(PatternId id, const std::function<void(Pattern&)>& set)
+{
+    const Pattern* own = findPattern(m_session.cell(), id);
+    if (!own) return;
+    Pattern next = *own;
+    set(next);
+    edit("Change " + text(own->name), [=](const Cell& c) { return changePattern(c, next); });
+}
+
+void PatternPage::addPlacesLeftOut(const Pattern& pattern)
+{
+    const PatternId id = pattern.id;
     QStringList numbers;
     for (const std::uint32_t place : pattern.leftOut)
         numbers << QString::number(place + 1);
@@ -78,18 +101,88 @@ void PatternPage::fill()
                 }
                 places.push_back(number - 1);
             }
-            change([&](Pattern& p) { p.leftOut = places; });
+            change(id, [places](Pattern& p) { p.leftOut = places; });
             return true;
         },
         "none");
-    addHead(ring ? "Centre" : "First place", "First place");
-    addPose(pattern.first, [=](const Pose& pose) { change([&](Pattern& p) { p.first = pose; }); });
-    addButtons({{"Take apart", "dissolvePattern", "The parts or targets stay, each on its own",
+}
+
+void PatternPage::addVerdict(const Pattern& pattern)
+{
+    if (pattern.content != Pattern::Content::Targets) return;
+    addText("Places", placesVerdict(m_session, pattern.id).words);
+}
+
+void PatternPage::fillDrawn(const Pattern& pattern)
+{
+    const PatternId id = pattern.id;
+    const Cell& cell = m_session.cell();
+    const Drawing& d = pattern.drawing;
+    setTitle(QString("%1 of %2 points").arg(d.seam ? "Seam" : "Spots").arg(d.points.size()));
+    addName(pattern.name, [=, this](const std::string& name) {
+        edit("Rename group", [=](const Cell& c) { return renamePattern(c, id, name); });
+    });
+    const Part* part = findPart(cell, d.part);
+    addText("On", QString("%1, %2 %3 long")
+                      .arg(text(part ? part->name : frameName(cell, pattern.frame)), placeFigure(lengthOf(d), 1),
+                           lengthUnit().symbol));
+    addVerdict(pattern);
+    const auto set = [=, this](const std::function<void(Drawing&)>& with) {
+        change(id, [&](Pattern& p) { with(p.drawing); });
+    };
+    addChoice("Kind", "drawnKind", {"seam: gone along", "spots: each by itself"}, d.seam ? 0 : 1,
+              [=](int i) { set([i](Drawing& o) { o.seam = i == 0; }); });
+    addCheck("closed", "drawnClosed", "The last point leads back to the first", d.closed,
+             [=](bool on) { set([on](Drawing& o) { o.closed = on; }); });
+    const auto number = [&](const QString& label, const QString& name, double Drawing::*value, const Limit& limit,
+                            const QString& unit, int digits) {
+        addNumber(label, name, d.*value / limit.inUnit, unit, limit, limit.inUnit, digits,
+                  [=, inUnit = limit.inUnit](double v) { set([=](Drawing& o) { o.*value = v * inUnit; }); });
+    };
+    number("Lead", "drawnLead", &Drawing::lead, limits::kLean, "°", 1);
+    number("Tilt", "drawnTilt", &Drawing::tilt, limits::kLean, "°", 1);
+    number("Turn", "drawnTurn", &Drawing::turn, limits::kTypedAngle, "°", 1);
+    number("Off surface", "drawnOffset", &Drawing::offset, limits::kSurfaceOffset, "mm", 2);
+    addChoice("Tool X", "drawnTurns", {"along the way", "as the body's", "free about the tool"}, int(d.turns),
+              [=, this](int i) {
+                  if (Drawing::Turn(i) == Drawing::Turn::Free) return chooseTurns(m_session, id);
+                  set([i](Drawing& o) { o.turns = Drawing::Turn(i); });
+              });
+    addNumber("Smooth over", "drawnRadius", d.radius / kMillimetre, "mm", limits::kSmoothing, kMillimetre, 1,
+              [=, this](double v) { smoothGroup(m_session, id, v * kMillimetre); });
+    addButtons({{"Follow it", "groupFollow", "A step at the end of the routine that goes along it",
+                 [=, this] { addFollow(m_session, id); }},
+                {"Best turns", "groupTurns",
+                 "Turns about the tool's axis with the most margin and the least travel, point by point",
+                 [=, this] { chooseTurns(m_session, id); }}});
+    addHead("Points");
+    const double even = d.points.size() > 1 ? lengthOf(d) / double(d.points.size() - (d.closed ? 0 : 1)) : 0.02;
+    addNumber("Anew every", "drawnSpacing", limits::kSpacing.clamped(even) / kMillimetre, "mm", limits::kSpacing,
+              kMillimetre, 2, [=, this](double v) {
+                  respaceGroup(m_session, id, {DrawRule::Kind::Spacing, v * kMillimetre, 0.0005, d.radius});
+              });
+    addNumber("By chord", "drawnChord", DrawRule{}.chord / kMillimetre, "mm", limits::kChord, kMillimetre, 3,
+              [=, this](double v) {
+                  respaceGroup(m_session, id, {DrawRule::Kind::Chord, 0.02, v * kMillimetre, d.radius});
+              });
+    addPlacesLeftOut(pattern);
+    addButtons({{"Reverse", "groupReverse", "The other way round", [=, this] { reverseGroup(m_session, id); }},
+                {"Mirror X", "groupMirrorX", "Across the body's YZ plane, and onto the surface there",
+                 [=, this] { mirrorGroup(m_session, id, 0); }},
+                {"Mirror Y", "groupMirrorY", "Across the body's XZ plane, and onto the surface there",
+                 [=, this] { mirrorGroup(m_session, id, 1); }}});
+    if (part) {
+        const QString kind = text(findPartKind(cell, part->kind)->name);
+        addCheck("on every " + kind, "groupEvery", "The same points on each part of the kind; an edit of one is of all",
+                 d.family != 0, [=, this](bool on) { drawOnKind(m_session, id, on); });
+    }
+    addText("", "Drag a point in the view; Delete takes the selected one out");
+    addButtons({{"Take apart", "dissolvePattern", "The targets stay, each on its own",
                  [=, this] {
-                     edit("Take " + text(pattern.name) + " apart",
+                     edit("Take " + text(findPattern(m_session.cell(), id)->name) + " apart",
                           [=](const Cell& c) { return deletePattern(c, id, true); });
                  }},
-                {"Delete", "deletePattern", "With its parts or targets", [this] { deleteSelected(m_session); }}});
+                {"Delete", "deletePattern", "With its targets", [this] { deleteSelected(m_session); }}});
 }
 
 }  // namespace topikos

@@ -36,7 +36,8 @@ Properties::Properties(Session& session, QWidget* parent) : QWidget(parent), m_s
         connect(&session, signal, this, &Properties::refreshLater);
     connect(&session, &Session::passChanged, this, &Properties::refreshLater);
     connect(&session, &Session::checkedChanged, this, [this] {
-        if (m_session.selected<StepId>()) refreshLater();  // how often it is done is known now
+        // How often a step is done is known now, or how the places of a pattern fare.
+        if (m_session.selected<StepId>() || m_session.selected<PatternId>()) refreshLater();
     });
     connect(&session, &Session::postureChanged, this, [this] { m_page->showAxesNow(); });
     connect(&session, &Session::nameWanted, this, [this] {

@@ -110,6 +110,7 @@ void StepPage::fill()
                   [=, this](int i) { change([&](Step& s) { s.as<ReadFrom>()->frame = frames.ids[size_t(i)]; }); });
         break;
     }
+    case StepKind::Follow: addFollow(); break;
     case StepKind::Halt:
         addLine("Message", "stepMessage", text(m_step.as<Halt>()->message), "Shown when the program stops here",
                 [this](const QString& words) {
@@ -171,7 +172,8 @@ void StepPage::addPasses()
 {
     const int many = m_session.passesOf(m_step.id);
     if (many < 2) return;
-    addNumber(QString("Pass of %1").arg(many), "stepPass", m_session.pass() + 1, "", 1, many, 0,
+    // What follows a group goes to each of its places.
+    addNumber(QString(m_step.as<Follow>() ? "Move of %1" : "Pass of %1").arg(many), "stepPass", m_session.pass() + 1, "", 1, many, 0,
               [this](double pass) { m_session.setPass(int(pass) - 1); });
     const StepOutcome* outcome = m_session.passOutcome(m_step.id);
     const Target* target = outcome ? findTarget(m_session.cell(), outcome->target) : nullptr;
@@ -316,6 +318,11 @@ void StepPage::addMove()
             addValue("And back", "stepStandoff", arc->end.over, "mm", kMillimetre, limits::kStandoff, 1,
                      [](Step& s, double v) { s.as<ArcMove>()->end.over = v; });
     }
+    addPace();
+}
+
+void StepPage::addPace()
+{
     const Pace& pace = *paceOf(m_step);
     addValue("Blend", "stepBlend", pace.blend, "mm", kMillimetre, limits::kBlend, 1,
              [](Step& s, double v) { paceOf(s)->blend = v; });
@@ -565,18 +572,50 @@ void StepPage::addForEach()
 
 void StepPage::addProcess()
 {
-    const Cell& cell = m_session.cell();
     const SwitchProcess& own = *m_step.as<SwitchProcess>();
-    const ArmStation* arm = findArm(cell, m_session.routine().arm);
-    Choices<ProcessId> processes;
-    for (const Tool& tool : cell.tools)
-        for (const Process& p : tool.processes)
-            if (!arm || arm->tool == tool.id) processes.add(p.name, p.id, own.process);
-    addChoice("Process", "stepProcess", processes.names, processes.current, [=, this](int i) {
-        change([&](Step& s) { s.as<SwitchProcess>()->process = processes.ids[size_t(i)]; });
+    const Choices<ProcessId> known = processes(own.process);
+    addChoice("Process", "stepProcess", known.names, known.current, [=, this](int i) {
+        change([&](Step& s) { s.as<SwitchProcess>()->process = known.ids[size_t(i)]; });
     });
     addChoice("To", "stepValue", {"off", "on"}, own.on,
               [this](int i) { change([i](Step& s) { s.as<SwitchProcess>()->on = i != 0; }); });
+}
+
+Choices<ProcessId> StepPage::processes(ProcessId now) const
+{
+    const Cell& cell = m_session.cell();
+    const ArmStation* arm = findArm(cell, m_session.routine().arm);
+    Choices<ProcessId> out;
+    for (const Tool& tool : cell.tools)
+        for (const Process& p : tool.processes)
+            if (!arm || arm->tool == tool.id) out.add(p.name, p.id, now);
+    return out;
+}
+
+void StepPage::addFollow()
+{
+    const Cell& cell = m_session.cell();
+    const Follow& own = *m_step.as<Follow>();
+    Choices<PatternId> groups;
+    for (const Pattern& p : cell.patterns)
+        if (p.content == Pattern::Content::Targets && p.arm == m_session.routine().arm)
+            groups.add(p.name, p.id, own.pattern);
+    addChoice("Group", "stepPattern", groups.names, groups.current,
+              [=, this](int i) { change([&](Step& s) { s.as<Follow>()->pattern = groups.ids[size_t(i)]; }); });
+    addValue("Speed", "stepSpeed", own.speed, "mm/s", kMillimetre, limits::kStepLineSpeed, 1,
+             [](Step& s, double v) { s.as<Follow>()->speed = v; });
+    addValue("Comes and leaves over", "stepStandoff", own.over, "mm", kMillimetre, limits::kStandoff, 1,
+             [](Step& s, double v) { s.as<Follow>()->over = v; });
+    Choices<ProcessId> known;
+    known.add("none", {}, own.process);
+    const Choices<ProcessId> all = processes(own.process);
+    for (size_t i = 0; i < all.ids.size(); ++i)
+        known.add(all.names[int(i)].toStdString(), all.ids[i], own.process);
+    addChoice("Process", "stepProcess", known.names, known.current,
+              [=, this](int i) { change([&](Step& s) { s.as<Follow>()->process = known.ids[size_t(i)]; }); });
+    addCheck("backwards", "stepBackwards", "From the last point to the first", own.backwards,
+             [this](bool on) { change([on](Step& s) { s.as<Follow>()->backwards = on; }); });
+    addPace();
 }
 
 void StepPage::addPoint()

@@ -1,9 +1,13 @@
 #include "app/properties/pages.h"
 
+#include "app/draw/surface_draw.h"
 #include "app/layout/layout_commands.h"
 #include "app/properties/choices.h"
 #include "app/session/text.h"
+#include "app/targets/target_commands.h"
 #include "core/cell/devices.h"
+#include "core/cell/edit_targets.h"
+#include "core/cell/settled.h"
 
 namespace topikos {
 
@@ -39,6 +43,8 @@ void TargetPage::fill()
             values << jointText(armOf(m_session.cell(), target).model->joints()[size_t(i)], target.posture[i]);
         addText("Joints", values.join("  "));
     }
+    addPointOfGroup(target);
+    addRelations(target);
     addAxes(target);
     addButtons({{"Copy", "copyTarget", "The same target once more, under a name of its own",
                  [this] { copySelected(m_session); }}});
@@ -79,6 +85,107 @@ void TargetPage::addAxes(const Target& target)
                 "at", QString("targetAxis%1").arg(axis.value), known->value / unit, symbolOf(frame.axis->kind),
                 frame.axis->lowest / unit, frame.axis->highest / unit, 2, [=](double v) { set(v * unit); }, true);
     }
+}
+
+void TargetPage::addPointOfGroup(const Target& target)
+{
+    const Pattern* group = findPattern(m_session.cell(), target.pattern);
+    if (!group) return;
+    addText("Place of", text(group->name));
+    const TargetId id = target.id;
+    const PatternId pattern = group->id;
+    std::vector<Button> buttons{{"The pattern", "showPattern", "Selects what this is a place of",
+                                 [=, this] { m_session.select(pattern); }}};
+    if (group->layout == Pattern::Layout::Drawn) {
+        buttons.push_back({"Insert behind", "pointInsert", "One more point, half way to the next one",
+                           [=, this] { insertPoint(m_session, id); }});
+        buttons.push_back({"Take out", "pointOut", "The group goes on without this point (Delete)",
+                           [=, this] { takePointOut(m_session, id); }});
+    }
+    addButtons(buttons);
+}
+
+void TargetPage::addRelations(const Target& target)
+{
+    const Cell& cell = m_session.cell();
+    const TargetId id = target.id;
+    const std::vector<TargetId> all = m_session.allSelected<TargetId>();
+    addLine("Note", "targetNote", text(target.note), "What there is to know about it",
+            [=, this](const QString& words) {
+                edit("Note of " + text(target.name), [=, note = words.trimmed().toStdString()](const Cell& c) {
+                    return setTargetNote(c, id, note);
+                });
+                return true;
+            });
+    if (target.pattern) return;
+    addLine("Group", "targetGroup", text(target.group), "A name under which it is listed with others",
+            [=, this](const QString& words) {
+                edit("Group", [=, group = words.trimmed().toStdString()](const Cell& c) {
+                    return setTargetGroup(c, all, group);
+                });
+                return true;
+            });
+    if (target.kind == Target::Kind::Posture) return;
+    addLine("Shift by", "targetShift", {}, "All selected targets along and about the axes of their frame: x 12.5 rz 3",
+            [this](const QString& words) { return !words.isEmpty() && !shiftSelected(m_session, words); });
+    // What it goes with.
+    struct To {
+        PartId part;
+        TargetId target;
+        auto operator<=>(const To&) const = default;
+    };
+    Choices<To> ties;
+    const To now = target.tie ? To{target.tie->part, target.tie->target} : To{};
+    ties.add("its frame alone", {}, now);
+    for (const Part& part : cell.parts)
+        ties.add("part " + part.name, {part.id, {}}, now);
+    for (const Target& other : cell.targets)
+        if (other.id != id && other.kind == Target::Kind::Pose && other.arm == target.arm)
+            ties.add("target " + other.name, {{}, other.id}, now);
+    addChoice("Goes with", "targetTie", ties.names, ties.current, [=, this](int i) {
+        const To to = ties.ids[size_t(i)];
+        edit("What targets go with", [=](const Cell& c) {
+            Result<Cell> next = c;
+            for (const TargetId one : all)
+                if (next) next = tieTarget(*next, one, to.part, to.target);
+            return next;
+        });
+    });
+    const Freedom free = target.freedom;
+    const auto set = [=, this](const Freedom& next) {
+        edit("Freedom", [=](const Cell& c) { return setFreedom(c, all, next); });
+    };
+    addChoice("Freedom", "targetFreedom",
+              {"as taught", "any turn about the tool", "leans in a cone", "slides along an axis", "turns by up to"},
+              int(free.kind), [=](int i) {
+                  Freedom next = free;
+                  next.kind = Freedom::Kind(i);
+                  if (next.angle == 0) next.angle = 15 * kDegree;
+                  if (next.length == 0) next.length = 0.01;
+                  set(next);
+              });
+    if (free.kind == Freedom::Kind::Cone || free.kind == Freedom::Kind::Within)
+        addNumber("by up to", "freeAngle", degrees(free.angle), "°", limits::kFreeAngle, kDegree, 1, [=](double v) {
+            Freedom next = free;
+            next.angle = v * kDegree;
+            set(next);
+        });
+    if (free.kind == Freedom::Kind::Slide) {
+        addChoice("Along", "freeAxis", {"its X", "its Y", "its Z"}, free.axis, [=](int i) {
+            Freedom next = free;
+            next.axis = i;
+            set(next);
+        });
+        addNumber("by up to", "freeLength", millimetres(free.length), "mm", limits::kFreeLength, kMillimetre, 1,
+                  [=](double v) {
+                      Freedom next = free;
+                      next.length = v * kMillimetre;
+                      set(next);
+                  });
+    }
+    if (free.kind != Freedom::Kind::Fixed)
+        addButtons({{"Best within it", "freeBest", "The pose inside its freedom that is reached with the most margin",
+                     [=, this] { bestWithin(m_session, id); }}});
 }
 
 }  // namespace topikos

@@ -13,7 +13,7 @@ namespace {
 
 constexpr int kRow = 28;
 constexpr int kLongestBracket = 60;  // rows looked at in each direction
-constexpr int kNumber = 24, kBracket = 22, kGlyph = 21, kSeconds = 38, kIndent = 14;
+constexpr int kNumber = 24, kBracket = 22, kGlyph = 21, kSeconds = 46, kIndent = 14;
 
 /// As many digits as fit: "9.67", "235.1", "8640".
 QString secondsText(double seconds)

@@ -211,7 +211,8 @@ QVariant RouteModel::data(const QModelIndex& index, int role) const
         const JointMove* joint = step.as<JointMove>();
         const bool ofOneJoint = joint && std::holds_alternative<JointShift>(joint->goal);
         if (step.kind() == StepKind::Line || (joint && !ofOneJoint)) words = words.section(' ', 1);
-        const qsizetype pace = step.isMove() ? words.indexOf(" at ") : -1;
+        const bool hasPace = step.isMove() || step.kind() == StepKind::Follow;
+        const qsizetype pace = hasPace ? words.indexOf(" at ") : -1;
         return pace > 0 ? words.left(pace) : words;
     }
     case MoreRole: {
@@ -219,6 +220,7 @@ QVariant RouteModel::data(const QModelIndex& index, int role) const
         if (target && end && end->over > 0 && step.kind() != StepKind::Arc) more << lengthText(end->over, 0) + " mm";
         if (const LineMove* line = step.as<LineMove>()) more << lengthText(line->speed, 0) + " mm/s";
         if (const ArcMove* arc = step.as<ArcMove>()) more << lengthText(arc->speed, 0) + " mm/s";
+        if (const Follow* follow = step.as<Follow>()) more << lengthText(follow->speed, 0) + " mm/s";
         if (const JointMove* joint = step.as<JointMove>(); joint && joint->speed < 1)
             more << text(plainNumber(joint->speed * 100, 1)) + " %";
         if (const Pace* pace = paceOf(step)) {
@@ -249,7 +251,7 @@ QVariant RouteModel::data(const QModelIndex& index, int role) const
         if (verdict == m_verdicts.end()) return {};
         if (role == SeverityRole) return verdict->second.severity ? QVariant(*verdict->second.severity) : QVariant();
         // Of a step that is done several times the pass that is looked at; of a block all of them.
-        if (!isBlock(step) && step.kind() != StepKind::Call)
+        if (!isBlock(step) && step.kind() != StepKind::Call && step.kind() != StepKind::Follow)
             if (const StepOutcome* pass = m_session.passOutcome(step.id); pass && !pass->judgedOnly)
                 return pass->duration;
         return verdict->second.seconds ? QVariant(*verdict->second.seconds) : QVariant();
@@ -276,7 +278,7 @@ QVariant RouteModel::data(const QModelIndex& index, int role) const
     case RunsRole: return m_session.runsIn(step.id);
     case Qt::ToolTipRole: {
         QString tip = typed();
-        if (const int many = m_session.passesOf(step.id); many > 1) tip += QString("\nDone %1 times").arg(many);
+        if (const int many = m_session.passesOf(step.id); many > 1 && step.kind() != StepKind::Follow) tip += QString("\nDone %1 times").arg(many);
         if (verdict != m_verdicts.end()) tip += verdict->second.words;
         return tip;
     }

@@ -143,6 +143,10 @@ public:
     const AxisValues& axes() const { return m_axes; }
     /// Moves a device axis by hand, inside its range.
     void setAxis(FrameId axis, double value);
+    /// Moves a device axis that carries the arm, or a joint of an arm with one to spare, with the tool point kept where it
+    /// is in the world. False, and said, when the arm cannot follow: nothing moves then.
+    bool setAxisAround(FrameId axis, double value);
+    bool jogJointAround(int joint, double steps);
     /// Turns or slides a joint by jog steps: of an angle where it turns, of a length where it slides.
     bool jogJoint(int joint, double steps);
     /// Moves along (axis 0-2) by metres or turns about (3-5) by radians, in the axes of `space`, about the TCP.

@@ -137,6 +137,66 @@ void Session::setAxis(FrameId id, double value)
     drive(shownPosture(), overlaid(shownAxes(), {{id, std::clamp(value, frame->axis->lowest, frame->axis->highest)}}));
 }
 
+namespace {
+
+/// What keeps an arm from holding its tool point while something else moves.
+QString cannotHold(const Arm& arm, const std::optional<JointVector>& posture, const Pose& flange)
+{
+    if (!posture) return solutionsText(arm, inverseKinematics(arm, flange));
+    const RangeExcess excess = rangeExcess(arm, *posture);
+    return QString("Joint %1 would be %2 past its range.")
+        .arg(excess.joint + 1)
+        .arg(jointText(arm.joints()[size_t(excess.joint)], excess.excess));
+}
+
+}  // namespace
+
+bool Session::setAxisAround(FrameId id, double value)
+{
+    const Frame* frame = findFrame(cell(), id);
+    if (!frame || !frame->axis) return false;
+    const AxisValues axes =
+        overlaid(shownAxes(), {{id, std::clamp(value, frame->axis->lowest, frame->axis->highest)}});
+    const JointVector now = shownPosture();
+    const Pose world = worldFromTcp(cell(), station(), now, shownAxes());
+    const Pose flange =
+        inverse(worldFromBase(cell(), station(), axes)) * world * inverse(flangeFromTcp(cell(), station()));
+    const auto next = followBranch(arm(), flange, configurationOf(arm(), now), now);
+    if (!next || rangeExcess(arm(), *next).joint >= 0) {
+        say(QString("The tool cannot be held still while %1 moves. ").arg(text(frame->name))
+                + cannotHold(arm(), next, flange),
+            true);
+        return false;
+    }
+    return drive(*next, axes);
+}
+
+bool Session::jogJointAround(int joint, double steps)
+{
+    const JointVector now = shownPosture();
+    const Pose flange = forward(arm(), now);
+    const Joint& j = arm().joints()[size_t(joint)];
+    const bool slides = j.kind == JointKind::Prismatic;
+    const double wanted = now[joint] + steps * (slides ? jogLength() : jogAngle());
+    if (wanted < j.lower || wanted > j.upper) {
+        say(QString("Joint %1 is at its range end (%2).").arg(joint + 1).arg(jointText(j, now[joint])), true);
+        return false;
+    }
+    // The others follow: towards the joint's new value, and back onto the tool's place, until both hold.
+    JointVector near = now;
+    near[joint] = wanted;
+    const auto next = followBranch(arm(), flange, configurationOf(arm(), near), near);
+    constexpr double enough = 0.5;  // of the way that was asked for
+    if (!next || rangeExcess(arm(), *next).joint >= 0
+        || std::abs((*next)[joint] - now[joint]) < enough * std::abs(wanted - now[joint])) {
+        say(QString("The tool cannot be held still while joint %1 moves: the arm has no axis to spare for it.")
+                .arg(joint + 1),
+            true);
+        return false;
+    }
+    return driveTo(*next);
+}
+
 bool Session::jogJoint(int joint, double steps)
 {
     const bool slides = arm().joints()[size_t(joint)].kind == JointKind::Prismatic;

@@ -3,6 +3,7 @@
 #include "app/layout/layout_commands.h"
 #include "app/route/route_model.h"
 #include "app/session/text.h"
+#include "app/targets/target_commands.h"
 #include "app/theme/empty_note.h"
 #include "app/theme/theme.h"
 #include "app/theme/typed_delegate.h"
@@ -14,11 +15,13 @@
 #include <QScrollBar>
 #include <QVBoxLayout>
 
+#include <algorithm>
+
 namespace topikos {
 
 namespace {
 
-constexpr int kIdRole = Qt::UserRole;
+constexpr int kIdRole = Qt::UserRole, kNoteRole = Qt::UserRole + 1;
 
 /// Its targets can be dragged into the route.
 class TargetTree : public QTreeWidget {
@@ -150,13 +153,24 @@ void TargetsPanel::fill()
                                           t.configuration.wristTurned ? "turned" : "plain"));
             item->setToolTip(1, t.kind == Target::Kind::Pose ? "Configuration: shoulder · elbow · wrist"
                                                              : "A posture: one value per joint");
+            if (!t.note.empty()) item->setData(0, kNoteRole, text(t.note));
         }
         if (head) head->setExpanded(true);
     };
-    group("Postures", "posture", [](const Target& t) { return t.kind == Target::Kind::Posture; });
-    group("World", "frame", [](const Target& t) { return t.kind == Target::Kind::Pose && !t.frame; });
+    // Groups of their own first, then by the frame they are in.
+    std::vector<std::string> groups;
+    for (const Target& t : cell.targets)
+        if (!t.group.empty() && std::find(groups.begin(), groups.end(), t.group) == groups.end())
+            groups.push_back(t.group);
+    for (const std::string& own : groups)
+        group(text(own), "pattern", [&](const Target& t) { return t.group == own; });
+    group("Postures", "posture", [](const Target& t) { return t.kind == Target::Kind::Posture && t.group.empty(); });
+    group("World", "frame",
+          [](const Target& t) { return t.kind == Target::Kind::Pose && !t.frame && t.group.empty(); });
     for (const Frame& f : cell.frames)
-        group(text(f.name), "frame", [&](const Target& t) { return t.kind == Target::Kind::Pose && t.frame == f.id; });
+        group(text(f.name), "frame", [&](const Target& t) {
+            return t.kind == Target::Kind::Pose && t.frame == f.id && t.group.empty();
+        });
     m_tree->setVisible(!cell.targets.empty());
     m_empty->setVisible(cell.targets.empty());
     m_tree->verticalScrollBar()->setValue(scroll);
@@ -185,6 +199,7 @@ void TargetsPanel::showVerdicts()
                 tip = text(words.headline + ". " + words.detail);
                 icon = severityIcon(v.findings.front().severity);
             }
+            if (const QString note = (*it)->data(0, kNoteRole).toString(); !note.isEmpty()) tip = note + "\n" + tip;
             (*it)->setIcon(0, icon);
             (*it)->setToolTip(0, tip);
         }
@@ -262,8 +277,20 @@ void TargetsPanel::retakeSelected()
     const JointVector posture = m_session.shownPosture();
     const AxisValues axes = m_session.shownAxes();
     const QString name = text(findTarget(m_session.cell(), id)->name);
-    if (m_session.edit("Re-take " + name, [=](const Cell& cell) { return retakeTarget(cell, id, posture, axes); }))
-        m_session.say("Re-took " + name);
+    const Target before = *findTarget(m_session.cell(), id);
+    if (!m_session.edit("Re-take " + name, [=](const Cell& cell) { return retakeTarget(cell, id, posture, axes); }))
+        return;
+    const Target& after = *findTarget(m_session.cell(), id);
+    if (after.kind == Target::Kind::Pose) {
+        m_session.say("Re-took " + name + ": " + differenceText(before.pose, after.pose) + ".");
+        return;
+    }
+    int most = 0;
+    (after.posture - before.posture).cwiseAbs().maxCoeff(&most);
+    m_session.say(QString("Re-took %1: joint %2 by %3, the others by less.")
+                      .arg(name)
+                      .arg(most + 1)
+                      .arg(jointText(m_session.arm().joints()[size_t(most)], after.posture[most] - before.posture[most])));
 }
 
 void TargetsPanel::setMenu(const QList<QAction*>& actions)

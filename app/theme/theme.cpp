@@ -137,7 +137,7 @@ QScrollBar::add-line, QScrollBar::sub-line { width: 0; height: 0; }
 #commandPopup::item:selected { background: %accentSoft; color: %ink; }
 #viewRim { background: %paper; }
 #viewRim[lit="true"] { background: %accent; }
-#readingStrip, #viewNote { background: %raised; border: 1px solid %line; border-radius: 6px; }
+#readingStrip, #viewNote, #drawBar { background: %raised; border: 1px solid %line; border-radius: 6px; }
 #readingStrip QComboBox { border: 1px solid transparent; background: transparent; font-weight: 600; padding: 1px 2px; }
 #readingStrip QComboBox:hover { border-color: %line; }
 #readingStrip QLineEdit { border: 1px solid transparent; background: transparent; padding: 1px 1px; font-family: "JetBrains Mono", "DejaVu Sans Mono", monospace; font-size: 12px; }
@@ -298,6 +298,7 @@ const char* stepGlyph(StepKind kind)
     case StepKind::UsePoint: return "point";
     case StepKind::ReadFrom: return "frame";
     case StepKind::Halt: return "halt";
+    case StepKind::Follow: return "seam";
     }
     return "";
 }
@@ -309,6 +310,7 @@ QColor stepColor(StepKind kind)
     case StepKind::PlayTable: return theme().joint;
     case StepKind::Line:
     case StepKind::Arc: return theme().accent;
+    case StepKind::Follow:
     case StepKind::SwitchProcess: return theme().process;
     case StepKind::Halt: return theme().blocked;
     default: return theme().other;

@@ -4,6 +4,9 @@
 #include "core/robot/forward.h"
 
 #include <algorithm>
+#include <cmath>
+#include <map>
+#include <numbers>
 
 /// Lines that are no bodies: paths, targets, beams, axes, and what explains a finding.
 namespace topikos {
@@ -156,15 +159,81 @@ void Scene::addDevices(DrawList& list) const
     }
 }
 
+namespace {
+
+/// The shape of a severity, across the tool's axis: an octagon or a triangle.
+void addSeverityShape(std::vector<DrawLine>& lines, const Pose& world, Severity severity)
+{
+    const bool blocked = severity == Severity::Blocked;
+    const int corners = blocked ? 8 : 3;
+    const double radius = blocked ? 0.008 : 0.010;
+    const auto corner = [&](int i) {
+        const double angle = 2 * std::numbers::pi * (i + (blocked ? 0.5 : 0.0)) / corners;
+        return world * Vec3(radius * std::cos(angle), radius * std::sin(angle), -0.001);
+    };
+    for (int i = 0; i < corners; ++i)
+        lines.push_back({corner(i), corner(i + 1), blocked ? theme().blocked : theme().caution, 2.2});
+}
+
+/// How the tool stands at a process target: its axis, out of the surface, and a foot along its x axis.
+void addToolGlyph(DrawList& list, const Pose& world, const std::optional<Severity>& severity, bool chosen)
+{
+    constexpr double shaft = 0.022, foot = 0.008;
+    const QColor color = !severity                         ? theme().process
+                         : *severity == Severity::Blocked ? theme().blocked
+                                                          : theme().caution;
+    std::vector<DrawLine>& lines = chosen || severity ? list.marks : list.lines;
+    lines.push_back({world.translation, world * Vec3(0, 0, -shaft), color, chosen ? 2.4 : 1.6});
+    lines.push_back({world.translation, world * Vec3(foot, 0, 0), theme().axisX, chosen ? 2.4 : 1.6});
+    if (severity) addSeverityShape(lines, world, *severity);
+}
+
+}  // namespace
+
 void Scene::addTargets(DrawList& list) const
 {
     const Cell& cell = m_session.shownCell();
     const AxisValues axes = m_session.shownAxes();
+    // What the newest check says of each target, if it is no advice.
+    std::map<TargetId, std::optional<Severity>> verdicts;
+    if (const CheckedCell* checked = m_session.checked()) {
+        const auto note = [&](TargetId id, const Finding& f) {
+            if (!id || f.severity == Severity::Advice) return;
+            std::optional<Severity>& own = verdicts[id];
+            if (!own || f.severity == Severity::Blocked) own = f.severity;
+        };
+        for (const TargetVerdict& verdict : checked->result.targets)
+            for (const Finding& f : verdict.findings)
+                note(verdict.target, f);
+        for (const Finding& f : checked->result.findings)
+            note(f.target, f);
+    }
     for (const Target& target : cell.targets) {
         if (target.kind != Target::Kind::Pose) continue;
         const bool chosen = m_session.isSelected(target.id);
-        addTriad(chosen ? list.marks : list.lines, worldFromFrame(cell, target.frame, axes) * target.pose,
-                 chosen ? 0.09 : 0.045, chosen ? 2.6 : 1.8);
+        const Pattern* group = target.pattern ? findPattern(cell, target.pattern) : nullptr;
+        const Pose world = worldFromFrame(cell, target.frame, axes) * target.pose;
+        if (group && group->layout == Pattern::Layout::Drawn)
+            addToolGlyph(list, world, verdicts[target.id], chosen || group->id == m_session.selected<PatternId>());
+        else {
+            addTriad(chosen ? list.marks : list.lines, world, chosen ? 0.09 : 0.045, chosen ? 2.6 : 1.8);
+            // Of a pattern the places that fail are marked.
+            if (group && verdicts[target.id]) addSeverityShape(list.marks, world, *verdicts[target.id]);
+        }
+    }
+    for (const Pattern& group : cell.patterns) {
+        if (group.layout != Pattern::Layout::Drawn || !group.drawing.seam) continue;
+        const bool chosen = group.id == m_session.selected<PatternId>();
+        const Pose body = worldFromFrame(cell, group.frame, axes) * group.first;
+        const std::vector<SurfacePoint>& points = group.drawing.points;
+        const size_t count = points.size() + (group.drawing.closed && points.size() > 2 ? 1 : 0);
+        for (size_t i = 1; i < count; ++i) {
+            const SurfacePoint &a = points[i - 1], &b = points[i % points.size()];
+            // A hair over the surface, so that it is seen.
+            (chosen ? list.marks : list.lines)
+                .push_back({body * Vec3(a.at + 0.0006 * a.normal), body * Vec3(b.at + 0.0006 * b.normal),
+                            theme().process, chosen ? 2.6 : 1.6});
+        }
     }
 }
 

@@ -1,5 +1,8 @@
 #include "app/view/viewport.h"
 
+#include "app/draw/draw_bar.h"
+#include "app/draw/surface_draw.h"
+#include "app/session/held_jog.h"
 #include "app/session/text.h"
 #include "app/theme/theme.h"
 #include "app/view/reading_strip.h"
@@ -60,6 +63,19 @@ Viewport::Viewport(Session& session, QWidget* parent) : QOpenGLWidget(parent), m
     setMinimumSize(320, 240);
     m_overlay = new Overlay(this);
     m_strip = new ReadingStrip(session, this);
+    m_held = new HeldJog(session, this);
+    m_construction = QSettings().value("view/construction", false).toBool();
+    connect(m_held, &HeldJog::changed, this, &Viewport::changed);
+    m_draw = new SurfaceDraw(session, this);
+    m_drawBar = new DrawBar(*m_draw, this);
+    connect(m_draw, &SurfaceDraw::changed, this, [this] {
+        setCursor(m_draw->active() ? Qt::CrossCursor : Qt::ArrowCursor);
+        if (m_draw->active()) showNote(m_draw->words(), false), m_noteTimer.stop();
+        else if (m_note->property("drawn").toBool()) showNote({}, false);
+        m_note->setProperty("drawn", m_draw->active());
+        placeOverlays();
+        changed();
+    });
     m_note = new QLabel(this);
     m_note->setObjectName("viewNote");
     m_note->setWordWrap(true);
@@ -120,7 +136,8 @@ void Viewport::changed()
     m_stillTimer.start();
     update();
     // A layer over the whole view costs time in every frame, so it is there only when it has something to show.
-    m_overlay->setVisible(!std::holds_alternative<std::monostate>(m_session.selection()) || m_measuring || m_floorPlan);
+    m_overlay->setVisible(!std::holds_alternative<std::monostate>(m_session.selection()) || m_measuring || m_floorPlan
+                          || m_construction || m_held->moving());
     m_overlay->update();
 }
 
@@ -148,6 +165,9 @@ void Viewport::placeOverlays()
 {
     m_overlay->setGeometry(rect());
     m_strip->fit(width() - 24);
+    const QSize bar = m_drawBar->sizeHint();
+    m_drawBar->setGeometry(12, m_strip->isHidden() ? 12 : m_strip->geometry().bottom() + 8,
+                           std::min(bar.width(), width() - 24), bar.height());
     // One line where it fits, several where it does not.
     m_note->setWordWrap(false);
     if (m_note->sizeHint().width() > width() - 24) m_note->setWordWrap(true);
@@ -264,6 +284,8 @@ void Viewport::paintOverlay(QPainter& painter)
     const Cell& cell = m_session.shownCell();
     if (m_floorPlan) paintFloorPlan(painter);
     if (m_measuring) paintMeasure(painter);
+    if (m_construction) paintConstruction(painter);
+    if (m_held->moving()) paintSpeed(painter);
     for (const PitchGrip& grip : pitchGrips()) {
         painter.setPen(QPen(theme().panel, 1.5));
         painter.setBrush(theme().accent);
@@ -334,6 +356,11 @@ void Viewport::mousePressEvent(QMouseEvent* event)
             m_movedTo = m_moving->pose;
             return;
         }
+    if (event->button() == Qt::LeftButton && !m_measuring && m_draw->active()) {
+        m_mouse = Mouse::Pressed;
+        return;
+    }
+    if (event->button() == Qt::LeftButton && !m_measuring && grabPoint(event->position())) return;
     if (event->button() == Qt::LeftButton && handleShown() && !m_measuring) {
         m_handle.place(handlePose(), m_camera, size());
         if (auto drag = m_handle.press(event->position(), m_camera, size())) {
@@ -343,6 +370,7 @@ void Viewport::mousePressEvent(QMouseEvent* event)
             m_dragTcp = m_session.shownTcp();
             return;
         }
+        if (grabTarget(event->position())) return;
     }
     const bool pan = event->button() == Qt::MiddleButton || (event->modifiers() & Qt::ShiftModifier);
     m_mouse = pan ? Mouse::Pan : event->button() == Qt::RightButton ? Mouse::Orbit : Mouse::Pressed;
@@ -351,6 +379,7 @@ void Viewport::mousePressEvent(QMouseEvent* event)
 void Viewport::mouseMoveEvent(QMouseEvent* event)
 {
     const QPointF now = event->position(), way = now - m_last;
+    if (m_pointDrag) return dragPoint(now);
     if (m_drag) {
         m_last = now;
         if (!Handle::move(*m_drag, now, m_camera, size())) return;
@@ -365,7 +394,25 @@ void Viewport::mouseMoveEvent(QMouseEvent* event)
         }
         return;
     }
-    if (m_mouse == Mouse::Pressed && (now - m_pressed).manhattanLength() > 4) m_mouse = Mouse::Orbit;
+    if (m_mouse == Mouse::Pressed && (now - m_pressed).manhattanLength() > 4) {
+        m_mouse = Mouse::Orbit;
+        if (m_draw->active()) {
+            // On a body the line is drawn; beside it the view turns.
+            const Camera::Ray ray = m_camera.ray(m_pressed, size());
+            const Selection hit = m_scene.pick(ray.origin, ray.direction);
+            const bool body = std::holds_alternative<FrameId>(hit) || std::holds_alternative<PartId>(hit);
+            if (body && m_draw->settings().mode != DrawSettings::Mode::Edge) {
+                m_mouse = Mouse::Draw;
+                if (m_draw->pointCount() == 0) m_draw->click(hit, ray.origin, ray.direction);
+            }
+        }
+    }
+    if (m_mouse == Mouse::Draw) {
+        const Camera::Ray ray = m_camera.ray(now, size());
+        m_draw->drag(ray.origin, ray.direction);
+        m_last = now;
+        return;
+    }
     if (m_mouse == Mouse::Orbit) {
         m_camera.orbit(-0.008 * way.x(), 0.008 * way.y());
         changed();
@@ -440,7 +487,14 @@ void Viewport::mouseDoubleClickEvent(QMouseEvent* event)
 
 void Viewport::mouseReleaseEvent(QMouseEvent* event)
 {
+    if (m_mouse == Mouse::Draw) m_draw->endDrag();
+    if (m_pointDrag) return dropPoint();
     if (m_mouse == Mouse::Pressed && event->button() == Qt::LeftButton) {
+        if (m_draw->active()) {
+            const Camera::Ray ray = m_camera.ray(event->position(), size());
+            m_mouse = Mouse::None;
+            return m_draw->click(m_scene.pick(ray.origin, ray.direction), ray.origin, ray.direction);
+        }
         if (m_measuring) {
             pickMeasure(event->position());
             m_mouse = Mouse::None;
@@ -503,6 +557,13 @@ bool Viewport::jogByKey(QKeyEvent* event)
     case Qt::Key_PageDown: axis = 2, sign = -1; break;
     default: return false;
     }
+    if (m_held->on() && (axis == 0 || m_session.jogSpace() != JogSpace::Joint)) {
+        if (event->isAutoRepeat()) return true;
+        const bool joint = m_session.jogSpace() == JogSpace::Joint;
+        m_heldKey = event->key();
+        m_held->press(joint ? m_session.jogJointIndex() : axis + (event->modifiers() & Qt::ShiftModifier ? 3 : 0), sign);
+        return true;
+    }
     if (m_session.jogSpace() == JogSpace::Joint) {
         if (axis == 0) m_session.jogJoint(m_session.jogJointIndex(), sign);
         else m_session.setJogJointIndex(m_session.jogJointIndex() - int(sign));
@@ -517,12 +578,17 @@ bool Viewport::jogByKey(QKeyEvent* event)
 void Viewport::keyPressEvent(QKeyEvent* event)
 {
     if (event->modifiers() & (Qt::ControlModifier | Qt::AltModifier)) return QOpenGLWidget::keyPressEvent(event);
+    if (drawKey(event)) return;
     if (jogByKey(event)) return;
     switch (event->key()) {
     case Qt::Key_Less:
-    case Qt::Key_Comma: m_session.changeJogStep(-1); return;
+    case Qt::Key_Comma: m_held->on() ? m_held->changeSpeed(-1) : m_session.changeJogStep(-1); return;
     case Qt::Key_Greater:
-    case Qt::Key_Period: m_session.changeJogStep(1); return;
+    case Qt::Key_Period: m_held->on() ? m_held->changeSpeed(1) : m_session.changeJogStep(1); return;
+    case Qt::Key_Minus: m_held->changeSpeed(-1); return;
+    case Qt::Key_Plus:
+    case Qt::Key_Equal: m_held->changeSpeed(1); return;
+    case Qt::Key_H: m_held->setOn(!m_held->on()); return;
     case Qt::Key_J: m_session.setJogSpace(JogSpace::Joint); return;
     case Qt::Key_W: m_session.setJogSpace(JogSpace::World); return;
     case Qt::Key_O: m_session.setJogSpace(JogSpace::Tool); return;
@@ -550,6 +616,24 @@ void Viewport::keyPressEvent(QKeyEvent* event)
         return;
     }
     QOpenGLWidget::keyPressEvent(event);
+}
+
+void Viewport::keyReleaseEvent(QKeyEvent* event)
+{
+    if (!event->isAutoRepeat() && event->key() == m_heldKey) {
+        m_heldKey = 0;
+        m_held->release();
+        return;
+    }
+    QOpenGLWidget::keyReleaseEvent(event);
+}
+
+void Viewport::focusOutEvent(QFocusEvent* event)
+{
+    // Where the keys go elsewhere, nobody would hear that one is let go.
+    m_heldKey = 0;
+    m_held->release();
+    QOpenGLWidget::focusOutEvent(event);
 }
 
 }  // namespace topikos

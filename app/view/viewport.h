@@ -9,8 +9,11 @@
 
 namespace topikos {
 
+class DrawBar;
+class HeldJog;
 class Overlay;
 class ReadingStrip;
+class SurfaceDraw;
 
 /// The view of the cell: draws on change only, picks, orbits, drags the TCP, jogs from keys.
 class Viewport : public QOpenGLWidget {
@@ -33,6 +36,17 @@ public:
     /// Measuring: two clicks give the distance; starts or ends it.
     void setMeasuring(bool on);
     bool measuring() const { return m_measuring; }
+    /// Drawing process targets on bodies.
+    SurfaceDraw& draw() const { return *m_draw; }
+    /// Jogging while a key is held.
+    HeldJog& held() const { return *m_held; }
+    /// The construction of the inverse of what is selected, or of the arm as it stands; remembered.
+    void showConstruction(bool on);
+    bool constructionShown() const { return m_construction; }
+    /// What its sheet says; empty when it is not shown, or there is none.
+    QStringList constructionText() const;
+    /// Where a point of the selected drawn group stands on screen.
+    QPointF pointPixel(size_t point) const;
     /// What the two picks say: distance, its parts along the axes of the reading frame, and the angle between faces,
     /// edges or axes; empty before.
     QString measureText() const;
@@ -68,6 +82,8 @@ protected:
     void mouseDoubleClickEvent(QMouseEvent* event) override;
     void wheelEvent(QWheelEvent* event) override;
     void keyPressEvent(QKeyEvent* event) override;
+    void keyReleaseEvent(QKeyEvent* event) override;
+    void focusOutEvent(QFocusEvent* event) override;
     void leaveEvent(QEvent* event) override;
     void dragEnterEvent(QDragEnterEvent* event) override;
     void dropEvent(QDropEvent* event) override;
@@ -103,11 +119,23 @@ private:
     void pickMeasure(QPointF pixel);
     void paintMeasure(QPainter& painter);
     void paintFloorPlan(QPainter& painter);
+    void paintConstruction(QPainter& painter);
+    void paintSpeed(QPainter& painter);
+    /// Of what is selected: the way that its target is gone to, else as the arm stands. With the place of the base.
+    std::optional<std::pair<Pose, JointVector>> constructed() const;
     void paintTag(QPainter& painter, const Vec3& place, const QString& text) const;
     bool jogByKey(QKeyEvent* event);
     int overlayPointAt(const QPointF& pixel) const;
     void pointAtOverlay(const QPointF& pixel);
     void pickPlace(const QPointF& pixel, const Selection& hit);
+    /// What can be dragged beside the handle: a point of the selected drawn group over its body, or the selected
+    /// target. True when the press took one.
+    bool grabPoint(const QPointF& pixel);
+    bool grabTarget(const QPointF& pixel);
+    void dragPoint(const QPointF& pixel);
+    void dropPoint();
+    bool drawKey(const QKeyEvent* event);
+    QString usesText() const;
 
     Session& m_session;
     Scene m_scene;
@@ -117,6 +145,14 @@ private:
     std::unique_ptr<Renderer> m_renderer;
     Overlay* m_overlay;
     ReadingStrip* m_strip;
+    SurfaceDraw* m_draw;
+    HeldJog* m_held;
+    int m_heldKey = 0;
+    bool m_construction = false;
+    DrawBar* m_drawBar;
+    /// A point of a drawn group that is dragged over its body.
+    struct PointDrag;
+    std::shared_ptr<PointDrag> m_pointDrag;
     QLabel* m_note;
     QString m_hints;
     QTimer m_stillTimer;  ///< runs out when the picture has stood still: draw it finely
@@ -138,7 +174,7 @@ private:
     double m_sectionPlace = 0;  ///< [m]
     bool m_floorPlan = false;
     double m_gridStep;  ///< [m]
-    enum class Mouse { None, Pressed, Orbit, Pan } m_mouse = Mouse::None;
+    enum class Mouse { None, Pressed, Orbit, Pan, Draw } m_mouse = Mouse::None;
     QPointF m_pressed, m_last;
 };
 

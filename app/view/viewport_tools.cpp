@@ -1,8 +1,10 @@
 #include "app/view/viewport.h"
 
+#include "app/draw/surface_draw.h"
 #include "app/session/text.h"
 #include "app/theme/theme.h"
 #include "app/view/reading_strip.h"
+#include "core/cell/step_tree.h"
 #include "core/check/standing.h"
 
 #include <QDragEnterEvent>
@@ -54,6 +56,17 @@ std::optional<Viewport::Movable> Viewport::movable() const
     }
     if (const Pattern* pattern = findPattern(cell, m_session.selected<PatternId>())) {
         const Pattern own = *pattern;
+        if (own.layout == Pattern::Layout::Drawn) {
+            // All points go along the body; the handle stands at the first one.
+            const Pose at{own.drawing.points.front().at, Quat::Identity()};
+            return Movable{text(own.name), m_session.shownPlace(own.frame) * own.first, at,
+                           [own, at](const Cell& c, const Pose& pose) {
+                               Pattern next = own;
+                               next.drawing = shifted(BodySurface(bodyOf(c, own)), own.drawing,
+                                                      pose.translation - at.translation);
+                               return changePattern(c, next);
+                           }};
+        }
         return Movable{text(own.name), m_session.shownPlace(own.frame), own.first,
                        [own](const Cell& c, const Pose& pose) {
                            Pattern next = own;
@@ -68,7 +81,7 @@ std::vector<Viewport::PitchGrip> Viewport::pitchGrips() const
 {
     std::vector<PitchGrip> out;
     const Pattern* pattern = findPattern(m_session.shownCell(), m_session.selected<PatternId>());
-    if (!pattern || m_session.inRun()) return out;
+    if (!pattern || pattern->layout == Pattern::Layout::Drawn || m_session.inRun()) return out;
     const Pattern own = *pattern;
     const Pose first = m_session.shownPlace(own.frame) * own.first;
     const bool ring = own.layout == Pattern::Layout::Ring;
@@ -124,8 +137,133 @@ void Viewport::dragMovable(QPointF pixel, bool freely)
     m_session.preview([this](const Cell& cell) { return m_moving->place(cell, m_movedTo); });
     const auto [verdict, bad] = verdictOfPreview();
     showNote(m_moving->name + ": " + offsetText(m_movedTo, m_session.cell().angles) + " · " + words
+                 + (verdict.isEmpty() ? QString() : " · " + verdict) + usesText(),
+             bad);
+}
+
+/// The steps that go to the selected target, for what is said while it is moved.
+QString Viewport::usesText() const
+{
+    const TargetId id = m_session.selected<TargetId>();
+    if (!id) return {};
+    const std::vector<StepUse> uses = stepsThatUse(m_session.cell(), id);
+    if (uses.empty()) return " · no step goes there";
+    QStringList numbers;
+    constexpr size_t most = 5;
+    for (size_t i = 0; i < std::min(uses.size(), most); ++i)
+        numbers << QString::number(uses[i].number + 1);
+    return QString(" · changes %1 %2%3")
+        .arg(uses.size() == 1 ? "step" : "steps", numbers.join(", "), uses.size() > most ? " …" : "");
+}
+
+struct Viewport::PointDrag {
+    PatternId group;
+    size_t point = 0;
+    DrawnBody body;
+    std::optional<SurfaceSpot> to{};  ///< where it was dragged
+
+    Result<Cell> make(const Cell& cell) const
+    {
+        const Pattern* own = findPattern(cell, group);
+        if (!own || !to) return cell;
+        Pattern next = *own;
+        next.drawing = withPointAt(*body.surface, own->drawing, point, *to);
+        return changePattern(cell, next);
+    }
+};
+
+QPointF Viewport::pointPixel(size_t point) const
+{
+    const Pattern* group = drawnGroup(m_session);
+    if (!group || point >= group->drawing.points.size()) return {-1, -1};
+    return m_camera.pixel(m_session.shownPlace(group->frame) * group->first * group->drawing.points[point].at, size());
+}
+
+bool Viewport::grabPoint(const QPointF& pixel)
+{
+    constexpr double near = 9;  // [pixels]
+    const Pattern* group = drawnGroup(m_session);
+    if (!group || m_session.inRun()) return false;
+    size_t best = group->drawing.points.size();
+    double nearest = near;
+    for (size_t i = 0; i < group->drawing.points.size(); ++i)
+        if (const double away = QLineF(pointPixel(i), pixel).length(); away < nearest) best = i, nearest = away;
+    if (best == group->drawing.points.size()) return false;
+    const Selection on = group->drawing.part ? Selection(group->drawing.part) : Selection(group->frame);
+    std::optional<DrawnBody> body = SurfaceDraw::bodyOf(m_session, on);
+    if (!body) return false;
+    m_pointDrag = std::make_shared<PointDrag>(PointDrag{group->id, best, std::move(*body)});
+    return true;
+}
+
+void Viewport::dragPoint(const QPointF& pixel)
+{
+    const Camera::Ray ray = m_camera.ray(pixel, size());
+    const Pose back = inverse(m_pointDrag->body.world);
+    const auto spot = m_pointDrag->body.surface->hit(back * ray.origin, back.rotation * ray.direction);
+    if (!spot) return showNote(QString("Beside %1; the point stays on it.").arg(m_pointDrag->body.name), false);
+    m_pointDrag->to = *spot;
+    m_session.preview([this](const Cell& cell) { return m_pointDrag->make(cell); });
+    const auto [verdict, bad] = verdictOfPreview();
+    showNote(QString("Point %1 on %2").arg(m_pointDrag->point + 1).arg(m_pointDrag->body.name)
                  + (verdict.isEmpty() ? QString() : " · " + verdict),
              bad);
+}
+
+void Viewport::dropPoint()
+{
+    const std::shared_ptr<PointDrag> drag = std::exchange(m_pointDrag, nullptr);
+    m_session.endPreview();
+    m_mouse = Mouse::None;
+    const Pattern* group = findPattern(m_session.cell(), drag->group);
+    if (!group || drag->point >= group->drawing.points.size()) return;
+    if (drag->to) {
+        m_session.edit(QString("Move point %1 of %2").arg(drag->point + 1).arg(text(group->name)),
+                       [&](const Cell& cell) { return drag->make(cell); });
+        return showNote({}, false);
+    }
+    // A click alone selects the target of the point.
+    const std::uint32_t number = group->drawing.points[drag->point].number;
+    for (const Target& target : m_session.cell().targets)
+        if (target.pattern == drag->group && target.place == number) return m_session.select(target.id);
+}
+
+bool Viewport::grabTarget(const QPointF& pixel)
+{
+    constexpr double near = 9;  // [pixels]
+    const Target* target = findTarget(m_session.cell(), m_session.selected<TargetId>());
+    if (!target || target->kind != Target::Kind::Pose || target->pattern) return false;
+    const Pose parent = m_session.shownPlace(target->frame);
+    const Pose world = parent * target->pose;
+    if (QLineF(m_camera.pixel(world.translation, size()), pixel).length() > near) return false;
+    Handle::Drag drag;
+    drag.part = 6;  // in the plane of the screen
+    drag.start = world;
+    drag.grabbed = world.translation;
+    m_drag = drag;
+    m_moving = Movable{text(target->name), parent, target->pose, [id = target->id](const Cell& c, const Pose& pose) {
+                           return setTargetPose(c, id, pose);
+                       }};
+    m_movedTo = m_moving->pose;
+    return true;
+}
+
+bool Viewport::drawKey(const QKeyEvent* event)
+{
+    if (m_pointDrag && event->key() == Qt::Key_Escape) {
+        m_pointDrag.reset();
+        m_session.endPreview();
+        showNote({}, false);
+        return true;
+    }
+    if (!m_draw->active()) return false;
+    switch (event->key()) {
+    case Qt::Key_Return:
+    case Qt::Key_Enter: m_draw->finish(); return true;
+    case Qt::Key_Backspace: m_draw->takeBack(); return true;
+    case Qt::Key_Escape: m_draw->cancel(); return true;
+    default: return false;
+    }
 }
 
 /// What would become of the targets if the drag ended here, the selected one first: asked one by one, without moves;

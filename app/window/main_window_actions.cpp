@@ -1,3 +1,5 @@
+#include "app/draw/surface_draw.h"
+#include "app/session/held_jog.h"
 #include "app/targets/targets_files.h"
 #include "app/window/main_window.h"
 
@@ -11,6 +13,7 @@
 #include "app/strip/breakdown_panel.h"
 #include "app/strip/curves_panel.h"
 #include "app/strip/findings_list.h"
+#include "app/targets/target_commands.h"
 #include "app/targets/targets_panel.h"
 #include "app/theme/theme.h"
 #include "app/view/viewport.h"
@@ -94,6 +97,10 @@ void MainWindow::buildActions()
     action(examples, "Example: rack of 24", "One routine fills a rack from the belt and glazes each tile on the way",
            {}, [this] {
                if (mayLeave()) openExample("rack-of-24");
+           });
+    action(examples, "Example: glaze-edge wiping bench",
+           "A seam around a sink and dots on its rim, by two arms at one turntable", {}, [this] {
+               if (mayLeave()) openExample("glaze-edge-wiping-bench");
            });
     action(examples, "Example: planted mistakes", "Three moves that are blocked, each for another reason", {}, [this] {
         if (mayLeave()) openExample("planted-mistakes");
@@ -234,6 +241,11 @@ void MainWindow::buildActions()
     view->addSeparator();
     action(view, "Measure", "Distance, angle and parts along the axes between two picks", QKeySequence("Ctrl+Shift+M"),
            [this] { m_view->setMeasuring(!m_view->measuring()); });
+    QAction* sheet = action(view, "Show the construction of the inverse",
+                            "Shoulder, elbow and wrist of what is selected as a triangle, with both elbows, live", {},
+                            [this] { m_view->showConstruction(!m_view->constructionShown()); });
+    sheet->setCheckable(true);
+    connect(view, &QMenu::aboutToShow, sheet, [this, sheet] { sheet->setChecked(m_view->constructionShown()); });
     static const char* axes[] = {"X", "Y", "Z"};
     QMenu* section = view->addMenu("Cut open");
     for (int i = 0; i < 3; ++i)
@@ -332,6 +344,24 @@ void MainWindow::buildActions()
     action(teach, "Down to contact",
            "The tool goes along its axis to what it touches first, at most 500 mm, and tells the height",
            QKeySequence("Ctrl+Shift+Down"), [this] { m_session->downToContact(); });
+    action(teach, "Draw on a surface",
+           "Process targets on a body: points, lines over it, or along its edges; Enter keeps them",
+           QKeySequence("Ctrl+G"), [this] {
+               m_view->setMeasuring(false);
+               m_view->draw().begin();
+               m_view->setFocus();
+           });
+    action(teach, "Follow the selected group", "A step at the end of the routine that goes along it", {}, [this] {
+        if (const Pattern* group = drawnGroup(*m_session)) addFollow(*m_session, group->id);
+        else m_session->say("Select a drawn group first.", true);
+    });
+    for (int axis = 0; axis < 3; ++axis)
+        action(teach, QString("Mirror selected targets across %1").arg("XYZ"[axis]),
+               "At the plane through the origin of their frame", {}, [this, axis] { mirrorSelected(*m_session, axis); });
+    action(teach, "Copy selected targets to a frame", "Each where it is in its own frame; names follow", {},
+           [this] { copySelectedTo(*m_session, this); });
+    action(teach, "Bring home", "The arm in hand goes home, if the way there is free of contact", QKeySequence("Ctrl+Shift+Home"),
+           [this] { bringHome(*m_session); });
     action(teach, "Bring in targets", "From a table: changes those that are there, adds the others", {},
            [this] { bringInTargets(*m_session, this); });
     action(teach, "Save targets as a table", "All that are in no pattern, for a spreadsheet", {},
@@ -364,6 +394,18 @@ void MainWindow::buildActions()
     for (int i = 0; i < 4; ++i)
         action(teach, spaces[i], "Axes that the jog keys and handles follow", {},
                [this, i] { m_session->setJogSpace(JogSpace(i)); });
+    action(teach, "Jog in the base", "Axes that the jog keys and handles follow", {},
+           [this] { m_session->setJogSpace(JogSpace::Base); });
+    action(teach, "Jog while held, or by steps", "H in the view; + and - change the speed", {},
+           [this] { m_view->held().setOn(!m_view->held().on()); });
+    const auto around = [this](double sign) {
+        m_session->jogJointAround(m_session->jogJointIndex(), sign);
+    };
+    action(teach, "Joint + around the tool",
+           "Moves the joint chosen for jogging, of an arm with one to spare, with the tool held still",
+           QKeySequence("Ctrl+Alt+Right"), [around] { around(1); });
+    action(teach, "Joint - around the tool", "The same the other way", QKeySequence("Ctrl+Alt+Left"),
+           [around] { around(-1); });
     action(teach, "Smaller jog steps", "< in the view", {}, [this] { m_session->changeJogStep(-1); });
     action(teach, "Larger jog steps", "> in the view", {}, [this] { m_session->changeJogStep(1); });
 

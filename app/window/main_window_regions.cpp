@@ -26,6 +26,7 @@
 #include "app/view/viewport.h"
 #include "app/window/examples.h"
 #include "app/window/guide.h"
+#include "app/window/home_lamp.h"
 #include "app/window/notice_bar.h"
 
 #include <QApplication>
@@ -110,6 +111,7 @@ void MainWindow::buildHead()
     m_cautions = new Chip(Severity::Caution, head);
     m_cycleTime = new Chip(std::nullopt, head);
     m_cycleTime->setToolTip("Time of one cycle, and parts set down per hour without pause");
+    row->addWidget(new HomeLamp(*m_session, head));
     for (QLabel* chip : {m_blocked, m_cautions, m_cycleTime})
         row->addWidget(chip);
     const auto button = [&](const char* name, const QString& words, const char* tip, auto run) {
@@ -292,7 +294,7 @@ void MainWindow::buildRegions()
     column->addWidget(new NearestContact(*m_session, inner));
     column->addSpacing(6);
     // What grows and shrinks comes last, so that nothing moves under the pointer.
-    column->addWidget(new JogPad(*m_session, inner));
+    column->addWidget(new JogPad(*m_session, m_view->held(), inner));
     column->addSpacing(6);
     column->addWidget(new SendPad(*m_session, inner));
     column->addSpacing(6);

@@ -21,7 +21,8 @@ bool Target::operator==(const Target& o) const
 {
     return id == o.id && name == o.name && arm == o.arm && kind == o.kind && frame == o.frame && tool == o.tool
            && pose == o.pose && configuration == o.configuration && sameValues(posture, o.posture) && tcp == o.tcp
-           && pattern == o.pattern && place == o.place && axes == o.axes;
+           && pattern == o.pattern && place == o.place && axes == o.axes && group == o.group && note == o.note
+           && freedom == o.freedom && tie == o.tie;
 }
 
 const Frame* findFrame(const Cell& cell, FrameId id) { return cell.frames.find(id); }

@@ -126,12 +126,37 @@ struct Tool {
     bool operator==(const Tool&) const = default;
 };
 
+/// How far the way a target is reached may depart from how it was taught without anybody minding.
+struct Freedom {
+    enum class Kind {
+        Fixed,
+        Turn,   ///< about the tool's axis, all round
+        Cone,   ///< the tool's axis leans by up to `angle`, and turns about it are free too
+        Slide,  ///< along an axis of the target, by up to `length` either way
+        Within  ///< a turn about the tool's axis of up to `angle` either way
+    };
+    Kind kind = Kind::Fixed;
+    double angle = 0;   ///< [rad]
+    double length = 0;  ///< [m]
+    int axis = 0;       ///< Slide: 0 to 2: x, y, z of the target
+    bool operator==(const Freedom&) const = default;
+};
+
+/// A place where parts of a kind can be taken.
+struct GripPoint {
+    std::string name;
+    Pose pose;  ///< partFromTcp
+    Freedom freedom{};
+    bool operator==(const GripPoint&) const = default;
+};
+
 /// What several parts have in common.
 struct PartKind {
     PartKindId id;
     std::string name;
     double mass = 0;  ///< [kg]; 0 when unknown
     std::vector<Solid> solids;
+    std::vector<GripPoint> grips{};  ///< the first one that reaches best is taken
     bool operator==(const PartKind&) const = default;
 };
 
@@ -147,16 +172,48 @@ struct Part {
     bool operator==(const Part&) const = default;
 };
 
+/// A point of a group that is drawn on a body.
+struct SurfacePoint {
+    std::uint32_t number = 0;           ///< that it is known by; it stays when others come, go or change places
+    Vec3 at = Vec3::Zero();             ///< in the body [m]
+    Vec3 normal = Vec3::UnitZ();        ///< in the body: out of the surface, of length 1
+    double turn = 0;                    ///< Drawing::Turn::Free: as chosen [rad]
+    bool operator==(const SurfacePoint&) const = default;
+};
+
+/// A group of process targets on the surface of a body, in order. How the tool stands at each of them follows from the
+/// point, the normal and the way on to the next one: see bodyFromTcp().
+struct Drawing {
+    enum class Turn {
+        Along,  ///< the tool's x axis points along the way
+        Fixed,  ///< the tool's x axis lies as near as can be to that of the body
+        Free    ///< as along, and further by the turn of each point
+    };
+    std::vector<SurfacePoint> points;
+    bool seam = true;     ///< gone along from point to point; else spots
+    bool closed = false;  ///< a seam that leads back to its first point
+    double lead = 0;      ///< the tool leans by so much into the way [rad]
+    double tilt = 0;      ///< the tool leans by so much to the left of the way, seen from outside [rad]
+    double turn = 0;      ///< about the tool's axis [rad]
+    double offset = 0;    ///< of the tool point from the surface, outwards [m]
+    Turn turns = Turn::Along;
+    double radius = 0;         ///< that normals are smoothed over [m]
+    PartId part{};             ///< it is drawn on this part; none: on the body of the pattern's frame
+    std::uint32_t family = 0;  ///< groups of a family show the same points, one on each part of the kind; 0: none
+    bool operator==(const Drawing&) const = default;
+};
+
 /// Places that repeat in a frame, each with a part or a target. One edit changes all of them.
 struct Pattern {
     enum class Content { Parts, Targets };
-    enum class Layout { Grid, Ring };
+    enum class Layout { Grid, Ring, Drawn };
     enum class Order { Rows, Serpentine, Nearest };
     PatternId id;
     std::string name;
     Content content = Content::Parts;
     FrameId frame;
-    Pose first;  ///< in the frame; all places have its orientation, on a ring turned with it. Ring: the centre
+    Pose first;  ///< in the frame; all places have its orientation, on a ring turned with it. Ring: the centre. Drawn:
+                 ///< the body
     Layout layout = Layout::Grid;
     Order order = Order::Rows;
     std::uint32_t columns = 2, rows = 2,
@@ -171,6 +228,7 @@ struct Pattern {
     ToolId tool{};                         ///< Targets
     Configuration configuration{};         ///< Targets: of new ones
     AxisValues axes{};                     ///< Targets: see Target
+    Drawing drawing{};                     ///< Drawn
     bool operator==(const Pattern&) const = default;
 };
 
@@ -187,6 +245,14 @@ struct ArmStation {
     double padding = 0;  ///< that bodies made from the data sheet get on all sides for contact [m]
     /// Models count as equal when their descriptions are.
     bool operator==(const ArmStation& other) const;
+};
+
+/// What a pose target goes with beside its frame: a part, where it lies at the start of a run, or another pose target.
+struct Tie {
+    PartId part{};
+    TargetId target{};
+    Pose pose;  ///< of the target in that of the part or the other target
+    bool operator==(const Tie&) const = default;
 };
 
 /// Where a tool is to go. A pose in a frame with the arm's configuration, or a plain posture.
@@ -206,6 +272,10 @@ struct Target {
     PatternId pattern{};  ///< Pose: it belongs to, if any
     std::uint32_t place = 0;  ///< in the pattern
     AxisValues axes{};        ///< device axes that are brought there with the arm; others stay where they are
+    std::string group{};      ///< under which it is listed; none: ""
+    std::string note{};
+    Freedom freedom{};          ///< Pose
+    std::optional<Tie> tie{};  ///< Pose: what it goes with; `frame` and `pose` follow, see settled()
     bool operator==(const Target& other) const;
 };
 

@@ -2,6 +2,7 @@
 
 #include "core/cell/devices.h"
 #include "core/cell/edit_support.h"
+#include "core/cell/settled.h"
 #include "core/cell/step_tree.h"
 #include "core/cell/time_tables.h"
 #include "core/robot/data_sheet.h"
@@ -348,6 +349,7 @@ Result<Cell> retakeTarget(const Cell& cell, TargetId id, const JointVector& post
         if (Status bad = checkPosture(arm, posture)) return bad;
         if (target.kind == Target::Kind::Posture) target.posture = posture;
         else takeHere(cell, arm, target, posture, axes);
+        keepTie(cell, target);
         return std::nullopt;
     });
 }
@@ -360,6 +362,7 @@ Result<Cell> setTargetPose(const Cell& cell, TargetId id, const Pose& pose)
             return Error{"edit.not-a-pose", fmt::format("\"{}\" is a posture and has no pose of its own", target.name),
                          "", "Take a pose target instead."};
         target.pose = pose;
+        keepTie(cell, target);
         return std::nullopt;
     });
 }
@@ -381,6 +384,7 @@ Result<Cell> setTargetFrame(const Cell& cell, const std::vector<TargetId>& ids, 
         target.pose =
             inverse(worldFromFrame(cell, frame, own->axes)) * worldFromFrame(cell, own->frame, own->axes) * own->pose;
         target.frame = frame;
+        target.tie.reset();
         target.axes.clear();
         for (const FrameId axis : axesBetween(cell, mount, frame)) {
             const bool named =

@@ -1,6 +1,7 @@
 #include "core/cell/edit_layout.h"
 
 #include "core/cell/edit_support.h"
+#include "core/cell/edit_targets.h"
 #include "core/cell/step_tree.h"
 #include "core/cell/pattern.h"
 #include "core/spatial/limits.h"
@@ -253,10 +254,25 @@ Result<Cell> changePartKind(const Cell& cell, const PartKind& kind)
     if (Status bad = checkNewName(cell.partKinds, kind.name, kind.id)) return *bad;
     if (Status bad = checkSolids(kind.solids)) return *bad;
     if (Status bad = checkLimit(limits::kMass, kind.mass, "edit.mass")) return *bad;
+    if (Status bad = checkGrips(kind)) return *bad;
     return changed(cell, &Cell::partKinds, kind.id, "kind of part", [&](PartKind& own) -> Status {
         own = kind;
         return std::nullopt;
     });
+}
+
+Status checkGrips(const PartKind& kind)
+{
+    if (Status bad = checkLimit(limits::kGrips, double(kind.grips.size()), "edit.grips")) return bad;
+    for (size_t i = 0; i < kind.grips.size(); ++i) {
+        const GripPoint& grip = kind.grips[i];
+        if (Status bad = checkName(grip.name)) return bad;
+        for (size_t k = 0; k < i; ++k)
+            if (lowered(kind.grips[k].name) == lowered(grip.name)) return nameTaken(grip.name);
+        if (Status bad = checkPose(grip.pose)) return bad;
+        if (Status bad = checkFreedom(grip.freedom)) return bad;
+    }
+    return std::nullopt;
 }
 
 Result<Cell> addTool(const Cell& cell, const std::string& name, ToolId* created)

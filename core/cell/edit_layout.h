@@ -38,6 +38,8 @@ Result<Cell> setPartFrame(const Cell& cell, PartId id, FrameId frame);
 Result<Cell> setPartKind(const Cell& cell, PartId id, PartKindId kind);
 /// Replaces the kind with the same id; all parts of it follow.
 Result<Cell> changePartKind(const Cell& cell, const PartKind& kind);
+/// What is wrong with the grip points of a kind, or nothing.
+Status checkGrips(const PartKind& kind);
 
 /// A tool without a body: TCP 100 mm in front of the flange.
 Result<Cell> addTool(const Cell& cell, const std::string& name, ToolId* created = nullptr);

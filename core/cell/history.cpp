@@ -1,6 +1,7 @@
 #include "core/cell/history.h"
 
 #include "core/cell/diff.h"
+#include "core/cell/settled.h"
 #include "core/cell/validate.h"
 
 namespace topikos {
@@ -42,6 +43,7 @@ namespace {
 Result<Cell> validated(const Edit& edit, const Cell& cell)
 {
     Result<Cell> next = edit(cell);
+    if (next) next = settled(*next);
     if (!next) return next;
     if (const Status bad = validate(*next))
         return Error{"edit.invalid", bad->message, bad->where, "The edit is refused; the cell is as it was."};

@@ -1,5 +1,6 @@
 #include "core/cell/pattern.h"
 
+#include "core/cell/drawing.h"
 #include "core/cell/edit_support.h"
 #include "core/cell/step_tree.h"
 #include "core/spatial/limits.h"
@@ -87,6 +88,9 @@ Result<Cell> fitted(Cell cell, const Pattern& pattern)
         target.arm = pattern.arm;
         target.tool = pattern.tool;
         target.axes = pattern.axes;
+        if (pattern.layout == Pattern::Layout::Drawn)
+            target.freedom.kind =
+                pattern.drawing.turns == Drawing::Turn::Free ? Freedom::Kind::Turn : Freedom::Kind::Fixed;
     });
     dropUnusedKinds(cell);
     return cell;
@@ -96,6 +100,7 @@ Result<Cell> fitted(Cell cell, const Pattern& pattern)
 
 std::uint32_t placeCount(const Pattern& p)
 {
+    if (p.layout == Pattern::Layout::Drawn) return freeNumber(p.drawing);
     return p.columns * (p.layout == Pattern::Layout::Grid ? p.rows : 1) * p.layers;
 }
 
@@ -103,6 +108,12 @@ std::vector<PatternPlace> placesOf(const Pattern& p)
 {
     std::vector<PatternPlace> out;
     const std::set<std::uint32_t> leftOut(p.leftOut.begin(), p.leftOut.end());
+    if (p.layout == Pattern::Layout::Drawn) {
+        for (size_t i = 0; i < p.drawing.points.size(); ++i)
+            if (const std::uint32_t number = p.drawing.points[i].number; !leftOut.contains(number))
+                out.push_back({number, p.first * bodyFromTcp(p.drawing, i)});
+        return out;
+    }
     for (std::uint32_t i = 0; i < placeCount(p); ++i) {
         std::uint32_t place = i;
         if (p.order == Pattern::Order::Serpentine && p.layout == Pattern::Layout::Grid) {
@@ -143,6 +154,8 @@ Status checkPattern(const Cell& cell, const Pattern& p)
     const auto fail = [](const char* code, std::string message, const char* remedy) {
         return Error{code, std::move(message), "", remedy};
     };
+    if (p.layout == Pattern::Layout::Drawn && p.drawing.part && !findPart(cell, p.drawing.part))
+        return fail("edit.missing", "the part that the group is drawn on is not in the cell", "Draw it on another one.");
     if (p.frame && !findFrame(cell, p.frame))
         return fail("edit.missing", "the pattern's frame is not in the cell", "Choose another one.");
     for (const double count :
@@ -154,6 +167,11 @@ Status checkPattern(const Cell& cell, const Pattern& p)
     if (Status bad = checkLimit(limits::kTurnsOfAPattern, p.sweep, "edit.pattern-sweep")) return bad;
     if (Status bad = checkLimit(limits::kLeftOut, double(p.leftOut.size()), "edit.pattern-empty")) return bad;
     if (Status bad = checkPose(p.first)) return bad;
+    if (p.layout == Pattern::Layout::Drawn) {
+        if (p.content == Pattern::Content::Parts)
+            return fail("edit.drawing-parts", "a drawn group is of targets", "Draw targets.");
+        if (Status bad = checkDrawing(p.drawing)) return bad;
+    }
     if (p.content == Pattern::Content::Parts ? !findPartKind(cell, p.kind)
                                              : !findTool(cell, p.tool) || !findArm(cell, p.arm))
         return fail("edit.missing", "what the pattern repeats is not in the cell", "Choose another one.");
@@ -203,7 +221,20 @@ Result<Cell> changePattern(const Cell& cell, const Pattern& pattern)
     Pattern* own = next.patterns.edit(pattern.id);
     if (!own) return missing("pattern");
     *own = pattern;
-    return fitted(std::move(next), pattern);
+    Result<Cell> out = fitted(std::move(next), pattern);
+    if (!pattern.drawing.family || pattern.layout != Pattern::Layout::Drawn) return out;
+    // The others of the family show the same.
+    for (const Pattern& other : cell.patterns) {
+        if (!out) return out;
+        if (other.id == pattern.id || other.drawing.family != pattern.drawing.family) continue;
+        Pattern same = *findPattern(*out, other.id);
+        same.drawing = pattern.drawing;
+        same.drawing.part = other.drawing.part;
+        Cell changed = *out;
+        *changed.patterns.edit(other.id) = same;
+        out = fitted(std::move(changed), same);
+    }
+    return out;
 }
 
 Result<Cell> deletePattern(const Cell& cell, PatternId id, bool keepMembers)

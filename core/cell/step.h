@@ -186,9 +186,22 @@ struct Halt {
     bool operator==(const Halt&) const = default;
 };
 
+/// Goes along a group of targets that is drawn on a body, or from place to place of any other pattern of targets, by
+/// lines. What it does is what followSteps() says.
+struct Follow {
+    PatternId pattern{};
+    double speed = 0.1;   ///< of the TCP [m/s]
+    double over = 0;      ///< it comes by joints to so far above the first place, and leaves to so far above the last; 0:
+                          ///< by a line to the first, and it stays at the last [m]
+    ProcessId process{};  ///< on from the first place to the last; none: none
+    bool backwards = false;
+    Pace pace{};
+    bool operator==(const Follow&) const = default;
+};
+
 using Action =
     std::variant<JointMove, LineMove, ArcMove, Grip, Release, Wait, SetSignal, PulseSignal, WaitSignal, MoveAxes,
-                 PlayTable, Call, Repeat, ForEach, If, Note, SwitchProcess, UsePoint, ReadFrom, Halt>;
+                 PlayTable, Call, Repeat, ForEach, If, Note, SwitchProcess, UsePoint, ReadFrom, Halt, Follow>;
 /// The alternatives of Action, in its order.
 enum class StepKind {
     Joint,
@@ -210,10 +223,11 @@ enum class StepKind {
     SwitchProcess,
     UsePoint,
     ReadFrom,
-    Halt
+    Halt,
+    Follow
 };
 inline constexpr int kStepKinds = int(std::variant_size_v<Action>);
-static_assert(int(StepKind::Halt) + 1 == kStepKinds);
+static_assert(int(StepKind::Follow) + 1 == kStepKinds);
 
 struct Step;
 template <> struct TableId<Step> {
@@ -253,7 +267,8 @@ constexpr bool hasBody(StepKind kind)
 /// Whether a step takes time in which something can be touched.
 constexpr bool hasMayTouch(StepKind kind)
 {
-    return kind <= StepKind::Wait || kind == StepKind::MoveAxes || kind == StepKind::PlayTable;
+    return kind <= StepKind::Wait || kind == StepKind::MoveAxes || kind == StepKind::PlayTable
+           || kind == StepKind::Follow;
 }
 constexpr bool hasOtherwise(StepKind kind) { return kind == StepKind::If || kind == StepKind::WaitSignal; }
 inline bool isBlock(const Step& step) { return hasBody(step.kind()) || !step.otherwise.empty(); }
@@ -284,12 +299,13 @@ inline TargetId targetOf(const Step& step)
     const TargetId* target = end ? std::get_if<TargetId>(&end->place) : nullptr;
     return target ? *target : TargetId{};
 }
-/// What moves have in common; nullptr for other steps.
+/// What moves, and steps that follow a group, have in common; nullptr for other steps.
 inline const Pace* paceOf(const Step& step)
 {
     if (const JointMove* joint = step.as<JointMove>()) return &joint->pace;
     if (const LineMove* line = step.as<LineMove>()) return &line->pace;
     if (const ArcMove* arc = step.as<ArcMove>()) return &arc->pace;
+    if (const Follow* follow = step.as<Follow>()) return &follow->pace;
     return nullptr;
 }
 inline Pace* paceOf(Step& step) { return const_cast<Pace*>(paceOf(std::as_const(step))); }

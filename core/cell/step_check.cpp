@@ -247,12 +247,22 @@ struct ActionCheck {
     }
     Status operator()(const If& decision) const { return ask(decision.condition); }
     Status operator()(const Note&) const { return std::nullopt; }
-    Status operator()(const SwitchProcess& process) const
+    Status operator()(const SwitchProcess& process) const { return carries(process.process); }
+    Status operator()(const Follow& follow) const
+    {
+        if (Status bad = pattern(follow.pattern)) return bad;
+        if (Status bad = checkLimit(limits::kStepLineSpeed, follow.speed, "edit.step-speed")) return bad;
+        if (Status bad = checkLimit(limits::kStandoff, follow.over, "edit.step-standoff")) return bad;
+        if (Status bad = checkPace(follow.pace)) return bad;
+        return follow.process ? carries(follow.process) : std::nullopt;
+    }
+    /// The tool of the arm has a process.
+    Status carries(ProcessId process) const
     {
         const ArmStation* arm = findArm(cell, scope.routine.arm);
         for (const Tool& tool : cell.tools)
             for (const Process& own : tool.processes) {
-                if (own.id != process.process) continue;
+                if (own.id != process) continue;
                 if (!arm || arm->tool == tool.id) return std::nullopt;
                 return fail("edit.step-process",
                             fmt::format("\"{}\" is a process of \"{}\", which \"{}\" does not carry", own.name,

@@ -102,7 +102,8 @@ bool uses(const Step& step, const Used& what)
     if (const auto* id = std::get_if<TimeTableId>(&what))
         return step.as<PlayTable>() && step.as<PlayTable>()->table == *id;
     if (const auto* id = std::get_if<ProcessId>(&what))
-        return step.as<SwitchProcess>() && step.as<SwitchProcess>()->process == *id;
+        return (step.as<SwitchProcess>() && step.as<SwitchProcess>()->process == *id)
+               || (step.as<Follow>() && step.as<Follow>()->process == *id);
     if (const auto* id = std::get_if<FrameId>(&what)) {
         if (const MoveAxes* move = step.as<MoveAxes>()) return move->device == *id;
         if (const ReadFrom* read = step.as<ReadFrom>()) return read->frame == *id;
@@ -114,7 +115,10 @@ bool uses(const Step& step, const Used& what)
         return shift && shift->space == Shift::Space::Frame && shift->frame == *id;
     }
     if (const auto* id = std::get_if<PatternId>(&what))
+    {
         if (const ForEach* each = step.as<ForEach>(); each && (each->pattern == *id || each->with == *id)) return true;
+        if (const Follow* follow = step.as<Follow>(); follow && follow->pattern == *id) return true;
+    }
     bool found = false;
     eachPlace(step, [&](const Place& place) {
         if (const auto* id = std::get_if<TargetId>(&what)) found = found || place == Place(*id);

@@ -3,6 +3,7 @@
 #include "core/cell/devices.h"
 #include "core/cell/edit_layout.h"
 #include "core/cell/edit_support.h"
+#include "core/cell/edit_targets.h"
 #include "core/cell/pattern.h"
 #include "core/cell/step_check.h"
 #include "core/cell/step_tree.h"
@@ -204,6 +205,8 @@ Status checkContent(const Cell& cell)
         if (Status bad = checkSolids(cell.partKinds[i].solids, fmt::format("part-kinds[{}].solids", i))) return bad;
         if (Status bad = checkLimit(limits::kMass, cell.partKinds[i].mass, "cell.limit"))
             return fault(bad->message, fmt::format("part-kinds[{}].mass", i));
+        if (Status bad = checkGrips(cell.partKinds[i]))
+            return fault(bad->message, fmt::format("part-kinds[{}].grips", i));
     }
     for (size_t i = 0; i < cell.patterns.size(); ++i)
         if (Status bad = checkPattern(cell, cell.patterns[i]))
@@ -226,6 +229,13 @@ Status checkContent(const Cell& cell)
         if (!arm) return fault(fmt::format("arm {} of \"{}\" is not in the cell", t.arm.value, t.name), where + ".arm");
         const int joints = arm->model->jointCount();
         if (Status bad = checkAxes(t.axes, where)) return bad;
+        if (Status bad = checkTargetText(t)) return fault(bad->message, where);
+        if (Status bad = checkFreedom(t.freedom)) return fault(bad->message, where + ".freedom");
+        if (t.tie) {
+            if (Status bad = checkPose(t.tie->pose)) return fault(bad->message, where + ".tie");
+            if (t.tie->part ? !findPart(cell, t.tie->part) : !findTarget(cell, t.tie->target) || t.tie->target == t.id)
+                return fault("names nothing of the cell that a target can be tied to", where + ".tie");
+        }
         for (const double value : t.posture)
             if (Status bad = checkLimit(limits::kJointTravel, value, "cell.limit", "a joint value"))
                 return fault(bad->message, where + ".posture");

@@ -190,10 +190,16 @@ std::vector<Finding> joined(std::vector<Finding> ofSteps, const std::vector<Targ
     return out;
 }
 
-/// Findings of the same rule about the same step and target are one.
+/// Findings of the same rule about the same step and target are one; of steps that follow a group, whatever the place.
 class StepFindings {
 public:
-    explicit StepFindings(const Cell& cell) : m_cell(cell) {}
+    explicit StepFindings(const Cell& cell) : m_cell(cell)
+    {
+        for (const Routine& routine : cell.routines)
+            eachStep(routine.steps, [&](const Step& step, size_t) {
+                if (step.as<Follow>()) m_follows.insert(step.id);
+            });
+    }
 
     void add(const Trace& trace)
     {
@@ -201,6 +207,8 @@ public:
             for (size_t i = 0; i < arm.outcomes.size(); ++i)
                 for (Finding& f : stepFindings(m_cell, arm.arm, arm.outcomes[i])) {
                     f.outcome = i;
+                    // Along a group it is the place that tells where.
+                    if (m_follows.contains(f.step)) f.target = arm.outcomes[i].target;
                     add(std::move(f));
                 }
             std::vector<Finding> advice;
@@ -213,7 +221,9 @@ public:
     void add(Finding finding)
     {
         const ContactFact* contact = finding.as<ContactFact>();
-        const auto key = std::tuple(finding.rule, finding.step, finding.target, finding.arm, finding.fact.index(),
+        const auto key = std::tuple(finding.rule, finding.step,
+                                    m_follows.contains(finding.step) ? TargetId() : finding.target, finding.arm,
+                                    finding.fact.index(),
                                     contact ? contact->a.name + '\n' + contact->b.name : std::string());
         const auto [known, isNew] = m_known.try_emplace(key, m_findings.size());
         if (isNew) {
@@ -231,6 +241,7 @@ public:
 
 private:
     const Cell& m_cell;
+    std::set<StepId> m_follows;
     std::vector<Finding> m_findings;
     std::map<std::tuple<Rule, StepId, TargetId, ArmId, size_t, std::string>, size_t> m_known;
 };

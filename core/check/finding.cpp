@@ -223,6 +223,7 @@ FindingText findingText(const Cell& cell, const Finding& f)
     const ArmStation& arm = armOf(cell, f);
     const Target* target = findTarget(cell, f.target);
     Wording words{cell, f, arm, "", target ? target->name : "", ""};
+    bool follows = false;  // it goes along a group, and many places have the same
     if (f.step) {
         // A step that does not run says of which routine it is.
         const Routine* routine = findRoutine(cell, f.routine);
@@ -231,6 +232,9 @@ FindingText findingText(const Cell& cell, const Finding& f)
                                   : cell.arms.size() > 1 ? arm.name + ": step"
                                                          : "Step";
         words.subject = fmt::format("{} {}", whose, f.stepIndex + 1);
+        const Step* step = routine ? findStep(routine->steps, f.step) : nullptr;
+        follows = step && step->as<Follow>();
+        if (follows && target) words.subject += " at " + words.target;
     } else if (target) {
         words.subject = "Target " + words.target;
     }
@@ -242,6 +246,9 @@ FindingText findingText(const Cell& cell, const Finding& f)
     const Within* loop = f.within.get();
     while (loop && loop->call)
         loop = loop->outer.get();
+    if (follows && f.passes > 1) out.detail += fmt::format(" The same at {} other {}.", f.passes - 1,
+                                                           f.passes == 2 ? "place" : "places");
+    if (follows) loop = nullptr;
     if (f.branch && f.step) out.detail += " The run does not come here.";
     else if (loop && f.passes > 1)
         out.detail += fmt::format(" So in {} passes, first in pass {}.", f.passes, loop->pass + 1);

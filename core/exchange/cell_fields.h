@@ -168,12 +168,74 @@ template <class Io> void fields(Io& io, Tool& t)
     io.optionalList("processes", t.processes);
 }
 
+template <class Io> void fields(Io& io, Freedom& f)
+{
+    using Kind = Freedom::Kind;
+    io.word("kind", f.kind,
+            {{"fixed", Kind::Fixed},
+             {"turn", Kind::Turn},
+             {"cone", Kind::Cone},
+             {"slide", Kind::Slide},
+             {"within", Kind::Within}});
+    if (f.kind == Kind::Cone || f.kind == Kind::Within) io.field("angle", f.angle);
+    if (f.kind == Kind::Slide) {
+        io.word("axis", f.axis, {{"x", 0}, {"y", 1}, {"z", 2}});
+        io.field("length", f.length);
+    }
+}
+template <class Io> void freedomField(Io& io, Freedom& freedom)
+{
+    std::optional<Freedom> stored;
+    if (freedom.kind != Freedom::Kind::Fixed) stored = freedom;
+    io.optionalObject("freedom", stored);
+    if constexpr (Io::kReads) freedom = stored.value_or(Freedom());
+}
+
+template <class Io> void fields(Io& io, GripPoint& g)
+{
+    io.field("name", g.name);
+    io.field("pose", g.pose);
+    freedomField(io, g.freedom);
+}
+
+template <class Io> void fields(Io& io, Tie& t)
+{
+    io.optional("part", t.part, PartId());
+    io.optional("target", t.target, TargetId());
+    io.field("pose", t.pose);
+}
+
+template <class Io> void fields(Io& io, SurfacePoint& p)
+{
+    io.field("number", p.number);
+    io.field("at", p.at);
+    io.field("normal", p.normal);
+    io.optional("turn", p.turn, 0.0);
+}
+
+template <class Io> void fields(Io& io, Drawing& d)
+{
+    using Turn = Drawing::Turn;
+    io.word("turns", d.turns, {{"along", Turn::Along}, {"fixed", Turn::Fixed}, {"free", Turn::Free}});
+    io.field("seam", d.seam);
+    io.optional("closed", d.closed, false);
+    io.field("lead", d.lead);
+    io.field("tilt", d.tilt);
+    io.field("turn", d.turn);
+    io.field("offset", d.offset);
+    io.field("smoothing", d.radius);
+    io.optional("part", d.part, PartId());
+    io.optional("family", d.family, std::uint32_t(0));
+    io.list("points", d.points);
+}
+
 template <class Io> void fields(Io& io, PartKind& k)
 {
     io.field("id", k.id);
     io.field("name", k.name);
     io.field("mass", k.mass);
     io.list("solids", k.solids);
+    io.optionalList("grips", k.grips);
 }
 
 template <class Io> void fields(Io& io, Part& p)
@@ -212,8 +274,12 @@ template <class Io> void fields(Io& io, Target& t)
         io.optional("point", t.tcp, TcpId());
         io.optional("pattern", t.pattern, PatternId());
         io.optional("place", t.place, std::uint32_t(0));
+        freedomField(io, t.freedom);
+        io.optionalObject("tie", t.tie);
     }
     io.optionalList("axes", t.axes);
+    io.optional("group", t.group, std::string());
+    io.optional("note", t.note, std::string());
 }
 
 template <class Io> void fields(Io& io, Pattern& p)
@@ -223,17 +289,21 @@ template <class Io> void fields(Io& io, Pattern& p)
     io.word("content", p.content, {{"parts", Pattern::Content::Parts}, {"targets", Pattern::Content::Targets}});
     io.field("frame", p.frame);
     io.field("first", p.first);
-    io.word("layout", p.layout, {{"grid", Pattern::Layout::Grid}, {"ring", Pattern::Layout::Ring}});
+    io.word("layout", p.layout, {{"grid", Pattern::Layout::Grid}, {"ring", Pattern::Layout::Ring}, {"drawn", Pattern::Layout::Drawn}});
     io.word("order", p.order,
             {{"rows", Pattern::Order::Rows},
              {"serpentine", Pattern::Order::Serpentine},
              {"nearest", Pattern::Order::Nearest}});
-    io.field("columns", p.columns);
-    io.field("rows", p.rows);
-    io.field("layers", p.layers);
-    io.field("pitch", p.pitch);
-    io.field("stagger", p.stagger);
-    io.field("sweep", p.sweep);
+    if (p.layout == Pattern::Layout::Drawn) {
+        io.object("drawing", p.drawing);
+    } else {
+        io.field("columns", p.columns);
+        io.field("rows", p.rows);
+        io.field("layers", p.layers);
+        io.field("pitch", p.pitch);
+        io.field("stagger", p.stagger);
+        io.field("sweep", p.sweep);
+    }
     io.field("left-out", p.leftOut);
     if (p.content == Pattern::Content::Parts) {
         io.field("kind", p.kind);

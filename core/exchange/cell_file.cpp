@@ -5,6 +5,7 @@
 #include "core/exchange/arm_fields.h"
 #include "core/exchange/cell_fields.h"
 #include "core/exchange/document.h"
+#include "core/cell/settled.h"
 #include "core/exchange/field_versions.h"
 #include "core/exchange/migrations.h"
 #include "core/robot/catalogue.h"
@@ -228,7 +229,7 @@ Result<Cell> readCell(const std::string& text, const std::string& name)
     Result<Json> parsed = parseDocument(text, kCellDocument);
     if (!parsed) return within(parsed.error());
     Json document = std::move(parsed).value();
-    constexpr void (*migrations[])(Json&) = {migrate1to2, migrate2to3, migrate3to4, migrate4to5, migrate5to6};
+    constexpr void (*migrations[])(Json&) = {migrate1to2, migrate2to3, migrate3to4, migrate4to5, migrate5to6, migrate6to7};
     static_assert(std::size(migrations) + 1 == kCellFormatVersion);
     const size_t written = document["version"].get<size_t>();
     if (Status bad = checkFieldVersions(document, written)) return within(*bad);
@@ -244,7 +245,9 @@ Result<Cell> readCell(const std::string& text, const std::string& name)
     Cell& cell = stored.cell;
     if (Status bad = giveArms(cell, stored.arms)) return within(*bad);
     if (Status bad = validate(cell)) return within(*bad);
-    return std::move(cell);
+    Result<Cell> right = settled(cell);
+    if (!right) return within(right.error());
+    return right;
 }
 
 Result<Cell> openCell(const std::string& path)

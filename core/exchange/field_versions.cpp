@@ -105,6 +105,12 @@ constexpr Since kFields[] = {
     {6, "routines.steps.table"},
     {6, "thresholds.clearance-caution"},
     {6, "time-tables"},
+    {7, "part-kinds.grips"},
+    {7, "patterns.drawing"},
+    {7, "targets.freedom"},
+    {7, "targets.group"},
+    {7, "targets.note"},
+    {7, "targets.tie"},
 };
 
 /// Place of a field in the value, as errors name it; nothing when it is not there.

@@ -17,5 +17,7 @@ void migrate3to4(Json& cell);
 void migrate4to5(Json& cell);
 /// Time tables and limits of jerk came; nothing that was there is written otherwise.
 void migrate5to6(Json& cell);
+/// Drawn groups, freedom, ties, grip points and steps that follow came; nothing that was there is written otherwise.
+void migrate6to7(Json& cell);
 
 }  // namespace topikos

@@ -172,6 +172,14 @@ template <class Io> struct ActionFields {
         io.field("process", p.process);
         io.field("on", p.on);
     }
+    void operator()(Follow& f) const
+    {
+        io.field("pattern", f.pattern);
+        io.optional("backwards", f.backwards, false);
+        io.optional("standoff", f.over, 0.0);
+        io.optional("process", f.process, ProcessId());
+        paceFields(io, f.speed, f.pace);
+    }
     void operator()(UsePoint& u) const { io.field("point", u.point); }
     void operator()(ReadFrom& r) const { io.field("frame", r.frame); }
     void operator()(Halt& h) const { io.field("message", h.message); }
@@ -213,7 +221,8 @@ template <class Io> void fields(Io& io, StoredStep& s)
              {"process", Kind::SwitchProcess},
              {"use-point", Kind::UsePoint},
              {"read-from", Kind::ReadFrom},
-             {"stop", Kind::Halt}});
+             {"stop", Kind::Halt},
+             {"follow", Kind::Follow}});
     if constexpr (Io::kReads) makeAction(s.step.action, kind);
     std::visit(ActionFields<Io>{io}, s.step.action);
     io.optionalList("may-touch", s.step.mayTouch);

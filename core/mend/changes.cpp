@@ -167,8 +167,35 @@ struct Maker {
     {
         if (!target || target->kind != Target::Kind::Pose || target->pattern) return;
         const Target own = *target;
+        const Freedom& free = own.freedom;
+        using Kind = Freedom::Kind;
+        // How far it may be turned or tilted without anybody minding; such changes come first.
+        const double turnFree = free.kind == Kind::Turn || free.kind == Kind::Cone ? std::numbers::pi
+                                : free.kind == Kind::Within                       ? free.angle
+                                                                                  : 0,
+                     tiltFree = free.kind == Kind::Cone ? free.angle : 0;
         const auto about = [&](int axis, const std::vector<double>& degreesOf, double rank, const char* change,
-                               const std::string& words) {
+                               const std::string& words, double allowed) {
+            constexpr double kFirst = 2.5;  // that a free change comes before the same one that is not
+            if (allowed > 0)
+                for (const double sign : {1.0, -1.0}) {
+                    std::vector<double> amounts;
+                    for (const double d : degreesOf)
+                        if (d * kDegree < allowed + 1e-9) amounts.push_back(d * kDegree);
+                    if (amounts.empty() || amounts.back() < allowed - 1e-9) amounts.push_back(allowed);
+                    add({"free-turn", rank - kFirst + (sign < 0 ? 0.01 : 0), 0.1, amounts, kDegree,
+                         [this, own, axis, sign](double angle) {
+                             Pose pose = own.pose;
+                             pose.rotation =
+                                 (pose.rotation * Quat(Eigen::AngleAxisd(sign * angle, Vec3::Unit(axis)))).normalized();
+                             return setTargetPose(cell, own.id, pose);
+                         },
+                         [own, sign, words](double angle) {
+                             return fmt::format("Turn {} by {:.0f}° {}, which is free", own.name,
+                                                degrees(sign * angle), words);
+                         },
+                         own.id});
+                }
             for (const double sign : {1.0, -1.0})
                 add({change, rank + (sign < 0 ? 0.01 : 0), 1 / std::numbers::pi,
                      [&] {
@@ -189,9 +216,25 @@ struct Maker {
                      },
                      own.id});
         };
-        about(2, {10, 20, 30, 45, 60, 90, 120, 150, 180}, 3.5, "turn", "about the tool axis");
-        about(0, {5, 10, 15, 20, 30}, 4.5, "tilt", "about tool X");
-        about(1, {5, 10, 15, 20, 30}, 4.6, "tilt", "about tool Y");
+        about(2, {10, 20, 30, 45, 60, 90, 120, 150, 180}, 3.5, "turn", "about the tool axis", turnFree);
+        about(0, {5, 10, 15, 20, 30}, 4.5, "tilt", "about tool X", tiltFree);
+        about(1, {5, 10, 15, 20, 30}, 4.6, "tilt", "about tool Y", tiltFree);
+        if (free.kind != Kind::Slide) return;
+        for (const double sign : {1.0, -1.0}) {
+            std::vector<double> amounts;
+            for (int i = 1; i <= 10; ++i)
+                amounts.push_back(free.length * i / 10);
+            add({"free-slide", 1 + (sign < 0 ? 0.01 : 0), 1, amounts, 0,
+                 [this, own, sign](double by) {
+                     return setTargetPose(cell, own.id,
+                                          own.pose * translated(sign * by * Vec3::Unit(own.freedom.axis)));
+                 },
+                 [own, sign](double by) {
+                     return fmt::format("Move {} by {} along its {}, which is free", own.name, mm(sign * by),
+                                        "XYZ"[own.freedom.axis]);
+                 },
+                 own.id});
+        }
     }
     void shiftedTarget(const std::vector<Vec3>& ways, double rank)
     {

@@ -36,9 +36,11 @@ std::vector<const Target*> targetsOf(const Cell& cell, const std::vector<Routine
             eachPlace(step, [&](const Place& place) {
                 if (const auto* target = std::get_if<TargetId>(&place)) named.insert(*target);
             });
-            if (!each) return;
+            const Follow* follow = step.as<Follow>();
+            if (!each && !follow) return;
+            const PatternId first = each ? each->pattern : follow->pattern, other = each ? each->with : PatternId();
             for (const Target& target : cell.targets)
-                if (target.pattern && (target.pattern == each->pattern || target.pattern == each->with))
+                if (target.pattern && (target.pattern == first || target.pattern == other))
                     named.insert(target.id);
         });
     }

@@ -2,6 +2,7 @@
 
 #include "core/cell/pattern.h"
 #include "core/cell/step_tree.h"
+#include "core/program/follow.h"
 
 #include <algorithm>
 #include <map>
@@ -31,6 +32,7 @@ ProgramIndex::ProgramIndex(const Cell& of) : cell(of)
         eachStep(routine.steps, [&](const Step& step, size_t number) {
             m_numbers[step.id.value] = std::uint32_t(number);
             if (const ForEach* each = step.as<ForEach>()) used.insert({each->pattern, each->with});
+            if (const Follow* follow = step.as<Follow>()) used.insert(follow->pattern);
         });
     std::map<PatternId, std::unordered_map<std::uint32_t, TargetId>> byPlace;
     for (const Target& target : cell.targets)
@@ -42,6 +44,19 @@ ProgramIndex::ProgramIndex(const Cell& of) : cell(of)
         for (const PatternPlace& place : topikos::placesOf(*pattern))
             if (const auto found = members.find(place.place); found != members.end()) own.push_back(found->second);
     }
+    for (const Routine& routine : cell.routines)
+        eachStep(routine.steps, [&](const Step& step, size_t) {
+            const Follow* follow = step.as<Follow>();
+            const Pattern* pattern = follow ? findPattern(cell, follow->pattern) : nullptr;
+            if (pattern) m_followed[step.id.value] = followSteps(*pattern, placesOf(pattern->id), step);
+        });
+}
+
+const Steps& ProgramIndex::stepsOf(const Step& follow) const
+{
+    static const Steps none;
+    const auto found = m_followed.find(follow.id.value);
+    return found == m_followed.end() ? none : found->second;
 }
 
 const std::vector<TargetId>& ProgramIndex::placesOf(PatternId pattern) const
@@ -193,6 +208,10 @@ bool Cursor::begin(const Step& step, const Decide& decide, const Untaken& untake
             if (known && !goes && untaken) untaken(step, step.body);
         }
         if (goes && known && (!step.body.empty() || repeat->kind != Repeat::Kind::Times)) push(step, step.body, true);
+        return true;
+    }
+    if (step.kind() == StepKind::Follow) {
+        if (const Steps& own = m_index->stepsOf(step); !own.empty()) push(step, own, false);
         return true;
     }
     if (step.kind() == StepKind::If) {

@@ -32,8 +32,12 @@ public:
     /// Targets of a pattern that a "for each" goes through, in its order.
     const std::vector<TargetId>& placesOf(PatternId pattern) const;
 
+    /// What a step that follows a group comes to.
+    const Steps& stepsOf(const Step& follow) const;
+
 private:
     std::unordered_map<std::uint32_t, std::uint32_t> m_numbers;
+    std::unordered_map<std::uint32_t, Steps> m_followed;
     std::unordered_map<std::uint32_t, std::vector<TargetId>> m_places;  ///< of patterns that some step goes through
 };
 

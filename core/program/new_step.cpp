@@ -35,6 +35,7 @@ const char* stepKindName(StepKind kind)
     case StepKind::UsePoint: return "use tool point";
     case StepKind::ReadFrom: return "read from frame";
     case StepKind::Halt: return "stop with a message";
+    case StepKind::Follow: return "follow a group";
     }
     return "";
 }
@@ -109,6 +110,19 @@ Result<Action> newAction(const Cell& cell, const StepScope& scope, StepKind kind
         }
         return none("There is no other routine to call.", "Add one, or make one of selected steps.");
     case StepKind::Repeat: return Action(Repeat{});
+    case StepKind::Follow: {
+        const Pattern* best = nullptr;
+        for (const Pattern& pattern : cell.patterns)
+            if (pattern.content == Pattern::Content::Targets && pattern.arm == scope.routine.arm
+                && (!best || (pattern.layout == Pattern::Layout::Drawn && best->layout != Pattern::Layout::Drawn)))
+                best = &pattern;
+        if (!best) return none("There is no group of targets for this arm.", "Draw one on a body first.");
+        Follow follow{best->id};
+        follow.over = 0.05;
+        if (const Tool* tool = arm ? findTool(cell, arm->tool) : nullptr; tool && !tool->processes.empty())
+            follow.process = tool->processes.front().id;
+        return Action(follow);
+    }
     case StepKind::ForEach:
         for (const Pattern& pattern : cell.patterns)
             if (pattern.content == Pattern::Content::Targets && pattern.arm == scope.routine.arm

@@ -46,6 +46,7 @@ public:
         if (m_in.word("for")) return readForEach(as<ForEach>(step));
         if (m_in.word("if")) return readCondition(as<If>(step).condition);
         if (m_in.word("process")) return readProcess(as<SwitchProcess>(step));
+        if (m_in.word("follow")) return readFollow(as<Follow>(step));
         if (m_in.word("use")) return readUse(as<UsePoint>(step));
         if (m_in.word("read")) return readFrom(as<ReadFrom>(step));
         if (m_in.word("stop")) return readHalt(as<Halt>(step));
@@ -61,7 +62,7 @@ private:
         static const Names names = [] {
             Names out;
             for (const char* word : {"joint", "line", "arc", "circle", "grip", "release", "wait", "set", "pulse",
-                                     "move", "play", "call", "repeat", "for", "if", "process", "use", "read", "stop"})
+                                     "move", "play", "call", "repeat", "for", "if", "process", "follow", "use", "read", "stop"})
                 out.add(word, 0);
             return out;
         }();
@@ -468,26 +469,43 @@ private:
         m_in.word("place");
         return std::nullopt;
     }
+    Status readFollow(Follow& follow)
+    {
+        if (Status bad = readPattern(follow.pattern)) return bad;
+        follow.over = 0;
+        follow.process = {};
+        follow.backwards = m_in.word("backwards");
+        if (m_in.word("over"))
+            if (Status bad = readLength(follow.over, "\"over\"")) return bad;
+        if (m_in.word("with"))
+            if (Status bad = readProcessName(follow.process)) return bad;
+        return readPace(follow.speed, follow.pace, true);
+    }
     Status readProcess(SwitchProcess& process)
+    {
+        if (Status bad = readProcessName(process.process)) return bad;
+        process.on = true;
+        if (m_in.word("off")) process.on = false;
+        else if (!m_in.word("on")) return fail("\"on\" or \"off\" is missing", "Type on or off.");
+        return std::nullopt;
+    }
+    Status readProcessName(ProcessId& id)
     {
         const Names::Match* match = m_in.named(m_words.processes);
         if (!match)
             return unknownName(m_in, "process", m_words.processes,
                                "Give the tool a process first, or type the name of another one.");
-        process.process = {match->id};
+        id = {match->id};
         const ArmStation* arm = findArm(m_cell, m_scope.routine.arm);
         // Tools may have processes of the same name.
         if (const Tool* tool = arm ? findTool(m_cell, arm->tool) : nullptr) {
             std::string name;
             for (const Tool& other : m_cell.tools)
                 for (const Process& p : other.processes)
-                    if (p.id == process.process) name = lowered(p.name);
+                    if (p.id == id) name = lowered(p.name);
             for (const Process& p : tool->processes)
-                if (lowered(p.name) == name) process.process = p.id;
+                if (lowered(p.name) == name) id = p.id;
         }
-        process.on = true;
-        if (m_in.word("off")) process.on = false;
-        else if (!m_in.word("on")) return fail("\"on\" or \"off\" is missing", "Type on or off.");
         return std::nullopt;
     }
     Status readUse(UsePoint& use)

@@ -218,13 +218,25 @@ struct Printer {
     }
     std::string operator()(const If& decision) const { return "if " + condition(decision.condition, ""); }
     std::string operator()(const Note&) const { return "#"; }
-    std::string operator()(const SwitchProcess& process) const
+    std::string process(ProcessId id, const std::string& rest) const
     {
-        const char* how = process.on ? " on" : " off";
         for (const Tool& tool : cell().tools)
             for (const Process& own : tool.processes)
-                if (own.id == process.process) return "process " + spelt(words.processes, own.name, how);
-        return std::string("process ?") + how;
+                if (own.id == id) return spelt(words.processes, own.name, rest);
+        return "?" + rest;
+    }
+    std::string operator()(const SwitchProcess& own) const
+    {
+        return "process " + process(own.process, own.on ? " on" : " off");
+    }
+    std::string operator()(const Follow& follow) const
+    {
+        const Pattern* pattern = findPattern(cell(), follow.pattern);
+        std::string rest = " at " + amount(millimetres(follow.speed), 3) + " mm/s" + pace(follow.pace);
+        if (follow.process) rest = " with " + process(follow.process, rest);
+        if (follow.over > 0) rest = " over " + mm(follow.over) + rest;
+        if (follow.backwards) rest = " backwards" + rest;
+        return "follow " + spelt(words.patterns, pattern ? pattern->name : "?", rest);
     }
     std::string operator()(const UsePoint& use) const
     {

@@ -5,9 +5,6 @@
 
 namespace topikos {
 
-/// The orientation whose z axis points along a way, its x axis as near as can be to that of another one.
-Quat facing(const Vec3& into, const Quat& reference = Quat::Identity());
-
 /// A place that the tool point is to be brought to, with the tool's z axis along a way; about that axis it may turn.
 struct SendQuery {
     ArmId arm{};

@@ -182,6 +182,7 @@ bool Run::begin(ArmRun& arm, const Operation& operation)
     case StepKind::Call:
     case StepKind::Repeat:
     case StepKind::ForEach:
+    case StepKind::Follow:
     case StepKind::If:
     case StepKind::Note:
     case StepKind::UsePoint:

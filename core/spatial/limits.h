@@ -190,6 +190,24 @@ inline constexpr Limit kArms{"arms", "the number of arms", 1, 100, "", 1, "all o
 inline constexpr Limit kTreeDepth{
     "tree-depth", "the depth of the frame tree", 0, 100, "", 1, "each place is worked out level by level"};
 inline constexpr Limit kPlaces{"places", "the number of places of a pattern", 1, 10000, "", 1, "each can be a target"};
+inline constexpr Limit kPointNumber{
+    "point-number", "the number of a drawn point", 0, 1e9, "", 1, "leaves room for edits"};
+inline constexpr Limit kLean{"lean", "a lean of the tool",  -80 * kDegree, 80 * kDegree, "°", kDegree, "at 90° the tool lies on the surface"};
+inline constexpr Limit kSurfaceOffset{"surface-offset", "a distance from the surface", -0.1, 1, "mm",
+                                      kMillimetre,      "as distances above a target"};
+inline constexpr Limit kSmoothing{
+    "smoothing", "the radius that normals are smoothed over", 0, 0.2, "mm", kMillimetre, "wider ones flatten the body"};
+inline constexpr Limit kSpacing{
+    "spacing", "the distance of drawn points", 5e-4, 1, "mm", kMillimetre, "a line has 10,000 points at most"};
+inline constexpr Limit kChord{"chord", "the chord error of drawn points", 1e-5, 0.05, "mm",
+                              kMillimetre, "finer than surfaces from files are"};
+inline constexpr Limit kFreeAngle{
+    "free-angle", "the angle of a freedom", 0, 180 * kDegree, "°", kDegree, "half round either way is all round"};
+inline constexpr Limit kFreeLength{
+    "free-length", "the length of a freedom", 0, 1, "mm", kMillimetre, "farther away a target of its own says more"};
+inline constexpr Limit kTargetNote{"target-note", "the length of a note or group of a target", 0, 200, "bytes", 1,
+                                   "it has to fit a row"};
+inline constexpr Limit kGrips{"grips", "the number of grip points of a kind", 0, 20, "", 1, "each is tried"};
 inline constexpr Limit kLeftOut{"left-out", "the number of places left out",  0, 10000, "",
                                 1,          "no more than a pattern can have"};
 inline constexpr Limit kCorners{

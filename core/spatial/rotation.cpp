@@ -101,4 +101,19 @@ double wrapped(double angle)
     return angle <= -pi ? angle + turn : angle;
 }
 
+Quat facing(const Vec3& into, const Quat& reference)
+{
+    Mat3 turn;
+    turn.col(2) = into.normalized();
+    Vec3 x = reference * Vec3::UnitX();
+    x -= turn.col(2) * turn.col(2).dot(x);
+    if (x.norm() < 1e-3) {
+        x = reference * Vec3::UnitY();
+        x -= turn.col(2) * turn.col(2).dot(x);
+    }
+    turn.col(0) = x.normalized();
+    turn.col(1) = turn.col(2).cross(turn.col(0));
+    return Quat(turn);
+}
+
 }  // namespace topikos

@@ -32,6 +32,9 @@ AxisAngle axisAngleOf(const Quat& rotation);
 /// Rotation by `angle` [rad] about unit `axis` (Rodrigues).
 Mat3 rotationAbout(const Vec3& axis, double angle);
 
+/// The orientation whose z axis points along a way, its x axis as near as can be to that of another one.
+Quat facing(const Vec3& into, const Quat& reference = Quat::Identity());
+
 /// `angle` [rad] brought into (-pi, pi].
 double wrapped(double angle);
 

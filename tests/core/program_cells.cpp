@@ -128,7 +128,7 @@ Cell randomProgram(const Cell& cell, std::mt19937_64& random, size_t steps)
         Step step;
         step.off = pick(8) == 0;
         if (pick(6) == 0) step.note = fmt::format("because of {}", pick(100));
-        switch (pick(21)) {
+        switch (pick(22)) {
         case 0: step.action = JointMove{goal(), pick(2) ? 1 : real(0.01, 1), pace()}; break;
         case 1: step.action = LineMove{goal(), real(0.01, 2), pace()}; break;
         case 2: step.action = ArcMove{at(), at(), pick(2) == 0, real(0.01, 2), pace()}; break;
@@ -172,6 +172,14 @@ Cell randomProgram(const Cell& cell, std::mt19937_64& random, size_t steps)
             step.action = PlayTable{out.timeTables.front().id, BetweenRows(pick(3)), std::uint32_t(1 + pick(4)),
                                     pick(2) ? 1 : real(0.1, 0.9)};
             break;
+        case 20: {
+            Follow follow{out.patterns[pick(2)].id, real(0.01, 0.5), pick(2) ? 0 : real(0.001, 0.5)};
+            if (pick(2)) follow.process = out.tools[0].processes[0].id;
+            follow.backwards = pick(2) == 0;
+            follow.pace = pace();
+            step.action = follow;
+            break;
+        }
         default: step.action = Halt{pick(2) ? "" : fmt::format("no \"tile\" {}", pick(100))}; break;
         }
         if (hasMayTouch(step.kind()) && pick(6) == 0) {

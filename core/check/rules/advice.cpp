@@ -87,6 +87,7 @@ void adviseOnTargets(const Cell& cell, Findings& out)
                 if (const TargetId* target = std::get_if<TargetId>(&place)) used.insert(*target);
             });
             if (const ForEach* each = step.as<ForEach>()) usedPatterns.insert({each->pattern, each->with});
+            if (const Follow* follow = step.as<Follow>()) usedPatterns.insert(follow->pattern);
         });
     std::set<PatternId> usedInPart;
     for (const Target& target : cell.targets)

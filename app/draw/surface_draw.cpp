@@ -1,0 +1,368 @@
+#include "app/draw/surface_draw.h"
+
+#include "app/session/text.h"
+#include "core/cell/edit_steps.h"
+#include "core/cell/edit_support.h"
+#include "core/program/new_step.h"
+#include "core/reach/freedom.h"
+
+namespace topikos {
+
+namespace {
+
+constexpr double kEdgeWithin = 0.03;   // an edge this near to a click is meant [m]
+constexpr double kDragStep = 0.002;    // a dragged line gets a corner after so much [m]
+
+/// A change of the drawing of a group, as one edit.
+template <class Change> void changeGroup(Session& session, PatternId id, const QString& verb, Change change)
+{
+    const Pattern* group = findPattern(session.cell(), id);
+    if (!group || group->layout != Pattern::Layout::Drawn) return;
+    session.edit(verb + " " + text(group->name), [&](const Cell& cell) -> Result<Cell> {
+        Pattern next = *findPattern(cell, id);
+        Result<Drawing> drawing = change(cell, next);
+        if (!drawing) return drawing.error();
+        next.drawing = std::move(drawing).value();
+        return changePattern(cell, next);
+    });
+}
+
+}  // namespace
+
+SurfaceDraw::SurfaceDraw(Session& session, QObject* parent) : QObject(parent), m_session(session)
+{
+    m_settings.rule.spacing = 0.02;
+    // Another cell, or an undo, leaves nothing to go on drawing on.
+    connect(&session, &Session::cellChanged, this, [this] {
+        if (m_active && m_body && !m_session.isThere(m_body->of)) cancel();
+    });
+}
+
+std::optional<DrawnBody> SurfaceDraw::bodyOf(const Session& session, const Selection& thing)
+{
+    const Cell& cell = session.cell();
+    DrawnBody out;
+    out.of = thing;
+    const std::vector<Solid>* solids = nullptr;
+    if (const auto* of = std::get_if<FrameId>(&thing)) {
+        const Frame* frame = findFrame(cell, *of);
+        if (!frame) return std::nullopt;
+        solids = &frame->solids;
+        out.world = session.shownPlace(*of);
+        out.name = text(frame->name);
+    } else if (const auto* on = std::get_if<PartId>(&thing)) {
+        const Part* part = findPart(cell, *on);
+        if (!part) return std::nullopt;
+        solids = &partSolids(cell, *part);
+        out.world = session.shownPlace(part->frame) * part->pose;
+        out.name = text(part->name);
+    }
+    if (!solids || solids->empty()) return std::nullopt;
+    out.surface = std::make_shared<BodySurface>(*solids);
+    return out.surface->empty() ? std::nullopt : std::optional(std::move(out));
+}
+
+void SurfaceDraw::begin()
+{
+    m_session.leaveRun();
+    m_session.endPreview();
+    m_active = true;
+    m_body.reset();
+    m_spots.clear();
+    m_clicks.clear();
+    m_drawing = {};
+    m_problem.clear();
+    m_dragging = false;
+    Q_EMIT changed();
+}
+
+void SurfaceDraw::cancel()
+{
+    if (!m_active) return;
+    m_active = false;
+    m_session.endPreview();
+    Q_EMIT changed();
+}
+
+void SurfaceDraw::set(const DrawSettings& settings)
+{
+    const bool other = settings.mode != m_settings.mode;
+    m_settings = settings;
+    // What was clicked for an edge is no corner of a line.
+    if (other && (settings.mode == DrawSettings::Mode::Edge || m_spots.size() < 2)) {
+        m_spots.resize(std::min<size_t>(m_spots.size(), 1));
+        m_clicks.resize(m_spots.size());
+    }
+    if (m_active) work();
+    Q_EMIT changed();
+}
+
+void SurfaceDraw::click(const Selection& hit, const Vec3& origin, const Vec3& direction)
+{
+    if (!m_active) return;
+    if (!m_body || m_spots.empty()) {
+        m_body = bodyOf(m_session, hit);
+        if (!m_body) {
+            m_problem = "There is no body to draw on there; click on a frame's shape or on a part.";
+            Q_EMIT changed();
+            return;
+        }
+    }
+    const Pose back = inverse(m_body->world);
+    const auto spot = m_body->surface->hit(back * origin, back.rotation * direction);
+    if (!spot || hit != m_body->of) {
+        m_problem = QString("The group is on %1; click there, or press Enter to keep it first.").arg(m_body->name);
+        Q_EMIT changed();
+        return;
+    }
+    if (m_settings.mode == DrawSettings::Mode::Edge) m_spots.clear(), m_clicks.clear();
+    m_clicks.push_back(m_spots.size());
+    m_spots.push_back(*spot);
+    work();
+}
+
+void SurfaceDraw::drag(const Vec3& origin, const Vec3& direction)
+{
+    if (!m_active || !m_body || m_spots.empty() || m_settings.mode == DrawSettings::Mode::Edge) return;
+    const Pose back = inverse(m_body->world);
+    const auto spot = m_body->surface->hit(back * origin, back.rotation * direction);
+    if (!spot || (spot->at - m_spots.back().at).norm() < kDragStep) return;
+    if (!m_dragging) m_clicks.push_back(m_spots.size());
+    m_dragging = true;
+    m_spots.push_back(*spot);
+    work();
+}
+
+void SurfaceDraw::takeBack()
+{
+    if (!m_active || m_clicks.empty()) return;
+    m_spots.resize(m_clicks.back());
+    m_clicks.pop_back();
+    work();
+}
+
+/// Works out the group as it would be, and shows it.
+void SurfaceDraw::work()
+{
+    m_problem.clear();
+    m_drawing = m_settings.stand;
+    m_drawing.points.clear();
+    m_drawing.radius = m_settings.rule.radius;
+    if (m_body && !m_spots.empty()) {
+        const BodySurface& surface = *m_body->surface;
+        m_drawing.points = pointsAt(surface, m_spots, m_settings.rule.radius);
+        std::optional<SurfaceLine> line;
+        if (m_settings.mode == DrawSettings::Mode::Edge) {
+            line = edgeLine(surface, m_spots.front(), kEdgeWithin);
+            if (!line) m_problem = "There is no sharp edge or rim near that place; click nearer to one.";
+            else m_drawing.closed = line->closed && m_drawing.seam;
+        } else if (m_settings.mode == DrawSettings::Mode::Line && m_spots.size() > 1) {
+            line = lineThrough(surface, m_spots, m_drawing.closed);
+        }
+        if (line) {
+            const Result<std::vector<SurfacePoint>> points = pointsAlong(surface, *line, m_settings.rule);
+            if (points) m_drawing.points = *points;
+            else m_problem = text(points.error().line());
+        }
+    }
+    if (m_drawing.points.empty()) m_session.endPreview();
+    else m_session.preview([this](const Cell& cell) { return withGroup(cell, nullptr); });
+    Q_EMIT changed();
+}
+
+Result<Cell> SurfaceDraw::withGroup(const Cell& cell, PatternId* created) const
+{
+    Pattern group;
+    group.content = Pattern::Content::Targets;
+    group.layout = Pattern::Layout::Drawn;
+    group.drawing = m_drawing;
+    const ArmStation& arm = m_session.station();
+    group.arm = arm.id;
+    group.tool = arm.tool;
+    group.configuration = configurationOf(*arm.model, m_session.posture());
+    if (const auto* frame = std::get_if<FrameId>(&m_body->of)) {
+        group.frame = *frame;
+    } else if (const Part* part = findPart(cell, std::get<PartId>(m_body->of))) {
+        group.frame = part->frame;
+        group.first = part->pose;
+        group.drawing.part = part->id;
+    } else {
+        return missing("part");
+    }
+    for (const FrameId axis : axesBetween(cell, arm.mount, group.frame))
+        group.axes.push_back({axis, axisValue(*findFrame(cell, axis), m_session.shownAxes())});
+    group.name = freeNameIn(cell.patterns, m_drawing.seam ? "Seam" : "Spots");
+    return addPattern(cell, group, created);
+}
+
+bool SurfaceDraw::finish()
+{
+    if (!m_active) return false;
+    if (m_drawing.points.empty()) {
+        m_problem = "Nothing is drawn yet; click on a body, or press Escape to leave.";
+        Q_EMIT changed();
+        return false;
+    }
+    m_session.endPreview();
+    PatternId created;
+    const size_t count = m_drawing.points.size();
+    const QString body = m_body->name;
+    if (!m_session.edit(QString("Draw %1 on %2").arg(m_drawing.seam ? "a seam" : "spots", body),
+                        [&](const Cell& cell) { return withGroup(cell, &created); })) {
+        work();
+        return false;
+    }
+    m_active = false;
+    m_session.selectNew(created);
+    m_session.say(QString("%1 points on %2, as %3.")
+                      .arg(count)
+                      .arg(body, text(findPattern(m_session.cell(), created)->name)));
+    Q_EMIT changed();
+    return true;
+}
+
+QString SurfaceDraw::words() const
+{
+    if (!m_active) return {};
+    if (!m_problem.isEmpty()) return m_problem;
+    if (m_drawing.points.empty())
+        return m_settings.mode == DrawSettings::Mode::Edge ? "Draw: click near an edge of a body. Esc ends."
+               : m_settings.mode == DrawSettings::Mode::Line
+                   ? "Draw: click where a line begins and where it goes on to, or drag it over the body. Esc ends."
+                   : "Draw: click the places on a body, one after the other. Esc ends.";
+    const size_t n = m_drawing.points.size();
+    QString out = QString("%1 %2 on %3").arg(n).arg(n == 1 ? "point" : "points", m_body->name);
+    if (n > 1) out += QString(", %1 %2 long").arg(placeFigure(lengthOf(m_drawing), 1), lengthUnit().symbol);
+    if (m_drawing.closed) out += ", closed";
+    return out + " · Enter keeps them, Backspace takes the last click back, Esc ends.";
+}
+
+const Pattern* drawnGroup(const Session& session)
+{
+    const Cell& cell = session.cell();
+    PatternId id = session.selected<PatternId>();
+    if (const Target* target = findTarget(cell, session.selected<TargetId>())) id = target->pattern;
+    const Pattern* pattern = findPattern(cell, id);
+    return pattern && pattern->layout == Pattern::Layout::Drawn ? pattern : nullptr;
+}
+
+void respaceGroup(Session& session, PatternId id, const DrawRule& rule)
+{
+    changeGroup(session, id, "Space", [&](const Cell& cell, const Pattern& group) {
+        return respaced(BodySurface(bodyOf(cell, group)), group.drawing, rule);
+    });
+}
+
+void smoothGroup(Session& session, PatternId id, double radius)
+{
+    changeGroup(session, id, "Smooth normals of", [&](const Cell& cell, const Pattern& group) -> Result<Drawing> {
+        return smoothed(BodySurface(bodyOf(cell, group)), group.drawing, radius);
+    });
+}
+
+void mirrorGroup(Session& session, PatternId id, int axis)
+{
+    changeGroup(session, id, "Mirror", [&](const Cell& cell, const Pattern& group) -> Result<Drawing> {
+        return mirrored(BodySurface(bodyOf(cell, group)), group.drawing, axis);
+    });
+}
+
+void reverseGroup(Session& session, PatternId id)
+{
+    changeGroup(session, id, "Reverse",
+                [](const Cell&, const Pattern& group) -> Result<Drawing> { return reversed(group.drawing); });
+}
+
+void chooseTurns(Session& session, PatternId id)
+{
+    const Pattern* group = findPattern(session.cell(), id);
+    if (!group) return;
+    session.edit("Choose the turns of " + text(group->name),
+                 [id](const Cell& cell) { return withFreeTurns(cell, id); });
+}
+
+void addFollow(Session& session, PatternId id)
+{
+    const Pattern* group = findPattern(session.cell(), id);
+    const Routine& routine = session.routine();
+    if (!group) return;
+    if (group->arm != routine.arm)
+        return session.say("The routine that is looked at is not run by the arm of this group.", true);
+    const RoutineId in = routine.id;
+    StepId created;
+    const QString label = "Follow " + text(group->name);
+    const bool done = session.edit(label, [&](const Cell& cell) -> Result<Cell> {
+        const Routine& own = *findRoutine(cell, in);
+        Result<Action> action = newAction(cell, StepScope{own, {}}, StepKind::Follow);
+        if (!action) return action.error();
+        Step step{.action = *action};
+        step.as<Follow>()->pattern = id;
+        return insertStep(cell, in, own.steps.size(), step, &created);
+    });
+    if (done) session.select(created);
+}
+
+void drawOnKind(Session& session, PatternId id, bool every)
+{
+    const Pattern* group = findPattern(session.cell(), id);
+    const Part* part = group ? findPart(session.cell(), group->drawing.part) : nullptr;
+    if (!part) return session.say("Only a group on a part can be on every part of its kind.", true);
+    const QString kind = text(findPartKind(session.cell(), part->kind)->name);
+    session.edit(QString(every ? "%1 on every %2" : "%1 on this %2 alone").arg(text(group->name), kind),
+                 [id, every](const Cell& cell) -> Result<Cell> {
+                     Pattern next = *findPattern(cell, id);
+                     const std::uint32_t family = next.drawing.family;
+                     next.drawing.family = every ? id.value : 0;
+                     Result<Cell> out = changePattern(cell, next);
+                     // The others stay as groups of their own.
+                     for (const Pattern& other : cell.patterns) {
+                         if (!out || every || other.id == id || !family || other.drawing.family != family) continue;
+                         Pattern alone = other;
+                         alone.drawing.family = 0;
+                         out = changePattern(*out, alone);
+                     }
+                     return out;
+                 });
+}
+
+void insertPoint(Session& session, TargetId behind)
+{
+    const Target* target = findTarget(session.cell(), behind);
+    if (!target) return;
+    const std::uint32_t number = target->place;
+    changeGroup(session, target->pattern, "Insert a point into",
+                [number](const Cell& cell, const Pattern& group) -> Result<Drawing> {
+                    const std::vector<SurfacePoint>& points = group.drawing.points;
+                    const BodySurface surface(bodyOf(cell, group));
+                    size_t i = 0;
+                    while (i < points.size() && points[i].number != number)
+                        ++i;
+                    if (i == points.size() || surface.empty()) return missing("point");
+                    const bool last = i + 1 == points.size();
+                    const Vec3 next = !last                  ? points[i + 1].at
+                                      : group.drawing.closed ? points.front().at
+                                      : i > 0                ? Vec3(2 * points[i].at - points[i - 1].at)
+                                                             : Vec3(points[i].at + 0.02 * wayAt(group.drawing, i));
+                    // Behind the last one it goes on by as much as from the one before.
+                    const Vec3 at = last && !group.drawing.closed ? next : Vec3(0.5 * (points[i].at + next));
+                    return withPoint(surface, group.drawing, i + 1, surface.nearest(at));
+                });
+}
+
+void takePointOut(Session& session, TargetId id)
+{
+    const Target* target = findTarget(session.cell(), id);
+    if (!target) return;
+    const std::uint32_t number = target->place;
+    changeGroup(session, target->pattern, "Take a point out of",
+                [number](const Cell&, const Pattern& group) -> Result<Drawing> {
+                    Drawing next = group.drawing;
+                    std::erase_if(next.points, [number](const SurfacePoint& p) { return p.number == number; });
+                    if (next.points.empty())
+                        return Error{"edit.drawing-empty", "it is the only point of the group", "",
+                                     "Delete the group instead."};
+                    return next;
+                });
+}
+
+}  // namespace topikos

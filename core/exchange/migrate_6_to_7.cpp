@@ -1,0 +1,7 @@
+#include "core/exchange/migrations.h"
+
+namespace topikos {
+
+void migrate6to7(Json&) {}
+
+}  // namespace topikos

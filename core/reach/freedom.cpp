@@ -1,0 +1,282 @@
+#include "core/reach/freedom.h"
+
+#include "core/cell/drawing.h"
+#include "core/cell/edit.h"
+#include "core/cell/edit_support.h"
+#include "core/cell/pattern.h"
+#include "core/check/margin.h"
+#include "core/spatial/text.h"
+
+#include <fmt/format.h>
+
+#include <algorithm>
+#include <cmath>
+#include <numbers>
+
+namespace topikos {
+
+namespace {
+
+constexpr double kPi = std::numbers::pi;
+constexpr int kTurns = 24, kSlides = 20, kDirections = 8;
+constexpr double kFine = 5 * kDegree;
+
+Pose turned(const Pose& pose, double about, const Vec3& axis = Vec3::UnitZ())
+{
+    return {pose.translation, (pose.rotation * Quat(Eigen::AngleAxisd(about, axis))).normalized()};
+}
+
+std::string signedDegrees(double angle) { return fmt::format("{:+.0f}°", degrees(angle)); }
+
+void addTurns(std::vector<FreeWay>& out, const Pose& pose, double lean, const std::string& words)
+{
+    for (int i = 0; i < kTurns; ++i) {
+        const double angle = 2 * kPi * (i <= kTurns / 2 ? i : i - kTurns) / kTurns;
+        std::string own = words;
+        if (i > 0) own += (own.empty() ? "turned by " : ", turned by ") + signedDegrees(angle);
+        out.push_back({turned(pose, angle), {}, 0, std::max(lean, std::abs(angle) / kPi), own});
+    }
+}
+
+}  // namespace
+
+std::vector<FreeWay> posesWithin(const Freedom& f, const Pose& pose)
+{
+    std::vector<FreeWay> out;
+    switch (f.kind) {
+    case Freedom::Kind::Fixed: out.push_back({pose, {}, 0, 0, {}}); break;
+    case Freedom::Kind::Turn: addTurns(out, pose, 0, {}); break;
+    case Freedom::Kind::Within: {
+        out.push_back({pose, {}, 0, 0, {}});
+        const int steps = std::clamp(int(std::ceil(f.angle / kFine)), 1, kTurns);
+        for (int i = 1; f.angle > 0 && i <= steps; ++i)
+            for (const double sign : {1.0, -1.0}) {
+                const double angle = sign * f.angle * i / steps;
+                out.push_back({turned(pose, angle), {}, 0, double(i) / steps, "turned by " + signedDegrees(angle)});
+            }
+        break;
+    }
+    case Freedom::Kind::Cone: {
+        addTurns(out, pose, 0, {});
+        const int rings = std::clamp(int(std::ceil(f.angle / (3 * kFine))), 1, 12);
+        for (int r = 1; f.angle > 0 && r <= rings; ++r)
+            for (int d = 0; d < kDirections; ++d) {
+                const double lean = f.angle * r / rings, direction = 2 * kPi * d / kDirections;
+                const Vec3 axis(std::cos(direction), std::sin(direction), 0);
+                addTurns(out, turned(pose, lean, axis), double(r) / rings,
+                         fmt::format("leaning by {:.0f}°", degrees(lean)));
+            }
+        break;
+    }
+    case Freedom::Kind::Slide:
+        out.push_back({pose, {}, 0, 0, {}});
+        for (int i = 1; f.length > 0 && i <= kSlides; ++i)
+            for (const double sign : {1.0, -1.0}) {
+                const double by = sign * f.length * i / kSlides;
+                out.push_back({pose * translated(by * Vec3::Unit(f.axis)), {}, 0, double(i) / kSlides,
+                               fmt::format("moved by {:+.1f} mm along {}", by * 1000, "XYZ"[f.axis])});
+            }
+        break;
+    }
+    return out;
+}
+
+std::vector<FreeWay> freeWays(const Cell& cell, const Target& target, const AxisValues& axes)
+{
+    std::vector<FreeWay> out;
+    if (target.kind != Target::Kind::Pose) return out;
+    const Arm& arm = *armOf(cell, target).model;
+    Target own = target;
+    for (FreeWay& one : posesWithin(target.freedom, target.pose)) {
+        own.pose = one.frameFromTcp;
+        double best = -1;
+        for (const Solution& way : waysTo(cell, own, 0, nullptr, axes).items) {
+            const double margin = marginOf(cell, arm, way.joints);
+            if (margin > best) best = margin, one.way = way;
+        }
+        one.margin = best;
+        if (best >= 0) out.push_back(std::move(one));
+    }
+    std::stable_sort(out.begin(), out.end(), [](const FreeWay& a, const FreeWay& b) {
+        return std::abs(a.margin - b.margin) > 1e-9 ? a.margin > b.margin : a.departure < b.departure;
+    });
+    return out;
+}
+
+FreeTurns freeTurns(const Cell& cell, const Pattern& pattern, const std::function<bool()>& stop)
+{
+    FreeTurns out;
+    const ArmStation* station = findArm(cell, pattern.arm);
+    const Tool* tool = findTool(cell, pattern.tool);
+    if (!station || !tool || pattern.drawing.points.empty()) return out;
+    const Arm& arm = *station->model;
+    struct State {
+        double turn;
+        Solution way;
+        double margin, cost;
+        size_t from;
+    };
+    std::vector<std::vector<State>> at;
+    Pattern plain = pattern;
+    plain.drawing.turns = Drawing::Turn::Free;
+    Target target;
+    target.arm = pattern.arm;
+    target.frame = pattern.frame;
+    target.tool = pattern.tool;
+    target.axes = pattern.axes;
+    // A seam is gone along by lines: they keep the configuration they begin in, and no joint goes round on the way.
+    const bool seam = pattern.drawing.seam;
+    const auto follows = [&](const State& a, const State& b) {
+        if (!seam) return true;
+        if (arm.hasBranches() && a.way.configuration != b.way.configuration) return false;
+        return (a.way.joints - b.way.joints).cwiseAbs().maxCoeff() < kPi / 2;
+    };
+    const auto travel = [&](const JointVector& a, const JointVector& b) {
+        double most = 0;
+        for (int i = 0; i < a.size(); ++i)
+            most = std::max(most, std::abs(a[i] - b[i]) / arm.joints()[size_t(i)].speed);
+        return most;
+    };
+    for (size_t i = 0; i < pattern.drawing.points.size(); ++i) {
+        if (stop && stop()) return FreeTurns{};
+        std::vector<State> states;
+        double least = INFINITY;
+        for (int k = 0; k < kTurns; ++k) {
+            const double turn = 2 * kPi * (k <= kTurns / 2 ? k : k - kTurns) / kTurns;
+            plain.drawing.points[i].turn = turn;
+            target.pose = plain.first * bodyFromTcp(plain.drawing, i);
+            const Solutions found = waysTo(cell, target, 0, nullptr, pattern.axes);
+            if (found.items.empty()) {
+                const double lack = found.range.joint >= 0 ? found.range.excess : 10 + found.shortfall;
+                if (lack < least) least = lack, out.lacking = found;
+            }
+            for (const Solution& way : found.items) {
+                const double margin = marginOf(cell, arm, way.joints);
+                states.push_back({turn, way, margin, 0, 0});
+                // On the way a joint may have gone past half a turn; what it begins with is as it is gone to.
+                for (int j = 0; i > 0 && j < arm.jointCount(); ++j)
+                    for (const double round : {2 * kPi, -2 * kPi}) {
+                        const Joint& joint = arm.joints()[size_t(j)];
+                        const double further = way.joints[j] + round;
+                        if (joint.kind == JointKind::Prismatic || further < joint.lower || further > joint.upper)
+                            continue;
+                        Solution other = way;
+                        other.joints[j] = further;
+                        states.push_back({turn, other, marginOf(cell, arm, other.joints), 0, 0});
+                    }
+            }
+        }
+        if (states.empty()) {
+            out.unreached = i;
+            return out;
+        }
+        at.push_back(std::move(states));
+    }
+    const size_t points = at.size();
+    const auto own = [](const State& s) { return std::max(0.0, 1 - 3 * s.margin); };
+    // From the first point to the last; from one state of the first alone, if one is given.
+    const auto walk = [&](std::optional<size_t> start) {
+        for (size_t k = 0; k < at.front().size(); ++k)
+            at.front()[k].cost = !start || *start == k ? own(at.front()[k]) : INFINITY;
+        for (size_t i = 1; i < points; ++i)
+            for (State& state : at[i]) {
+                state.cost = INFINITY;
+                for (size_t k = 0; k < at[i - 1].size(); ++k) {
+                    const State& before = at[i - 1][k];
+                    if (!(before.cost < state.cost) || !follows(before, state)) continue;
+                    const double cost = before.cost + travel(before.way.joints, state.way.joints);
+                    if (cost < state.cost) state.cost = cost, state.from = k;
+                }
+                state.cost += own(state);
+            }
+    };
+    const auto cheapest = [&](const std::function<double(const State&)>& further) {
+        size_t best = 0;
+        double least = INFINITY;
+        for (size_t k = 0; k < at.back().size(); ++k)
+            if (const double cost = at.back()[k].cost + further(at.back()[k]); cost < least) best = k, least = cost;
+        return std::pair(best, least);
+    };
+    walk({});
+    auto [k, cost] = cheapest([](const State&) { return 0.0; });
+    if (seam && pattern.drawing.closed && points > 2 && std::isfinite(cost)) {
+        // Back where it began: from the states of the first point in the order of their margin.
+        std::vector<size_t> starts(at.front().size());
+        for (size_t i = 0; i < starts.size(); ++i)
+            starts[i] = i;
+        std::stable_sort(starts.begin(), starts.end(),
+                         [&](size_t a, size_t b) { return at.front()[a].margin > at.front()[b].margin; });
+        double best = INFINITY;
+        size_t first = 0;
+        constexpr size_t tries = 48;
+        const auto home = [&](size_t start) {
+            return [&, start](const State& last) {
+                const State& begin = at.front()[start];
+                return follows(last, begin) ? travel(last.way.joints, begin.way.joints) : INFINITY;
+            };
+        };
+        for (size_t n = 0; n < std::min(tries, starts.size()) && !(stop && stop()); ++n) {
+            walk(starts[n]);
+            if (const double round = cheapest(home(starts[n])).second; round < best) best = round, first = starts[n];
+        }
+        cost = best;
+        if (std::isfinite(best)) {
+            walk(first);
+            k = cheapest(home(first)).first;
+        }
+    }
+    if (!std::isfinite(cost)) {
+        out.parted = true;
+        return out;
+    }
+    out.margin = 1;
+    for (size_t i = at.size(); i-- > 0;) {
+        const State& state = at[i][k];
+        out.turns.insert(out.turns.begin(), state.turn);
+        out.ways.insert(out.ways.begin(), state.way);
+        out.margin = std::min(out.margin, state.margin);
+        if (i == 0) break;
+        out.travel += travel(at[i - 1][state.from].way.joints, state.way.joints);
+        k = state.from;
+    }
+    return out;
+}
+
+Result<Cell> withFreeTurns(const Cell& cell, PatternId id)
+{
+    const Pattern* pattern = findPattern(cell, id);
+    if (!pattern || pattern->layout != Pattern::Layout::Drawn) return missing("drawn group");
+    const FreeTurns found = freeTurns(cell, *pattern);
+    if (found.parted)
+        return Error{"edit.free-turns",
+                     fmt::format("each point of \"{}\" is reached, but no turns lead along all of it in one "
+                                 "configuration",
+                                 pattern->name),
+                     "", "Make two groups of it, or move the body nearer to the middle of the arm's reach."};
+    if (found.unreached) {
+        const Solutions& l = found.lacking;
+        const std::string why =
+            l.range.joint >= 0
+                ? fmt::format("joint {} would be {:.1f} past its range", l.range.joint + 1, degrees(l.range.excess))
+                : fmt::format("{:.0f} mm are missing", l.shortfall * 1000);
+        return Error{"edit.free-turns",
+                     fmt::format("point {} of \"{}\" is reached with no turn about the tool's axis: {}",
+                                 *found.unreached + 1, pattern->name, why),
+                     "", "Move the body or the arm, or take less lead and tilt."};
+    }
+    Pattern next = *pattern;
+    next.drawing.turns = Drawing::Turn::Free;
+    for (size_t i = 0; i < found.turns.size(); ++i)
+        next.drawing.points[i].turn = found.turns[i];
+    Result<Cell> changed = changePattern(cell, next);
+    if (!changed) return changed;
+    std::vector<std::pair<TargetId, Solution>> ways;
+    for (const Target& target : changed->targets) {
+        if (target.pattern != id) continue;
+        for (size_t i = 0; i < next.drawing.points.size(); ++i)
+            if (next.drawing.points[i].number == target.place) ways.push_back({target.id, found.ways[i]});
+    }
+    return setTargetWays(*changed, ways);
+}
+
+}  // namespace topikos

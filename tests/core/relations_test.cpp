@@ -1,0 +1,619 @@
+#include "core/cell/drawing.h"
+#include "core/cell/edit_layout.h"
+#include "core/cell/edit_targets.h"
+#include "core/cell/history.h"
+#include "core/cell/pattern.h"
+#include "core/cell/settled.h"
+#include "core/cell/validate.h"
+#include "core/check/check.h"
+#include "core/check/margin.h"
+#include "core/exchange/cell_file.h"
+#include "core/mend/remedy.h"
+#include "core/program/follow.h"
+#include "core/program/step_text.h"
+#include "core/reach/freedom.h"
+#include "core/spatial/rotation.h"
+#include "core/surface/draw.h"
+#include "tests/core/program_cells.h"
+#include "tests/run.h"
+
+#include <numbers>
+
+using namespace topikos;
+using namespace topikos::test;
+
+/// What targets go with: frames, parts, other targets; groups that are drawn on bodies and kinds; how their way is free;
+/// and steps that follow a group.
+class RelationsTest : public QObject {
+    Q_OBJECT
+private Q_SLOTS:
+    void theToolStandsAsLeadAndTiltSay();
+    void shiftedFixturesTakeAllAlong();
+    void movedPartsTakeTheirGroupsAlong();
+    void groupsOfAKindAreOnEveryPart();
+    void aPartThatIsWorkedOnStays();
+    void tiedTargetsGoWithWhatTheyAreTiedTo();
+    void tiesMakeNoLoops();
+    void mirroredAndCopiedTargetsKeepTheirRelation();
+    void filesKeepAllOfIt();
+    void filesWithWrongDrawingsAreRefused_data();
+    void filesWithWrongDrawingsAreRefused();
+    void freeWaysStayWithinTheFreedom_data();
+    void freeWaysStayWithinTheFreedom();
+    void remediesUseTheFreedom();
+    void freeTurnsAreTheBestChain();
+    void followingGoesFromPlaceToPlace();
+    void followingIsTheSameAsItsSteps();
+    void followingIsTypedAndPrinted();
+    void unreachablePointsAreNamed();
+};
+
+namespace {
+
+/// The demo with a plate on the bench in front of the arm, and a seam along it.
+struct Drawn {
+    Cell cell;
+    FrameId bench;
+    PatternId seam;
+};
+Drawn drawnOnBench(bool onPart = false)
+{
+    Drawn out;
+    Cell cell = programCell(2, 1);
+    const ArmStation& arm = cell.arms.front();
+    // In front of where the arm's tool stands at its first target, which is reached.
+    out.bench = {cell.nextId++};
+    const Target* known = nullptr;
+    for (const Target& target : cell.targets)
+        if (target.kind == Target::Kind::Pose && !target.pattern) known = &target;
+    const Vec3 at = (worldFromFrame(cell, known->frame) * known->pose).translation;
+    Frame bench{out.bench, "Bench", {}, translated(at), {}};
+    Solid plate;
+    plate.size = {0.2, 0.1, 0.01};
+    PartId part;
+    if (!onPart) bench.solids.push_back(plate);
+    cell.frames.push_back(bench);
+    if (onPart) {
+        Result<Cell> with = addPart(cell, "Plate 1", out.bench, translated({0, 0, 0.02}), &part);
+        cell = std::move(with).value();
+        PartKind kind = *findPartKind(cell, findPart(cell, part)->kind);
+        kind.solids = {plate};
+        cell = *changePartKind(cell, kind);
+    }
+    const BodySurface surface({plate});
+    DrawRule rule;
+    rule.spacing = 0.02;
+    Pattern group;
+    group.name = "Rim";
+    group.content = Pattern::Content::Targets;
+    group.layout = Pattern::Layout::Drawn;
+    group.frame = out.bench;
+    group.arm = arm.id;
+    group.tool = arm.tool;
+    group.configuration = known->configuration;
+    group.drawing.part = part;
+    if (onPart) group.first = translated({0, 0, 0.02});
+    group.drawing.points = *pointsAlong(
+        surface, lineThrough(surface, {surface.nearest({-0.08, 0, 0.005}), surface.nearest({0.08, 0, 0.005})}, false),
+        rule);
+    out.cell = *addPattern(cell, group, &out.seam);
+    return out;
+}
+
+std::vector<const Target*> placesOf(const Cell& cell, PatternId id)
+{
+    std::vector<const Target*> out;
+    for (const Target& target : cell.targets)
+        if (target.pattern == id) out.push_back(&target);
+    return out;
+}
+
+Pose worldOf(const Cell& cell, const Target& target) { return worldFromFrame(cell, target.frame) * target.pose; }
+
+}  // namespace
+
+void RelationsTest::theToolStandsAsLeadAndTiltSay()
+{
+    Drawing d;
+    for (int i = 0; i < 4; ++i)
+        d.points.push_back({std::uint32_t(i), Vec3(0.02 * i, 0, 0), Vec3::UnitZ(), 0});
+    const auto stands = [&](Vec3 axis) { return Vec3(bodyFromTcp(d, 1).rotation * axis); };
+    QVERIFY((stands(Vec3::UnitZ()) - Vec3(0, 0, -1)).norm() < 1e-12);
+    QVERIFY((stands(Vec3::UnitX()) - Vec3(1, 0, 0)).norm() < 1e-12);
+    // Leaning into the way its back goes ahead; tilted, to the left.
+    d.lead = 0.3;
+    QVERIFY((stands(-Vec3::UnitZ()) - Vec3(std::sin(0.3), 0, std::cos(0.3))).norm() < 1e-12);
+    d.lead = 0;
+    d.tilt = 0.2;
+    QVERIFY((stands(-Vec3::UnitZ()) - Vec3(0, std::sin(0.2), std::cos(0.2))).norm() < 1e-12);
+    d.tilt = 0;
+    d.offset = 0.004;
+    QVERIFY((bodyFromTcp(d, 1).translation - Vec3(0.02, 0, 0.004)).norm() < 1e-12);
+    d.turn = 0.5;
+    QVERIFY((stands(Vec3::UnitX()) - Vec3(std::cos(0.5), -std::sin(0.5), 0)).norm() < 1e-12);
+    d.turns = Drawing::Turn::Free;
+    d.points[1].turn = -0.5;
+    QVERIFY((stands(Vec3::UnitX()) - Vec3(1, 0, 0)).norm() < 1e-12);
+    d.turns = Drawing::Turn::Fixed;
+    d.turn = 0;
+    d.points[2].at = Vec3(0.02, 0.02, 0);  // the way turns the corner, the tool does not
+    QVERIFY((stands(Vec3::UnitX()) - Vec3(1, 0, 0)).norm() < 1e-12);
+    d.turns = Drawing::Turn::Along;
+    QVERIFY((wayAt(d, 1) - Vec3(1, 1, 0).normalized()).norm() < 1e-12);
+}
+
+void RelationsTest::shiftedFixturesTakeAllAlong()
+{
+    std::mt19937_64 random(19);
+    std::uniform_real_distribution<double> any(-1, 1);
+    for (int pass = 0; pass < 20; ++pass) {
+        const Drawn d = drawnOnBench(pass % 2);
+        Cell before = d.cell;
+        // A target that is tied to a place of another target in the fixture.
+        TargetId tied;
+        before = *copyTarget(before, placesOf(before, d.seam).front()->id, &tied);
+        TargetId other;
+        before = *copyTarget(before, placesOf(before, d.seam).back()->id, &other);
+        before = *tieTarget(before, tied, {}, other);
+        History history(before);
+        // 12.5 mm one way and 3° about an axis.
+        const Vec3 way = Vec3(any(random), any(random), any(random)).normalized() * 0.0125;
+        const Quat turn(Eigen::AngleAxisd(3 * kDegree, Vec3(any(random), any(random), any(random)).normalized()));
+        const Pose old = worldFromFrame(before, d.bench);
+        const Pose moved = old * Pose{way, turn};
+        QVERIFY(!history.apply("Move", [&](const Cell& c) { return setFramePose(c, d.bench, moved); }));
+        const Cell& after = *history.current();
+        int dependents = 0;
+        for (const Target& target : before.targets) {
+            const Pose was = worldOf(before, target), is = worldOf(after, *findTarget(after, target.id));
+            if (target.kind == Target::Kind::Posture) continue;
+            const bool below = target.frame == d.bench;
+            dependents += below;
+            const Pose expected = below ? moved * inverse(old) * was : was;
+            QVERIFY(deviation(is, expected).metres < 1e-12);
+            QVERIFY(deviation(is, expected).radians < 1e-9);
+        }
+        QCOMPARE(dependents, 9 + 2);
+        // What a check says is said of where they are now.
+        const TargetVerdict verdict = checkTarget(after, *placesOf(after, d.seam).front(), {});
+        const Solutions there = waysTo(after, *placesOf(after, d.seam).front());
+        QCOMPARE(verdict.ways.items.size(), there.items.size());
+    }
+}
+
+void RelationsTest::movedPartsTakeTheirGroupsAlong()
+{
+    const Drawn d = drawnOnBench(true);
+    History history(d.cell);
+    const PartId part = findPattern(d.cell, d.seam)->drawing.part;
+    const Pose pose = findPart(d.cell, part)->pose * Pose{{0.0125, -0.004, 0.002}, Quat(Eigen::AngleAxisd(3 * kDegree, Vec3::UnitZ()))};
+    QVERIFY(!history.apply("Move", [&](const Cell& c) { return setPartPose(c, part, pose); }));
+    const std::vector<const Target*> was = placesOf(d.cell, d.seam), is = placesOf(*history.current(), d.seam);
+    QCOMPARE(was.size(), is.size());
+    const Pose moved = pose * inverse(findPart(d.cell, part)->pose);
+    for (size_t i = 0; i < was.size(); ++i) {
+        QCOMPARE(was[i]->id, is[i]->id);
+        QVERIFY(deviation(is[i]->pose, moved * was[i]->pose).metres < 1e-12);
+        QVERIFY(deviation(is[i]->pose, moved * was[i]->pose).radians < 1e-9);
+    }
+    // Into another frame, where it stays in the world.
+    QVERIFY(!history.apply("Frame", [&](const Cell& c) { return setPartFrame(c, part, {}); }));
+    const std::vector<const Target*> world = placesOf(*history.current(), d.seam);
+    for (const Target* target : world)
+        QVERIFY(!target->frame);
+    QVERIFY(deviation(worldOf(*history.current(), *world[2]), worldOf(d.cell, *was[2])).metres < 0.02);
+    history.undo();
+    history.undo();
+    QVERIFY(*history.current() == d.cell);
+}
+
+void RelationsTest::groupsOfAKindAreOnEveryPart()
+{
+    const Drawn d = drawnOnBench(true);
+    History history(d.cell);
+    const PartId first = findPattern(d.cell, d.seam)->drawing.part;
+    PartId second;
+    QVERIFY(!history.apply("Copy", [&](const Cell& c) { return copyPart(c, first, &second); }));
+    QCOMPARE(history.current()->patterns.size(), d.cell.patterns.size());
+    QVERIFY(!history.apply("Every", [&](const Cell& c) {
+        Pattern next = *findPattern(c, d.seam);
+        next.drawing.family = d.seam.value;
+        return changePattern(c, next);
+    }));
+    const auto groupOn = [&](PartId part) -> const Pattern* {
+        for (const Pattern& p : history.current()->patterns)
+            if (p.layout == Pattern::Layout::Drawn && p.drawing.part == part) return &p;
+        return nullptr;
+    };
+    QVERIFY(groupOn(second));
+    QCOMPARE(groupOn(second)->drawing.points.size(), groupOn(first)->drawing.points.size());
+    // A change of one is one of all, and a further part has it too.
+    const PatternId other = groupOn(second)->id;
+    QVERIFY(!history.apply("Lead", [&](const Cell& c) {
+        Pattern next = *findPattern(c, other);
+        next.drawing.lead = 0.2;
+        next.drawing.points.pop_back();
+        return changePattern(c, next);
+    }));
+    QCOMPARE(groupOn(first)->drawing.lead, 0.2);
+    QCOMPARE(placesOf(*history.current(), d.seam).size(), size_t(8));
+    PartId third;
+    QVERIFY(!history.apply("Copy", [&](const Cell& c) { return copyPart(c, second, &third); }));
+    QVERIFY(groupOn(third));
+    QCOMPARE(groupOn(third)->drawing.points.size(), size_t(8));
+    const Part& part = *findPart(*history.current(), third);
+    const Target& place = *placesOf(*history.current(), groupOn(third)->id).front();
+    QVERIFY(deviation(worldOf(*history.current(), place),
+                      worldFromPart(*history.current(), part) * bodyFromTcp(groupOn(third)->drawing, 0))
+                .metres
+            < 1e-12);
+    // The part goes, and its group with it.
+    QVERIFY(!history.apply("Delete", [&](const Cell& c) { return deletePart(c, third); }));
+    QVERIFY(!groupOn(third));
+    QVERIFY(!validate(*history.current()));
+}
+
+void RelationsTest::aPartThatIsWorkedOnStays()
+{
+    const Drawn d = drawnOnBench(true);
+    const Cell with = mainWith(d.cell, "    follow Rim at 50 mm/s\n");
+    History history(with);
+    const PartId part = findPattern(with, d.seam)->drawing.part;
+    const Status refused = history.apply("Delete", [&](const Cell& c) { return deletePart(c, part); });
+    QVERIFY(refused.has_value());
+    QCOMPARE(refused->code, std::string("edit.pattern-used"));
+    QVERIFY(*history.current() == with);
+}
+
+void RelationsTest::tiedTargetsGoWithWhatTheyAreTiedTo()
+{
+    const Drawn d = drawnOnBench(true);
+    const PartId part = findPattern(d.cell, d.seam)->drawing.part;
+    TargetId a, b;
+    Cell cell = *copyTarget(d.cell, placesOf(d.cell, d.seam)[1]->id, &a);
+    cell = *copyTarget(cell, placesOf(cell, d.seam)[4]->id, &b);
+    const Pose wasA = worldOf(cell, *findTarget(cell, a)), wasB = worldOf(cell, *findTarget(cell, b));
+    cell = *tieTarget(cell, a, part, {});
+    cell = *tieTarget(cell, b, {}, a);
+    // Tying moves nothing.
+    QVERIFY(deviation(worldOf(cell, *findTarget(cell, a)), wasA).metres < 1e-12);
+    QVERIFY(deviation(worldOf(cell, *findTarget(cell, b)), wasB).metres < 1e-12);
+    History history(cell);
+    const Pose moved = findPart(cell, part)->pose * Pose{{0.01, 0.02, 0.03}, Quat(Eigen::AngleAxisd(0.4, Vec3::UnitY()))};
+    QVERIFY(!history.apply("Move", [&](const Cell& c) { return setPartPose(c, part, moved); }));
+    const Pose by = worldFromPart(*history.current(), *findPart(*history.current(), part))
+                    * inverse(worldFromPart(cell, *findPart(cell, part)));
+    for (const auto& [id, was] : {std::pair(a, wasA), {b, wasB}}) {
+        const Pose is = worldOf(*history.current(), *findTarget(*history.current(), id));
+        QVERIFY(deviation(is, by * was).metres < 1e-12);
+        QVERIFY(deviation(is, by * was).radians < 1e-9);
+    }
+    // A tied target that is moved by itself keeps its new place beside the part.
+    QVERIFY(!history.apply("Own", [&](const Cell& c) {
+        return setTargetPose(c, a, findTarget(c, a)->pose * translated({0, 0, -0.01}));
+    }));
+    const Pose own = findTarget(*history.current(), a)->pose;
+    QVERIFY(*settled(*history.current()) == *history.current());
+    QVERIFY(findTarget(*history.current(), a)->pose == own);
+    // What it is tied to goes: it stays where it is, tied to nothing.
+    const Pose last = worldOf(*history.current(), *findTarget(*history.current(), b));
+    QVERIFY(!history.apply("Delete", [&](const Cell& c) { return deleteTarget(c, a); }));
+    QVERIFY(!findTarget(*history.current(), b)->tie.has_value());
+    QVERIFY(deviation(worldOf(*history.current(), *findTarget(*history.current(), b)), last).metres < 1e-12);
+}
+
+void RelationsTest::tiesMakeNoLoops()
+{
+    const Drawn d = drawnOnBench();
+    TargetId a, b;
+    Cell cell = *copyTarget(d.cell, placesOf(d.cell, d.seam)[1]->id, &a);
+    cell = *copyTarget(cell, placesOf(cell, d.seam)[4]->id, &b);
+    cell = *tieTarget(cell, a, {}, b);
+    QCOMPARE(tieTarget(cell, b, {}, a).error().code, std::string("edit.tie-loop"));
+    QCOMPARE(tieTarget(cell, a, {}, a).error().code, std::string("edit.tie-loop"));
+    QVERIFY(!tieTarget(cell, placesOf(cell, d.seam)[0]->id, {}, a).ok());
+    QVERIFY(!findTarget(*tieTarget(cell, a, {}, {}), a)->tie.has_value());
+}
+
+void RelationsTest::mirroredAndCopiedTargetsKeepTheirRelation()
+{
+    const Drawn d = drawnOnBench();
+    TargetId a, b;
+    Cell cell = *copyTarget(d.cell, placesOf(d.cell, d.seam)[1]->id, &a);
+    cell = *copyTarget(cell, placesOf(cell, d.seam)[4]->id, &b);
+    cell = *tieTarget(cell, b, {}, a);
+    const Cell twice = *mirrorTargets(*mirrorTargets(cell, {a, b}, 1, {0, 0.1, 0}), {a, b}, 1, {0, 0.1, 0});
+    for (const TargetId id : {a, b})
+        QVERIFY(deviation(findTarget(twice, id)->pose, findTarget(cell, id)->pose).metres < 1e-12);
+    const Cell once = *mirrorTargets(cell, {a}, 1, {0, 0.1, 0});
+    QVERIFY(std::abs(findTarget(once, a)->pose.translation[1] - (0.2 - findTarget(cell, a)->pose.translation[1])) < 1e-12);
+    QVERIFY(std::abs(findTarget(once, a)->pose.matrix().determinant() - 1) < 1e-9);
+    // Shifted by 12.5 mm and 3°, both together and each of them.
+    TargetShift shift;
+    shift.along = {0.0125, 0, 0};
+    shift.turn = 3 * kDegree;
+    const Cell shiftedBoth = *shiftTargets(cell, {a, b}, shift);
+    for (const TargetId id : {a, b}) {
+        const Pose expected = Pose{shift.along, Quat(Eigen::AngleAxisd(shift.turn, Vec3::UnitZ()))} * findTarget(cell, id)->pose;
+        QVERIFY(deviation(findTarget(shiftedBoth, id)->pose, expected).metres < 1e-12);
+    }
+    QVERIFY(*settled(shiftedBoth) == shiftedBoth);
+    FrameId other;
+    cell = *addFrame(cell, "Second bench", {}, translated({1, 1, 1}), &other);
+    std::vector<TargetId> made;
+    const Cell copied = *copyTargetsTo(cell, {a, b}, other, &made);
+    QCOMPARE(made.size(), size_t(2));
+    for (size_t i = 0; i < 2; ++i) {
+        QVERIFY(findTarget(copied, made[i])->pose == findTarget(cell, i ? b : a)->pose);
+        QCOMPARE(findTarget(copied, made[i])->frame, other);
+    }
+    QCOMPARE(findTarget(copied, made[1])->tie->target, made[0]);
+    QVERIFY(!validate(copied));
+}
+
+void RelationsTest::filesKeepAllOfIt()
+{
+    Drawn d = drawnOnBench(true);
+    Cell cell = d.cell;
+    Pattern group = *findPattern(cell, d.seam);
+    Drawing& g = group.drawing;
+    g.seam = false, g.closed = true, g.lead = 0.1, g.tilt = -0.2, g.turn = 0.3, g.offset = 0.004, g.radius = 0.01;
+    g.turns = Drawing::Turn::Free;
+    g.points[2].turn = 0.7;
+    g.family = d.seam.value;
+    group.leftOut = {3};
+    cell = *changePattern(cell, group);
+    TargetId a;
+    cell = *copyTarget(cell, placesOf(cell, d.seam)[1]->id, &a);
+    cell = *tieTarget(cell, a, g.part, {});
+    cell = *setFreedom(cell, {a}, {Freedom::Kind::Slide, 0, 0.02, 1});
+    cell = *setTargetGroup(cell, {a}, "Rim work");
+    cell = *setTargetNote(cell, a, "as measured in spring");
+    PartKind kind = *findPartKind(cell, findPart(cell, g.part)->kind);
+    kind.grips = {{"Middle", translated({0, 0, 0.005}), {Freedom::Kind::Cone, 0.2, 0, 0}}, {"Edge", {}, {}}};
+    cell = *changePartKind(cell, kind);
+    cell = mainWith(cell, "    follow Rim backwards over 30 mm with Spray at 40 mm/s blend 2 mm\n");
+    cell = *settled(cell);
+    const std::string text = writeCell(cell);
+    const Result<Cell> read = readCell(text, "x");
+    QVERIFY2(read.ok(), read.ok() ? "" : qPrintable(QString::fromStdString(read.error().line())));
+    QVERIFY(*read == cell);
+    QCOMPARE(writeCell(*read), text);
+}
+
+void RelationsTest::filesWithWrongDrawingsAreRefused_data()
+{
+    QTest::addColumn<QString>("from");
+    QTest::addColumn<QString>("to");
+    QTest::addColumn<QString>("says");
+    QTest::newRow("a normal that is none") << "\"normal\":[0.0,0.0,1.0]" << "\"normal\":[0.0,0.0,3.0]" << "length 1";
+    QTest::newRow("a number twice") << "\"number\":1," << "\"number\":0," << "number 0";
+    QTest::newRow("an older version") << "\"version\": 7" << "\"version\": 6" << "came with version 7";
+    QTest::newRow("a lead that lies down") << "\"lead\":0.0,\"tilt\"" << "\"lead\":2.0,\"tilt\"" << "the lead cannot be";
+}
+void RelationsTest::filesWithWrongDrawingsAreRefused()
+{
+    QFETCH(QString, from);
+    QFETCH(QString, to);
+    QFETCH(QString, says);
+    QString text = QString::fromStdString(writeCell(drawnOnBench().cell));
+    const auto at = text.indexOf(from);
+    QVERIFY2(at >= 0, qPrintable(text.mid(text.indexOf("drawing"), 600)));
+    text.replace(at, from.size(), to);
+    const Result<Cell> read = readCell(text.toStdString(), "x");
+    QVERIFY(!read.ok());
+    QVERIFY2(QString::fromStdString(read.error().line()).contains(says),
+             qPrintable(QString::fromStdString(read.error().line())));
+}
+
+void RelationsTest::freeWaysStayWithinTheFreedom_data()
+{
+    QTest::addColumn<int>("kind");
+    QTest::addColumn<double>("angle");
+    QTest::addColumn<double>("length");
+    QTest::newRow("fixed") << int(Freedom::Kind::Fixed) << 0.0 << 0.0;
+    QTest::newRow("any turn") << int(Freedom::Kind::Turn) << 0.0 << 0.0;
+    QTest::newRow("cone") << int(Freedom::Kind::Cone) << 0.3 << 0.0;
+    QTest::newRow("slide") << int(Freedom::Kind::Slide) << 0.0 << 0.05;
+    QTest::newRow("part of a turn") << int(Freedom::Kind::Within) << 0.4 << 0.0;
+}
+void RelationsTest::freeWaysStayWithinTheFreedom()
+{
+    QFETCH(int, kind);
+    QFETCH(double, angle);
+    QFETCH(double, length);
+    Cell cell = drawnOnBench().cell;
+    Target target = *placesOf(cell, cell.patterns.back().id)[3];
+    target.freedom = {Freedom::Kind(kind), angle, length, 0};
+    const std::vector<FreeWay> ways = freeWays(cell, target, {});
+    QVERIFY(!ways.empty());
+    double before = INFINITY, taught = -1;
+    for (const FreeWay& way : ways) {
+        QVERIFY(way.margin <= before + 1e-9);
+        before = way.margin;
+        const Pose off = inverse(target.pose) * way.frameFromTcp;
+        const double lean = std::acos(std::clamp((off.rotation * Vec3::UnitZ())[2], -1.0, 1.0));
+        const double turn = axisAngleOf(off.rotation).angle;
+        switch (Freedom::Kind(kind)) {
+        case Freedom::Kind::Fixed: QVERIFY(turn < 1e-9 && off.translation.norm() < 1e-12); break;
+        case Freedom::Kind::Turn: QVERIFY(lean < 1e-7 && off.translation.norm() < 1e-12); break;
+        case Freedom::Kind::Cone: QVERIFY(lean <= angle + 1e-9 && off.translation.norm() < 1e-12); break;
+        case Freedom::Kind::Within: QVERIFY(turn <= angle + 1e-9 && lean < 1e-7); break;
+        case Freedom::Kind::Slide:
+            QVERIFY(std::abs(off.translation[0]) <= length + 1e-12 && turn < 1e-9);
+            QVERIFY(off.translation.tail<2>().norm() < 1e-12);
+            break;
+        }
+        if (turn < 1e-9 && off.translation.norm() < 1e-12) taught = way.margin;
+        // Each can be gone to with that margin.
+        Target own = target;
+        own.pose = way.frameFromTcp;
+        const ArmStation& arm = armOf(cell, own);
+        const Pose is = frameFromTcp(cell, arm, own.frame, way.way.joints);
+        QVERIFY(deviation(is, own.pose).metres < 1e-6);
+        QVERIFY(std::abs(marginOf(cell, *arm.model, way.way.joints) - way.margin) < 1e-12);
+    }
+    QVERIFY(ways.front().margin >= taught);
+}
+
+void RelationsTest::remediesUseTheFreedom()
+{
+    // A target that was moved along its own X until no posture reaches it.
+    Cell cell = drawnOnBench().cell;
+    TargetId id;
+    cell = *copyTarget(cell, placesOf(cell, cell.patterns.back().id)[3]->id, &id);
+    Target moved = *findTarget(cell, id);
+    double by = 0;
+    while (!waysTo(cell, moved).items.empty() && by < 0.9) {
+        by += 0.05;
+        moved.pose = findTarget(cell, id)->pose * translated({by, 0, 0});
+    }
+    QVERIFY(waysTo(cell, moved).items.empty());
+    cell = *setTargetPose(cell, id, moved.pose);
+    cell = mainWith(cell, "    joint to \"" + findTarget(cell, id)->name + "\"\n");
+    const auto offers = [&](const Cell& of) {
+        const CheckResult checked = check(of);
+        for (const Finding& f : checked.findings)
+            if (f.severity == Severity::Blocked && f.target == id) return remediesFor(of, checked, f).offers;
+        return std::vector<Remedy>{};
+    };
+    const auto has = [](const std::vector<Remedy>& all, const char* change) {
+        return std::any_of(all.begin(), all.end(), [&](const Remedy& r) { return r.change == change; });
+    };
+    const std::vector<Remedy> fixed = offers(cell);
+    QVERIFY(!fixed.empty());
+    QVERIFY(!has(fixed, "free-slide"));
+    const std::vector<Remedy> free = offers(*setFreedom(cell, {id}, {Freedom::Kind::Slide, 0, by, 0}));
+    QVERIFY(has(free, "free-slide"));
+    // It comes before what is not free, and stays within what is.
+    QCOMPARE(free.front().change, std::string("free-slide"));
+    const Pose off = inverse(moved.pose) * findTarget(free.front().cell, id)->pose;
+    QVERIFY(std::abs(off.translation[0]) <= by + 1e-9 && off.translation.tail<2>().norm() < 1e-9);
+    QCOMPARE(free.front().blocked, 0);
+}
+
+void RelationsTest::freeTurnsAreTheBestChain()
+{
+    const Drawn d = drawnOnBench();
+    const FreeTurns found = freeTurns(d.cell, *findPattern(d.cell, d.seam));
+    QVERIFY(!found.unreached.has_value());
+    QCOMPARE(found.turns.size(), size_t(9));
+    const Cell cell = *withFreeTurns(d.cell, d.seam);
+    const Arm& arm = *cell.arms.front().model;
+    double margin = 1, travel = 0;
+    JointVector before;
+    for (const Target* target : placesOf(cell, d.seam)) {
+        const Solutions ways = waysTo(cell, *target);
+        const Solution* way = chosenWay(arm, *target, ways.items);
+        QVERIFY(way);
+        margin = std::min(margin, marginOf(cell, arm, way->joints));
+        if (before.size() > 0) {
+            double most = 0;
+            for (int i = 0; i < before.size(); ++i)
+                most = std::max(most, std::abs(before[i] - way->joints[i]) / arm.joints()[size_t(i)].speed);
+            travel += most;
+        }
+        before = way->joints;
+        QCOMPARE(target->freedom.kind, Freedom::Kind::Turn);
+    }
+    QVERIFY(std::abs(margin - found.margin) < 1e-9);
+    QVERIFY(std::abs(travel - found.travel) < 1e-9);
+    // No worse than any one turn kept all along.
+    for (int k = 0; k < 24; k += 3) {
+        Pattern same = *findPattern(d.cell, d.seam);
+        same.drawing.turns = Drawing::Turn::Free;
+        for (SurfacePoint& p : same.drawing.points)
+            p.turn = wrapped(k * 15 * kDegree);
+        const Cell other = *changePattern(d.cell, same);
+        double otherMargin = 1;
+        bool all = true;
+        for (const Target* target : placesOf(other, d.seam)) {
+            const Solutions ways = waysTo(other, *target);
+            const Solution* way = chosenWay(arm, *target, ways.items);
+            all = all && way;
+            if (way) otherMargin = std::min(otherMargin, marginOf(other, arm, way->joints));
+        }
+        if (all && margin < 1.0 / 3) QVERIFY(otherMargin < margin + 0.34);
+    }
+}
+
+void RelationsTest::followingGoesFromPlaceToPlace()
+{
+    const Drawn d = drawnOnBench();
+    const Cell cell = mainWith(d.cell, "    follow Rim over 30 mm with Spray at 50 mm/s\n");
+    const CheckResult checked = check(cell);
+    const ArmTrace& arm = checked.trace.arms.front();
+    // Above, down, on, eight lines, off, up.
+    QCOMPARE(arm.outcomes.size(), size_t(1 + 1 + 1 + 8 + 1 + 1));
+    QVERIFY2(!arm.blockedAt.has_value(), checked.findings.empty() ? "" : qPrintable(QString::fromStdString(findingText(cell, checked.findings.front()).line())));
+    const StepId step = cell.routines.back().steps.front().id;
+    std::vector<TargetId> visited;
+    for (const StepOutcome& outcome : arm.outcomes) {
+        QCOMPARE(outcome.step, step);
+        if (outcome.kind == StepKind::Line) visited.push_back(outcome.target);
+    }
+    const std::vector<const Target*> places = placesOf(cell, d.seam);
+    for (size_t i = 0; i < places.size(); ++i)
+        QCOMPARE(visited[i], places[i]->id);
+    // The process is on from the first place to the last.
+    const Process& process = cell.tools.front().processes.front();
+    const auto at = [&](double t) { return signalAt(cell, checked.trace, process.signal, t); };
+    QCOMPARE(at(arm.spans[1].end - 0.01), 0.0);
+    QCOMPARE(at(arm.spans[3].end), 1.0);
+    QCOMPARE(at(arm.spans[10].start + 0.001), 1.0);
+    QCOMPARE(at(checked.trace.duration), 0.0);
+    // At the speed asked for: eight lines of 20 mm.
+    const double seam = arm.spans[10].end - arm.spans[3].start;
+    QVERIFY(seam > 8 * 0.02 / 0.05);
+}
+
+void RelationsTest::followingIsTheSameAsItsSteps()
+{
+    const Drawn d = drawnOnBench();
+    std::string body = "    line to \"Rim 1\" at 50 mm/s\n    process Spray on\n";
+    for (int i = 2; i <= 9; ++i)
+        body += "    line to \"Rim " + std::to_string(i) + "\" at 50 mm/s" + (i < 9 ? " blend 5 mm\n" : "\n");
+    body += "    process Spray off\n";
+    const CheckResult steps = check(mainWith(d.cell, body)),
+                      follow = check(mainWith(d.cell, "    follow Rim with Spray at 50 mm/s blend 5 mm\n"));
+    QVERIFY(!steps.trace.arms.front().blockedAt);
+    QCOMPARE(follow.trace.duration, steps.trace.duration);
+    const CheckResult back = check(mainWith(d.cell, "    follow Rim backwards with Spray at 50 mm/s blend 5 mm\n"));
+    QCOMPARE(back.trace.arms.front().outcomes.front().target, placesOf(d.cell, d.seam).back()->id);
+    // A closed one comes back to where it began.
+    Pattern closed = *findPattern(d.cell, d.seam);
+    closed.drawing.closed = true;
+    const CheckResult round = check(mainWith(*changePattern(d.cell, closed), "    follow Rim at 50 mm/s\n"));
+    QCOMPARE(round.trace.arms.front().outcomes.back().target, placesOf(d.cell, d.seam).front()->id);
+}
+
+void RelationsTest::followingIsTypedAndPrinted()
+{
+    const Drawn d = drawnOnBench();
+    for (const char* text : {"follow Rim at 50 mm/s", "follow Rim backwards over 30 mm with Spray at 40 mm/s blend 2 mm",
+                             "follow Rim over 12.5 mm at 100 mm/s acceleration 50 %, may touch Bench"}) {
+        const Result<Step> step = typedStep(d.cell, text);
+        QVERIFY2(step.ok(), step.ok() ? "" : qPrintable(QString::fromStdString(step.error().line())));
+        QCOMPARE(QString::fromStdString(stepText(d.cell, *step)), QString(text));
+    }
+    QVERIFY(QString::fromStdString(typedStep(d.cell, "follow Nothing").error().line()).contains("pattern"));
+    QVERIFY(QString::fromStdString(typedStep(d.cell, "follow Rim with Nothing").error().line()).contains("process"));
+    QVERIFY(!typedStep(d.cell, "follow Rim at 0 mm/s").ok());
+}
+
+void RelationsTest::unreachablePointsAreNamed()
+{
+    const Drawn d = drawnOnBench();
+    const Cell far = *setFramePose(d.cell, d.bench, translated({9, 0, 0.5}));
+    const Result<Cell> turns = withFreeTurns(far, d.seam);
+    QVERIFY(!turns.ok());
+    QVERIFY(QString::fromStdString(turns.error().line()).contains("point 1 of \"Rim\""));
+    const Cell with = mainWith(far, "    follow Rim at 50 mm/s\n");
+    const CheckResult checked = check(with);
+    QVERIFY(checked.count(Severity::Blocked) > 0);
+    QVERIFY2(QString::fromStdString(findingText(with, checked.findings.front()).line()).contains("Rim"),
+             qPrintable(QString::fromStdString(findingText(with, checked.findings.front()).line())));
+}
+
+TOPIKOS_TEST(RelationsTest)
+#include "relations_test.moc"
