@@ -46,6 +46,7 @@ struct ReachOptions {
     std::vector<double> box;         ///< X0 X1 Y0 Y1 Z, or X0 X1 Y0 Y1 Z0 Z1 [m]
     double spacing = 0.05;           ///< [m]
     bool surface = false, freeTurn = false, json = false;
+    double cone = 0;  ///< [degrees]
     std::string csv;  ///< file for the table
 };
 int reachOfCell(const std::string& file, const ReachOptions& options);

@@ -112,6 +112,8 @@ int main(int argc, char** argv)
     reachCommand->add_option("--spacing", reach.spacing, "Of the spots [m] (0.05)");
     reachCommand->add_option("--target", reach.target, "Take the orientation of this target; without it the tool down");
     reachCommand->add_flag("--free", reach.freeTurn, "The tool may turn about its own axis");
+    reachCommand->add_option("--cone", reach.cone, "The tool's axis may lean by so many degrees, and turn")
+        ->check(CLI::Range(0.0, 180.0));
     reachCommand->add_option("--csv", reach.csv, "Write all spots to this CSV file");
     reachCommand->add_flag("--json", reach.json, "One JSON object instead of a picture in digits");
     reachCommand->callback([&] { code = reachOfCell(file, reach); });

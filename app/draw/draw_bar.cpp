@@ -66,7 +66,7 @@ DrawBar::DrawBar(SurfaceDraw& draw, QWidget* parent) : QFrame(parent), m_draw(dr
         f->setObjectName(name);
         f->setAccessibleName(tip);
         f->setToolTip(tip);
-        f->setFixedWidth(74);
+        f->setFixedWidth(70);
         row->addWidget(f);
         return f;
     };
@@ -95,7 +95,7 @@ DrawBar::DrawBar(SurfaceDraw& draw, QWidget* parent) : QFrame(parent), m_draw(dr
     m_radius = number(second, "drawRadius", "Radius that normals are smoothed over; 0: as the surface is",
                       Quantity::Length, kMillimetre);
     label(second, "X");
-    m_turns = choice(second, "drawTurns", {"along the way", "fixed", "free"},
+    m_turns = choice(second, "drawTurns", {"along", "fixed", "free"},
                      "Where the tool's X axis points: along the way, as the body's, or where the arm reaches best");
     connect(m_turns, &QComboBox::activated, this,
             [this](int i) { change([i](DrawSettings& s) { s.stand.turns = Drawing::Turn(i); }); });

@@ -18,22 +18,20 @@ JogPad::JogPad(Session& session, HeldJog& held, QWidget* parent) :
     column->setSpacing(4);
     auto* head = new QHBoxLayout;
     head->setSpacing(4);
-    auto* title = new QLabel("Jog", this);
-    title->setFont(textFont(12, QFont::DemiBold));
-    head->addWidget(title);
+    m_how = new QPushButton(this);
+    m_how->setObjectName("jogHow");
+    m_how->setCheckable(true);
+    m_how->setFont(textFont(12, QFont::DemiBold));
+    m_how->setStyleSheet("padding: 1px 4px;");
+    m_how->setToolTip("By steps, or for as long as a key or button is held (H in the view)");
+    connect(m_how, &QPushButton::clicked, this, [this](bool on) { m_held.setOn(on); });
+    head->addWidget(m_how);
     m_pivot = new QLabel(this);
     m_pivot->setObjectName("jogPivot");
     m_pivot->setProperty("class", "faint");
     m_pivot->setStyleSheet("font-size: 11px;");
     m_pivot->setSizePolicy(QSizePolicy::Ignored, QSizePolicy::Fixed);
     head->addWidget(m_pivot, 1);
-    m_how = new QPushButton(this);
-    m_how->setObjectName("jogHow");
-    m_how->setCheckable(true);
-    m_how->setStyleSheet("padding: 1px 5px;");
-    m_how->setToolTip("By steps, or for as long as a key or button is held (H in the view)");
-    connect(m_how, &QPushButton::clicked, this, [this](bool on) { m_held.setOn(on); });
-    head->addWidget(m_how);
     const auto stepButton = [&](const char* words, int by, const char* tip) {
         auto* b = new QPushButton(words, this);
         b->setFixedSize(24, 22);
@@ -51,7 +49,7 @@ JogPad::JogPad(Session& session, HeldJog& held, QWidget* parent) :
     m_step = new QLabel(this);
     m_step->setObjectName("jogStep");
     m_step->setFont(figureFont(12));
-    m_step->setMinimumWidth(98);
+    m_step->setMinimumWidth(88);
     m_step->setAlignment(Qt::AlignCenter);
     head->addWidget(m_step);
     stepButton("›", 1, "Larger steps, or faster (>, + in the view)")->setObjectName("jogCoarser");
@@ -124,7 +122,7 @@ JogPad::JogPad(Session& session, HeldJog& held, QWidget* parent) :
 void JogPad::refresh()
 {
     m_how->setChecked(m_held.on());
-    m_how->setText(m_held.on() ? "held" : "steps");
+    m_how->setText(m_held.on() ? "Jog held" : "Jog steps");
     for (QPushButton* b : m_minus)
         b->setAutoRepeat(!m_held.on());
     for (QPushButton* b : m_plus)

@@ -2,6 +2,7 @@
 #include "app/properties/choices.h"
 #include "app/properties/shaped_page.h"
 #include "core/cell/step_check.h"
+#include "core/surface/draw.h"
 
 namespace topikos {
 
@@ -79,6 +80,7 @@ public:
 
 private:
     void fill() override;
+    void addGrips(const Part& part, const PartKind& kind);
 
     PartId m_shown;
 };
@@ -105,6 +107,8 @@ private:
     /// How many places fail, and why.
     void addVerdict(const Pattern& pattern);
     void change(PatternId id, const std::function<void(Pattern&)>& set);
+
+    DrawRule m_rule;  ///< typed last, for points anew
 };
 
 class ArmPage : public Page {

@@ -4,6 +4,7 @@
 #include "app/properties/choices.h"
 #include "app/session/text.h"
 
+#include <algorithm>
 #include <utility>
 
 namespace topikos {
@@ -49,6 +50,59 @@ void PartPage::fill()
                       : QString("Kind: %1").arg(text(kind.name)),
             "Kind");
     addKind(kind);
+    addGrips(part, kind);
+}
+
+void PartPage::addGrips(const Part& part, const PartKind& kind)
+{
+    addHead("Grip points", "Grips");
+    const auto change = [=, this](const QString& label, const std::function<void(PartKind&)>& set) {
+        edit(label, [kind = kind.id, set](const Cell& c) -> Result<Cell> {
+            PartKind next = *findPartKind(c, kind);
+            set(next);
+            return changePartKind(c, next);
+        });
+    };
+    if (kind.grips.empty()) addText("", "None: it is gripped at its origin");
+    for (size_t i = 0; i < kind.grips.size(); ++i) {
+        const GripPoint& grip = kind.grips[i];
+        addLine("Grip", QString("gripName%1").arg(i), text(grip.name), "Name of the grip point",
+                [=](const QString& words) {
+                    change("Rename grip point", [i, name = words.trimmed().toStdString()](PartKind& k) {
+                        if (i < k.grips.size()) k.grips[i].name = name;
+                    });
+                    return true;
+                });
+        addText("at", offsetText(grip.pose, m_session.cell().angles));
+        addChoice("Freedom", QString("gripFreedom%1").arg(i), {"as taught", "any turn about the tool"},
+                  grip.freedom.kind == Freedom::Kind::Turn, [=](int chosen) {
+                      change("Freedom of a grip point", [i, chosen](PartKind& k) {
+                          if (i < k.grips.size())
+                              k.grips[i].freedom = {chosen ? Freedom::Kind::Turn : Freedom::Kind::Fixed, 0, 0, 0};
+                      });
+                  });
+        addButtons({{"Remove", QString("gripRemove%1").arg(i), "Takes this grip point away", [=] {
+                         change("Remove grip point", [i](PartKind& k) {
+                             if (i < k.grips.size()) k.grips.erase(k.grips.begin() + std::ptrdiff_t(i));
+                         });
+                     }}});
+    }
+    addButtons({{"Grip point here", "gripAdd",
+                 "Where the tool stands now, for every part of this kind; Grip it and To it go by it",
+                 [=, this, id = part.id] {
+                     const Part* own = findPart(m_session.cell(), id);
+                     if (!own) return;
+                     const Pose partFromTcp =
+                         inverse(m_session.shownPlace(own->frame) * own->pose) * m_session.shownTcp();
+                     change("Add grip point", [=](PartKind& k) {
+                         std::string name = "Grip 1";
+                         for (int n = 2; std::any_of(k.grips.begin(), k.grips.end(),
+                                                     [&](const GripPoint& g) { return g.name == name; });
+                              ++n)
+                             name = "Grip " + std::to_string(n);
+                         k.grips.push_back({name, partFromTcp, {}});
+                     });
+                 }}});
 }
 
 }  // namespace topikos

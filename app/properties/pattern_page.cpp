@@ -156,15 +156,21 @@ void PatternPage::fillDrawn(const Pattern& pattern)
                  "Turns about the tool's axis with the most margin and the least travel, point by point",
                  [=, this] { chooseTurns(m_session, id); }}});
     addHead("Points");
-    const double even = d.points.size() > 1 ? lengthOf(d) / double(d.points.size() - (d.closed ? 0 : 1)) : 0.02;
-    addNumber("Anew every", "drawnSpacing", limits::kSpacing.clamped(even) / kMillimetre, "mm", limits::kSpacing,
-              kMillimetre, 2, [=, this](double v) {
-                  respaceGroup(m_session, id, {DrawRule::Kind::Spacing, v * kMillimetre, 0.0005, d.radius});
-              });
-    addNumber("By chord", "drawnChord", DrawRule{}.chord / kMillimetre, "mm", limits::kChord, kMillimetre, 3,
-              [=, this](double v) {
-                  respaceGroup(m_session, id, {DrawRule::Kind::Chord, 0.02, v * kMillimetre, d.radius});
-              });
+    // What is typed here changes nothing by itself: the buttons do.
+    addNumber("Every", "drawnSpacing", m_rule.spacing / kMillimetre, "mm", limits::kSpacing, kMillimetre, 2,
+              [this](double v) { m_rule.spacing = v * kMillimetre; });
+    addNumber("Chord", "drawnChord", m_rule.chord / kMillimetre, "mm", limits::kChord, kMillimetre, 3,
+              [this](double v) { m_rule.chord = v * kMillimetre; });
+    const auto space = [=, this, radius = d.radius](DrawRule::Kind kind) {
+        DrawRule rule = m_rule;
+        rule.kind = kind;
+        rule.radius = radius;
+        respaceGroup(m_session, id, rule);
+    };
+    addButtons({{"Space anew", "groupSpace", "Points at that distance along the line through those that there are",
+                 [=] { space(DrawRule::Kind::Spacing); }},
+                {"By chord", "groupChord", "As few points as keep that line within the chord error",
+                 [=] { space(DrawRule::Kind::Chord); }}});
     addPlacesLeftOut(pattern);
     addButtons({{"Reverse", "groupReverse", "The other way round", [=, this] { reverseGroup(m_session, id); }},
                 {"Mirror X", "groupMirrorX", "Across the body's YZ plane, and onto the surface there",

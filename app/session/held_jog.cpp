@@ -58,7 +58,7 @@ double HeldJog::turnSpeed() const { return kSpeeds[m_level].turn; }
 
 QString HeldJog::speedText() const
 {
-    return QString("%1 mm/s · %2°/s")
+    return QString("%1 mm · %2° /s")
         .arg(QString::fromStdString(plainNumber(millimetres(lengthSpeed()), 2)),
              QString::fromStdString(plainNumber(degrees(turnSpeed()), 2)));
 }
@@ -83,12 +83,14 @@ void HeldJog::advance(double seconds)
 {
     const double before = m_ramp;
     m_ramp = std::clamp(m_ramp + (m_held ? seconds / kUp : -seconds / kDown), 0.0, 1.0);
-    if (!m_held && m_ramp == 0) {
+    if (!m_held && before == 0) {
         m_timer.stop();
         Q_EMIT changed();
         return;
     }
-    const double share = 0.5 * (before + m_ramp) * seconds * m_sign;
+    // On the ramp for as long as it takes, at full speed or at rest for what is left.
+    const double ramping = std::min(seconds, std::abs(m_ramp - before) * (m_held ? kUp : kDown));
+    const double share = (0.5 * (before + m_ramp) * ramping + m_ramp * (seconds - ramping)) * m_sign;
     bool free;
     if (m_session.jogSpace() == JogSpace::Joint) {
         const bool slides = m_session.arm().joints()[size_t(m_axis)].kind == JointKind::Prismatic;

@@ -21,7 +21,7 @@ public:
     void changeSpeed(int by);
     double lengthSpeed() const;  ///< of the TCP [m/s]
     double turnSpeed() const;    ///< [rad/s]
-    /// "12.5 mm/s · 5°/s"
+    /// "25 mm · 5° /s"
     QString speedText() const;
 
     /// Held: along (0-2) or about (3-5) an axis of the jog space, or the joint of that number.

@@ -306,6 +306,7 @@ private:
     struct SendChoice;
     std::optional<SendChoice> chooseSend(const PickedPlace& place, SendAxis axis, const std::vector<double>& offs,
                                          int turns);
+    std::optional<SendChoice> chooseGrip(const Part& part, const std::vector<double>& offs);
     bool addStroke(const SendChoice& choice, FrameId frame, const QString& label, bool grips, double over);
     /// A TCP (in base) moved along, or turned about, one of some axes; turns go about the pivot.
     Pose shiftedTcp(const Pose& baseFromTcp, const Quat& axes, int axis, double by) const;

@@ -3,6 +3,7 @@
 #include "app/session/text.h"
 #include "core/cell/step_tree.h"
 #include "core/cell/typed_move.h"
+#include "core/robot/self_motion.h"
 #include "core/spatial/rotation.h"
 #include "core/spatial/units.h"
 
@@ -174,7 +175,6 @@ bool Session::setAxisAround(FrameId id, double value)
 bool Session::jogJointAround(int joint, double steps)
 {
     const JointVector now = shownPosture();
-    const Pose flange = forward(arm(), now);
     const Joint& j = arm().joints()[size_t(joint)];
     const bool slides = j.kind == JointKind::Prismatic;
     const double wanted = now[joint] + steps * (slides ? jogLength() : jogAngle());
@@ -182,15 +182,17 @@ bool Session::jogJointAround(int joint, double steps)
         say(QString("Joint %1 is at its range end (%2).").arg(joint + 1).arg(jointText(j, now[joint])), true);
         return false;
     }
-    // The others follow: towards the joint's new value, and back onto the tool's place, until both hold.
-    JointVector near = now;
-    near[joint] = wanted;
-    const auto next = followBranch(arm(), flange, configurationOf(arm(), near), near);
-    constexpr double enough = 0.5;  // of the way that was asked for
-    if (!next || rangeExcess(arm(), *next).joint >= 0
-        || std::abs((*next)[joint] - now[joint]) < enough * std::abs(wanted - now[joint])) {
+    const auto next = selfMotion(arm(), now, joint, wanted - now[joint]);
+    if (!next) {
         say(QString("The tool cannot be held still while joint %1 moves: the arm has no axis to spare for it.")
                 .arg(joint + 1),
+            true);
+        return false;
+    }
+    if (const RangeExcess excess = rangeExcess(arm(), *next); excess.joint >= 0) {
+        say(QString("Joint %1 would be %2 past its range.")
+                .arg(excess.joint + 1)
+                .arg(jointText(arm().joints()[size_t(excess.joint)], excess.excess)),
             true);
         return false;
     }

@@ -2,6 +2,9 @@
 
 #include "app/session/text.h"
 #include "core/cell/edit_steps.h"
+#include "core/cell/edit_targets.h"
+#include "core/cell/settled.h"
+#include "core/reach/freedom.h"
 #include "core/reach/send.h"
 
 #include <algorithm>
@@ -12,6 +15,7 @@ namespace topikos {
 struct Session::SendChoice {
     SendWay way;
     PickedPlace place;
+    Freedom freedom{};  ///< of the grip point
 };
 
 void Session::setPicked(std::optional<PickedPlace> place)
@@ -93,16 +97,58 @@ bool Session::sendThere(SendAxis axis, double off)
         return false;
     }
     constexpr int turns = 24;
-    const std::optional<SendChoice> choice = chooseSend(*place, axis, {off}, turns);
+    const Part* part = axis == SendAxis::Normal ? findPart(cell(), selected<PartId>()) : nullptr;
+    const bool byGrip = part && !findPartKind(cell(), part->kind)->grips.empty();
+    const std::optional<SendChoice> choice =
+        byGrip ? chooseGrip(*part, {off}) : chooseSend(*place, axis, {off}, turns);
     if (!choice) return false;
     m_movedAt.invalidate();
     if (!driveTo(choice->way.postures.front())) return false;
     say(QString("At %1%2, turned by %3: margin %4 %.")
-            .arg(place->words,
+            .arg(byGrip ? QString("%1 of %2").arg(choice->place.words, place->words) : place->words,
                  off > 0 ? QString(", %1 %2 before it").arg(placeFigure(off, 1), lengthUnit().symbol) : QString(),
                  degreeText(wrapped(choice->way.turn)))
             .arg(100 * choice->way.margin, 0, 'f', 0));
     return true;
+}
+
+/// The grip point of a part's kind that is reached with the most margin, as a place to be sent to; at the part's origin
+/// where its kind has none. Its target goes with the part.
+std::optional<Session::SendChoice> Session::chooseGrip(const Part& part, const std::vector<double>& offs)
+{
+    const Pose world = shownPlace(part.frame) * part.pose;
+    const PartKind& kind = *findPartKind(cell(), part.kind);
+    if (kind.grips.empty()) {
+        // The jaws along the part or across it.
+        constexpr int turns = 4;
+        const PickedPlace place{world.translation, world.rotation * Vec3::UnitZ(), world.rotation, part.id,
+                                text(part.name)};
+        return chooseSend(place, SendAxis::Normal, offs, turns);
+    }
+    std::optional<SendChoice> best;
+    Solutions lacking;
+    for (const GripPoint& grip : kind.grips)
+        for (const FreeWay& free : posesWithin(grip.freedom, grip.pose)) {
+            SendQuery query;
+            query.arm = m_arm;
+            const Pose tcp = world * free.frameFromTcp;
+            query.place = tcp.translation;
+            query.into = tcp.rotation * Vec3::UnitZ();
+            query.reference = tcp.rotation;
+            query.turns = 1;
+            query.offs = offs;
+            query.axes = shownAxes();
+            SendWays found = sendWays(cell(), query);
+            if (found.ways.empty()) lacking = found.lacking;
+            else if (!best || found.ways.front().margin > best->way.margin)
+                best = SendChoice{std::move(found.ways.front()),
+                                  {tcp.translation, -query.into, tcp.rotation, part.id, text(grip.name)},
+                                  grip.freedom};
+        }
+    if (!best)
+        say(QString("No grip point of %1 can be reached. %2").arg(text(part.name), solutionsText(arm(), lacking)),
+            true);
+    return best;
 }
 
 bool Session::addStroke(const SendChoice& choice, FrameId frame, const QString& label, bool grips, double over)
@@ -120,7 +166,11 @@ bool Session::addStroke(const SendChoice& choice, FrameId frame, const QString& 
         const Result<Cell> taken =
             takePoseTarget(cell, m_arm, frame, choice.way.postures.front(), name, &target, shownAxes());
         if (!taken) return taken;
-        return insertSteps(*taken, routine.id, findRoutine(*taken, routine.id)->steps.size(),
+        Result<Cell> free = setFreedom(*taken, {target}, choice.freedom);
+        const auto* part = std::get_if<PartId>(&choice.place.of);
+        if (free && grips && part) free = tieTarget(*free, target, *part, {});
+        if (!free) return free;
+        return insertSteps(*free, routine.id, findRoutine(*free, routine.id)->steps.size(),
                            grips ? gripStroke(target, over) : releaseStroke(target, over), &made);
     });
     if (done && !made.empty()) select(made.back());
@@ -135,12 +185,7 @@ bool Session::addGripThere(double over)
         say("Select the part that is to be gripped first.", true);
         return false;
     }
-    const Pose world = shownPlace(part->frame) * part->pose;
-    const PickedPlace place{world.translation, world.rotation * Vec3::UnitZ(), world.rotation, m_selection,
-                            text(part->name)};
-    // The jaws along the part or across it.
-    constexpr int turns = 4;
-    const std::optional<SendChoice> choice = chooseSend(place, SendAxis::Normal, {0, over}, turns);
+    const std::optional<SendChoice> choice = chooseGrip(*part, {0, over});
     return choice && addStroke(*choice, part->frame, text(part->name) + " pick", true, over);
 }
 

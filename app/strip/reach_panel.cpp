@@ -210,7 +210,21 @@ ReachPanel::ReachPanel(Session& session, QWidget* parent) : QWidget(parent), m_s
     m_free = new QCheckBox("free turn", this);
     m_free->setObjectName("reachFree");
     m_free->setToolTip("The tool may turn about its own axis: the best of 24 turns counts");
-    side->addWidget(m_free, 2, 3);
+    m_cone = new QDoubleSpinBox(this);
+    m_cone->setObjectName("reachCone");
+    m_cone->setAccessibleName("How far the tool may lean");
+    m_cone->setToolTip("The tool's axis may lean by up to so much, and turns about it are free: the best counts");
+    m_cone->setRange(0, 90);
+    m_cone->setDecimals(0);
+    m_cone->setPrefix("lean ");
+    m_cone->setSuffix("°");
+    m_cone->setButtonSymbols(QAbstractSpinBox::NoButtons);
+    connect(m_cone, &QDoubleSpinBox::valueChanged, m_free, [this](double lean) { m_free->setEnabled(lean == 0); });
+    auto* freeRow = new QHBoxLayout;
+    freeRow->setSpacing(4);
+    freeRow->addWidget(m_free);
+    freeRow->addWidget(m_cone, 1);
+    side->addLayout(freeRow, 2, 3);
     m_tool = combo("reachTool", "How the tool is held", {});
     side->addWidget(m_tool, 4, 0, 1, 2);
     m_layer = new QSpinBox(this);
@@ -268,6 +282,7 @@ ReachPanel::ReachPanel(Session& session, QWidget* parent) : QWidget(parent), m_s
         connect(spin, &QDoubleSpinBox::valueChanged, this, follow);
     connect(m_spacing, &QDoubleSpinBox::valueChanged, this, follow);
     connect(m_free, &QCheckBox::toggled, this, follow);
+    connect(m_cone, &QDoubleSpinBox::valueChanged, this, follow);
     connect(m_picture, &ReachPicture::pointed, this, &ReachPanel::point);
     connect(m_picture, &ReachPicture::taken, this, &ReachPanel::take);
     connect(&session, &Session::overlayPointed, this, &ReachPanel::point);
@@ -339,7 +354,8 @@ ReachQuery ReachPanel::query() const
     query.frame = m_frames[size_t(std::max(0, m_frame->currentIndex()))];
     query.axes = m_session.shownAxes();
     query.spacing = m_spacing->value() * kMillimetre;
-    query.freeTurn = m_free->isChecked();
+    if (m_free->isChecked()) query.freedom.kind = Freedom::Kind::Turn;
+    if (m_cone->value() > 0) query.freedom = {Freedom::Kind::Cone, m_cone->value() * kDegree, 0, 0};
     if (m_over->currentIndex() == OverBodies) {
         query.over = ReachQuery::Over::Surface;
         return query;

@@ -92,6 +92,7 @@ private:
     std::array<QDoubleSpinBox*, 6> m_box;
     QDoubleSpinBox* m_spacing;
     QCheckBox* m_free;
+    QDoubleSpinBox* m_cone;
     QSpinBox* m_layer;
     QPushButton *m_make, *m_save;
     ReachPicture* m_picture;

@@ -55,7 +55,9 @@ void Scene::addSelected(DrawList& list, const CellState& state) const
     if (const PartId id = m_session.selected<PartId>())
         for (const PlacedPart& p : state.parts)
             if (p.part == id) addTriad(list.marks, p.worldFromPart, 0.12, 2);
-    if (const Pattern* pattern = findPattern(cell, m_session.selected<PatternId>())) {
+    // Drawn groups have glyphs of their own.
+    if (const Pattern* pattern = findPattern(cell, m_session.selected<PatternId>());
+        pattern && pattern->layout != Pattern::Layout::Drawn) {
         const Pose frame = worldFromFrame(cell, pattern->frame, state.axes);
         Vec3 before = Vec3::Zero();
         bool first = true;

@@ -292,7 +292,10 @@ void Viewport::paintOverlay(QPainter& painter)
         painter.drawEllipse(m_camera.pixel(grip.world.translation, size()), kGripRadius, kGripRadius);
     }
     if (const Pattern* pattern = findPattern(cell, m_session.selected<PatternId>()))
-        label((m_session.shownPlace(pattern->frame) * pattern->first).translation, text(pattern->name));
+    {
+        const Vec3 at = pattern->layout == Pattern::Layout::Drawn ? pattern->drawing.points.front().at : Vec3::Zero();
+        label(m_session.shownPlace(pattern->frame) * pattern->first * at, text(pattern->name));
+    }
     if (const Target* t = findTarget(cell, m_session.selected<TargetId>()); t && t->kind == Target::Kind::Pose)
         label((m_session.shownPlace(t->frame) * t->pose).translation, text(t->name));
     if (const Frame* f = findFrame(cell, m_session.selected<FrameId>()))

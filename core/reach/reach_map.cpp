@@ -1,7 +1,9 @@
 #include "core/reach/reach_map.h"
 
+#include "core/cell/edit_targets.h"
 #include "core/check/margin.h"
-#include "core/reach/send.h"
+#include "core/reach/freedom.h"
+#include "core/spatial/rotation.h"
 #include "core/shape/mesh.h"
 
 #include <fmt/format.h>
@@ -90,6 +92,7 @@ Status checkReachQuery(const Cell& cell, const ReachQuery& query)
         if (!frame || frame->solids.empty()) return bad("the frame has no body", "Choose one that has, or a box.");
         return std::nullopt;
     }
+    if (Status wrong = checkFreedom(query.freedom)) return wrong;
     double spots = 1;
     for (int i = 0; i < 3; ++i) {
         const double length = query.highest[i] - query.lowest[i];
@@ -132,16 +135,14 @@ Result<ReachMap> reachMap(const Cell& cell, const ReachQuery& query,
     const Pose& flangeFromPoint = flangeFromTcp(cell, station);
     ReachMap map;
     const auto judge = [&](ReachSpot& spot) {
-        if (!query.freeTurn) {
+        if (query.freedom.kind == Freedom::Kind::Fixed) {
             spot = judged(cell, station, baseFromFrame, flangeFromPoint, spot.frameFromTcp);
             return;
         }
         const Pose asked = spot.frameFromTcp;
         std::optional<ReachSpot> best;
-        for (int i = 0; i < kReachTurns; ++i) {
-            const Quat turn(Eigen::AngleAxisd(2 * std::numbers::pi * i / kReachTurns, Vec3::UnitZ()));
-            ReachSpot own =
-                judged(cell, station, baseFromFrame, flangeFromPoint, {asked.translation, asked.rotation * turn});
+        for (const FreeWay& free : posesWithin(query.freedom, asked)) {
+            ReachSpot own = judged(cell, station, baseFromFrame, flangeFromPoint, free.frameFromTcp);
             // Of those that are not reached the one that lacks least, where that can be compared.
             const bool better = !best || own.margin > best->margin || (own.reached() && !best->reached())
                                 || (!own.reached() && !best->reached() && own.reason == best->reason

@@ -16,12 +16,11 @@ struct ReachQuery {
     Vec3 lowest = Vec3::Zero(), highest = Vec3::Zero();  ///< Box; a plane where one side has no length [m]
     double spacing = 0.05;                               ///< of spots [m]
     Quat frameFromTcp = Quat(0, 1, 0, 0);                ///< Box: orientation; over a surface the tool points into it
-    bool freeTurn = false;                               ///< about the tool's own axis: the best of kReachTurns counts
+    Freedom freedom{};  ///< of the pose asked for: the best that it allows counts, see posesWithin()
     AxisValues axes{};                                   ///< where device axes stand
     std::stop_token stop{};
 };
 
-inline constexpr int kReachTurns = 24;          ///< that are tried of a free turn
 inline constexpr size_t kMostSpots = 250000;    ///< more are refused
 inline constexpr double kFinestSpacing = 1e-3;  ///< [m]
 

@@ -217,10 +217,18 @@ void DrawWindowTest::pageChangesTheGroup()
     QVERIFY(std::abs(deviation(placesOf(id)[5]->pose, before).metres - 0.003) < 1e-9);
     const size_t many = placesOf(id).size();
     type("drawnSpacing", "40");
+    QCOMPARE(placesOf(id).size(), many);
+    click("groupSpace");
     QVERIFY(placesOf(id).size() < many && placesOf(id).size() > many / 3);
     click("groupReverse");
     click("groupMirrorX");
-    session().undo(), session().undo(), session().undo(), session().undo(), session().undo();
+    // Each of them is one edit.
+    QStringList undone;
+    while (session().history().canUndo()) {
+        undone << QString::fromStdString(session().history().undoLabel());
+        session().undo();
+    }
+    QVERIFY2(undone.size() == 5, qPrintable(undone.join(" | ")));
     QVERIFY(placesOf(id)[5]->pose == before);
 }
 

@@ -1,3 +1,7 @@
+#include "app/session/held_jog.h"
+#include "core/cell/devices.h"
+#include "core/cell/edit.h"
+#include "core/robot/catalogue.h"
 #include "app/instruments/nearest_contact.h"
 #include "app/instruments/travel_bars.h"
 #include "app/session/text.h"
@@ -19,6 +23,11 @@ using namespace topikos::test;
 class JogWindowTest : public WindowFixture {
     Q_OBJECT
 private Q_SLOTS:
+    void heldKeysJogWithRamps();
+    void heldJogEndsAtARangeEnd();
+    void jointsMoveAroundTheTool();
+    void railsMoveAroundTheTool();
+    void constructionFollowsTheArm();
     void jogsFromTheKeyboard_data();
     void jogsFromTheKeyboard();
     void jogStopsAtTheRangeEndAndSaysSo();
@@ -373,6 +382,156 @@ void JogWindowTest::nearestContactFollowsArmAndRun()
     QCOMPARE(nearest->shown().distance, along.at(session().station().id, 1.2).distance);
     session().scrub(2.2);
     QCOMPARE(nearest->shown().distance, along.at(session().station().id, 2.2).distance);
+}
+
+void JogWindowTest::heldKeysJogWithRamps()
+{
+    m_window->openExample("tile-glazing-line");
+    fresh();
+    view().setFocus();
+    HeldJog& held = view().held();
+    QVERIFY(!held.on());
+    QTest::keyClick(&view(), Qt::Key_H);
+    QVERIFY(held.on());
+    QTest::keyClick(&view(), Qt::Key_Plus);
+    const double speed = held.lengthSpeed();
+    QTest::keyClick(&view(), Qt::Key_Minus);
+    QVERIFY(held.lengthSpeed() < speed);
+    const Vec3 start = session().shownTcp().translation;
+    QTest::keyPress(&view(), Qt::Key_PageUp);
+    QVERIFY(held.moving());
+    // By its own clock, so that the test does not depend on that of the machine.
+    double before = start.z(), last = 0;
+    for (int i = 0; i < 10; ++i) {
+        held.advance(0.02);
+        const double now = session().shownTcp().translation.z(), piece = now - before;
+        QVERIFY(piece > last - 1e-9);  // it comes up to speed
+        QVERIFY(piece <= held.lengthSpeed() * 0.02 + 1e-9);
+        last = piece;
+        before = now;
+    }
+    held.advance(0.2);
+    QCOMPARE(held.ramp(), 1.0);
+    before = session().shownTcp().translation.z();
+    held.advance(0.02);
+    QVERIFY(std::abs(session().shownTcp().translation.z() - before - held.lengthSpeed() * 0.02) < 1e-9);
+    // Let go it comes to rest, a little further on.
+    before = session().shownTcp().translation.z();
+    QTest::keyRelease(&view(), Qt::Key_PageUp);
+    held.advance(0.2);
+    const double further = session().shownTcp().translation.z() - before;
+    QVERIFY(further > 0 && further < 0.2 * held.lengthSpeed());
+    held.advance(0.02);
+    QVERIFY(!held.moving());
+    // All of it is one move by hand.
+    QVERIFY(session().standBack());
+    QVERIFY((session().shownTcp().translation - start).norm() < 1e-9);
+    // A button does the same, and steps do not.
+    QTest::mousePress(child<QPushButton>("jogPlus0"), Qt::LeftButton);
+    QVERIFY(held.moving());
+    held.advance(0.1);
+    QTest::mouseRelease(child<QPushButton>("jogPlus0"), Qt::LeftButton);
+    held.advance(0.2);
+    held.advance(0.02);
+    QVERIFY(!held.moving());
+    QVERIFY(session().shownTcp().translation.x() > start.x());
+    QTest::keyClick(&view(), Qt::Key_H);
+    QVERIFY(!held.on());
+}
+
+void JogWindowTest::heldJogEndsAtARangeEnd()
+{
+    m_window->openExample("tile-glazing-line");
+    fresh();
+    view().setFocus();
+    HeldJog& held = view().held();
+    held.setOn(true);
+    session().setJogSpace(JogSpace::Joint);
+    session().setJogJointIndex(3);
+    for (int i = 0; i < 10; ++i)
+        held.changeSpeed(1);
+    QTest::keyPress(&view(), Qt::Key_Right);
+    for (int i = 0; i < 400 && held.moving(); ++i)
+        held.advance(0.05);
+    QVERIFY(!held.moving());
+    QVERIFY2(note().contains("range end") || note().contains("would touch"), qPrintable(note()));
+    QTest::keyRelease(&view(), Qt::Key_Right);
+    held.setOn(false);
+}
+
+void JogWindowTest::jointsMoveAroundTheTool()
+{
+    newCell();
+    QVERIFY(session().edit("Seven axes", [this](const Cell& c) {
+        return setArmModel(c, session().station().id, catalogueArm("redundant-820"));
+    }));
+    JointVector q = session().posture();
+    q << 0.3, 0.5, 0.2, -1.2, 0.1, 0.9, 0.2;
+    session().setPosture(q);
+    const Pose tool = session().shownTcp();
+    const JointVector before = session().posture();
+    session().setJogJointIndex(0);
+    for (int i = 0; i < 5; ++i)
+        QVERIFY2(session().jogJointAround(0, 1), qPrintable(note()));
+    QVERIFY(std::abs(session().posture()[0] - before[0]) > 2 * session().jogAngle());
+    QVERIFY(deviation(session().shownTcp(), tool).metres < 1e-6);
+    QVERIFY(deviation(session().shownTcp(), tool).radians < 1e-6);
+    // Six axes have none to spare: nothing moves, and it is said.
+    m_window->openExample("tile-glazing-line");
+    const JointVector six = session().posture();
+    QVERIFY(!session().jogJointAround(0, 1));
+    QVERIFY(sameValues(session().posture(), six));
+    QVERIFY2(note().contains("no axis to spare"), qPrintable(note()));
+}
+
+void JogWindowTest::railsMoveAroundTheTool()
+{
+    m_window->openExample("glazing-line-on-a-rail");
+    fresh();
+    FrameId rail;
+    for (const FrameId device : movableDevices(session().cell()))
+        if (findFrame(session().cell(), device)->device->kind == Device::Kind::Rail)
+            rail = axesOf(session().cell(), device).front();
+    QVERIFY(rail);
+    session().setStopsAtContact(false);
+    const Pose tool = session().shownTcp();
+    const double from = axisValue(*findFrame(session().cell(), rail), session().shownAxes());
+    const double to = from + (from < 0.5 ? 0.08 : -0.08);
+    QVERIFY2(session().setAxisAround(rail, to), qPrintable(note()));
+    QVERIFY(std::abs(axisValue(*findFrame(session().cell(), rail), session().shownAxes()) - to) < 1e-9);
+    QVERIFY(deviation(session().shownTcp(), tool).metres < 1e-6);
+    // So far that the arm cannot follow: nothing moves.
+    const JointVector stood = session().posture();
+    const FrameAxis& axis = *findFrame(session().cell(), rail)->axis;
+    const double far = to > 0.5 * (axis.lowest + axis.highest) ? axis.lowest : axis.highest;
+    if (!session().setAxisAround(rail, far)) {
+        QVERIFY(sameValues(session().posture(), stood));
+        QVERIFY2(note().contains("cannot be held still"), qPrintable(note()));
+    }
+}
+
+void JogWindowTest::constructionFollowsTheArm()
+{
+    m_window->openExample("tile-glazing-line");
+    fresh();
+    QVERIFY(view().constructionText().isEmpty());
+    action("Show the construction of the inverse")->trigger();
+    const QStringList before = view().constructionText();
+    QCOMPARE(before.size(), 7);
+    QVERIFY2(before[0].contains("How the wrist is reached"), qPrintable(before[0]));
+    QVERIFY(session().moveTyped("z -60"));
+    const QStringList after = view().constructionText();
+    QCOMPARE(after[1], before[1]);  // links are as long as they are
+    QVERIFY(after[3] != before[3]);
+    // Of the selected target, whatever the arm does.
+    for (const Target& target : session().cell().targets)
+        if (target.kind == Target::Kind::Pose) session().select(target.id);
+    QVERIFY2(view().constructionText()[0].contains("is reached"), qPrintable(view().constructionText()[0]));
+    const QStringList target = view().constructionText();
+    QVERIFY(session().moveTyped("z +20"));
+    QCOMPARE(view().constructionText(), target);
+    action("Show the construction of the inverse")->trigger();
+    QVERIFY(view().constructionText().isEmpty());
 }
 
 TOPIKOS_TEST(JogWindowTest)

@@ -27,6 +27,7 @@ private Q_SLOTS:
     void toASelectedTargetAndBack();
     void clickedPlaceGoesWithItsFrame();
     void targetsGoOutAndComeIn();
+    void gripPointsOfAKindAreTaken();
 
 private:
     QString what() { return child<QLabel>("sendWhat")->text(); }
@@ -215,6 +216,47 @@ void SendWindowTest::targetsGoOutAndComeIn()
     QVERIFY(std::abs(findTarget(session().cell(), targetNamed("Tile pick"))->pose.translation.x() - 0.005) < 1e-12);
     action("Undo")->trigger();
     QVERIFY(session().cell() == before);
+}
+
+void SendWindowTest::gripPointsOfAKindAreTaken()
+{
+    m_window->openExample("tile-glazing-line");
+    fresh();
+    const Part tile = session().cell().parts.front();
+    session().select(tile.id);
+    QTRY_VERIFY(m_window->findChild<QPushButton*>("gripAdd"));
+    // Where the tool stands after it was sent to the tile, 15 mm to the side.
+    click("sendTo");
+    QVERIFY2(session().moveTyped("x +15"), qPrintable(note()));
+    const Pose grip = inverse(placeOf("Tile 1")) * session().shownTcp();
+    session().select(tile.id);
+    QTRY_VERIFY(m_window->findChild<QPushButton*>("gripAdd"));
+    click("gripAdd");
+    const PartKind kind = *findPartKind(session().cell(), tile.kind);
+    QCOMPARE(kind.grips.size(), size_t(1));
+    QVERIFY(deviation(kind.grips.front().pose, grip).metres < 1e-9);
+    choose("gripFreedom0", 1);
+    QCOMPARE(findPartKind(session().cell(), tile.kind)->grips.front().freedom.kind, Freedom::Kind::Turn);
+    // Every part of the kind is gone to by it, and the target goes with the part.
+    PartId other;
+    for (const Part& part : session().cell().parts)
+        if (part.name == "Tile 2") other = part.id;
+    QVERIFY(other);
+    session().select(other);
+    QTRY_VERIFY(child<QPushButton>("strokeGrip")->isEnabled());
+    const size_t many = session().cell().targets.size();
+    click("strokeGrip");
+    QVERIFY2(session().cell().targets.size() == many + 1, qPrintable(note()));
+    const Target made = session().cell().targets.back();
+    QCOMPARE(made.tie->part, other);
+    QCOMPARE(made.freedom.kind, Freedom::Kind::Turn);
+    QVERIFY((made.tie->pose.translation - grip.translation).norm() < 1e-6);
+    QVERIFY(session().edit("Move", [&](const Cell& c) {
+        return setPartPose(c, other, findPart(c, other)->pose * translated({0.0125, 0, 0}));
+    }));
+    const Target& moved = *findTarget(session().cell(), made.id);
+    QVERIFY(std::abs((moved.pose.translation - made.pose.translation).norm() - 0.0125) < 1e-9);
+    QVERIFY(deviation(moved.tie->pose, made.tie->pose).metres < 1e-12);
 }
 
 TOPIKOS_TEST(SendWindowTest)

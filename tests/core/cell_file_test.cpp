@@ -185,10 +185,10 @@ void CellFileTest::damagedFilesAreRefusedWithAPlace_data()
     QTest::newRow("parent not there") << "\"parent\":1"
                                       << "\"parent\":77"
                                       << "frames[1].parent: frame 77";
-    QTest::newRow("newer version") << "\"version\": 6"
-                                   << "\"version\": 7"
-                                   << "newer Topikos (format version 7; this one reads up to 6)";
-    QTest::newRow("no version") << "\"version\": 6"
+    QTest::newRow("newer version") << "\"version\": 7"
+                                   << "\"version\": 8"
+                                   << "newer Topikos (format version 8; this one reads up to 7)";
+    QTest::newRow("no version") << "\"version\": 7"
                                 << "\"version\": \"one\""
                                 << "no version number";
     QTest::newRow("another format") << "topikos-cell"
@@ -322,7 +322,9 @@ void CellFileTest::olderFixturesStayReadable()
         {"v3/glazing-line-on-a-rail", 10.451385189755243}, {"v4/tile-glazing-line", 5.440727776665822},
         {"v4/planted-mistakes", 3.2671812910190026},       {"v4/glazing-line-on-a-rail", 10.451385189755243},
         {"v5/tile-glazing-line", 5.440727776665822},       {"v5/planted-mistakes", 3.2671812910190026},
-        {"v5/glazing-line-on-a-rail", 10.451385189755243}};
+        {"v5/glazing-line-on-a-rail", 10.451385189755243},
+        {"v6/tile-glazing-line", 5.440727776665822},       {"v6/planted-mistakes", 3.2671812910190026},
+        {"v6/glazing-line-on-a-rail", 10.451385189755243}, {"v6/rack-of-24", 241.9590237944858}};
     for (const auto& [name, cycle] : cycles) {
         const Result<Cell> cell = openCell(dataPath("cells/" + name.toStdString() + ".topikos"));
         QVERIFY2(cell.ok(), cell.ok() ? "" : cell.error().line().c_str());

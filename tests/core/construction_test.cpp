@@ -1,5 +1,6 @@
 #include "core/robot/construction.h"
 #include "core/robot/inverse.h"
+#include "core/robot/self_motion.h"
 #include "tests/core/support.h"
 #include "tests/run.h"
 
@@ -19,6 +20,7 @@ private Q_SLOTS:
     void linksStayAsLongAsTheyAre_data();
     void linksStayAsLongAsTheyAre();
     void armsThatSlideHaveNone();
+    void spareAxesMoveAroundTheTool();
 
 private:
     static void arms()
@@ -97,6 +99,29 @@ void ConstructionTest::armsThatSlideHaveNone()
     const ArmPtr gantry = catalogueArm("gantry-2400");
     std::mt19937_64 random(4);
     QVERIFY(!constructionAt(*gantry, randomPosture(*gantry, random)).has_value());
+}
+
+void ConstructionTest::spareAxesMoveAroundTheTool()
+{
+    const ArmPtr seven = catalogueArm("redundant-820"), six = catalogueArm("sixaxis-1400");
+    std::mt19937_64 random(6);
+    int done = 0;
+    for (int i = 0; i < 100; ++i) {
+        const JointVector q = randomPosture(*seven, random);
+        const int joint = i % 7;
+        const auto moved = selfMotion(*seven, q, joint, 0.1);
+        if (!moved) continue;
+        ++done;
+        QVERIFY(std::abs((*moved)[joint] - q[joint] - 0.1) < 1e-6);
+        const PoseDeviation away = deviation(forward(*seven, *moved), forward(*seven, q));
+        QVERIFY(away.metres < 2e-9 && away.radians < 2e-9);
+    }
+    // The elbow joint says how far the wrist is from the shoulder: nothing turns it with the flange held.
+    QVERIFY2(done > 50 && done < 100, qPrintable(QString::number(done)));
+    for (int i = 0; i < 100; ++i) {
+        const JointVector q = randomPosture(*six, random);
+        QVERIFY(!selfMotion(*six, q, i % 6, 0.1).has_value());
+    }
 }
 
 TOPIKOS_TEST(ConstructionTest)

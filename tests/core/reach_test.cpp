@@ -92,7 +92,7 @@ void ReachTest::freeTurnTakesTheBestTurn()
     ReachQuery query = aroundBase(cell, 1.0, 0.25);
     query.frameFromTcp = Quat(0, std::sqrt(0.5), 0, std::sqrt(0.5)) * query.frameFromTcp;
     const ReachMap fixed = reachMap(cell, query).value();
-    query.freeTurn = true;
+    query.freedom.kind = Freedom::Kind::Turn;
     const ReachMap free = reachMap(cell, query).value();
     QVERIFY(free.reached() >= fixed.reached());
     size_t better = 0;
@@ -106,6 +106,18 @@ void ReachTest::freeTurnTakesTheBestTurn()
         QVERIFY(a.frameFromTcp.translation == b.frameFromTcp.translation);
     }
     QVERIFY(better > free.reached() / 4);
+    // A cone reaches what a turn does, leaning no further than it may.
+    query.freedom = {Freedom::Kind::Cone, 30 * kDegree, 0, 0};
+    const ReachMap cone = reachMap(cell, query).value();
+    size_t more = 0;
+    for (size_t i = 0; i < fixed.spots.size(); ++i) {
+        const ReachSpot &a = free.spots[i], &b = cone.spots[i];
+        QVERIFY(b.margin >= a.margin && b.reached() >= a.reached());
+        more += b.reached() && !a.reached();
+        const double lean = (b.frameFromTcp.rotation * Vec3::UnitZ()).dot(fixed.spots[i].frameFromTcp.rotation * Vec3::UnitZ());
+        QVERIFY(lean >= std::cos(30 * kDegree) - 1e-9);
+    }
+    QVERIFY(more > 0);
 }
 
 void ReachTest::coarseFirstThenTheSame()
