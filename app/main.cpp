@@ -33,10 +33,10 @@ int main(int argc, char** argv)
     parser.addVersionOption();
     parser.addPositionalArgument("cell", "Cell file to open; without one the demo cell opens.", "[cell]");
     const QCommandLineOption picture("picture", "Write a picture of the window to FILE and quit.", "FILE");
-    const QCommandLineOption example(
-        "example", "Open a shipped example: tile-glazing-line, glazing-line-on-a-rail, rack-of-24, "
-                   "glaze-edge-wiping-bench, planted-mistakes or one-mistake-of-every-rule.",
-        "NAME");
+    const QCommandLineOption example("example",
+                                     "Open a shipped example: tile-glazing-line, glazing-line-on-a-rail, rack-of-24, "
+                                     "glaze-edge-wiping-bench, planted-mistakes or one-mistake-of-every-rule.",
+                                     "NAME");
     const QCommandLineOption size("size", "Size of that picture, 1280x800 without it.", "WIDTHxHEIGHT", "1280x800");
     parser.addOptions({picture, size, example});
     parser.process(app);

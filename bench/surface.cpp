@@ -1,5 +1,6 @@
 #include "core/exchange/cell_file.h"
 #include "core/reach/freedom.h"
+#include "core/reach/reach_map.h"
 #include "core/surface/draw.h"
 
 #include <benchmark/benchmark.h>
@@ -43,5 +44,34 @@ void freeTurnsOf64Points(benchmark::State& state)
         benchmark::DoNotOptimize(freeTurns(bench(), seam()));
 }
 BENCHMARK(freeTurnsOf64Points)->Unit(benchmark::kMillisecond);
+
+/// 10,000 spots of the demo cell in a plane, the tool down; all of them, and the coarse picture that comes first.
+ReachQuery tenThousand(const Cell& cell)
+{
+    ReachQuery query;
+    query.arm = cell.arms.front().id;
+    query.lowest = {-1, -1, 0.6};
+    query.highest = {0.98, 0.98, 0.6};
+    query.spacing = 0.02;
+    return query;
+}
+void reachMap10000(benchmark::State& state)
+{
+    const Cell cell = openCell(TOPIKOS_EXAMPLES "/tile-glazing-line.topikos").value();
+    for (auto _ : state)
+        benchmark::DoNotOptimize(reachMap(cell, tenThousand(cell)));
+}
+BENCHMARK(reachMap10000)->Unit(benchmark::kMillisecond);
+void reachFirstPicture(benchmark::State& state)
+{
+    const Cell cell = openCell(TOPIKOS_EXAMPLES "/tile-glazing-line.topikos").value();
+    ReachQuery query = tenThousand(cell);
+    for (auto _ : state) {
+        std::stop_source stop;
+        query.stop = stop.get_token();
+        benchmark::DoNotOptimize(reachMap(cell, query, [&](const ReachMap&) { stop.request_stop(); }));
+    }
+}
+BENCHMARK(reachFirstPicture)->Unit(benchmark::kMillisecond);
 
 }  // namespace

@@ -1,5 +1,6 @@
 #include "cli/commands.h"
 #include "cli/support.h"
+#include "core/cell/settled.h"
 #include "core/exchange/cell_file.h"
 #include "core/exchange/table_text.h"
 #include "core/exchange/targets_csv.h"
@@ -31,7 +32,9 @@ int targetsOfCell(const std::string& file, const TargetsOptions& options)
                         fmt::format("{} of the rows {} wrong; nothing was taken", read->broken.size(),
                                     read->broken.size() == 1 ? "is" : "are"),
                         options.from, "Mend them, or take the others with --keep-rest."});
-    if (const Status bad = saveCell(options.out.empty() ? file : options.out, read->cell)) return refused(*bad);
+    const Result<Cell> next = settled(read->cell);
+    if (!next) return refused(next.error());
+    if (const Status bad = saveCell(options.out.empty() ? file : options.out, *next)) return refused(*bad);
     std::cout << fmt::format("{} changed, {} added\n", read->changed, read->added);
     return 0;
 }

@@ -89,8 +89,8 @@ DrawBar::DrawBar(SurfaceDraw& draw, QWidget* parent) : QFrame(parent), m_draw(dr
     label(second, "Tilt");
     m_tilt = number(second, "drawTilt", "The tool leans by so much to the left of the way", Quantity::Angle, kDegree);
     label(second, "Off");
-    m_offset = number(second, "drawOffset", "Distance of the tool point from the surface", Quantity::Length,
-                      kMillimetre);
+    m_offset =
+        number(second, "drawOffset", "Distance of the tool point from the surface", Quantity::Length, kMillimetre);
     label(second, "Smooth");
     m_radius = number(second, "drawRadius", "Radius that normals are smoothed over; 0: as the surface is",
                       Quantity::Length, kMillimetre);

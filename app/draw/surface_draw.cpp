@@ -1,5 +1,6 @@
 #include "app/draw/surface_draw.h"
 
+#include "app/session/beside.h"
 #include "app/session/text.h"
 #include "core/cell/edit_steps.h"
 #include "core/cell/edit_support.h"
@@ -10,8 +11,8 @@ namespace topikos {
 
 namespace {
 
-constexpr double kEdgeWithin = 0.03;   // an edge this near to a click is meant [m]
-constexpr double kDragStep = 0.002;    // a dragged line gets a corner after so much [m]
+constexpr double kEdgeWithin = 0.03;  // an edge this near to a click is meant [m]
+constexpr double kDragStep = 0.002;   // a dragged line gets a corner after so much [m]
 
 /// A change of the drawing of a group, as one edit.
 template <class Change> void changeGroup(Session& session, PatternId id, const QString& verb, Change change)
@@ -214,9 +215,8 @@ bool SurfaceDraw::finish()
     }
     m_active = false;
     m_session.selectNew(created);
-    m_session.say(QString("%1 points on %2, as %3.")
-                      .arg(count)
-                      .arg(body, text(findPattern(m_session.cell(), created)->name)));
+    m_session.say(
+        QString("%1 points on %2, as %3.").arg(count).arg(body, text(findPattern(m_session.cell(), created)->name)));
     Q_EMIT changed();
     return true;
 }
@@ -273,12 +273,17 @@ void reverseGroup(Session& session, PatternId id)
                 [](const Cell&, const Pattern& group) -> Result<Drawing> { return reversed(group.drawing); });
 }
 
-void chooseTurns(Session& session, PatternId id)
+void chooseTurns(Session& session, PatternId id, QWidget* parent)
 {
     const Pattern* group = findPattern(session.cell(), id);
     if (!group) return;
-    session.edit("Choose the turns of " + text(group->name),
-                 [id](const Cell& cell) { return withFreeTurns(cell, id); });
+    const QString name = text(group->name);
+    const CellPtr cell = session.history().current();
+    const auto found = doBeside(parent, "Choosing the turns of " + name, [cell, id](const std::function<bool()>& go) {
+        return freeTurns(*cell, *findPattern(*cell, id), [go] { return !go(); });
+    });
+    if (!found) return;
+    session.edit("Choose the turns of " + name, [&](const Cell& now) { return withTurns(now, id, *found); });
 }
 
 void addFollow(Session& session, PatternId id)

@@ -85,8 +85,8 @@ void respaceGroup(Session& session, PatternId id, const DrawRule& rule);
 void smoothGroup(Session& session, PatternId id, double radius);
 void mirrorGroup(Session& session, PatternId id, int axis);
 void reverseGroup(Session& session, PatternId id);
-/// Chooses the free turns of all its points; takes a moment for long groups.
-void chooseTurns(Session& session, PatternId id);
+/// Chooses the free turns of all its points, beside the interface: long groups take a while, and can be given up.
+void chooseTurns(Session& session, PatternId id, QWidget* parent);
 /// A step at the end of the routine that follows it.
 void addFollow(Session& session, PatternId id);
 /// Shows it on every part of the kind that it is drawn on, or on this one only.

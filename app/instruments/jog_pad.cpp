@@ -10,8 +10,7 @@
 
 namespace topikos {
 
-JogPad::JogPad(Session& session, HeldJog& held, QWidget* parent) :
-    QWidget(parent), m_session(session), m_held(held)
+JogPad::JogPad(Session& session, HeldJog& held, QWidget* parent) : QWidget(parent), m_session(session), m_held(held)
 {
     auto* column = new QVBoxLayout(this);
     column->setContentsMargins(0, 0, 0, 0);
@@ -128,8 +127,9 @@ void JogPad::refresh()
     for (QPushButton* b : m_plus)
         b->setAutoRepeat(!m_held.on());
     if (m_held.on()) m_step->setText(m_held.speedText());
-    else m_step->setText(text(plainNumber(millimetres(m_session.jogLength()), 2) + " mm · "
-                         + plainNumber(degrees(m_session.jogAngle()), 2) + "°"));
+    else
+        m_step->setText(text(plainNumber(millimetres(m_session.jogLength()), 2) + " mm · "
+                             + plainNumber(degrees(m_session.jogAngle()), 2) + "°"));
     const int space = int(m_session.jogSpace());
     for (int i = 0; i < 5; ++i)
         m_spaces[i]->setChecked(i == space);

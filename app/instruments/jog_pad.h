@@ -8,8 +8,8 @@
 
 namespace topikos {
 
-/// Buttons that jog, by steps or while they are held: joints, or along and about the axes of world, tool, reading frame or base; and a line for
-/// moves that are typed.
+/// Buttons that jog, by steps or while they are held: joints, or along and about the axes of world, tool, reading frame
+/// or base; and a line for moves that are typed.
 class JogPad : public QWidget {
     Q_OBJECT
 public:

@@ -26,6 +26,13 @@ SendPad::SendPad(Session& session, QWidget* parent) : QWidget(parent), m_session
     m_what->setAlignment(Qt::AlignRight | Qt::AlignVCenter);
     m_what->setSizePolicy(QSizePolicy::Ignored, QSizePolicy::Fixed);  // long names are cut, whole in the tip
     head->addWidget(m_what, 1);
+    m_turn = new QPushButton("↻", this);
+    m_turn->setObjectName("sendTurn");
+    m_turn->setAccessibleName("Next turn about the tool's axis");
+    m_turn->setToolTip("The next turn about the tool's axis that reaches it, with less margin; round again at the end");
+    m_turn->setFixedSize(24, 20);
+    m_turn->setStyleSheet("padding: 0;");
+    head->addWidget(m_turn);
     grid->addLayout(head, 0, 0, 1, 4);
     const auto button = [this](const char* name, const char* words, const char* tip) {
         auto* b = new QPushButton(words, this);
@@ -71,6 +78,8 @@ SendPad::SendPad(Session& session, QWidget* parent) : QWidget(parent), m_session
     connect(m_above, &QPushButton::clicked, this, [=, this] { m_session.sendThere(axis(), off()); });
     connect(m_grip, &QPushButton::clicked, this, [=, this] { m_session.addGripThere(off()); });
     connect(m_release, &QPushButton::clicked, this, [=, this] { m_session.addReleaseThere(axis(), off()); });
+    connect(m_turn, &QPushButton::clicked, this, [this] { m_session.sendNextTurn(); });
+    connect(&session, &Session::postureChanged, this, [this] { m_turn->setEnabled(m_session.sendTurns() > 1); });
     connect(m_off, &QDoubleSpinBox::valueChanged, this, [](double v) { QSettings().setValue("send/off", v); });
     connect(m_axis, &QComboBox::currentIndexChanged, this, [](int i) { QSettings().setValue("send/axis", i); });
     for (const auto signal : {&Session::selectionChanged, &Session::jogChanged, &Session::cellChanged})
@@ -85,6 +94,7 @@ void SendPad::refresh()
     m_what->setToolTip(m_what->text());
     for (QPushButton* b : {m_to, m_above})
         b->setEnabled(place.has_value());
+    m_turn->setEnabled(m_session.sendTurns() > 1);
     m_grip->setEnabled(bool(m_session.selected<PartId>()));
     m_release->setEnabled(place && !m_session.selected<PartId>());
 }

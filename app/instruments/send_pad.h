@@ -22,7 +22,7 @@ private:
     QLabel* m_what;
     QDoubleSpinBox* m_off;
     QComboBox* m_axis;
-    QPushButton *m_to, *m_above, *m_grip, *m_release;
+    QPushButton *m_to, *m_above, *m_grip, *m_release, *m_turn;
 };
 
 }  // namespace topikos

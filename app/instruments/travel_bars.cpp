@@ -7,6 +7,7 @@
 #include "core/cell/devices.h"
 #include "core/spatial/number_text.h"
 
+#include <QApplication>
 #include <QHelpEvent>
 #include <QKeyEvent>
 #include <QLineEdit>
@@ -32,7 +33,8 @@ TravelBars::TravelBars(Session& session, QWidget* parent) : QWidget(parent), m_s
     setAccessibleName("Joint travel: Up and Down choose a joint, Left and Right jog it");
     setSizePolicy(QSizePolicy::Preferred, QSizePolicy::Fixed);
     setFocusPolicy(Qt::StrongFocus);
-    setToolTip("Drag a marker to jog the joint or device axis; double-click a value to type it (F2)");
+    setToolTip("Drag a marker to jog the joint or device axis; double-click a value to type it (F2). "
+               "With Shift the tool stays where it is while a device axis moves");
     for (const auto signal : {&Session::postureChanged, &Session::jogChanged})
         connect(&session, signal, this, qOverload<>(&QWidget::update));
     connect(&session, &Session::cellChanged, this, &TravelBars::refresh);
@@ -72,7 +74,12 @@ TravelBars::Row TravelBars::row(int index) const
 
 void TravelBars::set(int index, double value)
 {
-    if (const FrameId axis = row(index).axis) return m_session.setAxis(axis, value);
+    if (const FrameId axis = row(index).axis) {
+        // With Shift the tool stays where it is in the world.
+        if (QApplication::keyboardModifiers() & Qt::ShiftModifier) m_session.setAxisAround(axis, value);
+        else m_session.setAxis(axis, value);
+        return;
+    }
     JointVector q = m_session.shownPosture();
     q[index] = value;
     m_session.driveTo(q);

@@ -145,7 +145,7 @@ void PatternPage::fillDrawn(const Pattern& pattern)
     number("Off surface", "drawnOffset", &Drawing::offset, limits::kSurfaceOffset, "mm", 2);
     addChoice("Tool X", "drawnTurns", {"along the way", "as the body's", "free about the tool"}, int(d.turns),
               [=, this](int i) {
-                  if (Drawing::Turn(i) == Drawing::Turn::Free) return chooseTurns(m_session, id);
+                  if (Drawing::Turn(i) == Drawing::Turn::Free) return chooseTurns(m_session, id, this);
                   set([i](Drawing& o) { o.turns = Drawing::Turn(i); });
               });
     addNumber("Smooth over", "drawnRadius", d.radius / kMillimetre, "mm", limits::kSmoothing, kMillimetre, 1,
@@ -154,7 +154,7 @@ void PatternPage::fillDrawn(const Pattern& pattern)
                  [=, this] { addFollow(m_session, id); }},
                 {"Best turns", "groupTurns",
                  "Turns about the tool's axis with the most margin and the least travel, point by point",
-                 [=, this] { chooseTurns(m_session, id); }}});
+                 [=, this] { chooseTurns(m_session, id, this); }}});
     addHead("Points");
     // What is typed here changes nothing by itself: the buttons do.
     addNumber("Every", "drawnSpacing", m_rule.spacing / kMillimetre, "mm", limits::kSpacing, kMillimetre, 2,

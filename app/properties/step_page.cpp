@@ -173,8 +173,8 @@ void StepPage::addPasses()
     const int many = m_session.passesOf(m_step.id);
     if (many < 2) return;
     // What follows a group goes to each of its places.
-    addNumber(QString(m_step.as<Follow>() ? "Move of %1" : "Pass of %1").arg(many), "stepPass", m_session.pass() + 1, "", 1, many, 0,
-              [this](double pass) { m_session.setPass(int(pass) - 1); });
+    addNumber(QString(m_step.as<Follow>() ? "Move of %1" : "Pass of %1").arg(many), "stepPass", m_session.pass() + 1,
+              "", 1, many, 0, [this](double pass) { m_session.setPass(int(pass) - 1); });
     const StepOutcome* outcome = m_session.passOutcome(m_step.id);
     const Target* target = outcome ? findTarget(m_session.cell(), outcome->target) : nullptr;
     if (target) addText("Goes to", text(target->name));
@@ -574,9 +574,8 @@ void StepPage::addProcess()
 {
     const SwitchProcess& own = *m_step.as<SwitchProcess>();
     const Choices<ProcessId> known = processes(own.process);
-    addChoice("Process", "stepProcess", known.names, known.current, [=, this](int i) {
-        change([&](Step& s) { s.as<SwitchProcess>()->process = known.ids[size_t(i)]; });
-    });
+    addChoice("Process", "stepProcess", known.names, known.current,
+              [=, this](int i) { change([&](Step& s) { s.as<SwitchProcess>()->process = known.ids[size_t(i)]; }); });
     addChoice("To", "stepValue", {"off", "on"}, own.on,
               [this](int i) { change([i](Step& s) { s.as<SwitchProcess>()->on = i != 0; }); });
 }

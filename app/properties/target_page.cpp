@@ -8,6 +8,9 @@
 #include "core/cell/devices.h"
 #include "core/cell/edit_targets.h"
 #include "core/cell/settled.h"
+#include "core/cell/step_tree.h"
+
+#include <algorithm>
 
 namespace topikos {
 
@@ -94,8 +97,8 @@ void TargetPage::addPointOfGroup(const Target& target)
     addText("Place of", text(group->name));
     const TargetId id = target.id;
     const PatternId pattern = group->id;
-    std::vector<Button> buttons{{"The pattern", "showPattern", "Selects what this is a place of",
-                                 [=, this] { m_session.select(pattern); }}};
+    std::vector<Button> buttons{
+        {"The pattern", "showPattern", "Selects what this is a place of", [=, this] { m_session.select(pattern); }}};
     if (group->layout == Pattern::Layout::Drawn) {
         buttons.push_back({"Insert behind", "pointInsert", "One more point, half way to the next one",
                            [=, this] { insertPoint(m_session, id); }});
@@ -110,13 +113,20 @@ void TargetPage::addRelations(const Target& target)
     const Cell& cell = m_session.cell();
     const TargetId id = target.id;
     const std::vector<TargetId> all = m_session.allSelected<TargetId>();
-    addLine("Note", "targetNote", text(target.note), "What there is to know about it",
-            [=, this](const QString& words) {
-                edit("Note of " + text(target.name), [=, note = words.trimmed().toStdString()](const Cell& c) {
-                    return setTargetNote(c, id, note);
-                });
-                return true;
-            });
+    const std::vector<StepUse> uses = stepsThatUse(cell, id);
+    QStringList users;
+    constexpr size_t most = 3;
+    for (size_t i = 0; i < std::min(uses.size(), most); ++i)
+        users << text(wordsOf(cell, uses[i]));
+    addText("Used by", uses.empty()
+                           ? QString("no step")
+                           : users.join(", ")
+                                 + (uses.size() > most ? QString(" and %1 more").arg(uses.size() - most) : QString()));
+    addLine("Note", "targetNote", text(target.note), "What there is to know about it", [=, this](const QString& words) {
+        edit("Note of " + text(target.name),
+             [=, note = words.trimmed().toStdString()](const Cell& c) { return setTargetNote(c, id, note); });
+        return true;
+    });
     if (target.pattern) return;
     addLine("Group", "targetGroup", text(target.group), "A name under which it is listed with others",
             [=, this](const QString& words) {

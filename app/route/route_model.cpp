@@ -278,7 +278,8 @@ QVariant RouteModel::data(const QModelIndex& index, int role) const
     case RunsRole: return m_session.runsIn(step.id);
     case Qt::ToolTipRole: {
         QString tip = typed();
-        if (const int many = m_session.passesOf(step.id); many > 1 && step.kind() != StepKind::Follow) tip += QString("\nDone %1 times").arg(many);
+        if (const int many = m_session.passesOf(step.id); many > 1 && step.kind() != StepKind::Follow)
+            tip += QString("\nDone %1 times").arg(many);
         if (verdict != m_verdicts.end()) tip += verdict->second.words;
         return tip;
     }

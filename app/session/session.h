@@ -143,8 +143,8 @@ public:
     const AxisValues& axes() const { return m_axes; }
     /// Moves a device axis by hand, inside its range.
     void setAxis(FrameId axis, double value);
-    /// Moves a device axis that carries the arm, or a joint of an arm with one to spare, with the tool point kept where it
-    /// is in the world. False, and said, when the arm cannot follow: nothing moves then.
+    /// Moves a device axis that carries the arm, or a joint of an arm with one to spare, with the tool point kept where
+    /// it is in the world. False, and said, when the arm cannot follow: nothing moves then.
     bool setAxisAround(FrameId axis, double value);
     bool jogJointAround(int joint, double steps);
     /// Turns or slides a joint by jog steps: of an angle where it turns, of a length where it slides.
@@ -173,6 +173,11 @@ public:
     /// Sends the tool there, so far back along its axis [m]: of all turns about it the one with the largest margin.
     /// False, and said, when no turn can be reached: nothing moves then.
     bool sendThere(SendAxis axis, double off);
+    /// How many turns about the tool's axis the last send can be at, best first; 0 when the arm stands elsewhere by
+    /// now.
+    size_t sendTurns() const;
+    /// Goes to the next of them, behind the last one to the best again. False, and said, when there is none.
+    bool sendNextTurn();
     /// Steps that grip the selected part, or set down what was gripped last at the place: above by so much, down, and
     /// up again, at the end of the routine that is looked at. One edit. False, and said, when it cannot be reached.
     bool addGripThere(double over);
@@ -304,6 +309,12 @@ private:
     /// Puts away the posture of the arm in hand, and takes up that of another one.
     void switchArm(ArmId arm);
     struct SendChoice;
+    struct SentTurn {
+        double turn = 0, margin = 0;
+        JointVector posture;
+    };
+    std::vector<SentTurn> m_sentTurns;  ///< of the last send, the best one first
+    size_t m_sentTurn = 0;              ///< that it stands at
     std::optional<SendChoice> chooseSend(const PickedPlace& place, SendAxis axis, const std::vector<double>& offs,
                                          int turns);
     std::optional<SendChoice> chooseGrip(const Part& part, const std::vector<double>& offs);

@@ -156,8 +156,7 @@ bool Session::setAxisAround(FrameId id, double value)
 {
     const Frame* frame = findFrame(cell(), id);
     if (!frame || !frame->axis) return false;
-    const AxisValues axes =
-        overlaid(shownAxes(), {{id, std::clamp(value, frame->axis->lowest, frame->axis->highest)}});
+    const AxisValues axes = overlaid(shownAxes(), {{id, std::clamp(value, frame->axis->lowest, frame->axis->highest)}});
     const JointVector now = shownPosture();
     const Pose world = worldFromTcp(cell(), station(), now, shownAxes());
     const Pose flange =
@@ -354,7 +353,8 @@ bool Session::moveTyped(const QString& line)
     if (m_jogSpace == JogSpace::Frame) axes = axes * frame.rotation;
     if (m_jogSpace == JogSpace::Base) axes = Quat::Identity();
     for (const TypedMove::Part& part : read->parts)
-        if (part.by) tcp = shiftedTcp(tcp, axes, part.index + (part.what == TypedMove::What::About ? 3 : 0), part.value);
+        if (part.by)
+            tcp = shiftedTcp(tcp, axes, part.index + (part.what == TypedMove::What::About ? 3 : 0), part.value);
     return moveTcp(tcp);
 }
 

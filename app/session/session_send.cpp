@@ -15,7 +15,8 @@ namespace topikos {
 struct Session::SendChoice {
     SendWay way;
     PickedPlace place;
-    Freedom freedom{};  ///< of the grip point
+    Freedom freedom{};              ///< of the grip point
+    std::vector<SendWay> others{};  ///< turns that are reached with less margin, the best one first
 };
 
 void Session::setPicked(std::optional<PickedPlace> place)
@@ -86,7 +87,9 @@ std::optional<Session::SendChoice> Session::chooseSend(const PickedPlace& place,
             true);
         return std::nullopt;
     }
-    return SendChoice{std::move(found.ways.front()), place};
+    SendChoice choice{std::move(found.ways.front()), place};
+    choice.others.assign(std::make_move_iterator(found.ways.begin() + 1), std::make_move_iterator(found.ways.end()));
+    return choice;
 }
 
 bool Session::sendThere(SendAxis axis, double off)
@@ -99,16 +102,46 @@ bool Session::sendThere(SendAxis axis, double off)
     constexpr int turns = 24;
     const Part* part = axis == SendAxis::Normal ? findPart(cell(), selected<PartId>()) : nullptr;
     const bool byGrip = part && !findPartKind(cell(), part->kind)->grips.empty();
-    const std::optional<SendChoice> choice =
-        byGrip ? chooseGrip(*part, {off}) : chooseSend(*place, axis, {off}, turns);
+    const std::optional<SendChoice> choice = byGrip ? chooseGrip(*part, {off}) : chooseSend(*place, axis, {off}, turns);
     if (!choice) return false;
     m_movedAt.invalidate();
     if (!driveTo(choice->way.postures.front())) return false;
+    m_sentTurns = {{choice->way.turn, choice->way.margin, m_posture}};
+    m_sentTurn = 0;
+    for (const SendWay& other : choice->others)
+        m_sentTurns.push_back({other.turn, other.margin, other.postures.front()});
+    Q_EMIT jogChanged();
     say(QString("At %1%2, turned by %3: margin %4 %.")
             .arg(byGrip ? QString("%1 of %2").arg(choice->place.words, place->words) : place->words,
                  off > 0 ? QString(", %1 %2 before it").arg(placeFigure(off, 1), lengthUnit().symbol) : QString(),
                  degreeText(wrapped(choice->way.turn)))
             .arg(100 * choice->way.margin, 0, 'f', 0));
+    return true;
+}
+
+size_t Session::sendTurns() const
+{
+    const bool there = m_sentTurn < m_sentTurns.size() && sameValues(m_posture, m_sentTurns[m_sentTurn].posture);
+    return there ? m_sentTurns.size() : 0;
+}
+
+bool Session::sendNextTurn()
+{
+    if (sendTurns() < 2) {
+        say("Send the arm to something first; then its other turns are gone through.", true);
+        return false;
+    }
+    const size_t next = (m_sentTurn + 1) % m_sentTurns.size();
+    m_movedAt.invalidate();
+    if (!driveTo(m_sentTurns[next].posture)) return false;
+    m_sentTurn = next;
+    m_sentTurns[next].posture = m_posture;
+    Q_EMIT jogChanged();
+    say(QString("Turned by %1, %2 of %3 turns: margin %4 %.")
+            .arg(degreeText(wrapped(m_sentTurns[next].turn)))
+            .arg(next + 1)
+            .arg(m_sentTurns.size())
+            .arg(100 * m_sentTurns[next].margin, 0, 'f', 0));
     return true;
 }
 

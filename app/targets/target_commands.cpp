@@ -91,8 +91,10 @@ PlacesVerdict placesVerdict(const Session& session, PatternId id)
     }
     if (out.blocked > 0) out.words = QString("%1 of %2 fail").arg(out.blocked).arg(out.places);
     if (out.cautions > 0)
-        out.words += QString("%1%2 %3").arg(out.blocked > 0 ? ", " : "").arg(out.cautions).arg(
-            out.cautions == 1 ? "caution" : "cautions");
+        out.words += QString("%1%2 %3")
+                         .arg(out.blocked > 0 ? ", " : "")
+                         .arg(out.cautions)
+                         .arg(out.cautions == 1 ? "caution" : "cautions");
     out.words += ": " + text(findingText(*checked->cell, *first).headline);
     return out;
 }

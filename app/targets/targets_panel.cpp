@@ -168,9 +168,8 @@ void TargetsPanel::fill()
     group("World", "frame",
           [](const Target& t) { return t.kind == Target::Kind::Pose && !t.frame && t.group.empty(); });
     for (const Frame& f : cell.frames)
-        group(text(f.name), "frame", [&](const Target& t) {
-            return t.kind == Target::Kind::Pose && t.frame == f.id && t.group.empty();
-        });
+        group(text(f.name), "frame",
+              [&](const Target& t) { return t.kind == Target::Kind::Pose && t.frame == f.id && t.group.empty(); });
     m_tree->setVisible(!cell.targets.empty());
     m_empty->setVisible(cell.targets.empty());
     m_tree->verticalScrollBar()->setValue(scroll);
@@ -287,10 +286,11 @@ void TargetsPanel::retakeSelected()
     }
     int most = 0;
     (after.posture - before.posture).cwiseAbs().maxCoeff(&most);
-    m_session.say(QString("Re-took %1: joint %2 by %3, the others by less.")
-                      .arg(name)
-                      .arg(most + 1)
-                      .arg(jointText(m_session.arm().joints()[size_t(most)], after.posture[most] - before.posture[most])));
+    m_session.say(
+        QString("Re-took %1: joint %2 by %3, the others by less.")
+            .arg(name)
+            .arg(most + 1)
+            .arg(jointText(m_session.arm().joints()[size_t(most)], after.posture[most] - before.posture[most])));
 }
 
 void TargetsPanel::setMenu(const QList<QAction*>& actions)

@@ -181,7 +181,7 @@ void addSeverityShape(std::vector<DrawLine>& lines, const Pose& world, Severity 
 void addToolGlyph(DrawList& list, const Pose& world, const std::optional<Severity>& severity, bool chosen)
 {
     constexpr double shaft = 0.022, foot = 0.008;
-    const QColor color = !severity                         ? theme().process
+    const QColor color = !severity                        ? theme().process
                          : *severity == Severity::Blocked ? theme().blocked
                                                           : theme().caution;
     std::vector<DrawLine>& lines = chosen || severity ? list.marks : list.lines;
@@ -210,17 +210,22 @@ void Scene::addTargets(DrawList& list) const
         for (const Finding& f : checked->result.findings)
             note(f.target, f);
     }
+    const auto severityOf = [&](TargetId id) {
+        const auto found = verdicts.find(id);
+        return found == verdicts.end() ? std::nullopt : found->second;
+    };
     for (const Target& target : cell.targets) {
         if (target.kind != Target::Kind::Pose) continue;
         const bool chosen = m_session.isSelected(target.id);
         const Pattern* group = target.pattern ? findPattern(cell, target.pattern) : nullptr;
         const Pose world = worldFromFrame(cell, target.frame, axes) * target.pose;
         if (group && group->layout == Pattern::Layout::Drawn)
-            addToolGlyph(list, world, verdicts[target.id], chosen || group->id == m_session.selected<PatternId>());
+            addToolGlyph(list, world, severityOf(target.id), chosen || group->id == m_session.selected<PatternId>());
         else {
             addTriad(chosen ? list.marks : list.lines, world, chosen ? 0.09 : 0.045, chosen ? 2.6 : 1.8);
             // Of a pattern the places that fail are marked.
-            if (group && verdicts[target.id]) addSeverityShape(list.marks, world, *verdicts[target.id]);
+            if (const auto severity = group ? severityOf(target.id) : std::nullopt)
+                addSeverityShape(list.marks, world, *severity);
         }
     }
     for (const Pattern& group : cell.patterns) {

@@ -291,8 +291,7 @@ void Viewport::paintOverlay(QPainter& painter)
         painter.setBrush(theme().accent);
         painter.drawEllipse(m_camera.pixel(grip.world.translation, size()), kGripRadius, kGripRadius);
     }
-    if (const Pattern* pattern = findPattern(cell, m_session.selected<PatternId>()))
-    {
+    if (const Pattern* pattern = findPattern(cell, m_session.selected<PatternId>())) {
         const Vec3 at = pattern->layout == Pattern::Layout::Drawn ? pattern->drawing.points.front().at : Vec3::Zero();
         label(m_session.shownPlace(pattern->frame) * pattern->first * at, text(pattern->name));
     }
@@ -564,7 +563,8 @@ bool Viewport::jogByKey(QKeyEvent* event)
         if (event->isAutoRepeat()) return true;
         const bool joint = m_session.jogSpace() == JogSpace::Joint;
         m_heldKey = event->key();
-        m_held->press(joint ? m_session.jogJointIndex() : axis + (event->modifiers() & Qt::ShiftModifier ? 3 : 0), sign);
+        m_held->press(joint ? m_session.jogJointIndex() : axis + (event->modifiers() & Qt::ShiftModifier ? 3 : 0),
+                      sign);
         return true;
     }
     if (m_session.jogSpace() == JogSpace::Joint) {

@@ -59,11 +59,12 @@ std::optional<Viewport::Movable> Viewport::movable() const
         if (own.layout == Pattern::Layout::Drawn) {
             // All points go along the body; the handle stands at the first one.
             const Pose at{own.drawing.points.front().at, Quat::Identity()};
+            auto surface = std::make_shared<std::optional<BodySurface>>();  // made once for a whole drag
             return Movable{text(own.name), m_session.shownPlace(own.frame) * own.first, at,
-                           [own, at](const Cell& c, const Pose& pose) {
+                           [own, at, surface](const Cell& c, const Pose& pose) {
+                               if (!*surface) surface->emplace(bodyOf(c, own));
                                Pattern next = own;
-                               next.drawing = shifted(BodySurface(bodyOf(c, own)), own.drawing,
-                                                      pose.translation - at.translation);
+                               next.drawing = shifted(**surface, own.drawing, pose.translation - at.translation);
                                return changePattern(c, next);
                            }};
         }
@@ -241,9 +242,8 @@ bool Viewport::grabTarget(const QPointF& pixel)
     drag.start = world;
     drag.grabbed = world.translation;
     m_drag = drag;
-    m_moving = Movable{text(target->name), parent, target->pose, [id = target->id](const Cell& c, const Pose& pose) {
-                           return setTargetPose(c, id, pose);
-                       }};
+    m_moving = Movable{text(target->name), parent, target->pose,
+                       [id = target->id](const Cell& c, const Pose& pose) { return setTargetPose(c, id, pose); }};
     m_movedTo = m_moving->pose;
     return true;
 }

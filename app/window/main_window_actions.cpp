@@ -357,11 +357,12 @@ void MainWindow::buildActions()
     });
     for (int axis = 0; axis < 3; ++axis)
         action(teach, QString("Mirror selected targets across %1").arg("XYZ"[axis]),
-               "At the plane through the origin of their frame", {}, [this, axis] { mirrorSelected(*m_session, axis); });
+               "At the plane through the origin of their frame", {},
+               [this, axis] { mirrorSelected(*m_session, axis); });
     action(teach, "Copy selected targets to a frame", "Each where it is in its own frame; names follow", {},
            [this] { copySelectedTo(*m_session, this); });
-    action(teach, "Bring home", "The arm in hand goes home, if the way there is free of contact", QKeySequence("Ctrl+Shift+Home"),
-           [this] { bringHome(*m_session); });
+    action(teach, "Bring home", "The arm in hand goes home, if the way there is free of contact",
+           QKeySequence("Ctrl+Shift+Home"), [this] { bringHome(*m_session); });
     action(teach, "Bring in targets", "From a table: changes those that are there, adds the others", {},
            [this] { bringInTargets(*m_session, this); });
     action(teach, "Save targets as a table", "All that are in no pattern, for a spreadsheet", {},
@@ -398,9 +399,7 @@ void MainWindow::buildActions()
            [this] { m_session->setJogSpace(JogSpace::Base); });
     action(teach, "Jog while held, or by steps", "H in the view; + and - change the speed", {},
            [this] { m_view->held().setOn(!m_view->held().on()); });
-    const auto around = [this](double sign) {
-        m_session->jogJointAround(m_session->jogJointIndex(), sign);
-    };
+    const auto around = [this](double sign) { m_session->jogJointAround(m_session->jogJointIndex(), sign); };
     action(teach, "Joint + around the tool",
            "Moves the joint chosen for jogging, of an arm with one to spare, with the tool held still",
            QKeySequence("Ctrl+Alt+Right"), [around] { around(1); });

@@ -174,10 +174,10 @@ struct Part {
 
 /// A point of a group that is drawn on a body.
 struct SurfacePoint {
-    std::uint32_t number = 0;           ///< that it is known by; it stays when others come, go or change places
-    Vec3 at = Vec3::Zero();             ///< in the body [m]
-    Vec3 normal = Vec3::UnitZ();        ///< in the body: out of the surface, of length 1
-    double turn = 0;                    ///< Drawing::Turn::Free: as chosen [rad]
+    std::uint32_t number = 0;     ///< that it is known by; it stays when others come, go or change places
+    Vec3 at = Vec3::Zero();       ///< in the body [m]
+    Vec3 normal = Vec3::UnitZ();  ///< in the body: out of the surface, of length 1
+    double turn = 0;              ///< Drawing::Turn::Free: as chosen [rad]
     bool operator==(const SurfacePoint&) const = default;
 };
 
@@ -237,11 +237,11 @@ struct ArmStation {
     ArmId id;
     std::string name;
     ArmPtr model;
-    FrameId mount;     ///< arm base = this frame
-    ToolId tool;       ///< the tool in force
-    TargetId home;     ///< a posture target; runs start here
-    TcpId tcp{};       ///< the point of the tool in force
-    RoutineId main{};  ///< the routine of the arm that runs
+    FrameId mount;       ///< arm base = this frame
+    ToolId tool;         ///< the tool in force
+    TargetId home;       ///< a posture target; runs start here
+    TcpId tcp{};         ///< the point of the tool in force
+    RoutineId main{};    ///< the routine of the arm that runs
     double padding = 0;  ///< that bodies made from the data sheet get on all sides for contact [m]
     /// Models count as equal when their descriptions are.
     bool operator==(const ArmStation& other) const;
@@ -274,7 +274,7 @@ struct Target {
     AxisValues axes{};        ///< device axes that are brought there with the arm; others stay where they are
     std::string group{};      ///< under which it is listed; none: ""
     std::string note{};
-    Freedom freedom{};          ///< Pose
+    Freedom freedom{};         ///< Pose
     std::optional<Tie> tie{};  ///< Pose: what it goes with; `frame` and `pose` follow, see settled()
     bool operator==(const Target& other) const;
 };
@@ -367,7 +367,8 @@ struct ContactPairs {
     bool operator==(const ContactPairs&) const = default;
 };
 
-/// A caution or advice that somebody has looked at and lets stand. It holds as long as its subject reads as it did then.
+/// A caution or advice that somebody has looked at and lets stand. It holds as long as its subject reads as it did
+/// then.
 struct Accepted {
     std::string rule;         ///< "advice-unused", "joint-range", …
     std::uint32_t about = 0;  ///< id of the step, target, routine, signal or arm

@@ -53,6 +53,9 @@ template <class T> size_t insideBytes(const T& object, const T* former)
         bytes += object.points.capacity() * sizeof(ToolPoint);
     }
     if constexpr (requires { object.axes; }) bytes += object.axes.capacity() * sizeof(AxisValue);
+    if constexpr (requires { object.freedom; }) bytes += object.group.capacity() + object.note.capacity();
+    if constexpr (requires { object.grips; }) bytes += object.grips.capacity() * sizeof(GripPoint);
+    if constexpr (requires { object.drawing; }) bytes += object.drawing.points.capacity() * sizeof(SurfacePoint);
     if constexpr (requires { object.leftOut; }) bytes += object.leftOut.capacity() * sizeof(std::uint32_t);
     if constexpr (requires { object.rows->times; })
         if (!former || former->rows != object.rows)

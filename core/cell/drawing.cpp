@@ -58,8 +58,7 @@ Pose bodyFromTcp(const Drawing& d, size_t i)
     plain.col(2) = into;
     // A turn about the second axis takes the tool's back, which is outside, against the way; one about the first takes
     // it to the right.
-    const Mat3 leaning =
-        plain * rotationAbout(Vec3::UnitY(), -d.lead) * rotationAbout(Vec3::UnitX(), -d.tilt);
+    const Mat3 leaning = plain * rotationAbout(Vec3::UnitY(), -d.lead) * rotationAbout(Vec3::UnitX(), -d.tilt);
     Quat rotation(leaning);
     if (d.turns == Drawing::Turn::Fixed) rotation = facing(leaning.col(2));
     const double turn = d.turn + (d.turns == Drawing::Turn::Free ? p.turn : 0);

@@ -104,8 +104,7 @@ Result<Cell> shiftTargets(const Cell& cell, const std::vector<TargetId>& ids, co
 {
     const Quat turn(Eigen::AngleAxisd(shift.turn, Vec3::Unit(shift.axis)));
     return placed(cell, ids, [&](const Pose& p) {
-        return Pose{shift.about + turn * (p.translation - shift.about) + shift.along,
-                    (turn * p.rotation).normalized()};
+        return Pose{shift.about + turn * (p.translation - shift.about) + shift.along, (turn * p.rotation).normalized()};
     });
 }
 
@@ -139,8 +138,8 @@ Result<Cell> copyTargetsTo(const Cell& cell, const std::vector<TargetId>& ids, F
                          "Choose pose targets only.");
         Target copy = *own;
         copy.id = {next.nextId++};
-        copy.name = freeNameIn(next.targets, fmt::format("{} {}", shortened(own->name, 24),
-                                                         shortened(frameName(cell, frame), 24)));
+        copy.name = freeNameIn(next.targets,
+                               fmt::format("{} {}", shortened(own->name, 24), shortened(frameName(cell, frame), 24)));
         copy.frame = frame;
         copy.pattern = {};
         copy.place = 0;

@@ -67,6 +67,7 @@ public:
                 Part copy = copied(p, m_into.parts);
                 copy.kind = kind(p.kind);
                 if (p.pattern) copy.pattern = m_patterns[p.pattern];
+                m_parts[p.id] = copy.id;
                 m_into.parts.push_back(std::move(copy));
             }
         for (const Target& t : m_from.targets)
@@ -78,8 +79,33 @@ public:
                 copy.tcp = point(t.tcp);
                 if (t.pattern) copy.pattern = m_patterns[t.pattern];
                 if (t.posture.size() != armOf(m_into, copy).model->jointCount()) copy.posture = JointVector();
+                m_targets[t.id] = copy.id;
                 m_into.targets.push_back(std::move(copy));
             }
+        relations();
+    }
+
+    /// What goes with a part or target that was copied goes with the copy; with others it does not.
+    void relations()
+    {
+        std::map<std::uint32_t, std::uint32_t> families;
+        for (const auto& [old, fresh] : m_patterns) {
+            const Drawing& from = findPattern(m_from, old)->drawing;
+            if (!from.part && !from.family) continue;
+            Drawing& own = m_into.patterns.edit(fresh)->drawing;
+            own.part = m_parts[from.part];
+            if (!m_same && from.family) own.family = families.try_emplace(from.family, fresh.value).first->second;
+        }
+        for (const auto& [old, fresh] : m_targets) {
+            const Target& from = *findTarget(m_from, old);
+            if (!from.tie) continue;
+            Target& own = *m_into.targets.edit(fresh);
+            const auto part = m_parts.find(from.tie->part);
+            const auto target = m_targets.find(from.tie->target);
+            if (from.tie->part && part != m_parts.end()) own.tie->part = part->second;
+            else if (from.tie->target && target != m_targets.end()) own.tie->target = target->second;
+            else own.tie.reset();
+        }
     }
 
     ToolId tool(ToolId id)
@@ -170,6 +196,8 @@ private:
     std::map<FrameId, FrameId> m_frames;
     std::map<PatternId, PatternId> m_patterns;
     std::map<PartKindId, PartKindId> m_kinds;
+    std::map<PartId, PartId> m_parts;
+    std::map<TargetId, TargetId> m_targets;
     std::map<ToolId, ToolId> m_tools;
     std::map<TcpId, TcpId> m_points;
 };

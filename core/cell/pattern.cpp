@@ -155,7 +155,8 @@ Status checkPattern(const Cell& cell, const Pattern& p)
         return Error{code, std::move(message), "", remedy};
     };
     if (p.layout == Pattern::Layout::Drawn && p.drawing.part && !findPart(cell, p.drawing.part))
-        return fail("edit.missing", "the part that the group is drawn on is not in the cell", "Draw it on another one.");
+        return fail("edit.missing", "the part that the group is drawn on is not in the cell",
+                    "Draw it on another one.");
     if (p.frame && !findFrame(cell, p.frame))
         return fail("edit.missing", "the pattern's frame is not in the cell", "Choose another one.");
     for (const double count :

@@ -32,8 +32,9 @@ Pattern patternOf(const Target& target);
 Result<Cell> addPattern(const Cell& cell, Pattern pattern, PatternId* created = nullptr, PartId firstPart = {},
                         TargetId firstTarget = {});
 
-/// Replaces the pattern with the same id; its parts and targets follow, and groups of the same family show the same. Those of places that stay keep their identity
-/// and the way a target is reached. Refused when a target that would go is used by a step.
+/// Replaces the pattern with the same id; its parts and targets follow, and groups of the same family show the same.
+/// Those of places that stay keep their identity and the way a target is reached. Refused when a target that would go
+/// is used by a step.
 Result<Cell> changePattern(const Cell& cell, const Pattern& pattern);
 
 /// Takes the pattern away, and what belongs to it; or leaves that as single parts or targets.

@@ -20,7 +20,8 @@ Status refused(const char* code, std::string message, const char* remedy)
 /// The group of a family on another part.
 Result<Cell> onPart(const Cell& cell, Pattern group, const Part& part)
 {
-    group.name = freeNameIn(cell.patterns, fmt::format("{} on {}", shortened(group.name, 24), shortened(part.name, 24)));
+    group.name =
+        freeNameIn(cell.patterns, fmt::format("{} on {}", shortened(group.name, 24), shortened(part.name, 24)));
     group.drawing.part = part.id;
     group.frame = part.frame;
     group.first = part.pose;
@@ -155,12 +156,12 @@ Result<Cell> tieTarget(const Cell& cell, TargetId id, PartId part, TargetId to)
     const std::optional<Anchor> anchor = anchorOf(cell, tie);
     if (!anchor)
         return *refused("edit.tie", "what it is to be tied to is not a part or pose target of the cell",
-                     "Choose another one.");
+                        "Choose another one.");
     for (TargetId at = to; at;) {
         const Target* link = findTarget(cell, at);
         if (at == id)
             return *refused("edit.tie-loop", fmt::format("\"{}\" would come to be tied to itself", target->name),
-                         "Choose another target.");
+                            "Choose another target.");
         at = link && link->tie ? link->tie->target : TargetId();
     }
     own->tie = tie;

@@ -14,7 +14,8 @@ Result<Cell> settled(const Cell& cell);
 /// Refused in loops, for members of patterns, and when the other target is of a pattern's places that go.
 Result<Cell> tieTarget(const Cell& cell, TargetId id, PartId part, TargetId target);
 
-/// Called by edits that set the pose of a target by itself: what it is tied to stays, and where it is beside that is new.
+/// Called by edits that set the pose of a target by itself: what it is tied to stays, and where it is beside that is
+/// new.
 void keepTie(const Cell& cell, Target& target);
 
 }  // namespace topikos

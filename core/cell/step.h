@@ -190,9 +190,9 @@ struct Halt {
 /// lines. What it does is what followSteps() says.
 struct Follow {
     PatternId pattern{};
-    double speed = 0.1;   ///< of the TCP [m/s]
-    double over = 0;      ///< it comes by joints to so far above the first place, and leaves to so far above the last; 0:
-                          ///< by a line to the first, and it stays at the last [m]
+    double speed = 0.1;  ///< of the TCP [m/s]
+    double over = 0;  ///< it comes by joints to so far above the first place, and leaves to so far above the last; 0:
+                      ///< by a line to the first, and it stays at the last [m]
     ProcessId process{};  ///< on from the first place to the last; none: none
     bool backwards = false;
     Pace pace{};
@@ -255,8 +255,8 @@ struct Step {
 };
 inline bool Step::operator==(const Step& other) const
 {
-    return id == other.id && off == other.off && note == other.note && mayTouch == other.mayTouch && action == other.action && body == other.body
-           && otherwise == other.otherwise;
+    return id == other.id && off == other.off && note == other.note && mayTouch == other.mayTouch
+           && action == other.action && body == other.body && otherwise == other.otherwise;
 }
 
 /// What a kind of step holds.

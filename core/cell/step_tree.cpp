@@ -114,8 +114,7 @@ bool uses(const Step& step, const Used& what)
         const Shift* shift = goal ? std::get_if<Shift>(goal) : nullptr;
         return shift && shift->space == Shift::Space::Frame && shift->frame == *id;
     }
-    if (const auto* id = std::get_if<PatternId>(&what))
-    {
+    if (const auto* id = std::get_if<PatternId>(&what)) {
         if (const ForEach* each = step.as<ForEach>(); each && (each->pattern == *id || each->with == *id)) return true;
         if (const Follow* follow = step.as<Follow>(); follow && follow->pattern == *id) return true;
     }

@@ -221,10 +221,9 @@ public:
     void add(Finding finding)
     {
         const ContactFact* contact = finding.as<ContactFact>();
-        const auto key = std::tuple(finding.rule, finding.step,
-                                    m_follows.contains(finding.step) ? TargetId() : finding.target, finding.arm,
-                                    finding.fact.index(),
-                                    contact ? contact->a.name + '\n' + contact->b.name : std::string());
+        const auto key = std::tuple(
+            finding.rule, finding.step, m_follows.contains(finding.step) ? TargetId() : finding.target, finding.arm,
+            finding.fact.index(), contact ? contact->a.name + '\n' + contact->b.name : std::string());
         const auto [known, isNew] = m_known.try_emplace(key, m_findings.size());
         if (isNew) {
             m_findings.push_back(std::move(finding));

@@ -246,8 +246,8 @@ FindingText findingText(const Cell& cell, const Finding& f)
     const Within* loop = f.within.get();
     while (loop && loop->call)
         loop = loop->outer.get();
-    if (follows && f.passes > 1) out.detail += fmt::format(" The same at {} other {}.", f.passes - 1,
-                                                           f.passes == 2 ? "place" : "places");
+    if (follows && f.passes > 1)
+        out.detail += fmt::format(" The same at {} other {}.", f.passes - 1, f.passes == 2 ? "place" : "places");
     if (follows) loop = nullptr;
     if (f.branch && f.step) out.detail += " The run does not come here.";
     else if (loop && f.passes > 1)

@@ -215,8 +215,8 @@ template <class Io> void fields(Io& io, SurfacePoint& p)
 
 template <class Io> void fields(Io& io, Drawing& d)
 {
-    using Turn = Drawing::Turn;
-    io.word("turns", d.turns, {{"along", Turn::Along}, {"fixed", Turn::Fixed}, {"free", Turn::Free}});
+    io.word("turns", d.turns,
+            {{"along", Drawing::Turn::Along}, {"fixed", Drawing::Turn::Fixed}, {"free", Drawing::Turn::Free}});
     io.field("seam", d.seam);
     io.optional("closed", d.closed, false);
     io.field("lead", d.lead);
@@ -289,7 +289,8 @@ template <class Io> void fields(Io& io, Pattern& p)
     io.word("content", p.content, {{"parts", Pattern::Content::Parts}, {"targets", Pattern::Content::Targets}});
     io.field("frame", p.frame);
     io.field("first", p.first);
-    io.word("layout", p.layout, {{"grid", Pattern::Layout::Grid}, {"ring", Pattern::Layout::Ring}, {"drawn", Pattern::Layout::Drawn}});
+    io.word("layout", p.layout,
+            {{"grid", Pattern::Layout::Grid}, {"ring", Pattern::Layout::Ring}, {"drawn", Pattern::Layout::Drawn}});
     io.word("order", p.order,
             {{"rows", Pattern::Order::Rows},
              {"serpentine", Pattern::Order::Serpentine},

@@ -1,3 +1,4 @@
+#include "core/cell/settled.h"
 #include "core/exchange/targets_csv.h"
 
 #include "core/cell/edit_support.h"
@@ -79,6 +80,7 @@ public:
                         "Give the row another name, or the columns that fit.");
         if (posture) return readPosture(target, *station.model);
         if (isNew) target.tool = station.tool;
+        const FrameId frameBefore = target.frame;
         if (const std::string frame = word("frame"); lowered(frame) == "world") target.frame = {};
         else if (Status bad = readNamed("frame", m_cell.frames, target.frame)) return bad;
         if (Status bad = readNamed("tool", m_cell.tools, target.tool)) return bad;
@@ -99,6 +101,9 @@ public:
         if (Status bad = readChoice("shoulder", "front", "back", way.shoulderBack)) return bad;
         if (Status bad = readChoice("elbow", "up", "down", way.elbowDown)) return bad;
         if (Status bad = readChoice("wrist", "plain", "turned", way.wristTurned)) return bad;
+        // What a target goes with stays; where it is beside that is new, unless it is in another frame now.
+        if (target.frame != frameBefore) target.tie.reset();
+        keepTie(m_cell, target);
         return checkPose(target.pose);
     }
 

@@ -171,8 +171,8 @@ struct Maker {
         using Kind = Freedom::Kind;
         // How far it may be turned or tilted without anybody minding; such changes come first.
         const double turnFree = free.kind == Kind::Turn || free.kind == Kind::Cone ? std::numbers::pi
-                                : free.kind == Kind::Within                       ? free.angle
-                                                                                  : 0,
+                                : free.kind == Kind::Within                        ? free.angle
+                                                                                   : 0,
                      tiltFree = free.kind == Kind::Cone ? free.angle : 0;
         const auto about = [&](int axis, const std::vector<double>& degreesOf, double rank, const char* change,
                                const std::string& words, double allowed) {
@@ -191,8 +191,8 @@ struct Maker {
                              return setTargetPose(cell, own.id, pose);
                          },
                          [own, sign, words](double angle) {
-                             return fmt::format("Turn {} by {:.0f}° {}, which is free", own.name,
-                                                degrees(sign * angle), words);
+                             return fmt::format("Turn {} by {:.0f}° {}, which is free", own.name, degrees(sign * angle),
+                                                words);
                          },
                          own.id});
                 }
@@ -348,9 +348,10 @@ struct Maker {
         const JointLimitFact* fact = finding.as<JointLimitFact>();
         const LineMove* line = step ? step->as<LineMove>() : nullptr;
         const ArcMove* arc = step ? step->as<ArcMove>() : nullptr;
-        if (fact && (line || arc)) {
+        const Follow* follow = step ? step->as<Follow>() : nullptr;
+        if (fact && (line || arc || follow)) {
             const Step own = *step;
-            const double now = line ? line->speed : arc->speed;
+            const double now = line ? line->speed : arc ? arc->speed : follow->speed;
             add({"speed",
                  1,
                  0.1,
@@ -358,7 +359,9 @@ struct Maker {
                  0,
                  [=, this](double share) {
                      Step changed = own;
-                     (line ? changed.as<LineMove>()->speed : changed.as<ArcMove>()->speed) =
+                     (line  ? changed.as<LineMove>()->speed
+                      : arc ? changed.as<ArcMove>()->speed
+                            : changed.as<Follow>()->speed) =
                          std::max(0.001, std::floor(1000 * now * fact->lowest * share) / 1000);
                      return with(changed);
                  },

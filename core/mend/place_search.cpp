@@ -40,8 +40,7 @@ std::vector<const Target*> targetsOf(const Cell& cell, const std::vector<Routine
             if (!each && !follow) return;
             const PatternId first = each ? each->pattern : follow->pattern, other = each ? each->with : PatternId();
             for (const Target& target : cell.targets)
-                if (target.pattern && (target.pattern == first || target.pattern == other))
-                    named.insert(target.id);
+                if (target.pattern && (target.pattern == first || target.pattern == other)) named.insert(target.id);
         });
     }
     std::vector<const Target*> out;

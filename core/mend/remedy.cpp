@@ -1,5 +1,6 @@
 #include "core/mend/remedy.h"
 
+#include "core/cell/settled.h"
 #include "core/cell/step_tree.h"
 #include "core/check/contact_cache.h"
 #include "core/mend/changes.h"
@@ -118,6 +119,7 @@ Remedies remediesFor(const Cell& cell, const CheckResult& checked, const Finding
     /// The whole cell with a change, if that helps.
     const auto tried = [&](const Change& change, double amount) -> std::optional<Remedy> {
         Result<Cell> made = change.make(amount);
+        if (made) made = settled(*made);
         if (!made) return std::nullopt;
         Cell next = std::move(made).value();
         if (change.target) {

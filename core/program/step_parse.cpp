@@ -12,7 +12,7 @@ namespace {
 
 constexpr const char* kKinds =
     "A step begins with joint, line, arc, circle, grip, release, wait, set, pulse, move, play, call, "
-    "repeat, for each, if, process, use, read or stop.";
+    "repeat, for each, if, process, follow, use, read or stop.";
 
 /// Reads one step from a line.
 class StepParser {
@@ -61,8 +61,9 @@ private:
     {
         static const Names names = [] {
             Names out;
-            for (const char* word : {"joint", "line", "arc", "circle", "grip", "release", "wait", "set", "pulse",
-                                     "move", "play", "call", "repeat", "for", "if", "process", "follow", "use", "read", "stop"})
+            for (const char* word :
+                 {"joint", "line", "arc",    "circle", "grip", "release", "wait",   "set", "pulse", "move",
+                  "play",  "call", "repeat", "for",    "if",   "process", "follow", "use", "read",  "stop"})
                 out.add(word, 0);
             return out;
         }();

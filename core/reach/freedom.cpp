@@ -73,7 +73,10 @@ std::vector<FreeWay> posesWithin(const Freedom& f, const Pose& pose)
         for (int i = 1; f.length > 0 && i <= kSlides; ++i)
             for (const double sign : {1.0, -1.0}) {
                 const double by = sign * f.length * i / kSlides;
-                out.push_back({pose * translated(by * Vec3::Unit(f.axis)), {}, 0, double(i) / kSlides,
+                out.push_back({pose * translated(by * Vec3::Unit(f.axis)),
+                               {},
+                               0,
+                               double(i) / kSlides,
                                fmt::format("moved by {:+.1f} mm along {}", by * 1000, "XYZ"[f.axis])});
             }
         break;
@@ -246,7 +249,13 @@ Result<Cell> withFreeTurns(const Cell& cell, PatternId id)
 {
     const Pattern* pattern = findPattern(cell, id);
     if (!pattern || pattern->layout != Pattern::Layout::Drawn) return missing("drawn group");
-    const FreeTurns found = freeTurns(cell, *pattern);
+    return withTurns(cell, id, freeTurns(cell, *pattern));
+}
+
+Result<Cell> withTurns(const Cell& cell, PatternId id, const FreeTurns& found)
+{
+    const Pattern* pattern = findPattern(cell, id);
+    if (!pattern || pattern->layout != Pattern::Layout::Drawn) return missing("drawn group");
     if (found.parted)
         return Error{"edit.free-turns",
                      fmt::format("each point of \"{}\" is reached, but no turns lead along all of it in one "
@@ -255,15 +264,16 @@ Result<Cell> withFreeTurns(const Cell& cell, PatternId id)
                      "", "Make two groups of it, or move the body nearer to the middle of the arm's reach."};
     if (found.unreached) {
         const Solutions& l = found.lacking;
-        const std::string why =
-            l.range.joint >= 0
-                ? fmt::format("joint {} would be {:.1f} past its range", l.range.joint + 1, degrees(l.range.excess))
-                : fmt::format("{:.0f} mm are missing", l.shortfall * 1000);
+        const std::string why = l.range.joint >= 0 ? fmt::format("joint {} would be {:.1f} past its range",
+                                                                 l.range.joint + 1, degrees(l.range.excess))
+                                                   : fmt::format("{:.0f} mm are missing", l.shortfall * 1000);
         return Error{"edit.free-turns",
                      fmt::format("point {} of \"{}\" is reached with no turn about the tool's axis: {}",
                                  *found.unreached + 1, pattern->name, why),
                      "", "Move the body or the arm, or take less lead and tilt."};
     }
+    if (found.turns.size() != pattern->drawing.points.size())
+        return Error{"edit.free-turns", "the group was changed meanwhile", "", "Choose its turns again."};
     Pattern next = *pattern;
     next.drawing.turns = Drawing::Turn::Free;
     for (size_t i = 0; i < found.turns.size(); ++i)

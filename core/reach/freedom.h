@@ -10,9 +10,10 @@ namespace topikos {
 struct FreeWay {
     Pose frameFromTcp;
     Solution way;
-    double margin = 0;     ///< see core/check/margin.h
-    double departure = 0;  ///< from the pose as taught: turn by half a turn, lean and way by what is allowed, the largest
-    std::string words;     ///< "turned by 30°"
+    double margin = 0;  ///< see core/check/margin.h
+    double departure =
+        0;              ///< from the pose as taught: turn by half a turn, lean and way by what is allowed, the largest
+    std::string words;  ///< "turned by 30°"
 };
 
 /// Poses that a freedom allows, the taught one first: 24 turns about the tool's axis, or a step of 5° where less is
@@ -25,10 +26,10 @@ std::vector<FreeWay> freeWays(const Cell& cell, const Target& target, const Axis
 
 /// Turns about the tool's axis for the points of a drawn group that is free about it, in the order of the group.
 struct FreeTurns {
-    std::vector<double> turns;         ///< [rad]
-    std::vector<Solution> ways;        ///< at each point
-    double margin = 0;                 ///< the smallest of them
-    double travel = 0;                 ///< time that the joints would need at their speed limits, added up [s]
+    std::vector<double> turns;          ///< [rad]
+    std::vector<Solution> ways;         ///< at each point
+    double margin = 0;                  ///< the smallest of them
+    double travel = 0;                  ///< time that the joints would need at their speed limits, added up [s]
     std::optional<size_t> unreached{};  ///< a point that no turn reaches; nothing else is of use then
     Solutions lacking;                  ///< of it
     bool parted = false;                ///< each point is reached, but no chain leads along all of them
@@ -38,7 +39,9 @@ struct FreeTurns {
 /// closed ones come back to how they began. `stop` ends it early with nothing of use when it returns true.
 FreeTurns freeTurns(const Cell& cell, const Pattern& pattern, const std::function<bool()>& stop = {});
 
-/// Gives a drawn group those turns and ways, as one edit. Refused when a point is not reached, with what it lacks.
+/// Gives a drawn group such turns and ways, as one edit. Refused when a point is not reached, with what it lacks, or
+/// when the turns are those of another group.
+Result<Cell> withTurns(const Cell& cell, PatternId id, const FreeTurns& found);
 Result<Cell> withFreeTurns(const Cell& cell, PatternId id);
 
 }  // namespace topikos

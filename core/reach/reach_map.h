@@ -17,7 +17,7 @@ struct ReachQuery {
     double spacing = 0.05;                               ///< of spots [m]
     Quat frameFromTcp = Quat(0, 1, 0, 0);                ///< Box: orientation; over a surface the tool points into it
     Freedom freedom{};  ///< of the pose asked for: the best that it allows counts, see posesWithin()
-    AxisValues axes{};                                   ///< where device axes stand
+    AxisValues axes{};  ///< where device axes stand
     std::stop_token stop{};
 };
 

@@ -11,10 +11,10 @@ namespace topikos {
 
 namespace {
 
-constexpr double kStep = 0.01;     // largest piece of the way [rad or m]
-constexpr double kRank = 1e-7;     // pivots below this share of the largest are none
-constexpr double kShare = 1e-3;    // of the joint in the motion that keeps the flange; less is none
-constexpr double kStays = 1e-9;    // [m and rad]
+constexpr double kStep = 0.01;   // largest piece of the way [rad or m]
+constexpr double kRank = 1e-7;   // pivots below this share of the largest are none
+constexpr double kShare = 1e-3;  // of the joint in the motion that keeps the flange; less is none
+constexpr double kStays = 1e-9;  // [m and rad]
 
 /// How far the flange is from where it is to stay: way, then turn, in base.
 Eigen::Matrix<double, 6, 1> lack(const Arm& arm, const JointVector& q, const Pose& wanted)
@@ -41,7 +41,8 @@ std::optional<JointVector> selfMotion(const Arm& arm, const JointVector& posture
         if (lu.dimensionOfKernel() == 0) return std::nullopt;
         const Eigen::MatrixXd kernel = lu.kernel();
         // Of all motions that keep the flange the shortest one for this joint.
-        const Eigen::VectorXd share = kernel * (kernel.transpose() * kernel).ldlt().solve(kernel.row(joint).transpose());
+        const Eigen::VectorXd share =
+            kernel * (kernel.transpose() * kernel).ldlt().solve(kernel.row(joint).transpose());
         if (!(share[joint] > kShare * kShare)) return std::nullopt;
         q += share * ((target - q[joint]) / share[joint]);
         // Back onto the place by the other joints.
@@ -50,8 +51,7 @@ std::optional<JointVector> selfMotion(const Arm& arm, const JointVector& posture
             if (e.norm() < 0.1 * kStays) break;
             j = jacobian(arm, q);
             j.col(joint).setZero();
-            const Eigen::MatrixXd square =
-                j * j.transpose() + 1e-12 * Eigen::MatrixXd::Identity(j.rows(), j.rows());
+            const Eigen::MatrixXd square = j * j.transpose() + 1e-12 * Eigen::MatrixXd::Identity(j.rows(), j.rows());
             q += j.transpose() * square.ldlt().solve(e);
         }
         if (!q.allFinite() || lack(arm, q, flange).norm() > kStays) return std::nullopt;

@@ -154,10 +154,10 @@ inline constexpr Limit kJointMargin{"joint-margin", "a margin of joints", 0, 3.2
 inline constexpr Limit kSlideMargin{"slide-margin", "a margin of sliding joints", 0, 10, "mm",
                                     kMillimetre,    "longer than any slide"};
 inline constexpr Limit kClearance{"clearance", "a clearance", 0, 1, "mm", kMillimetre, "wider ones are no warning"};
-inline constexpr Limit kPadding{
-    "padding", "the padding of an arm's bodies", 0, 0.5, "mm", kMillimetre, "thicker than any cover"};
-inline constexpr Limit kMayTouch{"may-touch", "the number of things that a step may touch", 0, 20, "", 1,
-                                 "more say that contact does not matter"};
+inline constexpr Limit kPadding{"padding",   "the padding of an arm's bodies", 0, 0.5, "mm",
+                                kMillimetre, "thicker than any cover"};
+inline constexpr Limit kMayTouch{"may-touch", "the number of things that a step may touch", 0, 20, "",
+                                 1,           "more say that contact does not matter"};
 inline constexpr Limit kWristAngle{
     "wrist-angle", "a distance from the wrist's singularity", 0, std::numbers::pi / 2, "°",
     kDegree,       "axes are at right angles there"};
@@ -190,23 +190,24 @@ inline constexpr Limit kArms{"arms", "the number of arms", 1, 100, "", 1, "all o
 inline constexpr Limit kTreeDepth{
     "tree-depth", "the depth of the frame tree", 0, 100, "", 1, "each place is worked out level by level"};
 inline constexpr Limit kPlaces{"places", "the number of places of a pattern", 1, 10000, "", 1, "each can be a target"};
-inline constexpr Limit kPointNumber{
-    "point-number", "the number of a drawn point", 0, 1e9, "", 1, "leaves room for edits"};
-inline constexpr Limit kLean{"lean", "a lean of the tool",  -80 * kDegree, 80 * kDegree, "°", kDegree, "at 90° the tool lies on the surface"};
+inline constexpr Limit kPointNumber{"point-number",         "the number of a drawn point", 0, 1e9, "", 1,
+                                    "leaves room for edits"};
+inline constexpr Limit kLean{
+    "lean", "a lean of the tool", -80 * kDegree, 80 * kDegree, "°", kDegree, "at 90° the tool lies on the surface"};
 inline constexpr Limit kSurfaceOffset{"surface-offset", "a distance from the surface", -0.1, 1, "mm",
                                       kMillimetre,      "as distances above a target"};
 inline constexpr Limit kSmoothing{
     "smoothing", "the radius that normals are smoothed over", 0, 0.2, "mm", kMillimetre, "wider ones flatten the body"};
-inline constexpr Limit kSpacing{
-    "spacing", "the distance of drawn points", 5e-4, 1, "mm", kMillimetre, "a line has 10,000 points at most"};
-inline constexpr Limit kChord{"chord", "the chord error of drawn points", 1e-5, 0.05, "mm",
+inline constexpr Limit kSpacing{"spacing",   "the distance of drawn points",    5e-4, 1, "mm",
+                                kMillimetre, "a line has 10,000 points at most"};
+inline constexpr Limit kChord{"chord",     "the chord error of drawn points",   1e-5, 0.05, "mm",
                               kMillimetre, "finer than surfaces from files are"};
 inline constexpr Limit kFreeAngle{
     "free-angle", "the angle of a freedom", 0, 180 * kDegree, "°", kDegree, "half round either way is all round"};
 inline constexpr Limit kFreeLength{
     "free-length", "the length of a freedom", 0, 1, "mm", kMillimetre, "farther away a target of its own says more"};
-inline constexpr Limit kTargetNote{"target-note", "the length of a note or group of a target", 0, 200, "bytes", 1,
-                                   "it has to fit a row"};
+inline constexpr Limit kTargetNote{
+    "target-note", "the length of a note or group of a target", 0, 200, "bytes", 1, "it has to fit a row"};
 inline constexpr Limit kGrips{"grips", "the number of grip points of a kind", 0, 20, "", 1, "each is tried"};
 inline constexpr Limit kLeftOut{"left-out", "the number of places left out",  0, 10000, "",
                                 1,          "no more than a pattern can have"};

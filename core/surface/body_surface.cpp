@@ -37,8 +37,7 @@ Vec3 nearestOf(const std::array<Vec3, 3>& t, const Vec3& p)
     const double vb = d5 * d2 - d1 * d6;
     if (vb <= 0 && d2 >= 0 && d6 <= 0) return t[0] + ac * (d2 / (d2 - d6));
     const double va = d3 * d6 - d5 * d4;
-    if (va <= 0 && d4 - d3 >= 0 && d5 - d6 >= 0)
-        return t[1] + (t[2] - t[1]) * ((d4 - d3) / ((d4 - d3) + (d5 - d6)));
+    if (va <= 0 && d4 - d3 >= 0 && d5 - d6 >= 0) return t[1] + (t[2] - t[1]) * ((d4 - d3) / ((d4 - d3) + (d5 - d6)));
     const double sum = va + vb + vc;
     return t[0] + ab * (vb / sum) + ac * (vc / sum);
 }
@@ -70,9 +69,9 @@ BodySurface::BodySurface(const std::vector<Solid>& solids)
 {
     Triangles all;
     for (const Solid& solid : solids) {
-        const Triangles own = placed(solid.pose, solid.kind == Solid::Kind::Mesh && solid.surface.drawn
-                                                     ? *solid.surface.drawn
-                                                     : trianglesOf(solidMesh(solid)));
+        const Triangles own =
+            placed(solid.pose, solid.kind == Solid::Kind::Mesh && solid.surface.drawn ? *solid.surface.drawn
+                                                                                      : trianglesOf(solidMesh(solid)));
         const auto first = std::uint32_t(all.points.size());
         all.points.insert(all.points.end(), own.points.begin(), own.points.end());
         for (const auto& face : own.faces)

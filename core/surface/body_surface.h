@@ -41,8 +41,8 @@ public:
 
     /// A sharp edge or open rim.
     struct Edge {
-        std::uint32_t a, b;            ///< corners
-        std::uint32_t face, other;     ///< on both sides; the same twice at an open rim
+        std::uint32_t a, b;         ///< corners
+        std::uint32_t face, other;  ///< on both sides; the same twice at an open rim
     };
     const std::vector<Edge>& edges() const { return m_edges; }
     const Vec3& corner(std::uint32_t i) const { return m_points[i]; }

@@ -212,8 +212,7 @@ std::vector<SurfacePoint> pointsAt(const BodySurface& surface, const std::vector
     return out;
 }
 
-Result<std::vector<SurfacePoint>> pointsAlong(const BodySurface& surface, const SurfaceLine& line,
-                                              const DrawRule& rule)
+Result<std::vector<SurfacePoint>> pointsAlong(const BodySurface& surface, const SurfaceLine& line, const DrawRule& rule)
 {
     const bool spacing = rule.kind == DrawRule::Kind::Spacing;
     if (Status bad = spacing ? checkLimit(limits::kSpacing, rule.spacing, "draw.spacing")
@@ -229,13 +228,12 @@ Result<std::vector<SurfacePoint>> pointsAlong(const BodySurface& surface, const 
                      fmt::format("{:.0f} mm by {:.4g} mm are more than {} points", walk.length() * 1000,
                                  rule.spacing * 1000, most),
                      "", "Choose a wider spacing."};
-    std::vector<double> ways =
-        spacing ? waysBySpacing(walk, rule.spacing) : waysByChord(walk, rule.chord, most);
+    std::vector<double> ways = spacing ? waysBySpacing(walk, rule.spacing) : waysByChord(walk, rule.chord, most);
     if (line.closed) ways.pop_back();  // which is the first again
     if (ways.size() > most)
-        return Error{"draw.many", fmt::format("a chord error of {:.4g} mm takes more than {} points",
-                                              rule.chord * 1000, most),
-                     "", "Choose a coarser one."};
+        return Error{"draw.many",
+                     fmt::format("a chord error of {:.4g} mm takes more than {} points", rule.chord * 1000, most), "",
+                     "Choose a coarser one."};
     std::vector<SurfaceSpot> spots;
     for (const double way : ways)
         spots.push_back(walk.at(way));
@@ -280,7 +278,8 @@ Drawing smoothed(const BodySurface& surface, Drawing drawing, double radius)
     for (SurfacePoint& p : drawing.points) {
         // At an edge the side that it was drawn on.
         const SurfaceSpot inside = surface.nearest(p.at), beside = surface.nearest(p.at + 1e-5 * p.normal);
-        const bool second = surface.faceNormal(beside.face).dot(p.normal) > surface.faceNormal(inside.face).dot(p.normal);
+        const bool second =
+            surface.faceNormal(beside.face).dot(p.normal) > surface.faceNormal(inside.face).dot(p.normal);
         p.normal = surface.normal({p.at, second ? beside.face : inside.face}, radius);
     }
     return drawing;

@@ -42,7 +42,10 @@ private:
         m_window->openExample("glaze-edge-wiping-bench");
         fresh();
     }
-    Pose sink() { return session().shownPlace(session().cell().parts.front().frame) * session().cell().parts.front().pose; }
+    Pose sink()
+    {
+        return session().shownPlace(session().cell().parts.front().frame) * session().cell().parts.front().pose;
+    }
     void clickAt(const Vec3& place) { QTest::mouseClick(&view(), Qt::LeftButton, {}, pixelOf(place)); }
     std::vector<const Target*> placesOf(PatternId id)
     {
@@ -80,7 +83,8 @@ void DrawWindowTest::tenTargetsOnTheSinkInAFewActions()
     QVERIFY2(note().contains("points on Sink 1"), qPrintable(note()));
     counted([&] { QTest::keyClick(&view(), Qt::Key_Return); });
     QVERIFY(!view().draw().active());
-    QVERIFY2(session().cell().targets.size() >= before + 10, qPrintable(QString::number(session().cell().targets.size() - before)));
+    QVERIFY2(session().cell().targets.size() >= before + 10,
+             qPrintable(QString::number(session().cell().targets.size() - before)));
     QVERIFY2(actions <= 6, qPrintable(QString::number(actions)));
     // They stand on the rim, every 20 mm, the tool into it.
     const PatternId made = session().selected<PatternId>();
@@ -293,7 +297,8 @@ void DrawWindowTest::targetsAreTiedAndFreedOnTheirPage()
         if (target.kind == Target::Kind::Pose) id = target.id;
     session().select(id);
     QTRY_VERIFY(m_window->findChild<QComboBox*>("targetTie"));
-    const Pose before = session().shownPlace(findTarget(session().cell(), id)->frame) * findTarget(session().cell(), id)->pose;
+    const Pose before =
+        session().shownPlace(findTarget(session().cell(), id)->frame) * findTarget(session().cell(), id)->pose;
     choose("targetTie", "part Tile 1");
     QVERIFY(findTarget(session().cell(), id)->tie.has_value());
     const auto world = [&] {
@@ -359,7 +364,8 @@ void DrawWindowTest::selectedTargetIsDraggedWithItsVerdict()
     fresh();
     TargetId id;
     for (const Step& step : session().routine().steps)
-        if (const Target* t = findTarget(session().cell(), targetOf(step)); t && t->kind == Target::Kind::Pose) id = t->id;
+        if (const Target* t = findTarget(session().cell(), targetOf(step)); t && t->kind == Target::Kind::Pose)
+            id = t->id;
     session().select(id);
     const Target before = *findTarget(session().cell(), id);
     const Pose world = session().shownPlace(before.frame) * before.pose;

@@ -57,6 +57,24 @@ void SendWindowTest::armGoesAboveWhatWasClicked()
     QVERIFY(std::abs(tcp.translation.z() - (top.z() + 0.08)) < 1e-6);
     QVERIFY((tcp.translation - top).head<2>().norm() < 1e-6);
     QVERIFY2(note().contains("80.0 mm before it"), qPrintable(note()));
+    // The other turns, one after the other, each at the same place; behind the last the best one again.
+    const size_t turns = session().sendTurns();
+    QVERIFY(turns > 1);
+    const JointVector best = session().posture();
+    session().setStopsAtContact(false);
+    for (size_t i = 1; i < turns; ++i) {
+        click("sendTurn");
+        QVERIFY2(note().contains(QString("%1 of %2 turns").arg(i + 1).arg(turns)), qPrintable(note()));
+        QVERIFY((session().shownTcp().translation - tcp.translation).norm() < 1e-6);
+        QVERIFY((session().shownTcp().rotation * Vec3::UnitZ() + Vec3::UnitZ()).norm() < 1e-6);
+    }
+    click("sendTurn");
+    QVERIFY(sameValues(session().posture(), best));
+    session().setStopsAtContact(true);
+    // Moved away by hand there is nothing to turn.
+    QVERIFY(session().moveTyped("z +5"));
+    QVERIFY(!child<QPushButton>("sendTurn")->isEnabled());
+    QVERIFY(session().moveTyped("z -5"));
     // As the tool stands: no turn at all.
     QVERIFY(session().moveTyped("ry +15"));
     const Pose tilted = session().shownTcp();

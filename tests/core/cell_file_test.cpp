@@ -316,15 +316,21 @@ void CellFileTest::deepNestingIsRefusedAtOnce()
 void CellFileTest::olderFixturesStayReadable()
 {
     // With the cycle time that the laws of motion of 0.9 have for them, whatever version they were written in.
-    const std::map<QString, double> cycles{
-        {"v1/tile-glazing-line", 5.440727776665822},       {"v2/tile-glazing-line", 5.440727776665822},
-        {"v3/tile-glazing-line", 5.440727776665822},       {"v3/planted-mistakes", 3.2671812910190026},
-        {"v3/glazing-line-on-a-rail", 10.451385189755243}, {"v4/tile-glazing-line", 5.440727776665822},
-        {"v4/planted-mistakes", 3.2671812910190026},       {"v4/glazing-line-on-a-rail", 10.451385189755243},
-        {"v5/tile-glazing-line", 5.440727776665822},       {"v5/planted-mistakes", 3.2671812910190026},
-        {"v5/glazing-line-on-a-rail", 10.451385189755243},
-        {"v6/tile-glazing-line", 5.440727776665822},       {"v6/planted-mistakes", 3.2671812910190026},
-        {"v6/glazing-line-on-a-rail", 10.451385189755243}, {"v6/rack-of-24", 241.9590237944858}};
+    const std::map<QString, double> cycles{{"v1/tile-glazing-line", 5.440727776665822},
+                                           {"v2/tile-glazing-line", 5.440727776665822},
+                                           {"v3/tile-glazing-line", 5.440727776665822},
+                                           {"v3/planted-mistakes", 3.2671812910190026},
+                                           {"v3/glazing-line-on-a-rail", 10.451385189755243},
+                                           {"v4/tile-glazing-line", 5.440727776665822},
+                                           {"v4/planted-mistakes", 3.2671812910190026},
+                                           {"v4/glazing-line-on-a-rail", 10.451385189755243},
+                                           {"v5/tile-glazing-line", 5.440727776665822},
+                                           {"v5/planted-mistakes", 3.2671812910190026},
+                                           {"v5/glazing-line-on-a-rail", 10.451385189755243},
+                                           {"v6/tile-glazing-line", 5.440727776665822},
+                                           {"v6/planted-mistakes", 3.2671812910190026},
+                                           {"v6/glazing-line-on-a-rail", 10.451385189755243},
+                                           {"v6/rack-of-24", 241.9590237944858}};
     for (const auto& [name, cycle] : cycles) {
         const Result<Cell> cell = openCell(dataPath("cells/" + name.toStdString() + ".topikos"));
         QVERIFY2(cell.ok(), cell.ok() ? "" : cell.error().line().c_str());

@@ -86,7 +86,7 @@ void LimitsTest::schemasFollowTheTable()
     const Json schema = Json::parse(readFile(path, 1 << 20).value());
     // Numbers without a limit of their own: parts of unit vectors, angles, and what an arm checks as a whole.
     const std::set<std::string> free{"quaternion", "direction",      "alpha",   "theta",    "drawn", "outline",
-                                     "points",     "centre-of-mass", "moments", "products", "size",    "normal"};
+                                     "points",     "centre-of-mass", "moments", "products", "size",  "normal"};
     int limited = 0;
     const std::function<void(const Json&, const std::string&, const std::string&)> look =
         [&](const Json& part, const std::string& key, const std::string& place) {

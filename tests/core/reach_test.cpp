@@ -114,7 +114,8 @@ void ReachTest::freeTurnTakesTheBestTurn()
         const ReachSpot &a = free.spots[i], &b = cone.spots[i];
         QVERIFY(b.margin >= a.margin && b.reached() >= a.reached());
         more += b.reached() && !a.reached();
-        const double lean = (b.frameFromTcp.rotation * Vec3::UnitZ()).dot(fixed.spots[i].frameFromTcp.rotation * Vec3::UnitZ());
+        const double lean =
+            (b.frameFromTcp.rotation * Vec3::UnitZ()).dot(fixed.spots[i].frameFromTcp.rotation * Vec3::UnitZ());
         QVERIFY(lean >= std::cos(30 * kDegree) - 1e-9);
     }
     QVERIFY(more > 0);

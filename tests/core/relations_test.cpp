@@ -1,6 +1,7 @@
 #include "core/cell/drawing.h"
 #include "core/cell/edit_layout.h"
 #include "core/cell/edit_targets.h"
+#include "core/cell/fixture.h"
 #include "core/cell/history.h"
 #include "core/cell/pattern.h"
 #include "core/cell/settled.h"
@@ -8,6 +9,7 @@
 #include "core/check/check.h"
 #include "core/check/margin.h"
 #include "core/exchange/cell_file.h"
+#include "core/exchange/targets_csv.h"
 #include "core/mend/remedy.h"
 #include "core/program/follow.h"
 #include "core/program/step_text.h"
@@ -22,8 +24,8 @@
 using namespace topikos;
 using namespace topikos::test;
 
-/// What targets go with: frames, parts, other targets; groups that are drawn on bodies and kinds; how their way is free;
-/// and steps that follow a group.
+/// What targets go with: frames, parts, other targets; groups that are drawn on bodies and kinds; how their way is
+/// free; and steps that follow a group.
 class RelationsTest : public QObject {
     Q_OBJECT
 private Q_SLOTS:
@@ -35,6 +37,8 @@ private Q_SLOTS:
     void tiedTargetsGoWithWhatTheyAreTiedTo();
     void tiesMakeNoLoops();
     void mirroredAndCopiedTargetsKeepTheirRelation();
+    void copiedFixturesHaveTheirOwnGroups();
+    void tablesOfTargetsKeepTies();
     void filesKeepAllOfIt();
     void filesWithWrongDrawingsAreRefused_data();
     void filesWithWrongDrawingsAreRefused();
@@ -186,7 +190,8 @@ void RelationsTest::movedPartsTakeTheirGroupsAlong()
     const Drawn d = drawnOnBench(true);
     History history(d.cell);
     const PartId part = findPattern(d.cell, d.seam)->drawing.part;
-    const Pose pose = findPart(d.cell, part)->pose * Pose{{0.0125, -0.004, 0.002}, Quat(Eigen::AngleAxisd(3 * kDegree, Vec3::UnitZ()))};
+    const Pose pose = findPart(d.cell, part)->pose
+                      * Pose{{0.0125, -0.004, 0.002}, Quat(Eigen::AngleAxisd(3 * kDegree, Vec3::UnitZ()))};
     QVERIFY(!history.apply("Move", [&](const Cell& c) { return setPartPose(c, part, pose); }));
     const std::vector<const Target*> was = placesOf(d.cell, d.seam), is = placesOf(*history.current(), d.seam);
     QCOMPARE(was.size(), is.size());
@@ -279,7 +284,8 @@ void RelationsTest::tiedTargetsGoWithWhatTheyAreTiedTo()
     QVERIFY(deviation(worldOf(cell, *findTarget(cell, a)), wasA).metres < 1e-12);
     QVERIFY(deviation(worldOf(cell, *findTarget(cell, b)), wasB).metres < 1e-12);
     History history(cell);
-    const Pose moved = findPart(cell, part)->pose * Pose{{0.01, 0.02, 0.03}, Quat(Eigen::AngleAxisd(0.4, Vec3::UnitY()))};
+    const Pose moved =
+        findPart(cell, part)->pose * Pose{{0.01, 0.02, 0.03}, Quat(Eigen::AngleAxisd(0.4, Vec3::UnitY()))};
     QVERIFY(!history.apply("Move", [&](const Cell& c) { return setPartPose(c, part, moved); }));
     const Pose by = worldFromPart(*history.current(), *findPart(*history.current(), part))
                     * inverse(worldFromPart(cell, *findPart(cell, part)));
@@ -326,7 +332,8 @@ void RelationsTest::mirroredAndCopiedTargetsKeepTheirRelation()
     for (const TargetId id : {a, b})
         QVERIFY(deviation(findTarget(twice, id)->pose, findTarget(cell, id)->pose).metres < 1e-12);
     const Cell once = *mirrorTargets(cell, {a}, 1, {0, 0.1, 0});
-    QVERIFY(std::abs(findTarget(once, a)->pose.translation[1] - (0.2 - findTarget(cell, a)->pose.translation[1])) < 1e-12);
+    QVERIFY(std::abs(findTarget(once, a)->pose.translation[1] - (0.2 - findTarget(cell, a)->pose.translation[1]))
+            < 1e-12);
     QVERIFY(std::abs(findTarget(once, a)->pose.matrix().determinant() - 1) < 1e-9);
     // Shifted by 12.5 mm and 3°, both together and each of them.
     TargetShift shift;
@@ -334,7 +341,8 @@ void RelationsTest::mirroredAndCopiedTargetsKeepTheirRelation()
     shift.turn = 3 * kDegree;
     const Cell shiftedBoth = *shiftTargets(cell, {a, b}, shift);
     for (const TargetId id : {a, b}) {
-        const Pose expected = Pose{shift.along, Quat(Eigen::AngleAxisd(shift.turn, Vec3::UnitZ()))} * findTarget(cell, id)->pose;
+        const Pose expected =
+            Pose{shift.along, Quat(Eigen::AngleAxisd(shift.turn, Vec3::UnitZ()))} * findTarget(cell, id)->pose;
         QVERIFY(deviation(findTarget(shiftedBoth, id)->pose, expected).metres < 1e-12);
     }
     QVERIFY(*settled(shiftedBoth) == shiftedBoth);
@@ -349,6 +357,64 @@ void RelationsTest::mirroredAndCopiedTargetsKeepTheirRelation()
     }
     QCOMPARE(findTarget(copied, made[1])->tie->target, made[0]);
     QVERIFY(!validate(copied));
+}
+
+void RelationsTest::copiedFixturesHaveTheirOwnGroups()
+{
+    Drawn d = drawnOnBench(true);
+    TargetId tied;
+    Cell cell = *copyTarget(d.cell, placesOf(d.cell, d.seam)[1]->id, &tied);
+    const PartId part = findPattern(cell, d.seam)->drawing.part;
+    cell = *tieTarget(cell, tied, part, {});
+    const size_t groups = cell.patterns.size();
+    for (const bool sameCell : {true, false}) {
+        FrameId copy;
+        const Cell before = sameCell ? cell : programCell(2, 1);
+        Result<Cell> made = sameCell ? copyFixture(cell, d.bench, &copy)
+                                     : bringFixture(before, before.arms.front().id, cell, d.bench, &copy);
+        QVERIFY2(made.ok(), made.ok() ? "" : qPrintable(QString::fromStdString(made.error().line())));
+        const Cell after = *settled(*made);
+        QVERIFY(!validate(after));
+        const Pattern* group = nullptr;
+        for (const Pattern& p : after.patterns)
+            if (p.layout == Pattern::Layout::Drawn && p.frame == copy) group = &p;
+        QVERIFY(group);
+        if (sameCell) QCOMPARE(after.patterns.size(), groups + 1);
+        // On the copied part, whose places go with the copy.
+        const Part* own = findPart(after, group->drawing.part);
+        QVERIFY(own && own->frame == copy);
+        const Pose by = worldFromFrame(after, copy) * inverse(worldFromFrame(cell, d.bench));
+        const std::vector<const Target*> was = placesOf(cell, d.seam), is = placesOf(after, group->id);
+        QCOMPARE(is.size(), was.size());
+        for (size_t i = 0; i < was.size(); ++i)
+            QVERIFY(deviation(worldOf(after, *is[i]), by * worldOf(cell, *was[i])).metres < 1e-9);
+        int ties = 0;
+        for (const Target& target : after.targets) {
+            if (target.frame != copy || !target.tie) continue;
+            QCOMPARE(target.tie->part, own->id);
+            ++ties;
+        }
+        QCOMPARE(ties, 1);
+    }
+}
+
+void RelationsTest::tablesOfTargetsKeepTies()
+{
+    Drawn d = drawnOnBench(true);
+    TargetId tied;
+    Cell cell = *copyTarget(d.cell, placesOf(d.cell, d.seam)[1]->id, &tied);
+    cell = *tieTarget(cell, tied, findPattern(cell, d.seam)->drawing.part, {});
+    const std::string name = findTarget(cell, tied)->name;
+    const Pose before = findTarget(cell, tied)->pose;
+    const Result<TargetsRead> read = targetsFromCsv(cell, "name,x [mm]\n\"" + name + "\",12.5\n");
+    QVERIFY(read.ok());
+    const Cell after = *settled(read->cell);
+    const Target& own = *findTarget(after, tied);
+    QVERIFY(own.tie.has_value());
+    QVERIFY(std::abs(own.pose.translation.x() - 0.0125) < 1e-12);
+    QVERIFY(std::abs(own.tie->pose.translation.x() - findTarget(cell, tied)->tie->pose.translation.x()
+                     - (0.0125 - before.translation.x()))
+            < 1e-12);
 }
 
 void RelationsTest::filesKeepAllOfIt()
@@ -386,10 +452,18 @@ void RelationsTest::filesWithWrongDrawingsAreRefused_data()
     QTest::addColumn<QString>("from");
     QTest::addColumn<QString>("to");
     QTest::addColumn<QString>("says");
-    QTest::newRow("a normal that is none") << "\"normal\":[0.0,0.0,1.0]" << "\"normal\":[0.0,0.0,3.0]" << "length 1";
-    QTest::newRow("a number twice") << "\"number\":1," << "\"number\":0," << "number 0";
-    QTest::newRow("an older version") << "\"version\": 7" << "\"version\": 6" << "came with version 7";
-    QTest::newRow("a lead that lies down") << "\"lead\":0.0,\"tilt\"" << "\"lead\":2.0,\"tilt\"" << "the lead cannot be";
+    QTest::newRow("a normal that is none") << "\"normal\":[0.0,0.0,1.0]"
+                                           << "\"normal\":[0.0,0.0,3.0]"
+                                           << "length 1";
+    QTest::newRow("a number twice") << "\"number\":1,"
+                                    << "\"number\":0,"
+                                    << "number 0";
+    QTest::newRow("an older version") << "\"version\": 7"
+                                      << "\"version\": 6"
+                                      << "came with version 7";
+    QTest::newRow("a lead that lies down") << "\"lead\":0.0,\"tilt\""
+                                           << "\"lead\":2.0,\"tilt\""
+                                           << "the lead cannot be";
 }
 void RelationsTest::filesWithWrongDrawingsAreRefused()
 {
@@ -545,7 +619,10 @@ void RelationsTest::followingGoesFromPlaceToPlace()
     const ArmTrace& arm = checked.trace.arms.front();
     // Above, down, on, eight lines, off, up.
     QCOMPARE(arm.outcomes.size(), size_t(1 + 1 + 1 + 8 + 1 + 1));
-    QVERIFY2(!arm.blockedAt.has_value(), checked.findings.empty() ? "" : qPrintable(QString::fromStdString(findingText(cell, checked.findings.front()).line())));
+    QVERIFY2(!arm.blockedAt.has_value(),
+             checked.findings.empty()
+                 ? ""
+                 : qPrintable(QString::fromStdString(findingText(cell, checked.findings.front()).line())));
     const StepId step = cell.routines.back().steps.front().id;
     std::vector<TargetId> visited;
     for (const StepOutcome& outcome : arm.outcomes) {
@@ -590,8 +667,9 @@ void RelationsTest::followingIsTheSameAsItsSteps()
 void RelationsTest::followingIsTypedAndPrinted()
 {
     const Drawn d = drawnOnBench();
-    for (const char* text : {"follow Rim at 50 mm/s", "follow Rim backwards over 30 mm with Spray at 40 mm/s blend 2 mm",
-                             "follow Rim over 12.5 mm at 100 mm/s acceleration 50 %, may touch Bench"}) {
+    for (const char* text :
+         {"follow Rim at 50 mm/s", "follow Rim backwards over 30 mm with Spray at 40 mm/s blend 2 mm",
+          "follow Rim over 12.5 mm at 100 mm/s acceleration 50 %, may touch Bench"}) {
         const Result<Step> step = typedStep(d.cell, text);
         QVERIFY2(step.ok(), step.ok() ? "" : qPrintable(QString::fromStdString(step.error().line())));
         QCOMPARE(QString::fromStdString(stepText(d.cell, *step)), QString(text));

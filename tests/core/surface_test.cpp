@@ -347,7 +347,8 @@ void SurfaceTest::groupsAreChangedOnTheSurface()
     rule.spacing = 0.01;
     Drawing drawing;
     drawing.points = *pointsAlong(
-        surface, lineThrough(surface, {surface.nearest(own.place(0.1, 0.3)), surface.nearest(own.place(0.3, 0.7))}, false),
+        surface,
+        lineThrough(surface, {surface.nearest(own.place(0.1, 0.3)), surface.nearest(own.place(0.3, 0.7))}, false),
         rule);
     const auto onIt = [&](const Drawing& d) {
         for (const SurfacePoint& p : d.points) {
