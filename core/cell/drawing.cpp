@@ -24,10 +24,7 @@ std::optional<Vec3> alongSurface(const Vec3& v, const Vec3& normal)
     return flat.normalized();
 }
 
-Status fail(const char* code, std::string message, const char* remedy)
-{
-    return Error{code, std::move(message), "", remedy};
-}
+Error fail(const char* code, std::string message, const char* remedy) { return {code, std::move(message), "", remedy}; }
 
 }  // namespace
 

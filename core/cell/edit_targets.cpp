@@ -15,9 +15,17 @@ namespace topikos {
 
 namespace {
 
-Status fail(const char* code, std::string message, const char* remedy)
+Error fail(const char* code, std::string message, const char* remedy) { return {code, std::move(message), "", remedy}; }
+
+/// A target that stands in a frame.
+Result<const Target*> poseTarget(const Cell& cell, TargetId id)
 {
-    return Error{code, std::move(message), "", remedy};
+    const Target* own = findTarget(cell, id);
+    if (!own) return missing("target");
+    if (own->kind == Target::Kind::Posture)
+        return fail("edit.not-a-pose", fmt::format("\"{}\" is a posture and stands in no frame", own->name),
+                    "Choose pose targets only.");
+    return own;
 }
 
 /// Gives each of the targets another pose in its frame.
@@ -25,11 +33,9 @@ template <class Moved> Result<Cell> placed(const Cell& cell, const std::vector<T
 {
     Cell next = cell;
     for (const TargetId id : ids) {
-        const Target* own = findTarget(cell, id);
-        if (!own) return missing("target");
-        if (own->kind == Target::Kind::Posture)
-            return *fail("edit.not-a-pose", fmt::format("\"{}\" is a posture and stands in no frame", own->name),
-                         "Choose pose targets only.");
+        const Result<const Target*> found = poseTarget(cell, id);
+        if (!found) return found.error();
+        const Target* own = *found;
         if (Status bad = checkNoMember(cell, *own)) return *bad;
         const Pose pose = moved(own->pose);
         if (Status bad = checkPose(pose)) return *bad;
@@ -60,8 +66,8 @@ Result<Cell> setFreedom(const Cell& cell, const std::vector<TargetId>& ids, cons
         Target* target = next.targets.edit(id);
         if (!target) return missing("target");
         if (target->kind == Target::Kind::Posture)
-            return *fail("edit.freedom", fmt::format("\"{}\" is a posture: each joint has one value", target->name),
-                         "Give freedom to pose targets.");
+            return fail("edit.freedom", fmt::format("\"{}\" is a posture: each joint has one value", target->name),
+                        "Give freedom to pose targets.");
         target->freedom = freedom;
     }
     return next;
@@ -131,11 +137,9 @@ Result<Cell> copyTargetsTo(const Cell& cell, const std::vector<TargetId>& ids, F
     Cell next = cell;
     std::map<TargetId, TargetId> copies;
     for (const TargetId id : ids) {
-        const Target* own = findTarget(cell, id);
-        if (!own) return missing("target");
-        if (own->kind == Target::Kind::Posture)
-            return *fail("edit.not-a-pose", fmt::format("\"{}\" is a posture and stands in no frame", own->name),
-                         "Choose pose targets only.");
+        const Result<const Target*> found = poseTarget(cell, id);
+        if (!found) return found.error();
+        const Target* own = *found;
         Target copy = *own;
         copy.id = {next.nextId++};
         copy.name = freeNameIn(next.targets,

@@ -221,9 +221,10 @@ Result<Cell> changePattern(const Cell& cell, const Pattern& pattern)
     Cell next = cell;
     Pattern* own = next.patterns.edit(pattern.id);
     if (!own) return missing("pattern");
+    const bool sameDrawing = own->drawing == pattern.drawing;  // it may stand elsewhere now
     *own = pattern;
     Result<Cell> out = fitted(std::move(next), pattern);
-    if (!pattern.drawing.family || pattern.layout != Pattern::Layout::Drawn) return out;
+    if (sameDrawing || !pattern.drawing.family || pattern.layout != Pattern::Layout::Drawn) return out;
     // The others of the family show the same.
     for (const Pattern& other : cell.patterns) {
         if (!out) return out;

@@ -12,9 +12,9 @@ namespace topikos {
 
 namespace {
 
-Status refused(const char* code, std::string message, const char* remedy)
+Error refused(const char* code, std::string message, const char* remedy)
 {
-    return Error{code, std::move(message), "", remedy};
+    return {code, std::move(message), "", remedy};
 }
 
 /// The group of a family on another part.
@@ -32,13 +32,9 @@ Result<Cell> onPart(const Cell& cell, Pattern group, const Part& part)
 /// Groups that are drawn on parts.
 Result<Cell> settledGroups(Cell cell)
 {
-    std::map<std::uint32_t, PatternId> families;
     std::vector<PatternId> drawn;
     for (const Pattern& p : cell.patterns)
-        if (p.layout == Pattern::Layout::Drawn && p.drawing.part) {
-            drawn.push_back(p.id);
-            if (p.drawing.family) families.try_emplace(p.drawing.family, p.id);
-        }
+        if (p.layout == Pattern::Layout::Drawn && p.drawing.part) drawn.push_back(p.id);
     if (drawn.empty()) return cell;
     // Of a family whose first group is still on its part, that one says what kind it is of.
     std::map<std::uint32_t, PartKindId> kinds;
@@ -147,7 +143,7 @@ Result<Cell> tieTarget(const Cell& cell, TargetId id, PartId part, TargetId to)
     if (!target) return missing("target");
     if (Status bad = checkNoMember(cell, *target)) return *bad;
     if (target->kind == Target::Kind::Posture)
-        return *refused("edit.tie", fmt::format("\"{}\" is a posture", target->name), "Tie a pose target.");
+        return refused("edit.tie", fmt::format("\"{}\" is a posture", target->name), "Tie a pose target.");
     Cell next = cell;
     Target* own = next.targets.edit(id);
     own->tie.reset();
@@ -155,13 +151,13 @@ Result<Cell> tieTarget(const Cell& cell, TargetId id, PartId part, TargetId to)
     const Tie tie{part, to, {}};
     const std::optional<Anchor> anchor = anchorOf(cell, tie);
     if (!anchor)
-        return *refused("edit.tie", "what it is to be tied to is not a part or pose target of the cell",
-                        "Choose another one.");
+        return refused("edit.tie", "what it is to be tied to is not a part or pose target of the cell",
+                       "Choose another one.");
     for (TargetId at = to; at;) {
         const Target* link = findTarget(cell, at);
         if (at == id)
-            return *refused("edit.tie-loop", fmt::format("\"{}\" would come to be tied to itself", target->name),
-                            "Choose another target.");
+            return refused("edit.tie-loop", fmt::format("\"{}\" would come to be tied to itself", target->name),
+                           "Choose another target.");
         at = link && link->tie ? link->tie->target : TargetId();
     }
     own->tie = tie;

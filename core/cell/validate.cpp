@@ -233,8 +233,21 @@ Status checkContent(const Cell& cell)
         if (Status bad = checkFreedom(t.freedom)) return fault(bad->message, where + ".freedom");
         if (t.tie) {
             if (Status bad = checkPose(t.tie->pose)) return fault(bad->message, where + ".tie");
-            if (t.tie->part ? !findPart(cell, t.tie->part) : !findTarget(cell, t.tie->target) || t.tie->target == t.id)
+            const Target* to = findTarget(cell, t.tie->target);
+            if (t.tie->part ? !findPart(cell, t.tie->part) : !to || to->kind != Target::Kind::Pose)
                 return fault("names nothing of the cell that a target can be tied to", where + ".tie");
+            if (t.kind == Target::Kind::Posture || t.pattern)
+                return fault(
+                    fmt::format("\"{}\" is placed by its joints or its pattern and is tied to nothing", t.name),
+                    where + ".tie");
+            // From target to target the ties come to an end.
+            size_t steps = 0;
+            for (; to && to->tie && !to->tie->part && steps <= cell.targets.size(); ++steps) {
+                if (to->tie->target == t.id) break;
+                to = findTarget(cell, to->tie->target);
+            }
+            if (!t.tie->part && (t.tie->target == t.id || (to && to->tie && !to->tie->part)))
+                return fault(fmt::format("\"{}\" would come to be tied to itself", t.name), where + ".tie");
         }
         for (const double value : t.posture)
             if (Status bad = checkLimit(limits::kJointTravel, value, "cell.limit", "a joint value"))

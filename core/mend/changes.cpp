@@ -174,6 +174,13 @@ struct Maker {
                                 : free.kind == Kind::Within                        ? free.angle
                                                                                    : 0,
                      tiltFree = free.kind == Kind::Cone ? free.angle : 0;
+        const auto turnedTo = [this, own](int axis, double sign) {
+            return [this, own, axis, sign](double angle) {
+                Pose pose = own.pose;
+                pose.rotation = (pose.rotation * Quat(Eigen::AngleAxisd(sign * angle, Vec3::Unit(axis)))).normalized();
+                return setTargetPose(cell, own.id, pose);
+            };
+        };
         const auto about = [&](int axis, const std::vector<double>& degreesOf, double rank, const char* change,
                                const std::string& words, double allowed) {
             constexpr double kFirst = 2.5;  // that a free change comes before the same one that is not
@@ -184,12 +191,7 @@ struct Maker {
                         if (d * kDegree < allowed + 1e-9) amounts.push_back(d * kDegree);
                     if (amounts.empty() || amounts.back() < allowed - 1e-9) amounts.push_back(allowed);
                     add({"free-turn", rank - kFirst + (sign < 0 ? 0.01 : 0), 0.1, amounts, kDegree,
-                         [this, own, axis, sign](double angle) {
-                             Pose pose = own.pose;
-                             pose.rotation =
-                                 (pose.rotation * Quat(Eigen::AngleAxisd(sign * angle, Vec3::Unit(axis)))).normalized();
-                             return setTargetPose(cell, own.id, pose);
-                         },
+                         turnedTo(axis, sign),
                          [own, sign, words](double angle) {
                              return fmt::format("Turn {} by {:.0f}° {}, which is free", own.name, degrees(sign * angle),
                                                 words);
@@ -204,13 +206,7 @@ struct Maker {
                              amounts.push_back(d * kDegree);
                          return amounts;
                      }(),
-                     kDegree,
-                     [this, own, axis, sign](double angle) {
-                         Pose pose = own.pose;
-                         pose.rotation =
-                             (pose.rotation * Quat(Eigen::AngleAxisd(sign * angle, Vec3::Unit(axis)))).normalized();
-                         return setTargetPose(cell, own.id, pose);
-                     },
+                     kDegree, turnedTo(axis, sign),
                      [own, sign, words](double angle) {
                          return fmt::format("Turn {} by {:.0f}° {}", own.name, degrees(sign * angle), words);
                      },

@@ -319,6 +319,18 @@ void RelationsTest::tiesMakeNoLoops()
     QCOMPARE(tieTarget(cell, a, {}, a).error().code, std::string("edit.tie-loop"));
     QVERIFY(!tieTarget(cell, placesOf(cell, d.seam)[0]->id, {}, a).ok());
     QVERIFY(!findTarget(*tieTarget(cell, a, {}, {}), a)->tie.has_value());
+    // What edits refuse, files cannot have either.
+    Cell loop = cell;
+    loop.targets.edit(b)->tie = Tie{{}, a, {}};
+    QVERIFY(validate(loop).has_value());
+    QVERIFY(!readCell(writeCell(loop), "loop").ok());
+    Cell own = cell;
+    own.targets.edit(a)->tie = Tie{{}, a, {}};
+    QVERIFY(validate(own).has_value());
+    Cell member = cell;
+    member.targets.edit(placesOf(cell, d.seam)[0]->id)->tie = Tie{{}, b, {}};
+    QVERIFY(validate(member).has_value());
+    QVERIFY(!validate(cell));
 }
 
 void RelationsTest::mirroredAndCopiedTargetsKeepTheirRelation()
