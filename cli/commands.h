@@ -46,10 +46,22 @@ struct ReachOptions {
     std::vector<double> box;         ///< X0 X1 Y0 Y1 Z, or X0 X1 Y0 Y1 Z0 Z1 [m]
     double spacing = 0.05;           ///< [m]
     bool surface = false, freeTurn = false, json = false;
-    double cone = 0;  ///< [degrees]
-    std::string csv;  ///< file for the table
+    double cone = 0;       ///< [degrees]
+    double turnStep = 15;  ///< [degrees]
+    std::string csv;       ///< file for the table
 };
 int reachOfCell(const std::string& file, const ReachOptions& options);
+
+struct DrawOptions {
+    std::string on, arm, name, out;
+    std::vector<double> at;  ///< three for each place, in the body [m]
+    bool spots = false, edge = false, closed = false, pointsOnly = false;
+    double every = 0.02, chord = 0, smooth = 0, offset = 0;  ///< [m]; a chord goes before `every`
+    double lead = 0, tilt = 0, turn = 0;                     ///< [degrees]
+    std::string x = "along";                                 ///< along, fixed, free
+};
+/// Draws a group of process targets on a body.
+int drawOnBody(const std::string& file, const DrawOptions& options);
 
 /// Runs each arm's routine so many cycles, up to a time; 0 cycles: as often as it takes until then. The table has a row
 /// every so many seconds.

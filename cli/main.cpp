@@ -114,9 +114,37 @@ int main(int argc, char** argv)
     reachCommand->add_flag("--free", reach.freeTurn, "The tool may turn about its own axis");
     reachCommand->add_option("--cone", reach.cone, "The tool's axis may lean by so many degrees, and turn")
         ->check(CLI::Range(0.0, 180.0));
+    reachCommand->add_option("--turn-step", reach.turnStep, "Degrees from one free turn to the next (15)");
     reachCommand->add_option("--csv", reach.csv, "Write all spots to this CSV file");
     reachCommand->add_flag("--json", reach.json, "One JSON object instead of a picture in digits");
     reachCommand->callback([&] { code = reachOfCell(file, reach); });
+
+    DrawOptions draw;
+    CLI::App* drawCommand = app.add_subcommand("draw", "Draw process targets on a body: a seam, or spots");
+    drawCommand->add_option("CELL", file, "Cell file")->required();
+    drawCommand->add_option("--on", draw.on, "Frame or part whose body is drawn on")->required();
+    drawCommand->add_option("--at", draw.at, "X Y Z of a place, in the body [m]; the nearest of the surface counts")
+        ->required()
+        ->expected(3)
+        ->allow_extra_args(false)
+        ->multi_option_policy(CLI::MultiOptionPolicy::TakeAll);
+    drawCommand->add_flag("--spots", draw.spots, "Spots, each by itself; without it a seam");
+    drawCommand->add_flag("--points", draw.pointsOnly, "A point at each place, none between them");
+    drawCommand->add_flag("--edge", draw.edge, "Along the sharp edge or rim nearest to the first place");
+    drawCommand->add_flag("--closed", draw.closed, "The seam leads back to its first point");
+    drawCommand->add_option("--every", draw.every, "Distance of the points [m] (0.02)");
+    drawCommand->add_option("--chord", draw.chord, "As few points as keep within this of the line [m]");
+    drawCommand->add_option("--smooth", draw.smooth, "Radius that normals are smoothed over [m]");
+    drawCommand->add_option("--offset", draw.offset, "Of the tool point from the surface [m]");
+    drawCommand->add_option("--lead", draw.lead, "Degrees that the tool leans into the way");
+    drawCommand->add_option("--tilt", draw.tilt, "Degrees that it leans to the left of the way");
+    drawCommand->add_option("--turn", draw.turn, "Degrees about the tool's axis");
+    drawCommand->add_option("--x", draw.x, "Where the tool's x axis points: along the way, fixed as the body's, free")
+        ->check(CLI::IsMember({"along", "fixed", "free"}));
+    drawCommand->add_option("--arm", draw.arm, "The arm; without it the first one");
+    drawCommand->add_option("--name", draw.name, "Of the group");
+    drawCommand->add_option("-o,--output", draw.out, "Cell file to write; without it CELL itself");
+    drawCommand->callback([&] { code = drawOnBody(file, draw); });
 
     TargetsOptions targets;
     CLI::App* targetsCommand =

@@ -64,6 +64,7 @@ int reachOfCell(const std::string& file, const ReachOptions& options)
     query.arm = cell->arms.front().id;
     query.spacing = options.spacing;
     if (options.freeTurn) query.freedom.kind = Freedom::Kind::Turn;
+    query.turnStep = options.turnStep * kDegree;
     if (options.cone > 0) query.freedom = {Freedom::Kind::Cone, options.cone * kDegree, 0, 0};
     const auto named = [](const auto& list, const std::string& name) {
         return std::find_if(list.begin(), list.end(), [&](const auto& x) { return lowered(x.name) == lowered(name); });

@@ -1,11 +1,17 @@
 #include "app/draw/surface_draw.h"
 
+#include "app/draw/ready_surface.h"
 #include "app/session/beside.h"
 #include "app/session/text.h"
 #include "core/cell/edit_steps.h"
 #include "core/cell/edit_support.h"
 #include "core/program/new_step.h"
 #include "core/reach/freedom.h"
+#include "core/spatial/limits.h"
+
+#include <QSettings>
+
+#include <cmath>
 
 namespace topikos {
 
@@ -13,6 +19,43 @@ namespace {
 
 constexpr double kEdgeWithin = 0.03;  // an edge this near to a click is meant [m]
 constexpr double kDragStep = 0.002;   // a dragged line gets a corner after so much [m]
+
+// How groups are drawn is remembered; a lead or an offset is of the one group.
+DrawSettings keptSettings()
+{
+    const QSettings kept;
+    DrawSettings out;
+    const auto number = [&](const char* key, double usual, const Limit& limit) {
+        const double value = kept.value(key, usual).toDouble();
+        return limit.holds(value) ? value : usual;
+    };
+    out.rule.spacing = number("draw/spacing", out.rule.spacing, limits::kSpacing);
+    out.rule.chord = number("draw/chord", out.rule.chord, limits::kChord);
+    out.rule.radius = number("draw/smoothing", out.rule.radius, limits::kSmoothing);
+    out.rule.kind = kept.value("draw/byChord").toBool() ? DrawRule::Kind::Chord : DrawRule::Kind::Spacing;
+    out.stand.seam = kept.value("draw/seam", true).toBool();
+    return out;
+}
+void keep(const DrawSettings& settings)
+{
+    QSettings kept;
+    kept.setValue("draw/spacing", settings.rule.spacing);
+    kept.setValue("draw/chord", settings.rule.chord);
+    kept.setValue("draw/smoothing", settings.rule.radius);
+    kept.setValue("draw/byChord", settings.rule.kind == DrawRule::Kind::Chord);
+    kept.setValue("draw/seam", settings.stand.seam);
+}
+
+/// So that the tool does not stop at each point: a share of the shortest way between two of them, so that both corners
+/// of it have room.
+double usualBlend(const Pattern& group)
+{
+    const std::vector<PatternPlace> places = placesOf(group);
+    double least = INFINITY;
+    for (size_t i = 1; i < places.size(); ++i)
+        least = std::min(least, (places[i].pose.translation - places[i - 1].pose.translation).norm());
+    return places.size() < 3 ? 0 : std::min(0.005, std::floor(0.3 * least * 1e4) / 1e4);
+}
 
 /// A change of the drawing of a group, as one edit.
 template <class Change> void changeGroup(Session& session, PatternId id, const QString& verb, Change change)
@@ -28,14 +71,25 @@ template <class Change> void changeGroup(Session& session, PatternId id, const Q
     });
 }
 
+/// The same of a change that asks the surface of the body.
+template <class Change> void changeOnBody(Session& session, PatternId id, const QString& verb, Change change)
+{
+    const Pattern* group = findPattern(session.cell(), id);
+    if (!group || group->layout != Pattern::Layout::Drawn) return;
+    const std::shared_ptr<const BodySurface> surface = readySurface(bodyOf(session.cell(), *group));
+    if (!surface) return session.say("Given up; the group is as it was.");
+    changeGroup(session, id, verb, [&](const Cell&, const Pattern& own) { return change(*surface, own.drawing); });
+}
+
 }  // namespace
 
 SurfaceDraw::SurfaceDraw(Session& session, QObject* parent) : QObject(parent), m_session(session)
 {
-    m_settings.rule.spacing = 0.02;
+    m_settings = keptSettings();
     // Another cell, or an undo, leaves nothing to go on drawing on.
     connect(&session, &Session::cellChanged, this, [this] {
         if (m_active && m_body && !m_session.isThere(m_body->of)) cancel();
+        forgetUnusedSurfaces();
     });
 }
 
@@ -59,8 +113,8 @@ std::optional<DrawnBody> SurfaceDraw::bodyOf(const Session& session, const Selec
         out.name = text(part->name);
     }
     if (!solids || solids->empty()) return std::nullopt;
-    out.surface = std::make_shared<BodySurface>(*solids);
-    return out.surface->empty() ? std::nullopt : std::optional(std::move(out));
+    out.surface = readySurface(*solids);
+    return !out.surface || out.surface->empty() ? std::nullopt : std::optional(std::move(out));
 }
 
 void SurfaceDraw::begin()
@@ -94,6 +148,7 @@ void SurfaceDraw::set(const DrawSettings& settings)
         m_spots.resize(std::min<size_t>(m_spots.size(), 1));
         m_clicks.resize(m_spots.size());
     }
+    keep(settings);
     if (m_active) work();
     Q_EMIT changed();
 }
@@ -173,27 +228,11 @@ void SurfaceDraw::work()
 
 Result<Cell> SurfaceDraw::withGroup(const Cell& cell, PatternId* created) const
 {
-    Pattern group;
-    group.content = Pattern::Content::Targets;
-    group.layout = Pattern::Layout::Drawn;
-    group.drawing = m_drawing;
-    const ArmStation& arm = m_session.station();
-    group.arm = arm.id;
-    group.tool = arm.tool;
-    group.configuration = configurationOf(*arm.model, m_session.posture());
-    if (const auto* frame = std::get_if<FrameId>(&m_body->of)) {
-        group.frame = *frame;
-    } else if (const Part* part = findPart(cell, std::get<PartId>(m_body->of))) {
-        group.frame = part->frame;
-        group.first = part->pose;
-        group.drawing.part = part->id;
-    } else {
-        return missing("part");
-    }
-    for (const FrameId axis : axesBetween(cell, arm.mount, group.frame))
-        group.axes.push_back({axis, axisValue(*findFrame(cell, axis), m_session.shownAxes())});
-    group.name = freeNameIn(cell.patterns, m_drawing.seam ? "Seam" : "Spots");
-    return addPattern(cell, group, created);
+    const auto* frame = std::get_if<FrameId>(&m_body->of);
+    const DrawnOn body = frame ? DrawnOn(*frame) : DrawnOn(std::get<PartId>(m_body->of));
+    return addDrawnGroup(cell, m_session.station().id, body, m_drawing,
+                         freeNameIn(cell.patterns, m_drawing.seam ? "Seam" : "Spots"), m_session.posture(),
+                         m_session.shownAxes(), created);
 }
 
 bool SurfaceDraw::finish()
@@ -248,22 +287,22 @@ const Pattern* drawnGroup(const Session& session)
 
 void respaceGroup(Session& session, PatternId id, const DrawRule& rule)
 {
-    changeGroup(session, id, "Space", [&](const Cell& cell, const Pattern& group) {
-        return respaced(BodySurface(bodyOf(cell, group)), group.drawing, rule);
-    });
+    changeOnBody(session, id, "Space",
+                 [&](const BodySurface& surface, const Drawing& drawing) { return respaced(surface, drawing, rule); });
 }
 
 void smoothGroup(Session& session, PatternId id, double radius)
 {
-    changeGroup(session, id, "Smooth normals of", [&](const Cell& cell, const Pattern& group) -> Result<Drawing> {
-        return smoothed(BodySurface(bodyOf(cell, group)), group.drawing, radius);
-    });
+    changeOnBody(session, id, "Smooth normals of",
+                 [&](const BodySurface& surface, const Drawing& drawing) -> Result<Drawing> {
+                     return smoothed(surface, drawing, radius);
+                 });
 }
 
 void mirrorGroup(Session& session, PatternId id, int axis)
 {
-    changeGroup(session, id, "Mirror", [&](const Cell& cell, const Pattern& group) -> Result<Drawing> {
-        return mirrored(BodySurface(bodyOf(cell, group)), group.drawing, axis);
+    changeOnBody(session, id, "Mirror", [&](const BodySurface& surface, const Drawing& drawing) -> Result<Drawing> {
+        return mirrored(surface, drawing, axis);
     });
 }
 
@@ -302,6 +341,7 @@ void addFollow(Session& session, PatternId id)
         if (!action) return action.error();
         Step step{.action = *action};
         step.as<Follow>()->pattern = id;
+        step.as<Follow>()->pace.blend = usualBlend(*findPattern(cell, id));
         return insertStep(cell, in, own.steps.size(), step, &created);
     });
     if (done) session.select(created);
@@ -335,23 +375,22 @@ void insertPoint(Session& session, TargetId behind)
     const Target* target = findTarget(session.cell(), behind);
     if (!target) return;
     const std::uint32_t number = target->place;
-    changeGroup(session, target->pattern, "Insert a point into",
-                [number](const Cell& cell, const Pattern& group) -> Result<Drawing> {
-                    const std::vector<SurfacePoint>& points = group.drawing.points;
-                    const BodySurface surface(bodyOf(cell, group));
-                    size_t i = 0;
-                    while (i < points.size() && points[i].number != number)
-                        ++i;
-                    if (i == points.size() || surface.empty()) return missing("point");
-                    const bool last = i + 1 == points.size();
-                    const Vec3 next = !last                  ? points[i + 1].at
-                                      : group.drawing.closed ? points.front().at
-                                      : i > 0                ? Vec3(2 * points[i].at - points[i - 1].at)
-                                                             : Vec3(points[i].at + 0.02 * wayAt(group.drawing, i));
-                    // Behind the last one it goes on by as much as from the one before.
-                    const Vec3 at = last && !group.drawing.closed ? next : Vec3(0.5 * (points[i].at + next));
-                    return withPoint(surface, group.drawing, i + 1, surface.nearest(at));
-                });
+    changeOnBody(session, target->pattern, "Insert a point into",
+                 [number](const BodySurface& surface, const Drawing& drawing) -> Result<Drawing> {
+                     const std::vector<SurfacePoint>& points = drawing.points;
+                     size_t i = 0;
+                     while (i < points.size() && points[i].number != number)
+                         ++i;
+                     if (i == points.size() || surface.empty()) return missing("point");
+                     const bool last = i + 1 == points.size();
+                     const Vec3 next = !last            ? points[i + 1].at
+                                       : drawing.closed ? points.front().at
+                                       : i > 0          ? Vec3(2 * points[i].at - points[i - 1].at)
+                                                        : Vec3(points[i].at + 0.02 * wayAt(drawing, i));
+                     // Behind the last one it goes on by as much as from the one before.
+                     const Vec3 at = last && !drawing.closed ? next : Vec3(0.5 * (points[i].at + next));
+                     return withPoint(surface, drawing, i + 1, surface.nearest(at));
+                 });
 }
 
 void takePointOut(Session& session, TargetId id)

@@ -43,7 +43,9 @@ SendPad::SendPad(Session& session, QWidget* parent) : QWidget(parent), m_session
     };
     m_to = button("sendTo", "To it", "The tool point goes to what was clicked: the turn with the largest margin");
     m_above = button("sendAbove", "Above", "The same, so far before it along the tool's axis");
-    m_grip = button("strokeGrip", "Grip it", "Target and steps for the selected part: above, down, grip, up");
+    m_grip = button(
+        "strokeGrip", "Grip it",
+        "Target and steps for the selected part, or for each part of the selected pattern: approach, down, grip, up");
     m_release = button("strokeRelease", "Set down", "Target and steps there: above, down, release, up");
     m_off = new QDoubleSpinBox(this);
     m_off->setObjectName("sendOff");
@@ -95,7 +97,8 @@ void SendPad::refresh()
     for (QPushButton* b : {m_to, m_above})
         b->setEnabled(place.has_value());
     m_turn->setEnabled(m_session.sendTurns() > 1);
-    m_grip->setEnabled(bool(m_session.selected<PartId>()));
+    const Pattern* pattern = findPattern(m_session.cell(), m_session.selected<PatternId>());
+    m_grip->setEnabled(m_session.selected<PartId>() || (pattern && pattern->content == Pattern::Content::Parts));
     m_release->setEnabled(place && !m_session.selected<PartId>());
 }
 

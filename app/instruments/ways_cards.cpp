@@ -52,7 +52,15 @@ WaysCards::WaysCards(Session& session, QWidget* parent) : QWidget(parent), m_ses
         connect(card, &QPushButton::clicked, this, [this, i] {
             if (i >= int(m_ways.size())) return;
             const Solution way = m_ways[size_t(i)];
-            if (const TargetId id = m_session.selected<TargetId>()) {
+            const TargetId id = m_session.selected<TargetId>();
+            if (id && size_t(i) >= m_plain) {
+                const FreeWay free = m_free[size_t(i) - m_plain];
+                m_session.edit("Choose within the freedom of " + text(findTarget(m_session.cell(), id)->name),
+                               [=](const Cell& cell) -> Result<Cell> {
+                                   Result<Cell> moved = setTargetPose(cell, id, free.frameFromTcp);
+                                   return moved ? setTargetWay(*moved, id, free.way) : moved;
+                               });
+            } else if (id) {
                 const Target& target = *findTarget(m_session.cell(), id);
                 const bool changes = keepsPosture(m_session.arm())
                                          ? target.posture.size() != way.joints.size() || target.posture != way.joints
@@ -105,13 +113,21 @@ void WaysCards::fill()
         m_title->setToolTip({});
     }
     m_ways = found.items;
+    m_plain = m_ways.size();
+    m_free.clear();
+    if (ofTarget && target->freedom.kind != Freedom::Kind::Fixed)
+        for (FreeWay& free : freeWayOfEach(cell, *target, axes)) {
+            // As taught it is among the others.
+            if (free.departure == 0 || m_ways.size() == m_cards.size()) continue;
+            m_ways.push_back(free.way);
+            m_free.push_back(std::move(free));
+        }
     m_ghosts->setVisible(ofTarget);
     showGhosts();
-    m_count->setText(m_ways.empty()
-                         ? QString("none")
-                         : QString("%1 of %2").arg(m_ways.size()).arg(m_ways.size() + found.outOfRange.size()));
-    m_count->setToolTip(m_ways.empty() ? solutionsText(m_session.arm(), found)
-                                       : QString("Ways inside all joint ranges, of all the geometry allows"));
+    m_count->setText(m_plain == 0 ? QString("none")
+                                  : QString("%1 of %2").arg(m_plain).arg(m_plain + found.outOfRange.size()));
+    m_count->setToolTip(m_plain == 0 ? solutionsText(m_session.arm(), found)
+                                     : QString("Ways inside all joint ranges, of all the geometry allows"));
     for (size_t i = 0; i < m_cards.size(); ++i) {
         auto* card = static_cast<QPushButton*>(m_cards[i]);
         card->setVisible(i < m_ways.size());
@@ -126,6 +142,19 @@ void WaysCards::fill()
                                   .arg(c.shoulderBack ? "Back" : "Front", c.elbowDown ? "down" : "up",
                                        c.wristTurned ? " turned" : "", left)
                             : QString("Way %1  %2").arg(i + 1).arg(left));
+        if (i >= m_plain) {
+            // In that configuration, where its freedom has the most margin.
+            const FreeWay& free = m_free[i - m_plain];
+            card->setText(card->text() + "\n" + text(free.words));
+            card->setChecked(false);
+            card->setToolTip(QString("Within its freedom, %1: margin %2 %, %3 left to the range end of joint %4. Click "
+                                     "to choose it for the target.")
+                                 .arg(text(free.words))
+                                 .arg(100 * free.margin, 0, 'f', 0)
+                                 .arg(jointText(tight, margin.value))
+                                 .arg(margin.joint + 1));
+            continue;
+        }
         card->setChecked(named ? c == chosen
                                : chosenJoints.size() == m_ways[i].joints.size()
                                      && (chosenJoints - m_ways[i].joints).cwiseAbs().maxCoeff() < 1e-9);
@@ -141,8 +170,8 @@ void WaysCards::showGhosts()
 {
     std::vector<JointVector> ways;
     if (m_ghosts->isChecked() && m_waysOf.second)
-        for (const Solution& way : m_ways)
-            ways.push_back(way.joints);
+        for (size_t i = 0; i < m_plain; ++i)
+            ways.push_back(m_ways[i].joints);
     m_session.setWays(std::move(ways), m_axes);
 }
 

@@ -73,6 +73,11 @@ protected:
     void addLine(const QString& label, const QString& name, const QString& words, const QString& tip,
                  std::function<bool(const QString&)> apply, const QString& whenEmpty = {});
     void addText(const QString& label, const QString& value);
+    /// How the way to a target, or to a grip point, is free; fields are named `prefix`Freedom, `prefix`Angle, …
+    void addFreedom(const QString& prefix, const Freedom& free, const std::function<void(const Freedom&)>& set);
+    /// The way to a target, or the one from it; fields are named `prefix`Far, `prefix`Near, `prefix`Along.
+    void addApproach(const QString& label, const QString& prefix, const Approach& way,
+                     const std::function<void(const Approach&)>& set);
     /// One axis of a device, with what is known of it.
     void addAxis(const Frame& frame);
 

@@ -37,6 +37,10 @@ private:
     void addProcess();
     void addFollow();
     void addPace();
+    /// Where at its place a move ends: there or back from it, or at a point of its approach or retract.
+    void addStage(const QString& label, const QString& prefix, const std::function<AtPlace&(Step&)>& of);
+    /// How far back from its place, where it ends at no such point.
+    void addBack(const QString& label, const QString& prefix, const std::function<AtPlace&(Step&)>& of);
     /// The processes of the tool, for a choice.
     Choices<ProcessId> processes(ProcessId now) const;
     void addPoint();
@@ -58,6 +62,8 @@ private:
     void addAxes(const Target& target);
     /// What it goes with, and how its way is free.
     void addRelations(const Target& target);
+    /// Approach and retract, and whether they are reached.
+    void addWays(const Target& target);
     /// What can be done with a point of a drawn group.
     void addPointOfGroup(const Target& target);
 };
@@ -103,9 +109,14 @@ public:
 private:
     void fill() override;
     void fillDrawn(const Pattern& pattern);
+    /// Its places, or what it has them from.
+    void addLayout(const Pattern& pattern);
+    void addFollowing(const Pattern& pattern, const Pattern& parts);
+    void addOrder(const Pattern& pattern);
     void addPlacesLeftOut(const Pattern& pattern);
     /// How many places fail, and why.
     void addVerdict(const Pattern& pattern);
+    void addWays(const Pattern& pattern);
     void change(PatternId id, const std::function<void(Pattern&)>& set);
 
     DrawRule m_rule;  ///< typed last, for points anew

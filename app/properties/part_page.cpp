@@ -74,13 +74,11 @@ void PartPage::addGrips(const Part& part, const PartKind& kind)
                     return true;
                 });
         addText("at", offsetText(grip.pose, m_session.cell().angles));
-        addChoice("Freedom", QString("gripFreedom%1").arg(i), {"as taught", "any turn about the tool"},
-                  grip.freedom.kind == Freedom::Kind::Turn, [=](int chosen) {
-                      change("Freedom of a grip point", [i, chosen](PartKind& k) {
-                          if (i < k.grips.size())
-                              k.grips[i].freedom = {chosen ? Freedom::Kind::Turn : Freedom::Kind::Fixed, 0, 0, 0};
-                      });
-                  });
+        addFreedom(QString("grip%1").arg(i), grip.freedom, [=](const Freedom& next) {
+            change("Freedom of a grip point", [i, next](PartKind& k) {
+                if (i < k.grips.size()) k.grips[i].freedom = next;
+            });
+        });
         addButtons({{"Remove", QString("gripRemove%1").arg(i), "Takes this grip point away", [=] {
                          change("Remove grip point", [i](PartKind& k) {
                              if (i < k.grips.size()) k.grips.erase(k.grips.begin() + std::ptrdiff_t(i));

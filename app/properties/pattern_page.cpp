@@ -18,12 +18,51 @@ void PatternPage::fill()
     if (pattern.layout == Pattern::Layout::Drawn) return fillDrawn(pattern);
     const Cell& cell = m_session.cell();
     const PatternId id = pattern.id;
-    const bool targets = pattern.content == Pattern::Content::Targets, ring = pattern.layout == Pattern::Layout::Ring;
+    const bool targets = pattern.content == Pattern::Content::Targets;
     setTitle(QString("Pattern of %1 %2").arg(membersOf(cell, pattern).size()).arg(targets ? "targets" : "parts"));
     addName(pattern.name, [=, this](const std::string& name) {
         edit("Rename pattern", [=](const Cell& c) { return renamePattern(c, id, name); });
     });
     addVerdict(pattern);
+    const auto change = [=, this](const std::function<void(Pattern&)>& set) { this->change(id, set); };
+    if (const Pattern* parts = findPattern(cell, pattern.follows)) addFollowing(pattern, *parts);
+    else addLayout(pattern);
+    if (targets && !(pattern.inPlace == Pose())) {
+        addHead("In each place", "inPlace");
+        addPose(
+            pattern.inPlace, [=](const Pose& pose) { change([&](Pattern& p) { p.inPlace = pose; }); }, "inPlace");
+    }
+    addWays(pattern);
+    addButtons({{"Take apart", "dissolvePattern", "The parts or targets stay, each on its own",
+                 [=, this] {
+                     edit("Take " + text(pattern.name) + " apart",
+                          [=](const Cell& c) { return deletePattern(c, id, true); });
+                 }},
+                {"Delete", "deletePattern", "With its parts or targets", [this] { deleteSelected(m_session); }}});
+}
+
+void PatternPage::addFollowing(const Pattern& pattern, const Pattern& parts)
+{
+    addText("At", "each part of " + text(parts.name));
+    const PatternId id = pattern.id, of = parts.id;
+    addButtons({{"Its parts", "showFollowed", "Selects the pattern that it has its places from",
+                 [=, this] { m_session.select(of); }},
+                {"Places of its own", "followNone", "They stay where they are, and go with the parts no more",
+                 [=, this] { change(id, [](Pattern& p) { p.follows = {}; }); }}});
+    addOrder(pattern);
+}
+
+void PatternPage::addOrder(const Pattern& pattern)
+{
+    addChoice("Order", "patternOrder", {"row by row", "serpentine", "nearest next"}, int(pattern.order),
+              [=, this, id = pattern.id](int i) { change(id, [i](Pattern& p) { p.order = Pattern::Order(i); }); });
+}
+
+void PatternPage::addLayout(const Pattern& pattern)
+{
+    const Cell& cell = m_session.cell();
+    const PatternId id = pattern.id;
+    const bool targets = pattern.content == Pattern::Content::Targets, ring = pattern.layout == Pattern::Layout::Ring;
     const auto change = [=, this](const std::function<void(Pattern&)>& set) { this->change(id, set); };
     const auto frames = framesOf(cell, pattern.frame);
     addChoice("In", "patternFrame", frames.names, frames.current,
@@ -59,17 +98,10 @@ void PatternPage::fill()
     if (!ring)
         addNumber("Stagger", "patternStagger", pattern.stagger * 100, "%", limits::kStagger, 0.01, 1,
                   [=](double v) { change([&](Pattern& p) { p.stagger = v / 100; }); });
-    addChoice("Order", "patternOrder", {"row by row", "serpentine", "nearest next"}, int(pattern.order),
-              [=](int i) { change([&](Pattern& p) { p.order = Pattern::Order(i); }); });
+    addOrder(pattern);
     addPlacesLeftOut(pattern);
     addHead(ring ? "Centre" : "First place", "First place");
     addPose(pattern.first, [=](const Pose& pose) { change([&](Pattern& p) { p.first = pose; }); });
-    addButtons({{"Take apart", "dissolvePattern", "The parts or targets stay, each on its own",
-                 [=, this] {
-                     edit("Take " + text(pattern.name) + " apart",
-                          [=](const Cell& c) { return deletePattern(c, id, true); });
-                 }},
-                {"Delete", "deletePattern", "With its parts or targets", [this] { deleteSelected(m_session); }}});
 }
 
 void PatternPage::change(PatternId id, const std::function<void(Pattern&)>& set)
@@ -105,6 +137,19 @@ void PatternPage::addPlacesLeftOut(const Pattern& pattern)
             return true;
         },
         "none");
+}
+
+void PatternPage::addWays(const Pattern& pattern)
+{
+    if (pattern.content != Pattern::Content::Targets) return;
+    addHead("Approach and retract", "ways");
+    const auto one = [&](const QString& label, const QString& prefix, Approach Pattern::*way) {
+        addApproach(label, prefix, pattern.*way, [=, this, id = pattern.id](const Approach& next) {
+            change(id, [=](Pattern& p) { p.*way = next; });
+        });
+    };
+    one("Approach", "approach", &Pattern::approach);
+    one("Retract", "retract", &Pattern::retract);
 }
 
 void PatternPage::addVerdict(const Pattern& pattern)
@@ -183,6 +228,7 @@ void PatternPage::fillDrawn(const Pattern& pattern)
                  d.family != 0, [=, this](bool on) { drawOnKind(m_session, id, on); });
     }
     addText("", "Drag a point in the view; Delete takes the selected one out");
+    addWays(pattern);
     addButtons({{"Take apart", "dissolvePattern", "The targets stay, each on its own",
                  [=, this] {
                      edit("Take " + text(findPattern(m_session.cell(), id)->name) + " apart",

@@ -9,6 +9,7 @@
 #include "core/cell/edit_targets.h"
 #include "core/cell/settled.h"
 #include "core/cell/step_tree.h"
+#include "core/program/step_text.h"
 
 #include <algorithm>
 
@@ -47,6 +48,8 @@ void TargetPage::fill()
         addText("Joints", values.join("  "));
     }
     addPointOfGroup(target);
+    addWays(target);
+    addHead("Relations and freedom", "relations");
     addRelations(target);
     addAxes(target);
     addButtons({{"Copy", "copyTarget", "The same target once more, under a name of its own",
@@ -108,6 +111,37 @@ void TargetPage::addPointOfGroup(const Target& target)
     addButtons(buttons);
 }
 
+void TargetPage::addWays(const Target& target)
+{
+    if (target.kind == Target::Kind::Posture) return;
+    addHead("Approach and retract", "ways");
+    if (target.pattern) {
+        const auto own = [](const Approach& way) { return QString("%1 mm").arg(lengthText(way.far, 1)); };
+        addText("Both", QString("%1 and %2, as the pattern says").arg(own(target.approach), own(target.retract)));
+    } else {
+        const std::vector<TargetId> all = m_session.allSelected<TargetId>();
+        for (const bool retract : {false, true})
+            addApproach(retract ? "Retract" : "Approach", retract ? "retract" : "approach",
+                        retract ? target.retract : target.approach, [=, this](const Approach& next) {
+                            edit(retract ? "Retract" : "Approach",
+                                 [=](const Cell& c) { return setApproach(c, all, retract, next); });
+                        });
+    }
+    // Each point of the ways is asked for in the way that the target is reached in.
+    const Cell& cell = m_session.cell();
+    const Arm& arm = *armOf(cell, target).model;
+    QStringList lacking;
+    for (const Stage stage : {Stage::Approach, Stage::NearApproach, Stage::NearRetract, Stage::Retract}) {
+        if (distanceOff(target, {0, stage}) == 0) continue;
+        const Solutions found = waysTo(cell, target, {0, stage}, nullptr, m_session.shownAxes());
+        if (chosenWay(arm, target, found.items)) continue;
+        lacking << QString("%1: %2").arg(text(stageWords(stage)), found.items.empty()
+                                                                      ? solutionsText(arm, found)
+                                                                      : QString("not in this configuration"));
+    }
+    addText("Reach", lacking.isEmpty() ? "each point of both is reached" : lacking.join("; "));
+}
+
 void TargetPage::addRelations(const Target& target)
 {
     const Cell& cell = m_session.cell();
@@ -161,39 +195,10 @@ void TargetPage::addRelations(const Target& target)
             return next;
         });
     });
-    const Freedom free = target.freedom;
-    const auto set = [=, this](const Freedom& next) {
+    addFreedom("target", target.freedom, [=, this](const Freedom& next) {
         edit("Freedom", [=](const Cell& c) { return setFreedom(c, all, next); });
-    };
-    addChoice("Freedom", "targetFreedom",
-              {"as taught", "any turn about the tool", "leans in a cone", "slides along an axis", "turns by up to"},
-              int(free.kind), [=](int i) {
-                  Freedom next = free;
-                  next.kind = Freedom::Kind(i);
-                  if (next.angle == 0) next.angle = 15 * kDegree;
-                  if (next.length == 0) next.length = 0.01;
-                  set(next);
-              });
-    if (free.kind == Freedom::Kind::Cone || free.kind == Freedom::Kind::Within)
-        addNumber("by up to", "freeAngle", degrees(free.angle), "°", limits::kFreeAngle, kDegree, 1, [=](double v) {
-            Freedom next = free;
-            next.angle = v * kDegree;
-            set(next);
-        });
-    if (free.kind == Freedom::Kind::Slide) {
-        addChoice("Along", "freeAxis", {"its X", "its Y", "its Z"}, free.axis, [=](int i) {
-            Freedom next = free;
-            next.axis = i;
-            set(next);
-        });
-        addNumber("by up to", "freeLength", millimetres(free.length), "mm", limits::kFreeLength, kMillimetre, 1,
-                  [=](double v) {
-                      Freedom next = free;
-                      next.length = v * kMillimetre;
-                      set(next);
-                  });
-    }
-    if (free.kind != Freedom::Kind::Fixed)
+    });
+    if (target.freedom.kind != Freedom::Kind::Fixed)
         addButtons({{"Best within it", "freeBest", "The pose inside its freedom that is reached with the most margin",
                      [=, this] { bestWithin(m_session, id); }}});
 }

@@ -77,6 +77,7 @@ void ProgramEditor::fillWords()
                               "set ",
                               "pulse ",
                               "move ",
+                              "play ",
                               "call ",
                               "repeat ",
                               "repeat without end",
@@ -86,11 +87,27 @@ void ProgramEditor::fillWords()
                               "if ",
                               "else",
                               "process ",
+                              "follow ",
                               "use point ",
                               "read from ",
                               "stop "};
-    words.behind = QStringList{"blend ", "acceleration ", "stop exactly", "at most ", "at least ", "along ",
-                               "about ", "backwards",     "run by ",      "of tool",  "of world",  "of frame "};
+    words.behind = QStringList{"blend ",
+                               "acceleration ",
+                               "stop exactly",
+                               "at most ",
+                               "at least ",
+                               "along ",
+                               "about ",
+                               "backwards",
+                               "run by ",
+                               "of tool",
+                               "of world",
+                               "of frame ",
+                               "approach of ",
+                               "near approach of ",
+                               "retract of ",
+                               "near retract of ",
+                               "from approach to retract"};
     const auto add = [](const auto& objects, QStringList& list) {
         for (const auto& o : objects)
             list << text(o.name);

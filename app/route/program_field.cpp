@@ -27,12 +27,13 @@ public:
     {
         static const QRegularExpression head(
             "^\\s*(off\\s+)?(routine|joint|line|arc|circle|grip|release|wait for|wait|set|pulse|"
-            "move|call|repeat while|repeat until|repeat without end|repeat|for each|if|else|process|use point|"
+            "move|play|call|follow|repeat while|repeat until|repeat without end|repeat|for each|if|else|process|use "
+            "point|"
             "read from|stop)\\b");
         static const QRegularExpression number("(?<![\\w.])[-+]?\\d+(\\.\\d+)?\\s*(mm/s|mm|°/s|°|%|s|times)?(?![\\w])");
         static const QRegularExpression behind(
             "\\b(via|at most|at least|run by|without end|blend|acceleration|stop exactly|along|about|"
-            "backwards)\\b");
+            "backwards|near|approach of|retract of|from approach to retract)\\b");
         const auto paint = [&](const QRegularExpressionMatch& m, int group, const QTextCharFormat& format) {
             setFormat(int(m.capturedStart(group)), int(m.capturedLength(group)), format);
         };
@@ -161,12 +162,12 @@ std::pair<QString, QStringList> ProgramField::completionAt() const
         {QRegularExpression("^\\s*(off\\s+)?$"), &m_known.steps},
         {QRegularExpression("\\b(wait for|if|until|while|set|pulse)\\s+$"), &m_known.signalNames},
         {QRegularExpression("\\bcall\\s+$"), &m_known.routines},
-        {QRegularExpression("\\b(for each place of|for each|with)\\s+$"), &m_known.patterns},
+        {QRegularExpression("\\b(for each place of|for each|with|follow)\\s+$"), &m_known.patterns},
         {QRegularExpression("\\b(read from|of frame)\\s+$"), &m_known.frames},
         {QRegularExpression("\\bmove\\s+$"), &m_known.devices},
         {QRegularExpression("\\bprocess\\s+$"), &m_known.processes},
         {QRegularExpression("\\b(run by|, for)\\s+$"), &m_known.arms},
-        {QRegularExpression("(\\b(to|over|via|and)\\s+|[(,]\\s*)$"), &m_known.places},
+        {QRegularExpression("(\\b(to|over|via|and|approach of|retract of)\\s+|[(,]\\s*)$"), &m_known.places},
         {QRegularExpression("\\s$"), &m_known.behind}};
     // The longest end of the line that some word begins with which can stand there.
     for (qsizetype i = 0; i < line.size(); ++i) {

@@ -204,7 +204,10 @@ QVariant RouteModel::data(const QModelIndex& index, int role) const
     case Qt::DisplayRole:
     case MainRole: {
         const bool plain = target && (step.kind() == StepKind::Joint || step.kind() == StepKind::Line);
-        if (plain) return (end->over > 0 ? "over " : "to ") + text(target->name);
+        if (plain) {
+            const QString stage = text(stageWords(end->stage));
+            return (end->over > 0 ? "over " : stage.isEmpty() ? "to " : stage + " of ") + text(target->name);
+        }
         // That it is left out is told by its line, not by its word; and what kind it is by its glyph.
         QString words = typed();
         if (step.off && step.kind() != StepKind::Note) words = words.mid(4);
@@ -217,7 +220,8 @@ QVariant RouteModel::data(const QModelIndex& index, int role) const
     }
     case MoreRole: {
         QStringList more;
-        if (target && end && end->over > 0 && step.kind() != StepKind::Arc) more << lengthText(end->over, 0) + " mm";
+        if (target && end && end->isOff() && step.kind() != StepKind::Arc)
+            more << lengthText(distanceOff(*target, end->standoff()), 0) + " mm";
         if (const LineMove* line = step.as<LineMove>()) more << lengthText(line->speed, 0) + " mm/s";
         if (const ArcMove* arc = step.as<ArcMove>()) more << lengthText(arc->speed, 0) + " mm/s";
         if (const Follow* follow = step.as<Follow>()) more << lengthText(follow->speed, 0) + " mm/s";
@@ -258,7 +262,7 @@ QVariant RouteModel::data(const QModelIndex& index, int role) const
     }
     case HereRole: {
         // Marks the steps whose target is where the arm stands.
-        if (!end || end->over > 0) return false;
+        if (!end || end->isOff()) return false;
         std::vector<TargetId> goals;
         if (target) goals = {target->id};
         else if (verdict != m_verdicts.end()) goals = verdict->second.targets;

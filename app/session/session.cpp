@@ -81,6 +81,15 @@ void Session::showRoutine(RoutineId id)
     Q_EMIT cellChanged();
 }
 
+const std::map<TargetId, const Finding*>& Session::worst() const
+{
+    if (m_worstOf != m_checked) {
+        m_worstOf = m_checked;
+        m_worst = m_checked ? worstOfTargets(m_checked->result) : std::map<TargetId, const Finding*>();
+    }
+    return m_worst;
+}
+
 const Trace* Session::trace() const
 {
     if (!m_checked) return nullptr;

@@ -41,6 +41,7 @@ struct SpotOverlay {
     FrameId frame{};  ///< in which mesh and points are
     std::shared_ptr<const Mesh> mesh{};
     std::vector<Vec3> points{};
+    std::vector<std::pair<Vec3, Vec3>> edges{};  ///< lines over the mesh
 };
 
 /// A run that was kept, with the cell that it is of.
@@ -122,6 +123,8 @@ public:
     const CheckedCell* checked() const { return m_checked.get(); }
     /// The same to hold on to: who keeps something derived from it compares this, since an address may come back.
     const std::shared_ptr<const CheckedCell>& checkedPointer() const { return m_checked; }
+    /// The worst that it says of each target, see worstOfTargets(); empty before the first check.
+    const std::map<TargetId, const Finding*>& worst() const;
     bool checkIsFresh() const { return m_checked && m_checked->revision == m_history.revision(); }
     /// The newest run, nullptr until the first check of this cell is in.
     const Trace* trace() const;
@@ -318,6 +321,7 @@ private:
     std::optional<SendChoice> chooseSend(const PickedPlace& place, SendAxis axis, const std::vector<double>& offs,
                                          int turns);
     std::optional<SendChoice> chooseGrip(const Part& part, const std::vector<double>& offs);
+    bool addGripEach(const Pattern& parts, double over);
     bool addStroke(const SendChoice& choice, FrameId frame, const QString& label, bool grips, double over);
     /// A TCP (in base) moved along, or turned about, one of some axes; turns go about the pivot.
     Pose shiftedTcp(const Pose& baseFromTcp, const Quat& axes, int axis, double by) const;
@@ -378,6 +382,8 @@ private:
     std::vector<JointVector> m_ways;
     AxisValues m_ghostAxes, m_waysAxes;
     std::shared_ptr<const CheckedCell> m_checked;
+    mutable std::shared_ptr<const CheckedCell> m_worstOf;  ///< keeps what m_worst points into
+    mutable std::map<TargetId, const Finding*> m_worst;
     std::optional<KeptRun> m_kept;
     RunPlan m_plan;
     int m_pass = 0;

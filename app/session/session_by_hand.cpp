@@ -171,16 +171,33 @@ bool Session::setAxisAround(FrameId id, double value)
     return drive(*next, axes);
 }
 
+namespace {
+
+/// Where a joint is to go by so many jog steps.
+double joggedTo(const Session& session, int joint, double steps)
+{
+    const bool slides = session.arm().joints()[size_t(joint)].kind == JointKind::Prismatic;
+    return session.shownPosture()[joint] + steps * (slides ? session.jogLength() : session.jogAngle());
+}
+
+/// Says that a joint goes no further.
+bool refuseRange(Session& session, int joint, double value)
+{
+    session.say(QString("Joint %1 is at its range end (%2).")
+                    .arg(joint + 1)
+                    .arg(jointText(session.arm().joints()[size_t(joint)], value)),
+                true);
+    return false;
+}
+
+}  // namespace
+
 bool Session::jogJointAround(int joint, double steps)
 {
     const JointVector now = shownPosture();
     const Joint& j = arm().joints()[size_t(joint)];
-    const bool slides = j.kind == JointKind::Prismatic;
-    const double wanted = now[joint] + steps * (slides ? jogLength() : jogAngle());
-    if (wanted < j.lower || wanted > j.upper) {
-        say(QString("Joint %1 is at its range end (%2).").arg(joint + 1).arg(jointText(j, now[joint])), true);
-        return false;
-    }
+    const double wanted = joggedTo(*this, joint, steps);
+    if (wanted < j.lower || wanted > j.upper) return refuseRange(*this, joint, now[joint]);
     const auto next = selfMotion(arm(), now, joint, wanted - now[joint]);
     if (!next) {
         say(QString("The tool cannot be held still while joint %1 moves: the arm has no axis to spare for it.")
@@ -200,25 +217,16 @@ bool Session::jogJointAround(int joint, double steps)
 
 bool Session::jogJoint(int joint, double steps)
 {
-    const bool slides = arm().joints()[size_t(joint)].kind == JointKind::Prismatic;
-    const double by = steps * (slides ? jogLength() : jogAngle());
     const Joint& j = arm().joints()[size_t(joint)];
     if (arm().description().joints[size_t(joint)].locked) {
         say(QString("Axis %1 is locked at %2.").arg(joint + 1).arg(jointText(j, j.lower)), true);
         return false;
     }
     JointVector q = shownPosture();
-    const double wanted = q[joint] + by;
+    const double wanted = joggedTo(*this, joint, steps);
     q[joint] = std::clamp(wanted, j.lower, j.upper);
     if (!driveTo(q)) return false;
-    if (std::abs(q[joint] - wanted) > 1e-9) {
-        say(QString("Joint %1 is at its range end (%2).")
-                .arg(joint + 1)
-                .arg(jointText(arm().joints()[size_t(joint)], q[joint])),
-            true);
-        return false;
-    }
-    return true;
+    return std::abs(q[joint] - wanted) <= 1e-9 || refuseRange(*this, joint, q[joint]);
 }
 
 Solutions Session::lookAhead(const Pose& baseFromTcp, std::optional<JointVector>& posture) const

@@ -2,6 +2,7 @@
 
 #include "app/session/text.h"
 #include "core/cell/edit_steps.h"
+#include "core/cell/edit_support.h"
 #include "core/cell/edit_targets.h"
 #include "core/cell/settled.h"
 #include "core/reach/freedom.h"
@@ -158,30 +159,16 @@ std::optional<Session::SendChoice> Session::chooseGrip(const Part& part, const s
                                 text(part.name)};
         return chooseSend(place, SendAxis::Normal, offs, turns);
     }
-    std::optional<SendChoice> best;
-    Solutions lacking;
-    for (const GripPoint& grip : kind.grips)
-        for (const FreeWay& free : posesWithin(grip.freedom, grip.pose)) {
-            SendQuery query;
-            query.arm = m_arm;
-            const Pose tcp = world * free.frameFromTcp;
-            query.place = tcp.translation;
-            query.into = tcp.rotation * Vec3::UnitZ();
-            query.reference = tcp.rotation;
-            query.turns = 1;
-            query.offs = offs;
-            query.axes = shownAxes();
-            SendWays found = sendWays(cell(), query);
-            if (found.ways.empty()) lacking = found.lacking;
-            else if (!best || found.ways.front().margin > best->way.margin)
-                best = SendChoice{std::move(found.ways.front()),
-                                  {tcp.translation, -query.into, tcp.rotation, part.id, text(grip.name)},
-                                  grip.freedom};
-        }
-    if (!best)
-        say(QString("No grip point of %1 can be reached. %2").arg(text(part.name), solutionsText(arm(), lacking)),
+    GripOfAll best = gripOfAll(cell(), m_arm, {part.id}, offs, shownAxes());
+    if (best.lacking > 0) {
+        say(QString("No grip point of %1 can be reached. %2").arg(text(part.name), solutionsText(arm(), best.why)),
             true);
-    return best;
+        return std::nullopt;
+    }
+    const Pose tcp = world * best.partFromTcp;
+    return SendChoice{{0, tcp, std::move(best.postures), best.margin},
+                      {tcp.translation, -(tcp.rotation * Vec3::UnitZ()), tcp.rotation, part.id, text(best.words)},
+                      best.freedom};
 }
 
 bool Session::addStroke(const SendChoice& choice, FrameId frame, const QString& label, bool grips, double over)
@@ -202,20 +189,89 @@ bool Session::addStroke(const SendChoice& choice, FrameId frame, const QString& 
         Result<Cell> free = setFreedom(*taken, {target}, choice.freedom);
         const auto* part = std::get_if<PartId>(&choice.place.of);
         if (free && grips && part) free = tieTarget(*free, target, *part, {});
+        for (const bool retract : {false, true})
+            if (free) free = setApproach(*free, {target}, retract, {.far = over});
         if (!free) return free;
+        const Target& taught = *findTarget(*free, target);
         return insertSteps(*free, routine.id, findRoutine(*free, routine.id)->steps.size(),
-                           grips ? gripStroke(target, over) : releaseStroke(target, over), &made);
+                           grips ? gripStroke(taught) : releaseStroke(taught), &made);
     });
     if (done && !made.empty()) select(made.back());
     return done;
 }
 
+bool Session::addGripEach(const Pattern& parts, double over)
+{
+    const Routine& routine = this->routine();
+    if (routine.arm != m_arm) {
+        say("This routine is not the arm's own; its places are filled in by calls.", true);
+        return false;
+    }
+    std::vector<PartId> members;
+    std::vector<std::uint32_t> places;
+    for (const Part& part : cell().parts)
+        if (part.pattern == parts.id) members.push_back(part.id), places.push_back(part.place);
+    if (members.empty()) return false;
+    const GripOfAll grip = gripOfAll(cell(), m_arm, members, {0, over}, shownAxes());
+    const auto first =
+        std::find_if(grip.postures.begin(), grip.postures.end(), [](const JointVector& q) { return q.size() > 0; });
+    if (first == grip.postures.end()) {
+        say(QString("No part of %1 can be gripped. %2").arg(text(parts.name), solutionsText(arm(), grip.why)), true);
+        return false;
+    }
+    Pattern picks;
+    picks.content = Pattern::Content::Targets;
+    picks.name = freeNameIn(cell().patterns, shortened(parts.name, kLongestStem) + " picks");
+    picks.arm = m_arm;
+    picks.tool = station().tool;
+    picks.configuration = configurationOf(arm(), *first);
+    picks.order = parts.order;
+    picks.approach.far = picks.retract.far = over;
+    // Targets of patterns are for the first point of the tool.
+    const Tool& tool = toolInForce(cell(), station());
+    picks.inPlace = grip.partFromTcp * inverse(flangeFromTcp(cell(), station())) * flangeFromTcp(tool, {});
+    for (const FrameId axis : axesBetween(cell(), station().mount, parts.frame))
+        picks.axes.push_back({axis, axisValue(*findFrame(cell(), axis), shownAxes())});
+    std::vector<StepId> made;
+    const bool done = edit("Grip each of " + text(parts.name), [&](const Cell& cell) -> Result<Cell> {
+        PatternId id;
+        made.clear();
+        Result<Cell> next = addPattern(cell, following(picks, parts), &id);
+        if (!next) return next;
+        // Each of them in the way that was found for it.
+        const Cell added = *next;
+        for (const Target& target : added.targets) {
+            if (target.pattern != id || !next) continue;
+            const auto at = std::find(places.begin(), places.end(), target.place);
+            const JointVector& q = grip.postures[size_t(at - places.begin())];
+            if (q.size() > 0) next = setTargetWay(*next, target.id, Solution{q, configurationOf(arm(), q)});
+            if (next) next = setFreedom(*next, {target.id}, grip.freedom);
+        }
+        if (!next) return next;
+        return insertSteps(*next, routine.id, findRoutine(*next, routine.id)->steps.size(),
+                           {gripEach(*findPattern(*next, id))}, &made);
+    });
+    if (!done) return false;
+    select(made.front());
+    say(grip.lacking > 0 ? QString("%1 of %2 parts cannot be gripped so. %3")
+                               .arg(grip.lacking)
+                               .arg(members.size())
+                               .arg(solutionsText(arm(), grip.why))
+                         : QString("Targets for all %1 parts, and steps for each: margin %2 %.")
+                               .arg(members.size())
+                               .arg(100 * grip.margin, 0, 'f', 0),
+        grip.lacking > 0);
+    return true;
+}
+
 bool Session::addGripThere(double over)
 {
+    const Pattern* parts = findPattern(cell(), selected<PatternId>());
+    if (parts && parts->content == Pattern::Content::Parts) return addGripEach(*parts, over);
     const PartId id = selected<PartId>();
     const Part* part = findPart(cell(), id);
     if (!part) {
-        say("Select the part that is to be gripped first.", true);
+        say("Select the part, or the pattern of parts, that is to be gripped first.", true);
         return false;
     }
     const std::optional<SendChoice> choice = chooseGrip(*part, {0, over});

@@ -106,8 +106,21 @@ void CycleStrip::addArm(const Cell& cell, const Trace& trace, const ArmTrace& ar
     const Vocabulary words(cell);
     std::map<StepId, QString> texts;
     Lane own{text(station.name), {}}, tool{text(toolInForce(cell, station).name), {}}, carried{"Part carried", {}};
+    const auto times = [](double from, double to) {
+        return QString("%1 s to %2 s").arg(QString::number(from, 'f', 3), QString::number(to, 'f', 3));
+    };
+    // The moves of a step that follows a group are one block.
+    std::pair<StepId, const Within*> followed;
     for (const ArmTrace::Span& span : arm.spans) {
         const StepOutcome& outcome = arm.outcomes[span.outcome];
+        const std::pair<StepId, const Within*> now{outcome.step, outcome.within.get()};
+        if (!own.blocks.empty() && followed == now) {
+            Block& block = own.blocks.back();
+            block.tip.replace(times(block.from, block.to), times(block.from, span.end));
+            block.to = span.end;
+            if (outcome.blocks()) block.color = theme().blocked;
+            continue;
+        }
         const Routine& routine = *findRoutine(cell, outcome.routine);
         const Step& step = *findStep(routine.steps, outcome.step);
         const Target* target = findTarget(cell, outcome.target);
@@ -117,10 +130,7 @@ void CycleStrip::addArm(const Cell& cell, const Trace& trace, const ArmTrace& ar
         const QString number = QString::number(outcome.index + 1);
         Block block{span.start, span.end, theme().other, number,
                     arm.arm == m_session.station().id ? outcome.step : StepId{}};
-        block.tip = QString("Step %1: %2\n%3 s to %4 s")
-                        .arg(outcome.index + 1)
-                        .arg(typed)
-                        .arg(QString::number(span.start, 'f', 3), QString::number(span.end, 'f', 3));
+        block.tip = QString("Step %1: %2\n%3").arg(outcome.index + 1).arg(typed).arg(times(span.start, span.end));
         if (routine.id != arm.routine) block.tip.prepend(text(routine.name) + ", ").replace(", Step", ", step");
         if (outcome.move && outcome.move->slowed.by.byJoint())
             block.tip += QString("\nSlowed to %1 % of its speed by joint %2")
@@ -146,8 +156,13 @@ void CycleStrip::addArm(const Cell& cell, const Trace& trace, const ArmTrace& ar
             block.words += " " + (target ? text(target->name) : QString("by"));
             block.color = stepColor(step.kind());
             break;
+        case StepKind::Follow:
+            block.words += " " + text(findPattern(cell, step.as<Follow>()->pattern)->name);
+            block.color = stepColor(step.kind());
+            break;
         default: block.color = stepColor(step.kind()); break;
         }
+        followed = step.as<Follow>() ? now : std::pair<StepId, const Within*>();
         if (outcome.blocks()) block.color = theme().blocked;
         (step.kind() == StepKind::Grip || step.kind() == StepKind::Release ? tool : own)
             .blocks.push_back(std::move(block));

@@ -4,11 +4,11 @@
 #include "app/theme/theme.h"
 #include "core/cell/teach.h"
 #include "core/exchange/reach_csv.h"
+#include "core/spatial/limits.h"
 
 #include <QFileDialog>
 #include <QGridLayout>
 #include <QHBoxLayout>
-#include <QMouseEvent>
 #include <QPainter>
 #include <QVBoxLayout>
 
@@ -22,29 +22,6 @@ namespace {
 enum Over { OverPlane, OverBox, OverBodies };
 enum ToolTurn { Down, AsItStands, FirstTarget };
 
-double valueOf(const ReachSpot& spot, ReachColour colour)
-{
-    switch (colour) {
-    case ReachColour::Margin: return spot.margin;
-    case ReachColour::Ways: return spot.ways;
-    case ReachColour::Singularity: break;
-    }
-    return spot.cautions;
-}
-
-double shareOf(const ReachSpot& spot, ReachColour colour, double full)
-{
-    return full > 0 ? std::clamp(valueOf(spot, colour) / full, 0.0, 1.0) : 0;
-}
-
-/// By lightness alone, so that everybody can read it.
-QColor rampColour(double share)
-{
-    const QColor from = theme().accentSoft, to = theme().accent;
-    const auto mix = [&](int a, int b) { return int(a + share * (b - a)); };
-    return {mix(from.red(), to.red()), mix(from.green(), to.green()), mix(from.blue(), to.blue())};
-}
-
 /// A square for each spot that is reached, across the tool's axis.
 std::shared_ptr<const Mesh> meshOf(const ReachMap& map, ReachColour colour, double full, double size)
 {
@@ -52,7 +29,7 @@ std::shared_ptr<const Mesh> meshOf(const ReachMap& map, ReachColour colour, doub
     const auto half = float(0.42 * size);
     for (const ReachSpot& spot : map.spots) {
         if (!spot.reached()) continue;
-        const QColor c = rampColour(shareOf(spot, colour, full));
+        const QColor c = colourOf(spot, colour, full);
         const Mat3 turn = spot.frameFromTcp.matrix();
         const Eigen::Vector3f x = turn.col(0).cast<float>() * half, y = turn.col(1).cast<float>() * half,
                               normal = -turn.col(2).cast<float>();
@@ -70,96 +47,6 @@ std::shared_ptr<const Mesh> meshOf(const ReachMap& map, ReachColour colour, doub
 }
 
 }  // namespace
-
-ReachPicture::ReachPicture(QWidget* parent) : QWidget(parent)
-{
-    setObjectName("reachPicture");
-    setAccessibleName("Reach map from above");
-    setMouseTracking(true);
-}
-
-void ReachPicture::show(std::shared_ptr<const ReachMap> map, int layer, ReachColour colour, double full)
-{
-    m_map = std::move(map);
-    m_layer = layer;
-    m_colour = colour;
-    m_full = full;
-    update();
-}
-
-QRectF ReachPicture::field(const QRectF& room) const
-{
-    if (!m_map || m_map->counts[0] == 0) return {};
-    const double scale = std::min(room.width() / m_map->counts[0], room.height() / m_map->counts[1]);
-    const QSizeF size(scale * m_map->counts[0], scale * m_map->counts[1]);
-    return {room.center() - QPointF(size.width() / 2, size.height() / 2), size};
-}
-
-void ReachPicture::paint(QPainter& p, const QRectF& room) const
-{
-    const QRectF f = field(room);
-    const auto [columns, rows, layers] = m_map->counts;
-    const double side = f.width() / columns;
-    const auto at = [&](int x, int y) -> const ReachSpot& {
-        return m_map->spots[size_t((m_layer * rows + y) * columns + x)];
-    };
-    const auto boxOf = [&](int x, int y) {
-        return QRectF(f.left() + x * side, f.bottom() - (y + 1) * side, side, side);
-    };
-    p.setPen(Qt::NoPen);
-    for (int y = 0; y < rows; ++y)
-        for (int x = 0; x < columns; ++x) {
-            const ReachSpot& spot = at(x, y);
-            const QRectF box = boxOf(x, y).adjusted(0, 0, 0.5, 0.5);
-            if (spot.reached()) p.fillRect(box, rampColour(shareOf(spot, m_colour, m_full)));
-            else p.fillRect(box, QBrush(theme().faint, Qt::BDiagPattern));
-        }
-    // The edge of what is reached.
-    p.setPen(QPen(theme().ink, 1.6));
-    for (int y = 0; y < rows; ++y)
-        for (int x = 0; x < columns; ++x) {
-            const QRectF box = boxOf(x, y);
-            if (x + 1 < columns && at(x, y).reached() != at(x + 1, y).reached())
-                p.drawLine(box.topRight(), box.bottomRight());
-            if (y + 1 < rows && at(x, y).reached() != at(x, y + 1).reached()) p.drawLine(box.topLeft(), box.topRight());
-        }
-    p.setPen(QPen(theme().line, 1));
-    p.setBrush(Qt::NoBrush);
-    p.drawRect(f);
-}
-
-void ReachPicture::paintEvent(QPaintEvent*)
-{
-    QPainter p(this);
-    if (m_map && m_map->counts[0] > 0) return paint(p, QRectF(rect()).adjusted(4, 4, -4, -4));
-    p.setPen(theme().faint);
-    p.drawText(rect(), Qt::AlignCenter | Qt::TextWordWrap,
-               m_map ? "The map lies on the bodies: see the view." : "Make the map: the better a spot, the darker.");
-}
-
-int ReachPicture::spotAt(const QPointF& at) const
-{
-    const QRectF f = field(QRectF(rect()).adjusted(4, 4, -4, -4));
-    if (f.isEmpty() || !f.contains(at)) return -1;
-    const auto [columns, rows, layers] = m_map->counts;
-    const int x = std::clamp(int((at.x() - f.left()) / f.width() * columns), 0, columns - 1);
-    const int y = std::clamp(int((f.bottom() - at.y()) / f.height() * rows), 0, rows - 1);
-    return (m_layer * rows + y) * columns + x;
-}
-
-QPointF ReachPicture::pixelOf(int column, int row) const
-{
-    const QRectF f = field(QRectF(rect()).adjusted(4, 4, -4, -4));
-    const double side = f.width() / m_map->counts[0];
-    return {f.left() + (column + 0.5) * side, f.bottom() - (row + 0.5) * side};
-}
-
-void ReachPicture::mouseMoveEvent(QMouseEvent* event) { Q_EMIT pointed(spotAt(event->position())); }
-void ReachPicture::mouseDoubleClickEvent(QMouseEvent* event)
-{
-    if (const int spot = spotAt(event->position()); spot >= 0) Q_EMIT taken(spot);
-}
-void ReachPicture::leaveEvent(QEvent*) { Q_EMIT pointed(-1); }
 
 ReachPanel::ReachPanel(Session& session, QWidget* parent) : QWidget(parent), m_session(session)
 {
@@ -209,7 +96,17 @@ ReachPanel::ReachPanel(Session& session, QWidget* parent) : QWidget(parent), m_s
     side->addWidget(m_spacing, 1, 3);
     m_free = new QCheckBox("free turn", this);
     m_free->setObjectName("reachFree");
-    m_free->setToolTip("The tool may turn about its own axis: the best of 24 turns counts");
+    m_free->setToolTip("The tool may turn about its own axis: the best turn counts");
+    m_step = new QDoubleSpinBox(this);
+    m_step->setObjectName("reachTurnStep");
+    m_step->setAccessibleName("Step between free turns");
+    m_step->setToolTip("Turns are tried at this distance from each other");
+    m_step->setRange(degrees(limits::kFreeTurnStep.least), degrees(limits::kFreeTurnStep.most));
+    m_step->setDecimals(0);
+    m_step->setPrefix("by ");
+    m_step->setSuffix("°");
+    m_step->setValue(degrees(kTurnStep));
+    m_step->setButtonSymbols(QAbstractSpinBox::NoButtons);
     m_cone = new QDoubleSpinBox(this);
     m_cone->setObjectName("reachCone");
     m_cone->setAccessibleName("How far the tool may lean");
@@ -219,10 +116,17 @@ ReachPanel::ReachPanel(Session& session, QWidget* parent) : QWidget(parent), m_s
     m_cone->setPrefix("lean ");
     m_cone->setSuffix("°");
     m_cone->setButtonSymbols(QAbstractSpinBox::NoButtons);
-    connect(m_cone, &QDoubleSpinBox::valueChanged, m_free, [this](double lean) { m_free->setEnabled(lean == 0); });
+    const auto enable = [this] {
+        m_free->setEnabled(m_cone->value() == 0);
+        m_step->setEnabled(m_cone->value() > 0 || m_free->isChecked());
+    };
+    connect(m_cone, &QDoubleSpinBox::valueChanged, this, enable);
+    connect(m_free, &QCheckBox::toggled, this, enable);
+    enable();
     auto* freeRow = new QHBoxLayout;
     freeRow->setSpacing(4);
     freeRow->addWidget(m_free);
+    freeRow->addWidget(m_step);
     freeRow->addWidget(m_cone, 1);
     side->addLayout(freeRow, 2, 3);
     m_tool = combo("reachTool", "How the tool is held", {});
@@ -282,7 +186,8 @@ ReachPanel::ReachPanel(Session& session, QWidget* parent) : QWidget(parent), m_s
         connect(spin, &QDoubleSpinBox::valueChanged, this, follow);
     connect(m_spacing, &QDoubleSpinBox::valueChanged, this, follow);
     connect(m_free, &QCheckBox::toggled, this, follow);
-    connect(m_cone, &QDoubleSpinBox::valueChanged, this, follow);
+    for (QDoubleSpinBox* spin : {m_cone, m_step})
+        connect(spin, &QDoubleSpinBox::valueChanged, this, follow);
     connect(m_picture, &ReachPicture::pointed, this, &ReachPanel::point);
     connect(m_picture, &ReachPicture::taken, this, &ReachPanel::take);
     connect(&session, &Session::overlayPointed, this, &ReachPanel::point);
@@ -356,6 +261,7 @@ ReachQuery ReachPanel::query() const
     query.spacing = m_spacing->value() * kMillimetre;
     if (m_free->isChecked()) query.freedom.kind = Freedom::Kind::Turn;
     if (m_cone->value() > 0) query.freedom = {Freedom::Kind::Cone, m_cone->value() * kDegree, 0, 0};
+    query.turnStep = m_step->value() * kDegree;
     if (m_over->currentIndex() == OverBodies) {
         query.over = ReachQuery::Over::Surface;
         return query;
@@ -467,16 +373,17 @@ void ReachPanel::showMap()
     const QString darkest = colour == ReachColour::Margin ? QString("%1 %").arg(100 * most, 0, 'f', 0)
                             : colour == ReachColour::Ways ? QString::number(most, 'f', 0)
                                                           : QString("%1 times").arg(most, 0, 'f', 1);
-    m_legend->setText(
-        QString("light to dark: %1, darkest %2 · %3")
-            .arg(names[int(colour)], darkest,
-                 m_map->counts[0] > 0 ? "hatched: not reached · line: edge of reach" : "bare: not reached"));
+    m_legend->setText(QString("light to dark: %1, darkest %2 · %3")
+                          .arg(names[int(colour)], darkest,
+                               m_map->counts[0] > 0 ? "hatched: not reached · line: edge of reach"
+                                                    : "bare: not reached · line: edge of reach"));
     tellWhole();
     SpotOverlay overlay;
     overlay.mesh = meshOf(*m_map, colour, most, m_asked.spacing);
     overlay.frame = m_asked.frame;
     for (const ReachSpot& spot : m_map->spots)
         overlay.points.push_back(spot.frameFromTcp.translation);
+    if (m_map->complete) overlay.edges = reachEdge(*m_map, m_asked);
     m_session.setOverlay(isVisible() ? std::make_shared<const SpotOverlay>(std::move(overlay)) : nullptr);
 }
 

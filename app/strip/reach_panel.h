@@ -1,6 +1,6 @@
 #pragma once
 #include "app/session/session.h"
-#include "core/reach/reach_map.h"
+#include "app/strip/reach_picture.h"
 
 #include <QCheckBox>
 #include <QComboBox>
@@ -13,41 +13,6 @@
 #include <thread>
 
 namespace topikos {
-
-/// What a reach map is coloured by.
-enum class ReachColour { Margin, Ways, Singularity };
-
-/// One layer of a reach map from above, the better the darker, with the edge of what is reached. Pointing tells of a
-/// spot, a double click takes it.
-class ReachPicture : public QWidget {
-    Q_OBJECT
-public:
-    explicit ReachPicture(QWidget* parent = nullptr);
-    void show(std::shared_ptr<const ReachMap> map, int layer, ReachColour colour, double full);
-    /// The spot at a point of the widget, by number; -1 for none.
-    int spotAt(const QPointF& at) const;
-    /// The middle of a spot of the layer.
-    QPointF pixelOf(int column, int row) const;
-    QSize minimumSizeHint() const override { return {160, 70}; }
-    void paint(QPainter& painter, const QRectF& room) const;
-
-Q_SIGNALS:
-    void pointed(int spot);
-    void taken(int spot);
-
-protected:
-    void paintEvent(QPaintEvent* event) override;
-    void mouseMoveEvent(QMouseEvent* event) override;
-    void mouseDoubleClickEvent(QMouseEvent* event) override;
-    void leaveEvent(QEvent* event) override;
-
-private:
-    QRectF field(const QRectF& room) const;
-    std::shared_ptr<const ReachMap> m_map;
-    int m_layer = 0;
-    ReachColour m_colour = ReachColour::Margin;
-    double m_full = 1;  ///< of the darkest
-};
 
 /// Where the arm in hand reaches: over a plane, in a box, or on the bodies of a frame. Shown here and in the view.
 class ReachPanel : public QWidget {
@@ -92,7 +57,7 @@ private:
     std::array<QDoubleSpinBox*, 6> m_box;
     QDoubleSpinBox* m_spacing;
     QCheckBox* m_free;
-    QDoubleSpinBox* m_cone;
+    QDoubleSpinBox *m_cone, *m_step;
     QSpinBox* m_layer;
     QPushButton *m_make, *m_save;
     ReachPicture* m_picture;

@@ -65,22 +65,11 @@ PlacesVerdict placesVerdict(const Session& session, PatternId id)
         out.words = "being checked";
         return out;
     }
-    // The worst that is said of each place.
-    std::map<TargetId, const Finding*> worst;
-    const auto note = [&](TargetId target, const Finding& f) {
-        if (f.severity == Severity::Advice) return;
-        const Finding*& own = worst[target];
-        if (!own || (f.severity == Severity::Blocked && own->severity != Severity::Blocked)) own = &f;
-    };
-    for (const TargetVerdict& verdict : checked->result.targets)
-        for (const Finding& f : verdict.findings)
-            note(verdict.target, f);
-    for (const Finding& f : checked->result.findings)
-        if (f.target) note(f.target, f);
+    const std::map<TargetId, const Finding*>& worst = session.worst();
     const Finding* first = nullptr;
     for (const TargetId target : members) {
         const auto found = worst.find(target);
-        if (found == worst.end() || !found->second) continue;
+        if (found == worst.end()) continue;
         const bool blocked = found->second->severity == Severity::Blocked;
         ++(blocked ? out.blocked : out.cautions);
         if (!first || (blocked && first->severity != Severity::Blocked)) first = found->second;
@@ -156,13 +145,25 @@ bool shiftSelected(Session& session, const QString& line)
     });
 }
 
-QString differenceText(const Pose& before, const Pose& after)
+QString awayFrom(const Session& session, const Target& target)
 {
-    const PoseDeviation away = deviation(before, after);
-    const Vec3 by = after.translation - before.translation;
-    return QString("%1 %2 (X %3  Y %4  Z %5) and %6 from where it was")
-        .arg(placeFigure(away.metres), lengthUnit().symbol, placeFigure(by[0]), placeFigure(by[1]), placeFigure(by[2]),
-             turnFigure(away.radians, 2) + (angleUnit().size == 1 ? " rad" : "°"));
+    constexpr double same = 1e-6;  // [m or rad]
+    if (target.kind == Target::Kind::Posture) {
+        const JointVector by = session.shownPosture() - target.posture;
+        Eigen::Index most = 0;
+        if (by.cwiseAbs().maxCoeff(&most) < same) return {};
+        return QString("joint %1 by %2, the others by less")
+            .arg(most + 1)
+            .arg(jointText(session.arm().joints()[size_t(most)], by[most]));
+    }
+    const Pose now = inverse(session.shownPlace(target.frame)) * session.shownTcp();
+    const PoseDeviation away = deviation(target.pose, now);
+    if (away.metres < same && away.radians < same) return {};
+    const Vec3 by = now.translation - target.pose.translation;
+    const QString turned = turnFigure(away.radians, 1) + (angleUnit().size == 1 ? " rad" : "°");
+    return QString("%1 %2, %3 (X %4  Y %5  Z %6)")
+        .arg(placeFigure(away.metres), lengthUnit().symbol, turned, placeFigure(by[0]), placeFigure(by[1]),
+             placeFigure(by[2]));
 }
 
 QStringList armsAwayFromHome(const Session& session)

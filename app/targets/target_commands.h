@@ -22,8 +22,9 @@ void copySelectedTo(Session& session, QWidget* parent);
 /// Shifts or turns the selected targets by a typed line: "x 12.5", "rz 3".
 bool shiftSelected(Session& session, const QString& line);
 
-/// What is different between a target and where the arm stands: "3.2 mm, 0.4° from where it was".
-QString differenceText(const Pose& before, const Pose& after);
+/// How far the arm in hand stands from a target of its own, seen from the frame of that: "3.20 mm, 0.40° (X 3.20  Y
+/// 0.00 Z 0.00)", of postures "joint 4 by 2.0°, the others by less"; "" where it stands at it.
+QString awayFrom(const Session& session, const Target& target);
 
 /// Whether every arm stands at home, and those that do not.
 QStringList armsAwayFromHome(const Session& session);

@@ -16,6 +16,7 @@
 #include <QVBoxLayout>
 
 #include <algorithm>
+#include <unordered_map>
 
 namespace topikos {
 
@@ -73,6 +74,15 @@ TargetsPanel::TargetsPanel(Session& session, QWidget* parent) : QWidget(parent),
     m_empty =
         emptyNote(this, "No targets yet.\nMove the arm where it is to go\nand press T in the view.", "teach#targets");
     column->addWidget(m_empty, 1);
+    // What a re-take would change, before it does.
+    m_away = new QLabel(this);
+    m_away->setObjectName("retakeDifference");
+    m_away->setProperty("class", "faint");
+    m_away->setFont(textFont(11));
+    m_away->setContentsMargins(10, 0, 10, 0);
+    m_away->setSizePolicy(QSizePolicy::Ignored, QSizePolicy::Fixed);
+    m_away->setFixedHeight(m_away->fontMetrics().height() + 2);
+    column->addWidget(m_away);
     auto* row = new QHBoxLayout;
     row->setContentsMargins(10, 0, 10, 0);
     row->setSpacing(5);
@@ -121,6 +131,8 @@ TargetsPanel::TargetsPanel(Session& session, QWidget* parent) : QWidget(parent),
     connect(&session, &Session::selectionChanged, this, &TargetsPanel::showSelection);
     for (const auto signal : {&Session::selectionChanged, &Session::jogChanged, &Session::cellChanged})
         connect(&session, signal, this, &TargetsPanel::followSelection);
+    for (const auto signal : {&Session::selectionChanged, &Session::postureChanged, &Session::cellChanged})
+        connect(&session, signal, this, &TargetsPanel::showAway);
     fill();
 }
 
@@ -183,25 +195,28 @@ void TargetsPanel::showVerdicts()
     const CheckedCell* checked = m_session.checked();
     if (!checked) return;
     m_filling = true;
+    std::unordered_map<std::uint32_t, const TargetVerdict*> verdicts;
+    for (const TargetVerdict& v : checked->result.targets)
+        verdicts.emplace(v.target.value, &v);
     for (QTreeWidgetItemIterator it(m_tree); *it; ++it) {
         if (!(*it)->data(0, kIdRole).isValid()) continue;
-        const TargetId id{(*it)->data(0, kIdRole).toUInt()};
-        for (const TargetVerdict& v : checked->result.targets) {
-            if (v.target != id) continue;
-            const Target* t = findTarget(*checked->cell, id);
-            QString tip = t && t->kind == Target::Kind::Pose
-                              ? QString("Reachable in %1 configurations").arg(v.ways.items.size())
-                              : QString("Posture in range");
-            QIcon icon = glyphIcon(t && t->kind == Target::Kind::Posture ? "posture" : "pose");
-            if (!v.findings.empty()) {
-                const FindingText words = findingText(*checked->cell, v.findings.front());
-                tip = text(words.headline + ". " + words.detail);
-                icon = severityIcon(v.findings.front().severity);
-            }
-            if (const QString note = (*it)->data(0, kNoteRole).toString(); !note.isEmpty()) tip = note + "\n" + tip;
-            (*it)->setIcon(0, icon);
-            (*it)->setToolTip(0, tip);
+        const TargetId id = idOf(*it);
+        const auto own = verdicts.find(id.value);
+        if (own == verdicts.end()) continue;
+        const TargetVerdict& v = *own->second;
+        const Target* t = findTarget(*checked->cell, id);
+        QString tip = t && t->kind == Target::Kind::Pose
+                          ? QString("Reachable in %1 configurations").arg(v.ways.items.size())
+                          : QString("Posture in range");
+        QIcon icon = glyphIcon(t && t->kind == Target::Kind::Posture ? "posture" : "pose");
+        if (!v.findings.empty()) {
+            const FindingText words = findingText(*checked->cell, v.findings.front());
+            tip = text(words.headline + ". " + words.detail);
+            icon = severityIcon(v.findings.front().severity);
         }
+        if (const QString note = (*it)->data(0, kNoteRole).toString(); !note.isEmpty()) tip = note + "\n" + tip;
+        (*it)->setIcon(0, icon);
+        (*it)->setToolTip(0, tip);
     }
     m_filling = false;
 }
@@ -275,22 +290,20 @@ void TargetsPanel::retakeSelected()
     if (!id) return m_session.say("Select the target to take again.", true);
     const JointVector posture = m_session.shownPosture();
     const AxisValues axes = m_session.shownAxes();
-    const QString name = text(findTarget(m_session.cell(), id)->name);
     const Target before = *findTarget(m_session.cell(), id);
-    if (!m_session.edit("Re-take " + name, [=](const Cell& cell) { return retakeTarget(cell, id, posture, axes); }))
-        return;
-    const Target& after = *findTarget(m_session.cell(), id);
-    if (after.kind == Target::Kind::Pose) {
-        m_session.say("Re-took " + name + ": " + differenceText(before.pose, after.pose) + ".");
-        return;
-    }
-    int most = 0;
-    (after.posture - before.posture).cwiseAbs().maxCoeff(&most);
-    m_session.say(
-        QString("Re-took %1: joint %2 by %3, the others by less.")
-            .arg(name)
-            .arg(most + 1)
-            .arg(jointText(m_session.arm().joints()[size_t(most)], after.posture[most] - before.posture[most])));
+    const QString name = text(before.name), away = awayFrom(m_session, before);
+    if (m_session.edit("Re-take " + name, [=](const Cell& cell) { return retakeTarget(cell, id, posture, axes); }))
+        m_session.say("Re-took " + name + (away.isEmpty() ? " where it was." : "; it was off by " + away + "."));
+}
+
+void TargetsPanel::showAway()
+{
+    const Target* target = findTarget(m_session.cell(), m_session.selected<TargetId>());
+    const bool own = target && target->arm == m_session.station().id;
+    const QString away = own ? awayFrom(m_session, *target) : QString();
+    const QString words = !own ? QString() : away.isEmpty() ? QString("The tool is there") : "Tool off by " + away;
+    m_away->setToolTip(away.isEmpty() ? words : words + ", seen from its frame. A re-take would shift it by that.");
+    m_away->setText(m_away->fontMetrics().elidedText(words, Qt::ElideRight, m_away->width() - 20));
 }
 
 void TargetsPanel::setMenu(const QList<QAction*>& actions)

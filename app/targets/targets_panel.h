@@ -32,10 +32,12 @@ private:
     void fill();
     void showVerdicts();
     void showSelection();
+    /// How far from the selected target the tool is: what a re-take would change.
+    void showAway();
 
     Session& m_session;
     QTreeWidget* m_tree;
-    QLabel* m_empty;
+    QLabel *m_empty, *m_away;
     bool m_filling = false;
     FrameId m_taking, m_reading;  ///< as last seen
     QString m_said;               ///< name of the frame for taking that was told last

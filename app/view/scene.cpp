@@ -272,9 +272,12 @@ DrawList Scene::build(QOpenGLFunctions_3_3_Core& gl, bool moving)
         m_overlayFor = overlay;
     }
     if (m_overlay) {
-        DrawItem item{m_overlay.get(), m_session.shownPlace(m_overlayFor->frame)};
+        const Pose world = m_session.shownPlace(m_overlayFor->frame);
+        DrawItem item{m_overlay.get(), world};
         item.shadow = false;
         list.items.push_back(item);
+        for (const auto& [a, b] : m_overlayFor->edges)
+            list.lines.push_back({world * a, world * b, theme().ink, 1.8});
     }
     addRoute(list);
     if (const Trail* own = trail()) own->add(list, m_session.time());

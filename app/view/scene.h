@@ -103,6 +103,7 @@ private:
     void addSelected(DrawList& list, const CellState& state) const;
     void addRoute(DrawList& list) const;
     void addTargets(DrawList& list) const;
+    void addApproaches(DrawList& list, const Target& target) const;
     /// Beams and curtains, which have no body; of the selected device also where it works.
     void addDevices(DrawList& list) const;
     void addExplanation(DrawList& list) const;
@@ -112,7 +113,7 @@ private:
     mutable std::map<std::uint32_t, Shape> m_shapes;
     mutable std::map<ArmPtr, std::vector<Shape>> m_armShapes;
     std::unique_ptr<GpuMesh> m_overlay;
-    std::shared_ptr<const SpotOverlay> m_overlayFor;  ///< which it was made for
+    std::shared_ptr<const SpotOverlay> m_overlayFor;       ///< which it was made for
     mutable std::vector<std::unique_ptr<GpuMesh>> m_gone;  ///< to be taken away where the context is there
 
     TrailOptions m_trailOptions;

@@ -177,6 +177,18 @@ void addSeverityShape(std::vector<DrawLine>& lines, const Pose& world, Severity 
         lines.push_back({corner(i), corner(i + 1), blocked ? theme().blocked : theme().caution, 2.2});
 }
 
+void addCircle(std::vector<DrawLine>& lines, const Vec3& centre, const Vec3& normal, double radius, const QColor& color)
+{
+    constexpr int pieces = 32;
+    const Vec3 u = radius * normal.unitOrthogonal(), v = normal.cross(u);
+    const auto rim = [&](int i) {
+        const double angle = 2 * std::numbers::pi * i / pieces;
+        return Vec3(centre + std::cos(angle) * u + std::sin(angle) * v + 0.0006 * normal);
+    };
+    for (int i = 0; i < pieces; ++i)
+        lines.push_back({rim(i), rim(i + 1), color, 1.4});
+}
+
 /// How the tool stands at a process target: its axis, out of the surface, and a foot along its x axis.
 void addToolGlyph(DrawList& list, const Pose& world, const std::optional<Severity>& severity, bool chosen)
 {
@@ -192,33 +204,42 @@ void addToolGlyph(DrawList& list, const Pose& world, const std::optional<Severit
 
 }  // namespace
 
+/// The ways to a target and away from it, with a cross at their near points and at their ends.
+void Scene::addApproaches(DrawList& list, const Target& target) const
+{
+    const AxisValues axes = m_session.shownAxes();
+    const Pose frame = worldFromFrame(m_session.shownCell(), target.frame, axes);
+    const auto place = [&](Stage stage) {
+        return frame * frameFromTarget(m_session.shownCell(), target, {0, stage}, axes);
+    };
+    const Pose at = place(Stage::Over);
+    const auto way = [&](Stage near, Stage far, const QColor& color) {
+        const Pose end = place(far);
+        if ((end.translation - at.translation).norm() < 1e-6) return;
+        addDashes(list.marks, at.translation, end.translation, color, 1.8);
+        for (const Pose& point : {place(near), end})
+            for (const Vec3& side : {Vec3(0.008, 0, 0), Vec3(0, 0.008, 0)})
+                list.marks.push_back({point * Vec3(-side), point * side, color, 1.8});
+    };
+    way(Stage::NearRetract, Stage::Retract, theme().faint);
+    way(Stage::NearApproach, Stage::Approach, theme().accent);
+}
+
 void Scene::addTargets(DrawList& list) const
 {
     const Cell& cell = m_session.shownCell();
     const AxisValues axes = m_session.shownAxes();
-    // What the newest check says of each target, if it is no advice.
-    std::map<TargetId, std::optional<Severity>> verdicts;
-    if (const CheckedCell* checked = m_session.checked()) {
-        const auto note = [&](TargetId id, const Finding& f) {
-            if (!id || f.severity == Severity::Advice) return;
-            std::optional<Severity>& own = verdicts[id];
-            if (!own || f.severity == Severity::Blocked) own = f.severity;
-        };
-        for (const TargetVerdict& verdict : checked->result.targets)
-            for (const Finding& f : verdict.findings)
-                note(verdict.target, f);
-        for (const Finding& f : checked->result.findings)
-            note(f.target, f);
-    }
-    const auto severityOf = [&](TargetId id) {
-        const auto found = verdicts.find(id);
-        return found == verdicts.end() ? std::nullopt : found->second;
+    const std::map<TargetId, const Finding*>& worst = m_session.worst();
+    const auto severityOf = [&](TargetId id) -> std::optional<Severity> {
+        const auto found = worst.find(id);
+        return found == worst.end() ? std::nullopt : std::optional(found->second->severity);
     };
     for (const Target& target : cell.targets) {
         if (target.kind != Target::Kind::Pose) continue;
         const bool chosen = m_session.isSelected(target.id);
         const Pattern* group = target.pattern ? findPattern(cell, target.pattern) : nullptr;
         const Pose world = worldFromFrame(cell, target.frame, axes) * target.pose;
+        if (chosen) addApproaches(list, target);
         if (group && group->layout == Pattern::Layout::Drawn)
             addToolGlyph(list, world, severityOf(target.id), chosen || group->id == m_session.selected<PatternId>());
         else {
@@ -229,10 +250,15 @@ void Scene::addTargets(DrawList& list) const
         }
     }
     for (const Pattern& group : cell.patterns) {
-        if (group.layout != Pattern::Layout::Drawn || !group.drawing.seam) continue;
+        if (group.layout != Pattern::Layout::Drawn) continue;
         const bool chosen = group.id == m_session.selected<PatternId>();
         const Pose body = worldFromFrame(cell, group.frame, axes) * group.first;
         const std::vector<SurfacePoint>& points = group.drawing.points;
+        // Over what its normals are smoothed, about the last point, while it is drawn or chosen.
+        if (group.drawing.radius > 0 && (chosen || !findPattern(m_session.cell(), group.id)))
+            addCircle(list.marks, body * points.back().at, body.rotation * points.back().normal, group.drawing.radius,
+                      theme().process);
+        if (!group.drawing.seam) continue;
         const size_t count = points.size() + (group.drawing.closed && points.size() > 2 ? 1 : 0);
         for (size_t i = 1; i < count; ++i) {
             const SurfacePoint &a = points[i - 1], &b = points[i % points.size()];

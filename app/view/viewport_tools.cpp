@@ -1,5 +1,6 @@
 #include "app/view/viewport.h"
 
+#include "app/draw/ready_surface.h"
 #include "app/draw/surface_draw.h"
 #include "app/session/text.h"
 #include "app/theme/theme.h"
@@ -56,15 +57,16 @@ std::optional<Viewport::Movable> Viewport::movable() const
     }
     if (const Pattern* pattern = findPattern(cell, m_session.selected<PatternId>())) {
         const Pattern own = *pattern;
+        if (own.follows) return std::nullopt;
         if (own.layout == Pattern::Layout::Drawn) {
             // All points go along the body; the handle stands at the first one.
             const Pose at{own.drawing.points.front().at, Quat::Identity()};
-            auto surface = std::make_shared<std::optional<BodySurface>>();  // made once for a whole drag
             return Movable{text(own.name), m_session.shownPlace(own.frame) * own.first, at,
-                           [own, at, surface](const Cell& c, const Pose& pose) {
-                               if (!*surface) surface->emplace(bodyOf(c, own));
+                           [own, at](const Cell& c, const Pose& pose) -> Result<Cell> {
+                               const std::shared_ptr<const BodySurface> surface = readySurface(bodyOf(c, own));
+                               if (!surface) return c;
                                Pattern next = own;
-                               next.drawing = shifted(**surface, own.drawing, pose.translation - at.translation);
+                               next.drawing = shifted(*surface, own.drawing, pose.translation - at.translation);
                                return changePattern(c, next);
                            }};
         }
@@ -82,7 +84,7 @@ std::vector<Viewport::PitchGrip> Viewport::pitchGrips() const
 {
     std::vector<PitchGrip> out;
     const Pattern* pattern = findPattern(m_session.shownCell(), m_session.selected<PatternId>());
-    if (!pattern || pattern->layout == Pattern::Layout::Drawn || m_session.inRun()) return out;
+    if (!pattern || pattern->layout == Pattern::Layout::Drawn || pattern->follows || m_session.inRun()) return out;
     const Pattern own = *pattern;
     const Pose first = m_session.shownPlace(own.frame) * own.first;
     const bool ring = own.layout == Pattern::Layout::Ring;

@@ -121,7 +121,7 @@ private:
     FindingsList* m_findings;
     BreakdownPanel* m_breakdown;
     CurvesPanel* m_curves;
-    QWidget *m_contact, *m_signals, *m_place, *m_reach;
+    QWidget *m_contact, *m_signals, *m_place, *m_reach, *m_table;
     BestWaysOffer* m_bestWays;
     QStackedWidget* m_pages;
     ArmsPage* m_arms = nullptr;

@@ -320,6 +320,10 @@ void MainWindow::buildActions()
            [this] { m_targets->takePosture(); });
     QAction* retake = action(teach, "Re-take selected target", "The selected target goes to where the arm stands",
                              QKeySequence("Ctrl+T"), [this] { m_targets->retakeSelected(); });
+    action(teach, "Targets as a table", "To compare, to type into, and to paste rows of a spreadsheet", {}, [this] {
+        m_bottom->setCurrentWidget(m_table);
+        m_table->setFocus();
+    });
     QAction* rename = action(teach, "Rename selected target", "Type a new name", QKeySequence("Ctrl+R"),
                              [this] { m_targets->renameSelected(); });
     QAction* home =

@@ -20,6 +20,7 @@
 #include "app/strip/place_panel.h"
 #include "app/strip/reach_panel.h"
 #include "app/strip/signals_table.h"
+#include "app/targets/target_table.h"
 #include "app/targets/targets_panel.h"
 #include "app/theme/button.h"
 #include "app/theme/theme.h"
@@ -347,6 +348,8 @@ void MainWindow::buildRegions()
     reach->setWidget(new ReachPanel(*m_session));
     m_reach = reach;
     m_bottom->addTab(m_reach, "Reach");
+    m_table = new TargetTable(*m_session);
+    m_bottom->addTab(m_table, "Table");
     m_signals = new SignalsTable(*m_session);
     m_bottom->addTab(m_signals, "Signals");
     m_time = new QLabel(this);

@@ -22,7 +22,7 @@ bool Target::operator==(const Target& o) const
     return id == o.id && name == o.name && arm == o.arm && kind == o.kind && frame == o.frame && tool == o.tool
            && pose == o.pose && configuration == o.configuration && sameValues(posture, o.posture) && tcp == o.tcp
            && pattern == o.pattern && place == o.place && axes == o.axes && group == o.group && note == o.note
-           && freedom == o.freedom && tie == o.tie;
+           && freedom == o.freedom && tie == o.tie && approach == o.approach && retract == o.retract;
 }
 
 const Frame* findFrame(const Cell& cell, FrameId id) { return cell.frames.find(id); }
@@ -155,7 +155,7 @@ Pose worldFromPart(const Cell& cell, const Part& part, const AxisValues& axes)
 
 bool keepsPosture(const Arm& arm) { return !arm.hasConfigurations() || arm.freeJoints().size() > 6; }
 
-Solutions waysTo(const Cell& cell, const Target& target, double standoff, const JointVector* from,
+Solutions waysTo(const Cell& cell, const Target& target, const Standoff& standoff, const JointVector* from,
                  const AxisValues& axes)
 {
     const Arm& arm = *armOf(cell, target).model;
@@ -237,15 +237,41 @@ Pose frameFromTcp(const Cell& cell, const ArmStation& arm, FrameId frame, const 
     return inverse(worldFromFrame(cell, frame, axes)) * worldFromTcp(cell, arm, posture, axes);
 }
 
-Pose baseFromTarget(const Cell& cell, const Target& target, double standoff, const AxisValues& axes)
+double distanceOff(const Target& target, const Standoff& standoff)
+{
+    switch (standoff.stage) {
+    case Stage::Over: break;
+    case Stage::Approach: return target.approach.far;
+    case Stage::NearApproach: return target.approach.near;
+    case Stage::Retract: return target.retract.far;
+    case Stage::NearRetract: return target.retract.near;
+    }
+    return standoff.over;
+}
+
+Pose frameFromTarget(const Cell& cell, const Target& target, const Standoff& standoff, const AxisValues& axes)
+{
+    const bool comes = standoff.stage == Stage::Approach || standoff.stage == Stage::NearApproach;
+    const Approach way = standoff.stage == Stage::Over ? Approach() : comes ? target.approach : target.retract;
+    const Vec3 off = (way.negative ? -1 : 1) * distanceOff(target, standoff) * Vec3::Unit(way.axis);
+    switch (way.along) {
+    case Approach::Along::Tool: break;
+    case Approach::Along::Frame: return translated(off) * target.pose;
+    case Approach::Along::World:
+        return translated(worldFromFrame(cell, target.frame, axes).rotation.conjugate() * off) * target.pose;
+    }
+    return target.pose * translated(off);
+}
+
+Pose baseFromTarget(const Cell& cell, const Target& target, const Standoff& standoff, const AxisValues& axes)
 {
     require(target.kind == Target::Kind::Pose, "the target is a pose");
     const AxisValues there = overlaid(axes, target.axes);
     return inverse(worldFromBase(cell, armOf(cell, target), there)) * worldFromFrame(cell, target.frame, there)
-           * target.pose * translated({0, 0, -standoff});
+           * frameFromTarget(cell, target, standoff, there);
 }
 
-Pose baseFromFlange(const Cell& cell, const Target& target, double standoff, const AxisValues& axes)
+Pose baseFromFlange(const Cell& cell, const Target& target, const Standoff& standoff, const AxisValues& axes)
 {
     const Tool* tool = findTool(cell, target.tool);
     require(tool, "the target's tool is in the cell");

@@ -142,6 +142,18 @@ struct Freedom {
     bool operator==(const Freedom&) const = default;
 };
 
+/// How the tool comes to a target, or leaves it: on a straight way along an axis, which begins (or ends) `far` off the
+/// target and has a second point `near` off it.
+struct Approach {
+    enum class Along { Tool, Frame, World };  ///< Frame: that the target is seen from
+    Along along = Along::Tool;
+    int axis = 2;          ///< 0 to 2: x, y, z
+    bool negative = true;  ///< against the axis
+    double far = 0.05;     ///< [m]
+    double near = 0;       ///< at most `far`; 0: at the target [m]
+    bool operator==(const Approach&) const = default;
+};
+
 /// A place where parts of a kind can be taken.
 struct GripPoint {
     std::string name;
@@ -228,7 +240,10 @@ struct Pattern {
     ToolId tool{};                         ///< Targets
     Configuration configuration{};         ///< Targets: of new ones
     AxisValues axes{};                     ///< Targets: see Target
-    Drawing drawing{};                     ///< Drawn
+    Approach approach{}, retract{};        ///< Targets: of all places
+    PatternId follows{};  ///< Targets: its places are where this pattern of parts has its own; none: they are its own
+    Pose inPlace{};       ///< Targets: of each target, seen from its place
+    Drawing drawing{};    ///< Drawn
     bool operator==(const Pattern&) const = default;
 };
 
@@ -274,8 +289,9 @@ struct Target {
     AxisValues axes{};        ///< device axes that are brought there with the arm; others stay where they are
     std::string group{};      ///< under which it is listed; none: ""
     std::string note{};
-    Freedom freedom{};         ///< Pose
-    std::optional<Tie> tie{};  ///< Pose: what it goes with; `frame` and `pose` follow, see settled()
+    Freedom freedom{};               ///< Pose
+    std::optional<Tie> tie{};        ///< Pose: what it goes with; `frame` and `pose` follow, see settled()
+    Approach approach{}, retract{};  ///< Pose
     bool operator==(const Target& other) const;
 };
 
@@ -448,19 +464,23 @@ Pose worldFromTcp(const Cell& cell, const ArmStation& arm, const JointVector& po
 Pose frameFromTcp(const Cell& cell, const ArmStation& arm, FrameId frame, const JointVector& posture,
                   const AxisValues& axes = {});
 
-/// Where the TCP has to be, in arm base, for a pose target, `standoff` [m] back along the tool's z. The target's own
-/// axes count before `axes`.
-Pose baseFromTarget(const Cell& cell, const Target& target, double standoff = 0, const AxisValues& axes = {});
+/// How far off a target a point on the way to it or away from it is [m].
+double distanceOff(const Target& target, const Standoff& standoff);
+/// Where the TCP has to be, in the frame that a pose target is seen from, to stand off it. `axes` are where axes stand,
+/// the target's own ones among them; they count for ways along axes of the world only.
+Pose frameFromTarget(const Cell& cell, const Target& target, const Standoff& standoff, const AxisValues& axes = {});
+/// Where the TCP has to be, in arm base, for a pose target. The target's own axes count before `axes`.
+Pose baseFromTarget(const Cell& cell, const Target& target, const Standoff& standoff = {}, const AxisValues& axes = {});
 
 /// Flange placement in base for a pose target.
-Pose baseFromFlange(const Cell& cell, const Target& target, double standoff = 0, const AxisValues& axes = {});
+Pose baseFromFlange(const Cell& cell, const Target& target, const Standoff& standoff = {}, const AxisValues& axes = {});
 
 /// Whether pose targets of this arm keep the posture they were taught with: its configurations, if it has any, leave
 /// something open.
 bool keepsPosture(const Arm& arm);
 /// What inverse kinematics finds for a pose target, near the posture it was taught with, or near `from`.
-Solutions waysTo(const Cell& cell, const Target& target, double standoff = 0, const JointVector* from = nullptr,
-                 const AxisValues& axes = {});
+Solutions waysTo(const Cell& cell, const Target& target, const Standoff& standoff = {},
+                 const JointVector* from = nullptr, const AxisValues& axes = {});
 /// The one of `items` that a pose target means: of its configuration; for arms without configurations the nearest to
 /// the posture it was taught with. nullptr if there is none.
 const Solution* chosenWay(const Arm& arm, const Target& target, const std::vector<Solution>& items);

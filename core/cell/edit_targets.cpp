@@ -73,6 +73,31 @@ Result<Cell> setFreedom(const Cell& cell, const std::vector<TargetId>& ids, cons
     return next;
 }
 
+Status checkApproach(const Approach& way)
+{
+    for (const double distance : {way.far, way.near})
+        if (Status bad = checkLimit(limits::kStandoff, distance, "edit.approach")) return bad;
+    if (way.near > way.far)
+        return fail("edit.approach", "the near point of the way is farther off than its far one",
+                    "Keep the second distance below the first.");
+    if (way.axis < 0 || way.axis > 2) return fail("edit.approach", "there is no such axis", "Name x, y or z.");
+    return std::nullopt;
+}
+
+Result<Cell> setApproach(const Cell& cell, const std::vector<TargetId>& ids, bool retract, const Approach& way)
+{
+    if (Status bad = checkApproach(way)) return *bad;
+    Cell next = cell;
+    for (const TargetId id : ids) {
+        const Result<const Target*> found = poseTarget(cell, id);
+        if (!found) return found.error();
+        if (Status bad = checkNoMember(cell, **found)) return *bad;
+        Target* target = next.targets.edit(id);
+        (retract ? target->retract : target->approach) = way;
+    }
+    return next;
+}
+
 Status checkTargetText(const Target& target)
 {
     for (const std::string* text : {&target.group, &target.note}) {

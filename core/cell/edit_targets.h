@@ -10,6 +10,10 @@ namespace topikos {
 Result<Cell> setFreedom(const Cell& cell, const std::vector<TargetId>& ids, const Freedom& freedom);
 Status checkFreedom(const Freedom& freedom);
 
+/// How the tool comes to targets, or leaves them.
+Result<Cell> setApproach(const Cell& cell, const std::vector<TargetId>& ids, bool retract, const Approach& way);
+Status checkApproach(const Approach& way);
+
 /// The group that targets are listed under; "" for none. Up to 60 characters.
 Result<Cell> setTargetGroup(const Cell& cell, const std::vector<TargetId>& ids, const std::string& group);
 Result<Cell> setTargetNote(const Cell& cell, TargetId id, const std::string& note);

@@ -90,7 +90,12 @@ public:
     {
         std::map<std::uint32_t, std::uint32_t> families;
         for (const auto& [old, fresh] : m_patterns) {
-            const Drawing& from = findPattern(m_from, old)->drawing;
+            const Pattern& pattern = *findPattern(m_from, old);
+            if (pattern.follows) {
+                const auto parts = m_patterns.find(pattern.follows);
+                m_into.patterns.edit(fresh)->follows = parts == m_patterns.end() ? PatternId() : parts->second;
+            }
+            const Drawing& from = pattern.drawing;
             if (!from.part && !from.family) continue;
             Drawing& own = m_into.patterns.edit(fresh)->drawing;
             own.part = m_parts[from.part];

@@ -2,6 +2,7 @@
 
 #include "core/cell/drawing.h"
 #include "core/cell/edit_support.h"
+#include "core/cell/edit_targets.h"
 #include "core/cell/step_tree.h"
 #include "core/spatial/limits.h"
 
@@ -88,6 +89,8 @@ Result<Cell> fitted(Cell cell, const Pattern& pattern)
         target.arm = pattern.arm;
         target.tool = pattern.tool;
         target.axes = pattern.axes;
+        target.approach = pattern.approach;
+        target.retract = pattern.retract;
         if (pattern.layout == Pattern::Layout::Drawn)
             target.freedom.kind =
                 pattern.drawing.turns == Drawing::Turn::Free ? Freedom::Kind::Turn : Freedom::Kind::Fixed;
@@ -120,7 +123,7 @@ std::vector<PatternPlace> placesOf(const Pattern& p)
             const std::uint32_t row = i / p.columns, column = i % p.columns;
             if (row % 2) place = row * p.columns + (p.columns - 1 - column);
         }
-        if (!leftOut.contains(place)) out.push_back({place, poseAt(p, place)});
+        if (!leftOut.contains(place)) out.push_back({place, poseAt(p, place) * p.inPlace});
     }
     if (p.order == Pattern::Order::Nearest)
         for (size_t i = 0; i + 1 < out.size(); ++i) {
@@ -135,6 +138,22 @@ std::vector<PatternPlace> placesOf(const Pattern& p)
             std::rotate(out.begin() + std::ptrdiff_t(i) + 1, next, next + 1);
         }
     return out;
+}
+
+Pattern following(Pattern targets, const Pattern& parts)
+{
+    targets.follows = parts.id;
+    targets.frame = parts.frame;
+    targets.first = parts.first;
+    targets.layout = parts.layout;
+    targets.columns = parts.columns;
+    targets.rows = parts.rows;
+    targets.layers = parts.layers;
+    targets.pitch = parts.pitch;
+    targets.stagger = parts.stagger;
+    targets.sweep = parts.sweep;
+    targets.leftOut = parts.leftOut;
+    return targets;
 }
 
 std::vector<Pose> membersOf(const Cell& cell, const Pattern& pattern)
@@ -168,11 +187,21 @@ Status checkPattern(const Cell& cell, const Pattern& p)
     if (Status bad = checkLimit(limits::kTurnsOfAPattern, p.sweep, "edit.pattern-sweep")) return bad;
     if (Status bad = checkLimit(limits::kLeftOut, double(p.leftOut.size()), "edit.pattern-empty")) return bad;
     if (Status bad = checkPose(p.first)) return bad;
+    if (Status bad = checkPose(p.inPlace)) return bad;
+    if (p.follows) {
+        const Pattern* parts = findPattern(cell, p.follows);
+        if (!parts || parts->content != Pattern::Content::Parts || p.content != Pattern::Content::Targets
+            || p.layout == Pattern::Layout::Drawn)
+            return fail("edit.pattern-follows", "only targets in rows or rings follow a pattern, and only one of parts",
+                        "Let it have places of its own.");
+    }
     if (p.layout == Pattern::Layout::Drawn) {
         if (p.content == Pattern::Content::Parts)
             return fail("edit.drawing-parts", "a drawn group is of targets", "Draw targets.");
         if (Status bad = checkDrawing(p.drawing)) return bad;
     }
+    for (const Approach& way : {p.approach, p.retract})
+        if (Status bad = checkApproach(way)) return bad;
     if (p.content == Pattern::Content::Parts ? !findPartKind(cell, p.kind)
                                              : !findTool(cell, p.tool) || !findArm(cell, p.arm))
         return fail("edit.missing", "what the pattern repeats is not in the cell", "Choose another one.");
@@ -191,6 +220,8 @@ Pattern patternOf(const Target& target)
     out.tool = target.tool;
     out.axes = target.axes;
     out.configuration = target.configuration;
+    out.approach = target.approach;
+    out.retract = target.retract;
     return out;
 }
 
@@ -218,6 +249,10 @@ Result<Cell> changePattern(const Cell& cell, const Pattern& pattern)
 {
     if (Status bad = checkNewName(cell.patterns, pattern.name, pattern.id)) return *bad;
     if (Status bad = checkPattern(cell, pattern)) return *bad;
+    if (const Pattern* parts = findPattern(cell, pattern.follows); parts && !(following(pattern, *parts) == pattern))
+        return Error{"edit.pattern-follows",
+                     fmt::format("\"{}\" has its places where \"{}\" has its parts", pattern.name, parts->name), "",
+                     "Change that pattern, or give this one places of its own first."};
     Cell next = cell;
     Pattern* own = next.patterns.edit(pattern.id);
     if (!own) return missing("pattern");

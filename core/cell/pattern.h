@@ -27,6 +27,9 @@ Status checkPattern(const Cell& cell, const Pattern& pattern);
 /// A pattern of one place, where a pose target is, for the same arm with the same tool, way and axes.
 Pattern patternOf(const Target& target);
 
+/// A pattern of targets that follows one of parts, with its places where that has them.
+Pattern following(Pattern targets, const Pattern& parts);
+
 /// Adds a pattern with its parts or targets. They are named after it: "Rack 1", "Rack 2" … in its order. A single part
 /// or target given by its id becomes its first place, and stays what steps refer to.
 Result<Cell> addPattern(const Cell& cell, Pattern pattern, PatternId* created = nullptr, PartId firstPart = {},

@@ -81,6 +81,28 @@ Result<Cell> settledGroups(Cell cell)
     return cell;
 }
 
+/// Patterns of targets that follow one of parts.
+Result<Cell> settledPicks(Cell cell)
+{
+    std::vector<PatternId> all;
+    for (const Pattern& p : cell.patterns)
+        if (p.follows) all.push_back(p.id);
+    for (const PatternId id : all) {
+        const Pattern own = *findPattern(cell, id);
+        const Pattern* parts = findPattern(cell, own.follows);
+        if (!parts) {
+            cell.patterns.edit(id)->follows = {};
+            continue;
+        }
+        const Pattern wanted = following(own, *parts);
+        if (wanted == own) continue;
+        Result<Cell> next = changePattern(cell, wanted);
+        if (!next) return next;
+        cell = std::move(next).value();
+    }
+    return cell;
+}
+
 /// What a tied target goes with, as a place in a frame; nothing when it is gone.
 struct Anchor {
     FrameId frame;
@@ -120,6 +142,7 @@ void settleTie(Cell& cell, TargetId id, std::set<TargetId>& done)
 Result<Cell> settled(const Cell& cell)
 {
     Result<Cell> next = settledGroups(cell);
+    if (next) next = settledPicks(std::move(next).value());
     if (!next) return next;
     Cell out = std::move(next).value();
     std::vector<TargetId> tied;

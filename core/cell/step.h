@@ -23,10 +23,23 @@ using Place = std::variant<TargetId, ParameterId, PatternId>;
 
 // Goals of moves.
 
-/// A place, or a point above it.
+/// Points on the way to a place and away from it that the place itself knows: see Approach. Over: a distance of the
+/// move's own.
+enum class Stage { Over, Approach, NearApproach, Retract, NearRetract };
+/// How far from a place a move ends.
+struct Standoff {
+    double over = 0;  ///< Over: back along the tool's z; 0: at the place [m]
+    Stage stage = Stage::Over;
+    Standoff(double distance = 0, Stage which = Stage::Over) : over(distance), stage(which) {}
+};
+
+/// A place, or a point on the way to it or away from it.
 struct AtPlace {
     Place place{};
     double over = 0;  ///< stay this far back from the place along the tool's z [m]
+    Stage stage = Stage::Over;
+    Standoff standoff() const { return {over, stage}; }
+    bool isOff() const { return over > 0 || stage != Stage::Over; }  ///< not at the place itself
     bool operator==(const AtPlace&) const = default;
 };
 /// From where the arm stands, along or about an axis through the TCP.
@@ -193,6 +206,8 @@ struct Follow {
     double speed = 0.1;  ///< of the TCP [m/s]
     double over = 0;  ///< it comes by joints to so far above the first place, and leaves to so far above the last; 0:
                       ///< by a line to the first, and it stays at the last [m]
+    bool staged = false;  ///< it comes by the approach of the first place, and leaves by the retract of the last one;
+                          ///< `over` is 0
     ProcessId process{};  ///< on from the first place to the last; none: none
     bool backwards = false;
     Pace pace{};

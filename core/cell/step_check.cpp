@@ -19,9 +19,13 @@ Error fail(const char* code, std::string message, std::string remedy)
     return {code, std::move(message), "", std::move(remedy)};
 }
 
-Status checkPlace(const Cell& cell, const StepScope& scope, const Place& place, double over, const char* code)
+Status checkPlace(const Cell& cell, const StepScope& scope, const AtPlace& at, const char* code)
 {
-    if (Status bad = checkLimit(limits::kStandoff, over, "edit.step-standoff")) return bad;
+    const Place& place = at.place;
+    if (Status bad = checkLimit(limits::kStandoff, at.over, "edit.step-standoff")) return bad;
+    if (at.stage != Stage::Over && at.over != 0)
+        return fail("edit.step-standoff", "an approach or retract has its distance from its target",
+                    "Leave the distance out.");
     if (const auto* pattern = std::get_if<PatternId>(&place)) {
         if (std::find(scope.loops.begin(), scope.loops.end(), *pattern) != scope.loops.end()) return std::nullopt;
         const Pattern* own = findPattern(cell, *pattern);
@@ -46,7 +50,7 @@ Status checkPlace(const Cell& cell, const StepScope& scope, const Place& place, 
                     fmt::format("\"{}\" is a target of \"{}\", not of \"{}\"", target->name, armOf(cell, *target).name,
                                 armOf(cell, scope.routine).name),
                     "Take a target with the arm that runs this routine.");
-    if (over > 0 && target->kind == Target::Kind::Posture)
+    if (at.isOff() && target->kind == Target::Kind::Posture)
         return fail("edit.step-standoff-posture",
                     fmt::format("\"{}\" is a posture, so there is no distance to keep from it", target->name),
                     "Leave the distance out.");
@@ -67,10 +71,7 @@ struct ActionCheck {
     const StepScope& scope;
     const Writers* writers;
 
-    Status operator()(const AtPlace& at) const
-    {
-        return checkPlace(cell, scope, at.place, at.over, "edit.step-target");
-    }
+    Status operator()(const AtPlace& at) const { return checkPlace(cell, scope, at, "edit.step-target"); }
     Status operator()(const Shift& shift) const
     {
         if (shift.axis < 0 || shift.axis > 2) return fail("edit.step-axis", "there is no such axis", "Name x, y or z.");
@@ -204,7 +205,7 @@ struct ActionCheck {
                                     routine->parameters.size() == 1 ? "place" : "places", call.places.size()),
                         "Give one for each of its names.");
         for (const Place& place : call.places)
-            if (Status bad = checkPlace(cell, scope, place, 0, "edit.step-call-places")) return bad;
+            if (Status bad = checkPlace(cell, scope, AtPlace{place}, "edit.step-call-places")) return bad;
         return std::nullopt;
     }
     Status operator()(const Repeat& repeat) const
@@ -253,6 +254,9 @@ struct ActionCheck {
         if (Status bad = pattern(follow.pattern)) return bad;
         if (Status bad = checkLimit(limits::kStepLineSpeed, follow.speed, "edit.step-speed")) return bad;
         if (Status bad = checkLimit(limits::kStandoff, follow.over, "edit.step-standoff")) return bad;
+        if (follow.staged && follow.over != 0)
+            return fail("edit.step-standoff", "an approach or retract has its distance from its target",
+                        "Leave the distance out.");
         if (Status bad = checkPace(follow.pace)) return bad;
         return follow.process ? carries(follow.process) : std::nullopt;
     }

@@ -231,6 +231,8 @@ Status checkContent(const Cell& cell)
         if (Status bad = checkAxes(t.axes, where)) return bad;
         if (Status bad = checkTargetText(t)) return fault(bad->message, where);
         if (Status bad = checkFreedom(t.freedom)) return fault(bad->message, where + ".freedom");
+        for (const auto& [way, name] : {std::pair(&t.approach, ".approach"), std::pair(&t.retract, ".retract")})
+            if (Status bad = checkApproach(*way)) return fault(bad->message, where + name);
         if (t.tie) {
             if (Status bad = checkPose(t.tie->pose)) return fault(bad->message, where + ".tie");
             const Target* to = findTarget(cell, t.tie->target);

@@ -120,7 +120,7 @@ private:
         const Target& target = *operation.end;
         const bool again = index > 0 && m_moves[index - 1].end == operation.end;
         const AtPlace* at = endOf(step);
-        const double over = at ? at->over : 0;
+        const Standoff off = at ? at->standoff() : Standoff();
         std::vector<Node> out;
         const auto offer = [&](Node node) {
             for (Node& other : out)
@@ -141,7 +141,7 @@ private:
             }
             const auto own = fixed.find(target.id);
             Solutions found =
-                inverseKinematics(m_arm, baseFromFlange(m_cell, target, over, m_axes[index]), &from.arrival);
+                inverseKinematics(m_arm, baseFromFlange(m_cell, target, off, m_axes[index]), &from.arrival);
             for (const Solution& s : found.items) {
                 if (own != fixed.end() && !same(s, own->second)) continue;
                 if (again && !same(s, from.way)) continue;

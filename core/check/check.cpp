@@ -1,6 +1,7 @@
 #include "core/check/check.h"
 
 #include "core/cell/step_tree.h"
+#include "core/check/free_ways.h"
 #include "core/check/rules/rules.h"
 #include "core/program/vocabulary.h"
 
@@ -25,6 +26,22 @@ std::vector<const Finding*> CheckResult::ofStep(StepId step) const
     std::vector<const Finding*> own = withFollowUps(findings);
     std::erase_if(own, [step](const Finding* f) { return f->step != step; });
     return own;
+}
+
+std::map<TargetId, const Finding*> worstOfTargets(const CheckResult& result)
+{
+    std::map<TargetId, const Finding*> out;
+    const auto note = [&](TargetId target, const Finding& f) {
+        if (!target || f.severity == Severity::Advice) return;
+        const Finding*& own = out[target];
+        if (!own || f.severity > own->severity) own = &f;
+    };
+    for (const TargetVerdict& verdict : result.targets)
+        for (const Finding& f : verdict.findings)
+            note(verdict.target, f);
+    for (const Finding& f : result.findings)
+        note(f.target, f);
+    return out;
 }
 
 std::vector<Finding> stepFindings(const Cell& cell, ArmId arm, const StepOutcome& outcome)
@@ -80,6 +97,12 @@ TargetVerdict checkTarget(const Cell& cell, const Target& target, const AxisValu
         if (target.kind == Target::Kind::Pose) singularCautions(cell, arm, posture, verdict.findings);
         if (auto caution = rangeCaution(cell, arm, rangeMargin(arm, posture)))
             verdict.findings.push_back(std::move(*caution));
+    }
+    if (!verdict.findings.empty() && target.freedom.kind != Freedom::Kind::Fixed) {
+        const auto worstOf = [](const Finding& a, const Finding& b) { return a.severity < b.severity; };
+        const Severity found = std::max_element(verdict.findings.begin(), verdict.findings.end(), worstOf)->severity;
+        PlanCache own;
+        verdict.findings.front().free = freeAnswer(cell, target, found, axes, plans ? *plans : own);
     }
     for (Finding& f : verdict.findings)
         f.target = target.id;
@@ -150,9 +173,11 @@ std::vector<Finding> joined(std::vector<Finding> ofSteps, const std::vector<Targ
     for (const TargetVerdict& verdict : targets) {
         const std::vector<size_t>& steps = byTarget[verdict.target.value];
         std::vector<Finding> left;
-        for (const Finding& f : verdict.findings)
-            if (std::none_of(steps.begin(), steps.end(), [&](size_t i) { return saidBy(ofSteps[i], f); }))
-                left.push_back(f);
+        for (const Finding& f : verdict.findings) {
+            const auto says = std::find_if(steps.begin(), steps.end(), [&](size_t i) { return saidBy(ofSteps[i], f); });
+            if (says == steps.end()) left.push_back(f);
+            else if (f.free) ofSteps[*says].free = f.free;
+        }
         if (worst(verdict.findings) < Severity::Blocked) {
             ofTargets.insert(ofTargets.end(), left.begin(), left.end());
             continue;

@@ -2,6 +2,7 @@
 #include "core/check/finding.h"
 
 #include <functional>
+#include <map>
 #include <set>
 
 namespace topikos {
@@ -61,6 +62,9 @@ CheckResult check(const Cell& cell, const Routine& routine, const CheckOptions& 
 const StepOutcome* outcomeOf(const CheckResult& result, const Finding& finding);
 /// The first sentence about what ends the run of the routines that run; nullptr when nothing does.
 const Finding* whatEndsTheRun(const CheckResult& result);
+
+/// The worst that is said of targets, by themselves or by steps that go there; no advice. It points into `result`.
+std::map<TargetId, const Finding*> worstOfTargets(const CheckResult& result);
 
 /// What a check has looked at, and what it has not: "1 routine that runs, 2 others each by itself, 12 targets; contact
 /// is not checked".

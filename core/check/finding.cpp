@@ -218,6 +218,19 @@ std::string otherWaysText(int otherWays)
     return fmt::format(" {} other {} in range.", otherWays, otherWays == 1 ? "way is" : "ways are");
 }
 
+namespace {
+
+std::string freeText(const FreeAnswer& free, bool blocked)
+{
+    if (!free.words.empty())
+        return fmt::format(" Its freedom {}: {}.", blocked ? "allows a pose that works" : "leads clear of that",
+                           free.words);
+    return fmt::format(" None of {} other poses that its freedom allows {}.", free.tried,
+                       blocked ? "works" : "is clear of that");
+}
+
+}  // namespace
+
 FindingText findingText(const Cell& cell, const Finding& f)
 {
     const ArmStation& arm = armOf(cell, f);
@@ -249,6 +262,7 @@ FindingText findingText(const Cell& cell, const Finding& f)
     if (follows && f.passes > 1)
         out.detail += fmt::format(" The same at {} other {}.", f.passes - 1, f.passes == 2 ? "place" : "places");
     if (follows) loop = nullptr;
+    if (f.free) out.detail += freeText(*f.free, words.blocked());
     if (f.branch && f.step) out.detail += " The run does not come here.";
     else if (loop && f.passes > 1)
         out.detail += fmt::format(" So in {} passes, first in pass {}.", f.passes, loop->pass + 1);

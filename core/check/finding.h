@@ -1,6 +1,7 @@
 #pragma once
 #include "core/simulate/trace.h"
 
+#include <optional>
 #include <string>
 #include <tuple>
 #include <variant>
@@ -158,6 +159,12 @@ using Fact =
     std::variant<ReachFact, RangeFact, SingularFact, ConfigurationFact, JointLimitFact, CornerFact, ContactFact,
                  GripFact, SignalFact, AxisFact, BeltFact, StopFact, ArcFact, TimeFact, TableFact, AdviceFact>;
 
+/// What the freedom of a target has to offer against what is found about it as taught.
+struct FreeAnswer {
+    std::string words{};  ///< the smallest departure that helps, "turned by +30°"; empty: none of those tried does
+    size_t tried = 0;     ///< poses
+};
+
 /// Something about the cell that a check reports.
 struct Finding {
     Rule rule = Rule::Reach;
@@ -176,6 +183,7 @@ struct Finding {
     double remaining = 0;  ///< [m]
     double turnLeft = 0;   ///< [rad]
     Fact fact;
+    std::optional<FreeAnswer> free{};  ///< of targets that may be reached otherwise than taught
     std::vector<Finding> followUps{};  ///< what is wrong for the same reason
     std::string accepted{};            ///< caution or advice that somebody lets stand: why
 

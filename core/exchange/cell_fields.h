@@ -191,6 +191,30 @@ template <class Io> void freedomField(Io& io, Freedom& freedom)
     if constexpr (Io::kReads) freedom = stored.value_or(Freedom());
 }
 
+template <class Io> void fields(Io& io, Approach& a)
+{
+    using Along = Approach::Along;
+    io.word("along", a.along, {{"tool", Along::Tool}, {"frame", Along::Frame}, {"world", Along::World}});
+    int axis = a.axis + (a.negative ? 3 : 0);
+    io.word("axis", axis, {{"x", 0}, {"y", 1}, {"z", 2}, {"-x", 3}, {"-y", 4}, {"-z", 5}});
+    a.axis = axis % 3;
+    a.negative = axis > 2;
+    io.field("far", a.far);
+    io.optional("near", a.near, 0.0);
+}
+/// The ways to a target and away from it, where they are not as usual.
+template <class Io> void approachFields(Io& io, Approach& approach, Approach& retract)
+{
+    const auto one = [&](const char* name, Approach& way) {
+        std::optional<Approach> stored;
+        if (!(way == Approach())) stored = way;
+        io.optionalObject(name, stored);
+        if constexpr (Io::kReads) way = stored.value_or(Approach());
+    };
+    one("approach", approach);
+    one("retract", retract);
+}
+
 template <class Io> void fields(Io& io, GripPoint& g)
 {
     io.field("name", g.name);
@@ -276,6 +300,8 @@ template <class Io> void fields(Io& io, Target& t)
         io.optional("place", t.place, std::uint32_t(0));
         freedomField(io, t.freedom);
         io.optionalObject("tie", t.tie);
+        // Members of patterns have those of their pattern.
+        if (!t.pattern) approachFields(io, t.approach, t.retract);
     }
     io.optionalList("axes", t.axes);
     io.optional("group", t.group, std::string());
@@ -313,6 +339,12 @@ template <class Io> void fields(Io& io, Pattern& p)
         io.field("tool", p.tool);
         io.object("configuration", p.configuration);
         io.optionalList("axes", p.axes);
+        approachFields(io, p.approach, p.retract);
+        io.optional("follows", p.follows, PatternId());
+        std::optional<Pose> inPlace;
+        if (!(p.inPlace == Pose())) inPlace = p.inPlace;
+        io.optional("in-place", inPlace);
+        if constexpr (Io::kReads) p.inPlace = inPlace.value_or(Pose());
     }
 }
 

@@ -229,8 +229,8 @@ Result<Cell> readCell(const std::string& text, const std::string& name)
     Result<Json> parsed = parseDocument(text, kCellDocument);
     if (!parsed) return within(parsed.error());
     Json document = std::move(parsed).value();
-    constexpr void (*migrations[])(Json&) = {migrate1to2, migrate2to3, migrate3to4,
-                                             migrate4to5, migrate5to6, migrate6to7};
+    constexpr void (*migrations[])(Json&) = {migrate1to2, migrate2to3, migrate3to4, migrate4to5,
+                                             migrate5to6, migrate6to7, migrate7to8};
     static_assert(std::size(migrations) + 1 == kCellFormatVersion);
     const size_t written = document["version"].get<size_t>();
     if (Status bad = checkFieldVersions(document, written)) return within(*bad);
@@ -245,6 +245,11 @@ Result<Cell> readCell(const std::string& text, const std::string& name)
     if (error) return within(*error);
     Cell& cell = stored.cell;
     if (Status bad = giveArms(cell, stored.arms)) return within(*bad);
+    cell.targets.change([](const Target& t) { return bool(t.pattern); },
+                        [&](Target& t) {
+                            const Pattern* own = findPattern(cell, t.pattern);
+                            if (own) t.approach = own->approach, t.retract = own->retract;
+                        });
     if (Status bad = validate(cell)) return within(*bad);
     Result<Cell> right = settled(cell);
     if (!right) return within(right.error());

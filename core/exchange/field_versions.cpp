@@ -111,6 +111,15 @@ constexpr Since kFields[] = {
     {7, "targets.group"},
     {7, "targets.note"},
     {7, "targets.tie"},
+    {8, "patterns.approach"},
+    {8, "patterns.follows"},
+    {8, "patterns.in-place"},
+    {8, "patterns.retract"},
+    {8, "routines.steps.stage"},
+    {8, "routines.steps.staged"},
+    {8, "routines.steps.via-stage"},
+    {8, "targets.approach"},
+    {8, "targets.retract"},
 };
 
 /// Place of a field in the value, as errors name it; nothing when it is not there.

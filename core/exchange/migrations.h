@@ -19,5 +19,7 @@ void migrate4to5(Json& cell);
 void migrate5to6(Json& cell);
 /// Drawn groups, freedom, ties, grip points and steps that follow came; nothing that was there is written otherwise.
 void migrate6to7(Json& cell);
+/// Approaches and retracts of targets, and steps that go there, came; nothing that was there is written otherwise.
+void migrate7to8(Json& cell);
 
 }  // namespace topikos

@@ -66,6 +66,16 @@ template <class Io> void fields(Io& io, JointShift& s)
     if constexpr (Io::kReads) s.joint = number > 1000 ? 1000 : int(number) - 1;
     io.field("by", s.by);
 }
+template <class Io> void stageField(Io& io, const char* name, Stage& stage)
+{
+    io.optionalWord(name, stage,
+                    {{"over", Stage::Over},
+                     {"approach", Stage::Approach},
+                     {"near-approach", Stage::NearApproach},
+                     {"retract", Stage::Retract},
+                     {"near-retract", Stage::NearRetract}},
+                    Stage::Over);
+}
 template <class Io> void fields(Io& io, Goal& goal)
 {
     const char *shift = "shift", *joint = "joint-shift";
@@ -80,6 +90,7 @@ template <class Io> void fields(Io& io, Goal& goal)
     AtPlace& at = std::get<AtPlace>(goal);
     fields(io, at.place);
     io.field("standoff", at.over);
+    stageField(io, "stage", at.stage);
 }
 template <class Io> void paceFields(Io& io, double& speed, Pace& pace)
 {
@@ -107,8 +118,10 @@ template <class Io> struct ActionFields {
     {
         placeFields(io, m.via.place, "via", "via-place", "via-place-of");
         io.optional("via-standoff", m.via.over, 0.0);
+        stageField(io, "via-stage", m.via.stage);
         fields(io, m.end.place);
         io.field("standoff", m.end.over);
+        stageField(io, "stage", m.end.stage);
         io.optional("whole", m.whole, false);
         paceFields(io, m.speed, m.pace);
     }
@@ -177,6 +190,7 @@ template <class Io> struct ActionFields {
         io.field("pattern", f.pattern);
         io.optional("backwards", f.backwards, false);
         io.optional("standoff", f.over, 0.0);
+        io.optional("staged", f.staged, false);
         io.optional("process", f.process, ProcessId());
         paceFields(io, f.speed, f.pace);
     }

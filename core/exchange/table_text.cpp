@@ -40,19 +40,12 @@ struct UnitWord {
     const char* word;
     TableUnit unit;
 };
-constexpr UnitWord kUnitWords[] = {{"s", TableUnit::Second},
-                                   {"sec", TableUnit::Second},
-                                   {"seconds", TableUnit::Second},
-                                   {"ms", TableUnit::Millisecond},
-                                   {"rad", TableUnit::Radian},
-                                   {"radians", TableUnit::Radian},
-                                   {"deg", TableUnit::Degree},
-                                   {"°", TableUnit::Degree},
-                                   {"degrees", TableUnit::Degree},
-                                   {"m", TableUnit::Metre},
-                                   {"mm", TableUnit::Millimetre},
-                                   {"metres", TableUnit::Metre},
-                                   {"millimetres", TableUnit::Millimetre}};
+constexpr UnitWord kUnitWords[] = {
+    {"s", TableUnit::Second},       {"sec", TableUnit::Second},    {"seconds", TableUnit::Second},
+    {"ms", TableUnit::Millisecond}, {"rad", TableUnit::Radian},    {"radians", TableUnit::Radian},
+    {"deg", TableUnit::Degree},     {"°", TableUnit::Degree},      {"degrees", TableUnit::Degree},
+    {"m", TableUnit::Metre},        {"mm", TableUnit::Millimetre}, {"in", TableUnit::Inch},
+    {"inch", TableUnit::Inch},      {"metres", TableUnit::Metre},  {"millimetres", TableUnit::Millimetre}};
 
 std::optional<TableUnit> unitIn(std::string_view word)
 {
@@ -110,6 +103,7 @@ double inSi(TableUnit unit)
     case TableUnit::Millisecond: return 1e-3;
     case TableUnit::Degree: return kDegree;
     case TableUnit::Millimetre: return kMillimetre;
+    case TableUnit::Inch: return 0.0254;
     }
     return 1;
 }
@@ -123,6 +117,7 @@ const char* tableUnitName(TableUnit unit)
     case TableUnit::Degree: return "°";
     case TableUnit::Metre: return "m";
     case TableUnit::Millimetre: return "mm";
+    case TableUnit::Inch: return "in";
     }
     return "";
 }

@@ -25,8 +25,8 @@ struct TableText {
 /// told there and left out.
 Result<TableText> splitTable(const std::string& text, std::vector<Error>* broken = nullptr);
 
-enum class TableUnit { Second, Millisecond, Radian, Degree, Metre, Millimetre };
-const char* tableUnitName(TableUnit unit);  ///< "s", "ms", "rad", "°", "m", "mm"
+enum class TableUnit { Second, Millisecond, Radian, Degree, Metre, Millimetre, Inch };
+const char* tableUnitName(TableUnit unit);  ///< "s", "ms", "rad", "°", "m", "mm", "in"
 double inSi(TableUnit unit);                ///< how much one of it is [s, rad or m]
 
 std::string_view trimmed(std::string_view text);

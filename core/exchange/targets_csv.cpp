@@ -2,6 +2,7 @@
 #include "core/exchange/targets_csv.h"
 
 #include "core/cell/edit_support.h"
+#include "core/cell/edit_targets.h"
 #include "core/cell/validate.h"
 #include "core/exchange/table_text.h"
 #include "core/spatial/rotation.h"
@@ -13,6 +14,7 @@
 #include <charconv>
 #include <cmath>
 #include <map>
+#include <sstream>
 #include <unordered_map>
 
 namespace topikos {
@@ -22,6 +24,7 @@ namespace {
 constexpr std::array kPlaceNames{"x", "y", "z"};
 constexpr std::array kQuatNames{"qw", "qx", "qy", "qz"};
 constexpr std::array kAngleNames{"rx", "ry", "rz"};
+constexpr std::array kAlongs{"tool", "frame", "world"};  // in the order of Approach::Along
 
 Error fail(std::string message, std::string remedy)
 {
@@ -75,6 +78,11 @@ public:
         if (Status bad = readNamed("arm", m_cell.arms, target.arm)) return bad;
         const ArmStation& station = *findArm(m_cell, target.arm);
         const bool posture = !word("j1").empty();
+        for (const auto& [column, own] : {std::pair("group", &target.group), {"note", &target.note}})
+            if (const std::string words = word(column); !words.empty()) *own = words;
+        if (Status bad = checkTargetText(target)) return bad;
+        // Of a posture that is there words alone can be said.
+        if (!isNew && !posture && target.kind == Target::Kind::Posture && !saysPlace()) return std::nullopt;
         if (!isNew && posture != (target.kind == Target::Kind::Posture))
             return fail(fmt::format("\"{}\" is a {}", shownText(target.name), posture ? "pose" : "posture"),
                         "Give the row another name, or the columns that fit.");
@@ -101,6 +109,9 @@ public:
         if (Status bad = readChoice("shoulder", "front", "back", way.shoulderBack)) return bad;
         if (Status bad = readChoice("elbow", "up", "down", way.elbowDown)) return bad;
         if (Status bad = readChoice("wrist", "plain", "turned", way.wristTurned)) return bad;
+        if (Status bad = readWay(way)) return bad;
+        for (const auto& [name, own] : {std::pair("approach", &target.approach), {"retract", &target.retract}})
+            if (Status bad = readApproach(name, *own)) return bad;
         // What a target goes with stays; where it is beside that is new, unless it is in another frame now.
         if (target.frame != frameBefore) target.tie.reset();
         keepTie(m_cell, target);
@@ -108,6 +119,47 @@ public:
     }
 
 private:
+    bool saysPlace() const
+    {
+        constexpr const char* columns[] = {"frame", "tool", "point", "x", "y", "z", "qw", "rx", "ry", "rz", "way"};
+        return std::any_of(std::begin(columns), std::end(columns), [&](const char* c) { return !word(c).empty(); });
+    }
+    /// All three words of a way in one column, in any order: "front · up · plain".
+    Status readWay(Configuration& way) const
+    {
+        std::string words = lowered(word("way"));
+        if (words.empty()) return std::nullopt;
+        for (size_t at = 0; (at = words.find("·")) != std::string::npos;)
+            words.replace(at, std::string_view("·").size(), " ");
+        std::istringstream in(words);
+        for (std::string own; in >> own;) {
+            if (own == "front" || own == "back") way.shoulderBack = own == "back";
+            else if (own == "up" || own == "down") way.elbowDown = own == "down";
+            else if (own == "plain" || own == "turned") way.wristTurned = own == "turned";
+            else if (own != "elbow" && own != "wrist" && own != "shoulder")
+                return fail(fmt::format("\"{}\" is no way", shownText(own)), "Say it like front up plain.");
+        }
+        return std::nullopt;
+    }
+    Status readApproach(const std::string& name, Approach& way) const
+    {
+        if (Status bad = readNumber(name, way.far, false)) return bad;
+        if (Status bad = readNumber("near " + name, way.near, false)) return bad;
+        const std::string along = lowered(word(name + " along"));
+        if (!along.empty()) {
+            const auto known = std::find_if(kAlongs.begin(), kAlongs.end(),
+                                            [&](const auto& a) { return along.starts_with(std::string(a) + " "); });
+            const std::string axis = along.substr(std::min(along.size(), along.find(' ') + 1));
+            const size_t letter =
+                axis.size() == 1 || axis.size() == 2 ? std::string("xyz").find(axis.back()) : std::string::npos;
+            if (known == kAlongs.end() || letter == std::string::npos || (axis.size() == 2 && axis[0] != '-'))
+                return fail(fmt::format("\"{}\" is no axis", shownText(along)), "Say it like tool -z, or world z.");
+            way.along = Approach::Along(known - kAlongs.begin());
+            way.negative = axis.size() == 2;
+            way.axis = int(letter);
+        }
+        return checkApproach(way);
+    }
     template <class List, class IdType> Status readNamed(const std::string& column, const List& list, IdType& id) const
     {
         const std::string name = word(column);
@@ -178,13 +230,51 @@ private:
 
 }  // namespace
 
+namespace {
+
+/// Columns that stand behind the others where some target has something to say there.
+struct MoreColumns {
+    bool words = false;  ///< group and note
+    bool ways = false;   ///< approach and retract
+
+    explicit MoreColumns(const Cell& cell)
+    {
+        for (const Target& target : cell.targets) {
+            if (target.pattern) continue;
+            words |= !target.group.empty() || !target.note.empty();
+            ways |= !(target.approach == Approach()) || !(target.retract == Approach());
+        }
+    }
+    std::string names() const
+    {
+        return std::string(words ? ",group,note" : "")
+               + (ways ? ",approach [m],near approach [m],approach along,retract [m],near retract [m],retract along"
+                       : "");
+    }
+    std::string of(const Target& target) const
+    {
+        std::string out;
+        if (words) out += ',' + csvText(target.group) + ',' + csvText(target.note);
+        if (!ways) return out;
+        for (const Approach& way : {target.approach, target.retract})
+            out += target.kind == Target::Kind::Posture
+                       ? ",,,"
+                       : fmt::format(",{},{},{} {}{}", way.far, way.near, kAlongs[size_t(way.along)],
+                                     way.negative ? "-" : "", "xyz"[way.axis]);
+        return out;
+    }
+};
+
+}  // namespace
+
 std::string targetsCsv(const Cell& cell)
 {
+    const MoreColumns more(cell);
     const size_t joints = mostJoints(cell);
     std::string out = "name,arm,frame,tool,point,x [m],y [m],z [m],qw,qx,qy,qz,shoulder,elbow,wrist";
     for (size_t i = 0; i < joints; ++i)
         out += fmt::format(",j{}", i + 1);
-    out += '\n';
+    out += more.names() + '\n';
     for (const Target& target : cell.targets) {
         if (target.pattern) continue;
         out += csvText(target.name) + ',' + csvText(findArm(cell, target.arm)->name);
@@ -207,7 +297,7 @@ std::string targetsCsv(const Cell& cell)
                                way.elbowDown ? "down" : "up", way.wristTurned ? "turned" : "plain");
             out.append(joints, ',');
         }
-        out += '\n';
+        out += more.of(target) + '\n';
     }
     return out;
 }

@@ -3,10 +3,12 @@
 #include "core/cell/edit.h"
 #include "core/cell/edit_layout.h"
 #include "core/cell/edit_steps.h"
+#include "core/cell/edit_targets.h"
 #include "core/cell/devices.h"
 #include "core/cell/pattern.h"
 #include "core/check/best_ways.h"
 #include "core/check/rules/rules.h"
+#include "core/program/step_text.h"
 
 #include <fmt/format.h>
 
@@ -273,7 +275,9 @@ struct Maker {
     void higher()
     {
         const AtPlace* end = step ? endOf(*step) : nullptr;
-        if (!end || end->over <= 0) return;
+        if (!end) return;
+        if (end->stage != Stage::Over) return longerApproach(end->stage);
+        if (end->over <= 0) return;
         const Step own = *step;
         for (const double sign : {1.0, -1.0}) {
             std::vector<double> amounts;
@@ -289,6 +293,36 @@ struct Maker {
                  [this, own, sign](double by) {
                      return fmt::format("Go over the place by {} in {}, not by {}", mm(endOf(own)->over + sign * by),
                                         stepWords(), mm(endOf(own)->over));
+                 }});
+        }
+    }
+    /// The target's own way to it, or away from it, made longer or shorter.
+    void longerApproach(Stage stage)
+    {
+        const Target* goal = outcome ? findTarget(cell, outcome->target) : nullptr;
+        if (!goal || goal->kind != Target::Kind::Pose || goal->pattern) return;
+        const bool near = stage == Stage::NearApproach || stage == Stage::NearRetract;
+        const bool retract = stage == Stage::Retract || stage == Stage::NearRetract;
+        const Approach way = retract ? goal->retract : goal->approach;
+        const TargetId id = goal->id;
+        const auto changed = [=](double by) {
+            Approach next = way;
+            (near ? next.near : next.far) += by;
+            return next;
+        };
+        for (const double sign : {1.0, -1.0}) {
+            std::vector<double> amounts;
+            for (const double by : kLengths)
+                if (!checkApproach(changed(sign * by))) amounts.push_back(by);
+            if (amounts.empty()) continue;
+            add({"approach", sign > 0 ? 2.5 : 2.6, 5, amounts, kMillimetre,
+                 [this, id, retract, changed, sign](double by) {
+                     return setApproach(cell, {id}, retract, changed(sign * by));
+                 },
+                 [changed, near, stage, name = goal->name, sign](double by) {
+                     const Approach next = changed(sign * by);
+                     return fmt::format("Make the {} of {} {} long", stageWords(stage), name,
+                                        mm(near ? next.near : next.far));
                  }});
         }
     }

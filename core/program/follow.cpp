@@ -18,13 +18,16 @@ Steps followSteps(const Pattern& pattern, std::vector<TargetId> places, const St
     exactly.blend = 0;
     for (size_t i = 0; i < places.size(); ++i) {
         const bool first = i == 0, last = i + 1 == places.size();
-        if (first && follow.over > 0) add(JointMove{AtPlace{places[i], follow.over}, 1, {}});
+        if (first && (follow.over > 0 || follow.staged))
+            add(JointMove{AtPlace{places[i], follow.over, follow.staged ? Stage::Approach : Stage::Over}, 1, {}});
         const bool passed = !first && !last;
         add(LineMove{AtPlace{places[i]}, follow.speed, passed ? follow.pace : exactly});
         if (first && follow.process) add(SwitchProcess{follow.process, true});
         if (!last) continue;
         if (follow.process) add(SwitchProcess{follow.process, false});
-        if (follow.over > 0) add(LineMove{AtPlace{places[i], follow.over}, LineMove{}.speed, {}});
+        if (follow.over > 0 || follow.staged)
+            add(LineMove{
+                AtPlace{places[i], follow.over, follow.staged ? Stage::Retract : Stage::Over}, LineMove{}.speed, {}});
     }
     return Steps(std::move(out));
 }

@@ -151,12 +151,27 @@ private:
         place = *target;
         return std::nullopt;
     }
-    /// "to PLACE", "over PLACE LENGTH", "PLACE over LENGTH" or a place alone.
+    /// "approach of", "near retract of", with a place behind.
+    Stage readStage()
+    {
+        LineReader trial = m_in;
+        const bool near = trial.word("near");
+        const bool comes = trial.word("approach of");
+        if (!comes && !trial.word("retract of")) return Stage::Over;
+        if (!LineReader(trial).quoted() && !longestPlace(m_words, m_scope, trial.restLowered())
+            && trial.restLowered().find('[') == std::string_view::npos)
+            return Stage::Over;
+        m_in = trial;
+        return comes ? near ? Stage::NearApproach : Stage::Approach : near ? Stage::NearRetract : Stage::Retract;
+    }
+    /// "to PLACE", "over PLACE LENGTH", "PLACE over LENGTH", "to near approach of PLACE" or a place alone.
     Status readAt(AtPlace& at)
     {
         m_in.word("to");
-        const bool over = m_in.word("over");
         at.over = 0;
+        at.stage = readStage();
+        if (at.stage != Stage::Over) return readPlace(at.place);
+        const bool over = m_in.word("over");
         if (Status bad = readPlace(at.place)) return bad;
         return over || m_in.word("over") ? readLength(at.over, "\"over\"") : std::nullopt;
     }
@@ -474,9 +489,11 @@ private:
     {
         if (Status bad = readPattern(follow.pattern)) return bad;
         follow.over = 0;
+        follow.staged = false;
         follow.process = {};
         follow.backwards = m_in.word("backwards");
-        if (m_in.word("over"))
+        if (m_in.word("from approach to retract")) follow.staged = true;
+        else if (m_in.word("over"))
             if (Status bad = readLength(follow.over, "\"over\"")) return bad;
         if (m_in.word("with"))
             if (Status bad = readProcessName(follow.process)) return bad;

@@ -37,6 +37,22 @@ std::vector<std::string> loopWords(const Pattern& pattern, bool innermost)
     return out;
 }
 
+}  // namespace
+
+std::string stageWords(Stage stage)
+{
+    switch (stage) {
+    case Stage::Over: break;
+    case Stage::Approach: return "approach";
+    case Stage::NearApproach: return "near approach";
+    case Stage::Retract: return "retract";
+    case Stage::NearRetract: return "near retract";
+    }
+    return "";
+}
+
+namespace {
+
 /// One function per kind of step.
 struct Printer {
     const Vocabulary& words;
@@ -50,7 +66,8 @@ struct Printer {
         if (name.find_first_of("\"#(),") != std::string::npos) return false;
         // Words that stand before places.
         const std::string first = lowered(name.substr(0, name.find(' ')));
-        if (first == "over" || first == "to") return false;
+        for (const char* before : {"over", "to", "near", "approach", "retract"})
+            if (first == before) return false;
         const auto read = longestPlace(words, *scope, lowered(name + rest));
         return read && read->length == name.size() && read->place == place;
     }
@@ -74,9 +91,11 @@ struct Printer {
         if (scope) return (readsAs(name, rest, place) ? name : inQuotes(name)) + rest;
         return std::holds_alternative<TargetId>(place) ? spelt(words.targets, name, rest) : name + rest;
     }
-    std::string at(const AtPlace& at, const std::string& rest) const
+    /// `to` is what stands before a place itself, and before its approach.
+    std::string at(const AtPlace& at, const std::string& rest, const char* to = "to ") const
     {
-        return at.over > 0 ? "over " + place(at.place, " " + mm(at.over) + rest) : "to " + place(at.place, rest);
+        if (at.over > 0) return "over " + place(at.place, " " + mm(at.over) + rest);
+        return to + std::string(at.stage == Stage::Over ? "" : stageWords(at.stage) + " of ") + place(at.place, rest);
     }
     std::string shift(const Shift& shift, const std::string& rest) const
     {
@@ -120,11 +139,8 @@ struct Printer {
     std::string operator()(const ArcMove& move) const
     {
         const std::string rest = " at " + amount(millimetres(move.speed), 3) + " mm/s" + pace(move.pace);
-        const auto named = [&](const AtPlace& at, const std::string& behind) {
-            return at.over > 0 ? "over " + place(at.place, " " + mm(at.over) + behind) : place(at.place, behind);
-        };
-        return move.whole ? "circle via " + named(move.via, " and ") + named(move.end, rest)
-                          : "arc via " + named(move.via, " to ") + named(move.end, rest);
+        return move.whole ? "circle via " + at(move.via, " and ", "") + at(move.end, rest, "")
+                          : "arc via " + at(move.via, " to ", "") + at(move.end, rest, "");
     }
     std::string operator()(const Grip&) const { return "grip"; }
     std::string operator()(const Release&) const { return "release"; }
@@ -235,6 +251,7 @@ struct Printer {
         std::string rest = " at " + amount(millimetres(follow.speed), 3) + " mm/s" + pace(follow.pace);
         if (follow.process) rest = " with " + process(follow.process, rest);
         if (follow.over > 0) rest = " over " + mm(follow.over) + rest;
+        if (follow.staged) rest = " from approach to retract" + rest;
         if (follow.backwards) rest = " backwards" + rest;
         return "follow " + spelt(words.patterns, pattern ? pattern->name : "?", rest);
     }

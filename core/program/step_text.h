@@ -17,6 +17,9 @@ Result<Step> parseStep(const Vocabulary& words, const StepScope& scope, const st
                        const Step& defaults = {});
 Result<Step> parseStep(const Cell& cell, const StepScope& scope, const std::string& text, const Step& defaults = {});
 
+/// "approach", "near retract"; nothing for Over.
+std::string stageWords(Stage stage);
+
 /// The place that a lowered text begins with by its longest name, and how long that is: of a loop ("place", "Rack
 /// place", "place of Rack"), of the routine, or a target. Nothing when it begins with none.
 struct PlaceName {

@@ -18,93 +18,9 @@ namespace topikos {
 namespace {
 
 constexpr double kPi = std::numbers::pi;
-constexpr int kTurns = 24, kSlides = 20, kDirections = 8;
-constexpr double kFine = 5 * kDegree;
-
-Pose turned(const Pose& pose, double about, const Vec3& axis = Vec3::UnitZ())
-{
-    return {pose.translation, (pose.rotation * Quat(Eigen::AngleAxisd(about, axis))).normalized()};
-}
-
-std::string signedDegrees(double angle) { return fmt::format("{:+.0f}°", degrees(angle)); }
-
-void addTurns(std::vector<FreeWay>& out, const Pose& pose, double lean, const std::string& words)
-{
-    for (int i = 0; i < kTurns; ++i) {
-        const double angle = 2 * kPi * (i <= kTurns / 2 ? i : i - kTurns) / kTurns;
-        std::string own = words;
-        if (i > 0) own += (own.empty() ? "turned by " : ", turned by ") + signedDegrees(angle);
-        out.push_back({turned(pose, angle), {}, 0, std::max(lean, std::abs(angle) / kPi), own});
-    }
-}
+constexpr int kTurns = 24;
 
 }  // namespace
-
-std::vector<FreeWay> posesWithin(const Freedom& f, const Pose& pose)
-{
-    std::vector<FreeWay> out;
-    switch (f.kind) {
-    case Freedom::Kind::Fixed: out.push_back({pose, {}, 0, 0, {}}); break;
-    case Freedom::Kind::Turn: addTurns(out, pose, 0, {}); break;
-    case Freedom::Kind::Within: {
-        out.push_back({pose, {}, 0, 0, {}});
-        const int steps = std::clamp(int(std::ceil(f.angle / kFine)), 1, kTurns);
-        for (int i = 1; f.angle > 0 && i <= steps; ++i)
-            for (const double sign : {1.0, -1.0}) {
-                const double angle = sign * f.angle * i / steps;
-                out.push_back({turned(pose, angle), {}, 0, double(i) / steps, "turned by " + signedDegrees(angle)});
-            }
-        break;
-    }
-    case Freedom::Kind::Cone: {
-        addTurns(out, pose, 0, {});
-        const int rings = std::clamp(int(std::ceil(f.angle / (3 * kFine))), 1, 12);
-        for (int r = 1; f.angle > 0 && r <= rings; ++r)
-            for (int d = 0; d < kDirections; ++d) {
-                const double lean = f.angle * r / rings, direction = 2 * kPi * d / kDirections;
-                const Vec3 axis(std::cos(direction), std::sin(direction), 0);
-                addTurns(out, turned(pose, lean, axis), double(r) / rings,
-                         fmt::format("leaning by {:.0f}°", degrees(lean)));
-            }
-        break;
-    }
-    case Freedom::Kind::Slide:
-        out.push_back({pose, {}, 0, 0, {}});
-        for (int i = 1; f.length > 0 && i <= kSlides; ++i)
-            for (const double sign : {1.0, -1.0}) {
-                const double by = sign * f.length * i / kSlides;
-                out.push_back({pose * translated(by * Vec3::Unit(f.axis)),
-                               {},
-                               0,
-                               double(i) / kSlides,
-                               fmt::format("moved by {:+.1f} mm along {}", by * 1000, "XYZ"[f.axis])});
-            }
-        break;
-    }
-    return out;
-}
-
-std::vector<FreeWay> freeWays(const Cell& cell, const Target& target, const AxisValues& axes)
-{
-    std::vector<FreeWay> out;
-    if (target.kind != Target::Kind::Pose) return out;
-    const Arm& arm = *armOf(cell, target).model;
-    Target own = target;
-    for (FreeWay& one : posesWithin(target.freedom, target.pose)) {
-        own.pose = one.frameFromTcp;
-        double best = -1;
-        for (const Solution& way : waysTo(cell, own, 0, nullptr, axes).items) {
-            const double margin = marginOf(cell, arm, way.joints);
-            if (margin > best) best = margin, one.way = way;
-        }
-        one.margin = best;
-        if (best >= 0) out.push_back(std::move(one));
-    }
-    std::stable_sort(out.begin(), out.end(), [](const FreeWay& a, const FreeWay& b) {
-        return std::abs(a.margin - b.margin) > 1e-9 ? a.margin > b.margin : a.departure < b.departure;
-    });
-    return out;
-}
 
 FreeTurns freeTurns(const Cell& cell, const Pattern& pattern, const std::function<bool()>& stop)
 {

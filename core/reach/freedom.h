@@ -1,28 +1,9 @@
 #pragma once
-#include "core/cell/cell.h"
-#include "core/robot/inverse.h"
+#include "core/check/free_ways.h"
 
 #include <functional>
 
 namespace topikos {
-
-/// A pose that the freedom of a target allows, with the best way to reach it.
-struct FreeWay {
-    Pose frameFromTcp;
-    Solution way;
-    double margin = 0;  ///< see core/check/margin.h
-    double departure =
-        0;              ///< from the pose as taught: turn by half a turn, lean and way by what is allowed, the largest
-    std::string words;  ///< "turned by 30°"
-};
-
-/// Poses that a freedom allows, the taught one first: 24 turns about the tool's axis, or a step of 5° where less is
-/// free; a cone in rings of 5° to 15° with eight directions each and 24 turns; a slide in 20 steps either way.
-std::vector<FreeWay> posesWithin(const Freedom& freedom, const Pose& frameFromTcp);
-
-/// Those of them that can be reached, the one with the largest margin first; of equal ones the one that departs least.
-/// Device axes stand at `axes`.
-std::vector<FreeWay> freeWays(const Cell& cell, const Target& target, const AxisValues& axes);
 
 /// Turns about the tool's axis for the points of a drawn group that is free about it, in the order of the group.
 struct FreeTurns {

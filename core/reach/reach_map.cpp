@@ -2,7 +2,7 @@
 
 #include "core/cell/edit_targets.h"
 #include "core/check/margin.h"
-#include "core/reach/freedom.h"
+#include "core/spatial/limits.h"
 #include "core/spatial/rotation.h"
 #include "core/shape/mesh.h"
 
@@ -10,6 +10,7 @@
 
 #include <algorithm>
 #include <cmath>
+#include <map>
 #include <numbers>
 
 namespace topikos {
@@ -88,11 +89,12 @@ Status checkReachQuery(const Cell& cell, const ReachQuery& query)
     if (!(query.spacing >= kFinestSpacing) || !std::isfinite(query.spacing))
         return bad(fmt::format("the spacing cannot be {:.4g} mm", query.spacing * 1000),
                    fmt::format("Give at least {:.0f} mm.", kFinestSpacing * 1000));
+    if (Status wrong = checkFreedom(query.freedom)) return wrong;
+    if (Status wrong = checkLimit(limits::kFreeTurnStep, query.turnStep, "reach.query")) return wrong;
     if (query.over == ReachQuery::Over::Surface) {
         if (!frame || frame->solids.empty()) return bad("the frame has no body", "Choose one that has, or a box.");
         return std::nullopt;
     }
-    if (Status wrong = checkFreedom(query.freedom)) return wrong;
     double spots = 1;
     for (int i = 0; i < 3; ++i) {
         const double length = query.highest[i] - query.lowest[i];
@@ -141,7 +143,7 @@ Result<ReachMap> reachMap(const Cell& cell, const ReachQuery& query,
         }
         const Pose asked = spot.frameFromTcp;
         std::optional<ReachSpot> best;
-        for (const FreeWay& free : posesWithin(query.freedom, asked)) {
+        for (const FreeWay& free : posesWithin(query.freedom, asked, query.turnStep)) {
             ReachSpot own = judged(cell, station, baseFromFrame, flangeFromPoint, free.frameFromTcp);
             // Of those that are not reached the one that lacks least, where that can be compared.
             const bool better = !best || own.margin > best->margin || (own.reached() && !best->reached())
@@ -205,6 +207,73 @@ Result<ReachMap> reachMap(const Cell& cell, const ReachQuery& query,
     }
     map.complete = true;
     return map;
+}
+
+namespace {
+
+using Edges = std::vector<std::pair<Vec3, Vec3>>;
+
+Edges edgeOfBox(const ReachMap& map)
+{
+    Edges out;
+    std::vector<size_t> axes;
+    for (size_t i = 0; i < 3; ++i)
+        if (map.counts[i] > 1) axes.push_back(i);
+    if (axes.size() < 2) return out;
+    const size_t a = axes[0], b = axes[1];
+    const std::array<size_t, 3> stride{1, size_t(map.counts[0]), size_t(map.counts[0]) * size_t(map.counts[1])};
+    const auto place = [&](size_t i) -> const Vec3& { return map.spots[i].frameFromTcp.translation; };
+    const Vec3 stepA = place(stride[a]) - place(0), stepB = place(stride[b]) - place(0);
+    const auto between = [&](size_t i, size_t other, const Vec3& side) {
+        if (map.spots[i].reached() == map.spots[other].reached()) return;
+        const Vec3 middle = 0.5 * (place(i) + place(other));
+        out.emplace_back(middle - 0.5 * side, middle + 0.5 * side);
+    };
+    for (size_t i = 0; i < map.spots.size(); ++i) {
+        if (int(i / stride[a]) % map.counts[a] + 1 < map.counts[a]) between(i, i + stride[a], stepB);
+        if (int(i / stride[b]) % map.counts[b] + 1 < map.counts[b]) between(i, i + stride[b], stepA);
+    }
+    return out;
+}
+
+Edges edgeOnSurface(const ReachMap& map, double spacing)
+{
+    constexpr double overIt = 0.001, sameWay = 0.5;  // [m]; cosine
+    const double near = 1.5 * spacing;
+    const auto cellOf = [near](const Vec3& at, const Eigen::Vector3i& off) {
+        const Eigen::Vector3i c = (at / near).array().floor().cast<int>().matrix() + off;
+        return std::array<int, 3>{c[0], c[1], c[2]};
+    };
+    std::map<std::array<int, 3>, std::vector<size_t>> reached;
+    for (size_t i = 0; i < map.spots.size(); ++i)
+        if (map.spots[i].reached()) reached[cellOf(map.spots[i].frameFromTcp.translation, {0, 0, 0})].push_back(i);
+    Edges out;
+    for (const ReachSpot& spot : map.spots) {
+        if (spot.reached()) continue;
+        const Vec3 at = spot.frameFromTcp.translation, normal = -(spot.frameFromTcp.rotation * Vec3::UnitZ());
+        for (int k = 0; k < 27; ++k) {
+            const auto found = reached.find(cellOf(at, {k % 3 - 1, k / 3 % 3 - 1, k / 9 - 1}));
+            if (found == reached.end()) continue;
+            for (const size_t i : found->second) {
+                const Pose& other = map.spots[i].frameFromTcp;
+                const Vec3 across = other.translation - at;
+                if (across.norm() > near || across.norm() < 1e-9) continue;
+                if (-(other.rotation * Vec3::UnitZ()).dot(normal) < sameWay) continue;
+                const Vec3 middle = 0.5 * (at + other.translation) + overIt * normal;
+                const Vec3 side = 0.5 * spacing * normal.cross(across).normalized();
+                out.emplace_back(middle - side, middle + side);
+            }
+        }
+    }
+    return out;
+}
+
+}  // namespace
+
+std::vector<std::pair<Vec3, Vec3>> reachEdge(const ReachMap& map, const ReachQuery& query)
+{
+    if (map.spots.empty()) return {};
+    return query.over == ReachQuery::Over::Surface ? edgeOnSurface(map, query.spacing) : edgeOfBox(map);
 }
 
 }  // namespace topikos

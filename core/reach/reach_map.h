@@ -1,9 +1,10 @@
 #pragma once
-#include "core/cell/cell.h"
+#include "core/check/free_ways.h"
 #include "core/robot/singularity.h"
 
 #include <functional>
 #include <stop_token>
+#include <utility>
 
 namespace topikos {
 
@@ -16,8 +17,9 @@ struct ReachQuery {
     Vec3 lowest = Vec3::Zero(), highest = Vec3::Zero();  ///< Box; a plane where one side has no length [m]
     double spacing = 0.05;                               ///< of spots [m]
     Quat frameFromTcp = Quat(0, 1, 0, 0);                ///< Box: orientation; over a surface the tool points into it
-    Freedom freedom{};  ///< of the pose asked for: the best that it allows counts, see posesWithin()
-    AxisValues axes{};  ///< where device axes stand
+    Freedom freedom{};            ///< of the pose asked for: the best that it allows counts, see posesWithin()
+    double turnStep = kTurnStep;  ///< of free turns [rad]
+    AxisValues axes{};            ///< where device axes stand
     std::stop_token stop{};
 };
 
@@ -57,5 +59,10 @@ Status checkReachQuery(const Cell& cell, const ReachQuery& query);
 /// on: it is told after each round, spots that are still to come taking after a neighbour. Not complete when stopped.
 Result<ReachMap> reachMap(const Cell& cell, const ReachQuery& query,
                           const std::function<void(const ReachMap&)>& partial = {});
+
+/// The edge of what is reached, as pieces of line in the frame of the query [m]: between neighbouring spots of a plane,
+/// or of each layer of a box, of which one is reached and the other is not; over a surface across the middle between
+/// such spots that are less than 1.5 spacings apart and face the same way.
+std::vector<std::pair<Vec3, Vec3>> reachEdge(const ReachMap& map, const ReachQuery& query);
 
 }  // namespace topikos

@@ -1,5 +1,6 @@
 #include "core/reach/send.h"
 
+#include "core/check/free_ways.h"
 #include "core/check/margin.h"
 #include "core/robot/inverse.h"
 #include "core/simulate/boxes.h"
@@ -17,10 +18,37 @@ double lackOf(const Solutions& found) { return found.range.joint >= 0 ? found.ra
 
 constexpr double kStrokeSpeed = 0.15;  // down to a part and up with it [m/s]
 
-std::vector<Step> stroke(TargetId target, double over, Action what)
+Step to(const Place& place, Stage stage, bool line)
 {
-    return {jointTo(target, over), lineTo(target, 0, kStrokeSpeed), Step{.action = std::move(what)},
-            lineTo(target, over)};
+    const AtPlace at{place, 0, stage};
+    const bool slow = stage == Stage::Over || stage == Stage::NearRetract;
+    return line ? Step{.action = LineMove{at, slow ? kStrokeSpeed : LineMove{}.speed}} : Step{.action = JointMove{at}};
+}
+
+std::vector<Step> stroke(const Place& place, const Approach& approach, const Approach& retract, Action what)
+{
+    std::vector<Step> out{to(place, Stage::Approach, false)};
+    if (approach.near > 0) out.push_back(to(place, Stage::NearApproach, true));
+    out.push_back(to(place, Stage::Over, true));
+    out.push_back(Step{.action = std::move(what)});
+    if (retract.near > 0) out.push_back(to(place, Stage::NearRetract, true));
+    out.push_back(to(place, Stage::Retract, true));
+    return out;
+}
+
+/// Places of the tool in a part that come into question.
+std::vector<GripOfAll> gripsOf(const PartKind& kind)
+{
+    std::vector<GripOfAll> out;
+    for (const GripPoint& grip : kind.grips)
+        for (const FreeWay& free : posesWithin(grip.freedom, grip.pose))
+            out.push_back({grip.name, free.frameFromTcp, grip.freedom});
+    constexpr int turns = 4;
+    for (int i = 0; kind.grips.empty() && i < turns; ++i) {
+        const Quat turn(Eigen::AngleAxisd(2 * std::numbers::pi * i / turns, Vec3::UnitZ()));
+        out.push_back({"", {Vec3::Zero(), (facing(-Vec3::UnitZ()) * turn).normalized()}});
+    }
+    return out;
 }
 
 }  // namespace
@@ -72,7 +100,40 @@ double heightOver(const PartKind& kind)
     return box ? std::max(0.0, -extentAlong(Pose{}, *box, Vec3::UnitZ()).low) : 0;
 }
 
-std::vector<Step> gripStroke(TargetId target, double over) { return stroke(target, over, Grip{}); }
-std::vector<Step> releaseStroke(TargetId target, double over) { return stroke(target, over, Release{}); }
+GripOfAll gripOfAll(const Cell& cell, ArmId arm, const std::vector<PartId>& parts, const std::vector<double>& offs,
+                    const AxisValues& axes)
+{
+    std::optional<GripOfAll> best;
+    for (GripOfAll& one : gripsOf(*findPartKind(cell, findPart(cell, parts.front())->kind))) {
+        one.margin = 1;
+        for (const PartId id : parts) {
+            const Pose tcp = worldFromPart(cell, *findPart(cell, id), axes) * one.partFromTcp;
+            SendQuery query{arm, tcp.translation, tcp.rotation * Vec3::UnitZ(), tcp.rotation, 1, offs, axes};
+            const SendWays found = sendWays(cell, query);
+            if (found.ways.empty() && one.lacking++ == 0) one.why = found.lacking;
+            one.postures.push_back(found.ways.empty() ? JointVector() : found.ways.front().postures.front());
+            if (!found.ways.empty()) one.margin = std::min(one.margin, found.ways.front().margin);
+            if (best && one.lacking > best->lacking) break;
+        }
+        if (!best || one.lacking < best->lacking || (one.lacking == best->lacking && one.margin > best->margin))
+            best = std::move(one);
+    }
+    return std::move(*best);
+}
+
+std::vector<Step> gripStroke(const Target& target)
+{
+    return stroke(target.id, target.approach, target.retract, Grip{});
+}
+std::vector<Step> releaseStroke(const Target& target)
+{
+    return stroke(target.id, target.approach, target.retract, Release{});
+}
+Step gripEach(const Pattern& targets)
+{
+    Step block{.action = ForEach{targets.id}};
+    block.body = Steps(stroke(targets.id, targets.approach, targets.retract, Grip{}));
+    return block;
+}
 
 }  // namespace topikos

@@ -29,11 +29,30 @@ struct SendWays {
 };
 SendWays sendWays(const Cell& cell, const SendQuery& query);
 
+/// One way to take every one of several parts of a kind.
+struct GripOfAll {
+    std::string words;  ///< name of the grip point; "" for the origin
+    Pose partFromTcp;
+    Freedom freedom{};                  ///< of the grip point
+    std::vector<JointVector> postures;  ///< at each part, at the first of the offs; empty where it is not reached
+    double margin = 0;                  ///< the smallest of those that are reached
+    size_t lacking = 0;                 ///< parts that are not reached
+    Solutions why;                      ///< of the first of those
+};
+/// Of the grip points of the kind, with what their freedom allows, or at the origin with the tool along z in four
+/// turns: the one that reaches the most parts, then the one with the largest margin. Each of `offs` [m] back along the
+/// tool's axis has to be reached.
+GripOfAll gripOfAll(const Cell& cell, ArmId arm, const std::vector<PartId>& parts, const std::vector<double>& offs,
+                    const AxisValues& axes);
+
 /// Where a part has its origin when it lies on a face: so far from it along its normal [m], part z along the normal.
 double heightOver(const PartKind& kind);
 
-/// Above by joints, down by a line, grip or release, up by a line.
-std::vector<Step> gripStroke(TargetId target, double over);
-std::vector<Step> releaseStroke(TargetId target, double over);
+/// To the approach of a pose target by joints, down by lines, slower from its near point on, grip or release, and up by
+/// lines to its retract.
+std::vector<Step> gripStroke(const Target& target);
+std::vector<Step> releaseStroke(const Target& target);
+/// The same for each place of a pattern of targets, as one block.
+Step gripEach(const Pattern& targets);
 
 }  // namespace topikos

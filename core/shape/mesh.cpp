@@ -283,15 +283,15 @@ Mesh extrusionMesh(const std::vector<Eigen::Vector2d>& outline, double height, C
     return mesh;
 }
 
-Mesh sphereMesh(double radius, Color color)
+Mesh sphereMesh(double radius, Color color, int sides)
 {
     std::vector<LathePoint> outline;
-    constexpr int rings = 24;
+    const int rings = std::max(24, sides / 2);
     for (int i = 0; i <= rings; ++i) {
         const double angle = std::numbers::pi * (double(i) / rings - 0.5);
         outline.push_back({i == 0 || i == rings ? 0 : radius * std::cos(angle), radius * std::sin(angle)});
     }
-    Mesh mesh = latheMesh(outline, color);
+    Mesh mesh = latheMesh(outline, color, sides);
     for (MeshVertex& v : mesh.vertices)
         v.normal = v.position.normalized();
     return mesh;
@@ -299,15 +299,24 @@ Mesh sphereMesh(double radius, Color color)
 
 }  // namespace
 
-Mesh solidMesh(const Solid& solid, bool light)
+int sidesFor(const Solid& solid, double chord, int most)
+{
+    const double radius =
+        0.5 * (solid.kind == Solid::Kind::Cone ? std::max(solid.size[0], solid.size[1]) : solid.size[0]);
+    if (!(radius > chord)) return 40;
+    const double sides = std::numbers::pi / std::acos(1 - chord / radius);
+    return int(std::clamp(4 * std::ceil(sides / 4), 40.0, double(most)));
+}
+
+Mesh solidMesh(const Solid& solid, bool light, int sides)
 {
     const double r = 0.5 * solid.size[0], h = 0.5 * solid.size[2];
     Mesh mesh;
     switch (solid.kind) {
     case Solid::Kind::Box: mesh = boxMesh(solid.size, solid.color); break;
-    case Solid::Kind::Cylinder: mesh = latheMesh({{r, -h}, {r, h}}, solid.color); break;
-    case Solid::Kind::Cone: mesh = latheMesh({{r, -h}, {0.5 * solid.size[1], h}}, solid.color); break;
-    case Solid::Kind::Sphere: mesh = sphereMesh(r, solid.color); break;
+    case Solid::Kind::Cylinder: mesh = latheMesh({{r, -h}, {r, h}}, solid.color, sides); break;
+    case Solid::Kind::Cone: mesh = latheMesh({{r, -h}, {0.5 * solid.size[1], h}}, solid.color, sides); break;
+    case Solid::Kind::Sphere: mesh = sphereMesh(r, solid.color, sides); break;
     case Solid::Kind::Extrusion: mesh = extrusionMesh(solid.outline, solid.size[2], solid.color); break;
     case Solid::Kind::Profile:
         mesh = extrusionMesh(profileOutline(solid.size[0], solid.size[1]), solid.size[2], solid.color);

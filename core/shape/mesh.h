@@ -44,8 +44,10 @@ Mesh drumMesh(double radius, double low, double high, double bevel, Color color)
 /// bevelled rims.
 Mesh plateMesh(double radiusA, double radiusB, double length, double thickness, double bevel, Color color);
 
-/// With `light`, surfaces from files are drawn by their lighter copy.
-Mesh solidMesh(const Solid& solid, bool light = false);
+/// With `light`, surfaces from files are drawn by their lighter copy. Round bodies get so many sides.
+Mesh solidMesh(const Solid& solid, bool light = false, int sides = 40);
+/// The sides that a round body needs to keep within `chord` of its true shape, from 40 to `most`.
+int sidesFor(const Solid& solid, double chord, int most);
 
 /// The triangles that fill an outline free of crossings, counter-clockwise, as indices of its corners (ear clipping).
 std::vector<std::array<std::uint32_t, 3>> filled(const std::vector<Eigen::Vector2d>& outline);

@@ -74,7 +74,7 @@ AxisValues arrived(AxisValues axes, const std::vector<AxisTravel>& travels)
     return there.empty() ? axes : overlaid(axes, there);
 }
 
-LinePath lineTo(const Cell& cell, const Target& target, double over, const Standing& from, TcpId point)
+LinePath lineTo(const Cell& cell, const Target& target, const Standoff& standoff, const Standing& from, TcpId point)
 {
     const Arm& arm = *from.arm.model;
     const bool pose = target.kind == Target::Kind::Pose;
@@ -82,7 +82,8 @@ LinePath lineTo(const Cell& cell, const Target& target, double over, const Stand
     path.flangeFromTcp = pose ? flangeFromTcp(*findTool(cell, target.tool), target.tcp)
                               : flangeFromTcp(toolInForce(cell, from.arm), point);
     path.start = forward(arm, from.posture) * path.flangeFromTcp;
-    path.end = pose ? baseFromTarget(cell, target, over, from.axes) : forward(arm, target.posture) * path.flangeFromTcp;
+    path.end =
+        pose ? baseFromTarget(cell, target, standoff, from.axes) : forward(arm, target.posture) * path.flangeFromTcp;
     const std::vector<AxisTravel> travels = travelsTo(cell, target.axes, from.axes);
     if (travels.empty()) return path;
     path.companions = companionsOf(cell, travels);
@@ -91,7 +92,7 @@ LinePath lineTo(const Cell& cell, const Target& target, double over, const Stand
     // the frame.
     path.baseFromFrame = motionBetween(cell, from.arm.mount, target.frame, travels, from.axes);
     path.start = inverse(path.baseFromFrame->at(0)) * path.start;
-    path.end = target.pose * translated({0, 0, -over});
+    path.end = frameFromTarget(cell, target, standoff, overlaid(from.axes, target.axes));
     return path;
 }
 
@@ -133,9 +134,10 @@ Pose shifted(const Cell& cell, const Shift& shift, const Standing& from, FrameId
 }
 
 /// Places of an arc as seen from the frame that its path is drawn in.
-Vec3 placeIn(const Cell& cell, const LinePath& path, const Target& target, double over, const Standing& from)
+Vec3 placeIn(const Cell& cell, const LinePath& path, const Target& target, const Standoff& standoff,
+             const Standing& from)
 {
-    const Pose base = target.kind == Target::Kind::Pose ? baseFromTarget(cell, target, over, from.axes)
+    const Pose base = target.kind == Target::Kind::Pose ? baseFromTarget(cell, target, standoff, from.axes)
                                                         : forward(*from.arm.model, target.posture) * path.flangeFromTcp;
     return path.baseFromFrame ? (inverse(path.baseFromFrame->at(0)) * base).translation : base.translation;
 }
@@ -196,18 +198,18 @@ MoveInput moveInput(const Cell& cell, const Operation& operation, const Standing
         return in;
     }
     const Target& target = *operation.end;
-    const double over = endOf(step) ? endOf(step)->over : arc->end.over;
+    const Standoff off = (endOf(step) ? *endOf(step) : arc->end).standoff();
     if (target.kind == Target::Kind::Posture) {
         in.goal = target.posture;
     } else {
         const JointVector taught = keepsPosture(arm) ? target.posture : JointVector();
-        in.goal = PoseGoal{baseFromFlange(cell, target, over, from.axes), target.configuration, taught};
+        in.goal = PoseGoal{baseFromFlange(cell, target, off, from.axes), target.configuration, taught};
     }
     if (joint) {
         in.companions = companionsOf(cell, travelsTo(cell, target.axes, from.axes));
         return in;
     }
-    in.line = lineTo(cell, target, over, from, operation.point);
+    in.line = lineTo(cell, target, off, from, operation.point);
     if (!arc) return in;
     if (arc->whole) {
         // Back to where it began: no axis comes along.
@@ -216,8 +218,8 @@ MoveInput moveInput(const Cell& cell, const Operation& operation, const Standing
         in.line.start = in.line.end = forward(arm, from.posture) * in.line.flangeFromTcp;
         in.goal = stay(forward(arm, from.posture));
     }
-    const Vec3 via = placeIn(cell, in.line, *operation.via, arc->via.over, from);
-    const Vec3 end = arc->whole ? placeIn(cell, in.line, target, over, from) : in.line.end.translation;
+    const Vec3 via = placeIn(cell, in.line, *operation.via, arc->via.standoff(), from);
+    const Vec3 end = arc->whole ? placeIn(cell, in.line, target, off, from) : in.line.end.translation;
     in.line.circle = circleThrough(in.line.start.translation, via, end, arc->whole);
     in.noCircle = !in.line.circle;
     return in;

@@ -25,7 +25,7 @@ MoveInput moveInput(const Cell& cell, const Operation& operation, const Standing
 
 /// A line to a pose target from where the arm stands, with the axes that come along. Posture targets: to the pose they
 /// give the TCP at the point in force.
-LinePath lineTo(const Cell& cell, const Target& target, double over, const Standing& from, TcpId point);
+LinePath lineTo(const Cell& cell, const Target& target, const Standoff& standoff, const Standing& from, TcpId point);
 /// Whether a step is planned as a move of the arm: those that go somewhere, and time tables.
 inline bool movesArm(const Step& step) { return step.isMove() || step.kind() == StepKind::PlayTable; }
 

@@ -85,6 +85,7 @@ const std::vector<const Limit*>& allLimits()
                                                &kSpacing,
                                                &kChord,
                                                &kFreeAngle,
+                                               &kFreeTurnStep,
                                                &kFreeLength,
                                                &kTargetNote,
                                                &kGrips,

@@ -204,6 +204,8 @@ inline constexpr Limit kChord{"chord",     "the chord error of drawn points",   
                               kMillimetre, "finer than surfaces from files are"};
 inline constexpr Limit kFreeAngle{
     "free-angle", "the angle of a freedom", 0, 180 * kDegree, "°", kDegree, "half round either way is all round"};
+inline constexpr Limit kFreeTurnStep{"free-turn-step", "the step between free turns",  1 * kDegree, 90 * kDegree, "°",
+                                     kDegree,          "finer ones make no difference"};
 inline constexpr Limit kFreeLength{
     "free-length", "the length of a freedom", 0, 1, "mm", kMillimetre, "farther away a target of its own says more"};
 inline constexpr Limit kTargetNote{

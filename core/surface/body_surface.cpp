@@ -20,6 +20,9 @@ constexpr double kDegrees = std::numbers::pi / 180;
 const double kCrease = std::cos(35 * kDegrees);  // sharper edges part the surface
 const double kLean = std::cos(60 * kDegrees);    // faces that lean away further are another side
 
+constexpr double kRoundness = 2e-5;  // round shapes are kept to this, as far as so many sides do [m]
+constexpr int kFewestSides = 160, kMostSides = 720, kFewestBallSides = 96, kMostBallSides = 200;
+
 /// The point of a triangle nearest to another one (Ericson, "Real-Time Collision Detection", 2004, section 5.1.5).
 Vec3 nearestOf(const std::array<Vec3, 3>& t, const Vec3& p)
 {
@@ -69,9 +72,14 @@ BodySurface::BodySurface(const std::vector<Solid>& solids)
 {
     Triangles all;
     for (const Solid& solid : solids) {
-        const Triangles own =
-            placed(solid.pose, solid.kind == Solid::Kind::Mesh && solid.surface.drawn ? *solid.surface.drawn
-                                                                                      : trianglesOf(solidMesh(solid)));
+        Solid plain = solid;
+        plain.pose = {};
+        const bool ball = solid.kind == Solid::Kind::Sphere;
+        const int sides = std::max(ball ? kFewestBallSides : kFewestSides,
+                                   sidesFor(solid, kRoundness, ball ? kMostBallSides : kMostSides));
+        const Triangles own = placed(solid.pose, solid.kind == Solid::Kind::Mesh && solid.surface.drawn
+                                                     ? *solid.surface.drawn
+                                                     : trianglesOf(solidMesh(plain, false, sides)));
         const auto first = std::uint32_t(all.points.size());
         all.points.insert(all.points.end(), own.points.begin(), own.points.end());
         for (const auto& face : own.faces)

@@ -15,7 +15,8 @@ struct SurfaceSpot {
 };
 
 /// The surface of a body, made ready for questions about places, normals and edges of it. All its shapes count as one
-/// surface; round ones are what they are drawn as.
+/// surface;
+/// round ones are kept to 0.02 mm up to a radius of 2 m, balls to 0.04 mm up to 0.16 m.
 class BodySurface {
 public:
     explicit BodySurface(const std::vector<Solid>& solids);

@@ -1,5 +1,7 @@
 #include "core/surface/draw.h"
 
+#include "core/cell/edit_support.h"
+#include "core/cell/pattern.h"
 #include "core/spatial/limits.h"
 
 #include <fmt/format.h>
@@ -314,6 +316,33 @@ Drawing mirrored(const BodySurface& surface, Drawing drawing, int axis)
         p = onSurface(surface, p, at, drawing.radius);
     }
     return drawing;
+}
+
+Result<Cell> addDrawnGroup(const Cell& cell, ArmId arm, const DrawnOn& body, Drawing drawing, const std::string& name,
+                           const JointVector& posture, const AxisValues& axes, PatternId* created)
+{
+    const ArmStation* station = findArm(cell, arm);
+    if (!station) return missing("arm");
+    Pattern group;
+    group.name = name;
+    group.content = Pattern::Content::Targets;
+    group.layout = Pattern::Layout::Drawn;
+    group.arm = arm;
+    group.tool = station->tool;
+    group.configuration = configurationOf(*station->model, posture);
+    if (const auto* frame = std::get_if<FrameId>(&body)) {
+        group.frame = *frame;
+    } else {
+        const Part* part = findPart(cell, std::get<PartId>(body));
+        if (!part) return missing("part");
+        group.frame = part->frame;
+        group.first = part->pose;
+        drawing.part = part->id;
+    }
+    for (const FrameId axis : axesBetween(cell, station->mount, group.frame))
+        group.axes.push_back({axis, axisValue(*findFrame(cell, axis), axes)});
+    group.drawing = std::move(drawing);
+    return addPattern(cell, group, created);
 }
 
 const std::vector<Solid>& bodyOf(const Cell& cell, const Pattern& pattern)

@@ -2,6 +2,8 @@
 #include "core/cell/drawing.h"
 #include "core/surface/body_surface.h"
 
+#include <variant>
+
 namespace topikos {
 
 /// A line on a surface.
@@ -48,6 +50,13 @@ Drawing shifted(const BodySurface& surface, Drawing drawing, const Vec3& by);
 /// All points at a plane across an axis of the body (0 to 2) through its origin, and from there to the nearest of the
 /// surface.
 Drawing mirrored(const BodySurface& surface, Drawing drawing, int axis);
+
+/// What a group is drawn on.
+using DrawnOn = std::variant<FrameId, PartId>;
+/// A group for the tool in force of an arm, as one edit. Its targets have the configuration of a posture, and axes that
+/// move the body as seen from the arm stand where they do in `axes`.
+Result<Cell> addDrawnGroup(const Cell& cell, ArmId arm, const DrawnOn& body, Drawing drawing, const std::string& name,
+                           const JointVector& posture, const AxisValues& axes, PatternId* created = nullptr);
 
 /// The shapes that a drawn pattern is on.
 const std::vector<Solid>& bodyOf(const Cell& cell, const Pattern& pattern);

@@ -312,8 +312,8 @@ void DrawWindowTest::targetsAreTiedAndFreedOnTheirPage()
     QVERIFY(std::abs((world().translation - before.translation).norm() - 0.0125) < 1e-9);
     choose("targetFreedom", "leans in a cone");
     QCOMPARE(findTarget(session().cell(), id)->freedom.kind, Freedom::Kind::Cone);
-    QTRY_VERIFY(m_window->findChild<QWidget*>("freeAngle"));
-    type("freeAngle", "25");
+    QTRY_VERIFY(m_window->findChild<QWidget*>("targetAngle"));
+    type("targetAngle", "25");
     QCOMPARE(findTarget(session().cell(), id)->freedom.angle, 25 * kDegree);
     choose("targetFreedom", "any turn about the tool");
     QTRY_VERIFY(m_window->findChild<QPushButton*>("freeBest"));
@@ -392,7 +392,7 @@ void DrawWindowTest::retakingSaysTheDifference()
     QVERIFY(session().moveTyped("z +10"));
     session().select(id);
     action("Re-take selected target")->trigger();
-    QVERIFY2(note().contains("10.00 mm") && note().contains("from where it was"), qPrintable(note()));
+    QVERIFY2(note().contains("10.00 mm") && note().contains("it was off by"), qPrintable(note()));
 }
 
 void DrawWindowTest::lampTellsWhoIsNotAtHome()

@@ -13,7 +13,7 @@
 #include "app/window/main_window.h"
 #include "core/cell/arms.h"
 #include "core/cell/edit.h"
-#include "core/cell/time_tables.h"
+#include "core/cell/edit_targets.h"
 #include "core/program/step_text.h"
 #include "core/robot/catalogue.h"
 
@@ -162,33 +162,7 @@ int main(int argc, char** argv)
     good = shoot(window, folder.filePath("finding.png")) && good;
     rows->setSizes(sizes);
 
-    // A wiping motion from a table, behind the steps that are there.
     session.leaveRun();
-    window.openExample("tile-glazing-line");
-    StepId wipe;
-    session.edit("Bring in a time table", [&](const Cell& c) -> Result<Cell> {
-        const ArmStation& arm = c.arms.front();
-        const JointVector home = homePosture(c, arm);
-        TimeRows wiping{{0, 4, 5}, {}, {}};
-        for (int i = 0; i <= 60; ++i) {
-            const double turn = 2 * std::numbers::pi * i / 60;
-            wiping.times.push_back(0.05 * i);
-            wiping.values.insert(wiping.values.end(), {home[0] + 0.25 * std::sin(turn) * std::sin(turn / 2),
-                                                       home[4] - 0.15 * (1 - std::cos(turn)),
-                                                       home[5] + 0.3 * std::sin(turn) * std::sin(turn / 2)});
-        }
-        TimeTableId table;
-        const Result<Cell> next = addTimeTable(c, arm.id, "Wipe the edge", wiping, &table);
-        if (!next) return next;
-        return insertStep(*next, arm.main, routineOf(c, arm).steps.size(),
-                          Step{.action = PlayTable{table, BetweenRows::Smooth, 2}}, &wipe);
-    });
-    while (!session.checkIsFresh() || !session.checked()->result.complete)
-        QTest::qWait(20);
-    left->setCurrentIndex(1);
-    session.select(wipe);
-    good = shoot(window, folder.filePath("table.png")) && good;
-
     // One routine that fills a rack: as a list in a run, with the trail of the last seconds, and as text.
     window.openExample("rack-of-24");
     while (!session.checkIsFresh())
@@ -211,11 +185,25 @@ int main(int argc, char** argv)
     good = shoot(window, folder.filePath("program.png")) && good;
     window.findChild<QToolButton*>("programText")->setChecked(false);
     window.findChild<QSplitter*>("columns")->setSizes(wide);
+    // Its targets as a table, with one that has an approach of its own.
+    auto* targets = window.findChild<QTableView*>("targetTable");
+    left->setCurrentIndex(2);
+    bottom->setCurrentWidget(targets->parentWidget());
+    rows->setSizes({sizes[0] - 150, sizes[1] + 150});
+    for (const Target& t : session.cell().targets)
+        if (t.name == "Tile pick") session.select(t.id);
+    session.edit("Approach", [&](const Cell& c) {
+        return setApproach(c, {session.selected<TargetId>()}, false, {Approach::Along::World, 2, false, 0.12, 0.02});
+    });
+    session.goToSelected();
+    good = shoot(window, folder.filePath("targets-table.png")) && good;
+    session.undo();
+    rows->setSizes(sizes);
     session.scrub(2.6);
     left->setCurrentIndex(0);
     for (const Frame& f : session.cell().frames)
         if (f.name == "Infeed belt") session.select(f.id);
-    bottom->setCurrentIndex(5);
+    bottom->setCurrentWidget(window.findChild<QWidget*>("signalsTable")->parentWidget());
     good = shoot(window, folder.filePath("signals.png")) && good;
     bottom->setCurrentIndex(0);
     session.leaveRun();

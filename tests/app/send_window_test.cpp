@@ -253,7 +253,7 @@ void SendWindowTest::gripPointsOfAKindAreTaken()
     const PartKind kind = *findPartKind(session().cell(), tile.kind);
     QCOMPARE(kind.grips.size(), size_t(1));
     QVERIFY(deviation(kind.grips.front().pose, grip).metres < 1e-9);
-    choose("gripFreedom0", 1);
+    choose("grip0Freedom", 1);
     QCOMPARE(findPartKind(session().cell(), tile.kind)->grips.front().freedom.kind, Freedom::Kind::Turn);
     // Every part of the kind is gone to by it, and the target goes with the part.
     PartId other;

@@ -1,5 +1,5 @@
 #include "core/robot/forward.h"
-#include "tests/core/support.h"
+#include "tests/cli/run_cli.h"
 #include "tests/run.h"
 
 #include <QDirIterator>
@@ -46,25 +46,7 @@ private Q_SLOTS:
 
 namespace {
 
-struct RunResult {
-    int code = -1;
-    QByteArray out, err;
-    QList<QByteArray> lines() const { return out.trimmed().split('\n'); }
-};
-
-RunResult run(const QStringList& arguments, const QByteArray& input = {})
-{
-    QProcess p;
-    p.start(TOPIKOS_CLI, arguments);
-    p.write(input);
-    p.closeWriteChannel();
-    if (!p.waitForFinished(120000)) return {};
-    return {p.exitStatus() == QProcess::NormalExit ? p.exitCode() : -1, p.readAllStandardOutput(),
-            p.readAllStandardError()};
-}
-
 QString urdf(const std::string& name) { return QString::fromStdString(dataPath("reference/robots/" + name + ".urdf")); }
-QString cellFile(const char* name) { return QString::fromStdString(examplePath(name)); }
 
 }  // namespace
 

@@ -185,10 +185,10 @@ void CellFileTest::damagedFilesAreRefusedWithAPlace_data()
     QTest::newRow("parent not there") << "\"parent\":1"
                                       << "\"parent\":77"
                                       << "frames[1].parent: frame 77";
-    QTest::newRow("newer version") << "\"version\": 7"
-                                   << "\"version\": 8"
-                                   << "newer Topikos (format version 8; this one reads up to 7)";
-    QTest::newRow("no version") << "\"version\": 7"
+    QTest::newRow("newer version") << "\"version\": 8"
+                                   << "\"version\": 9"
+                                   << "newer Topikos (format version 9; this one reads up to 8)";
+    QTest::newRow("no version") << "\"version\": 8"
                                 << "\"version\": \"one\""
                                 << "no version number";
     QTest::newRow("another format") << "topikos-cell"
@@ -330,7 +330,12 @@ void CellFileTest::olderFixturesStayReadable()
                                            {"v6/tile-glazing-line", 5.440727776665822},
                                            {"v6/planted-mistakes", 3.2671812910190026},
                                            {"v6/glazing-line-on-a-rail", 10.451385189755243},
-                                           {"v6/rack-of-24", 241.9590237944858}};
+                                           {"v6/rack-of-24", 241.9590237944858},
+                                           {"v7/tile-glazing-line", 5.440727776665822},
+                                           {"v7/planted-mistakes", 3.2671812910190026},
+                                           {"v7/glazing-line-on-a-rail", 10.451385189755243},
+                                           {"v7/rack-of-24", 241.9590237944858},
+                                           {"v7/glaze-edge-wiping-bench", 36.295730514547635}};
     for (const auto& [name, cycle] : cycles) {
         const Result<Cell> cell = openCell(dataPath("cells/" + name.toStdString() + ".topikos"));
         QVERIFY2(cell.ok(), cell.ok() ? "" : cell.error().line().c_str());

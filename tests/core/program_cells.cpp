@@ -110,7 +110,10 @@ Cell randomProgram(const Cell& cell, std::mt19937_64& random, size_t steps)
             if (!routine.parameters.empty() && pick(2)) return routine.parameters[pick(routine.parameters.size())].id;
             return out.targets[pick(out.targets.size())].id;
         };
-        const auto at = [&] { return AtPlace{somewhere(), pick(2) ? real(0.001, 0.9) : 0}; };
+        const auto at = [&] {
+            const auto stage = Stage(pick(8) < 4 ? 0 : pick(5));
+            return AtPlace{somewhere(), stage == Stage::Over && pick(2) ? real(0.001, 0.9) : 0, stage};
+        };
         const auto pace = [&] {
             return Pace{pick(3) ? 1 : real(0.1, 0.9), pick(3) ? 0 : real(1, 90) * kDegree,
                         pick(2) ? 0 : real(0.001, 0.1)};
@@ -206,10 +209,35 @@ Cell randomProgram(const Cell& cell, std::mt19937_64& random, size_t steps)
 
 std::string mutatedText(std::string text, std::mt19937_64& random)
 {
-    static const char* const kWords[] = {
-        "routine ", "joint ", "to ",  "over ", "\n",    "    ", "else",  "if ", "repeat ", "for each place of ",
-        "\"",       "#",      "(",    ")",     ",",     "at ",  "1e308", "-1",  "\xff",    "\t",
-        "mm",       "°",      "off ", "with ", "place", "\0"};
+    static const char* const kWords[] = {"routine ",
+                                         "joint ",
+                                         "to ",
+                                         "over ",
+                                         "approach of ",
+                                         "near ",
+                                         "retract of ",
+                                         "\n",
+                                         "    ",
+                                         "else",
+                                         "if ",
+                                         "repeat ",
+                                         "for each place of ",
+                                         "\"",
+                                         "#",
+                                         "(",
+                                         ")",
+                                         ",",
+                                         "at ",
+                                         "1e308",
+                                         "-1",
+                                         "\xff",
+                                         "\t",
+                                         "mm",
+                                         "°",
+                                         "off ",
+                                         "with ",
+                                         "place",
+                                         "\0"};
     const auto pick = [&](size_t n) { return n ? size_t(random() % n) : 0; };
     const size_t at = pick(text.size() + 1);
     const size_t length = std::min(text.size() - at, pick(30));

@@ -3,6 +3,7 @@
 #include "core/cell/arms.h"
 #include "core/cell/devices.h"
 #include "core/cell/edit_steps.h"
+#include "core/cell/edit_targets.h"
 #include "core/cell/edit_layout.h"
 #include "core/cell/fixture.h"
 #include "core/cell/pattern.h"
@@ -90,6 +91,9 @@ Result<Cell> randomEdit(const Cell& c, std::mt19937_64& random, bool wild)
     case 24: return setMainRoutine(c, c.routines[pick(c.routines.size())].id);
     case 25: {
         const Target& target = c.targets[pick(c.targets.size())];
+        if (pick(2))
+            return setApproach(c, {target.id}, pick(2),
+                               {Approach::Along(pick(3)), int(pick(3)), pick(2) == 0, 0.05 * far, 0.01});
         return setTargetAxes(c, target.id, frame.axis ? AxisValues{{frame.id, frame.axis->lowest}} : AxisValues{});
     }
     case 27: {
@@ -97,11 +101,13 @@ Result<Cell> randomEdit(const Cell& c, std::mt19937_64& random, bool wild)
         p.pitch *= far;
         p.rows = std::uint32_t(1 + pick(3));
         p.first = pose;
+        p.approach = {Approach::Along(pick(3)), int(pick(3)), pick(2) == 0, 0.05 * far, pick(2) ? 0.01 : 0};
         return changePattern(c, p);
     }
     case 28: {
         const Routine& routine = c.routines[pick(c.routines.size())];
-        const AtPlace at{c.targets[pick(c.targets.size())].id, pick(2) ? 0.01 * far : 0};
+        AtPlace at{c.targets[pick(c.targets.size())].id, pick(2) ? 0.01 * far : 0};
+        if (pick(3) == 0) at.over = 0, at.stage = Stage(1 + pick(4));
         const SignalId signal = c.signals.empty() ? SignalId() : c.signals[pick(c.signals.size())].id;
         const std::vector<StepRow> rows = rowsOf(routine.steps);
         Step step;

@@ -5,6 +5,8 @@
 #include "tests/core/support.h"
 #include "tests/run.h"
 
+#include <set>
+
 using namespace topikos;
 using namespace topikos::test;
 
@@ -15,6 +17,7 @@ private Q_SLOTS:
     void spotsAgreeWithSingleChecks_data();
     void spotsAgreeWithSingleChecks();
     void freeTurnTakesTheBestTurn();
+    void theEdgePartsWhatIsReached();
     void coarseFirstThenTheSame();
     void surfaceIsCoveredEvenly();
     void stopsAndRefuses();
@@ -119,6 +122,58 @@ void ReachTest::freeTurnTakesTheBestTurn()
         QVERIFY(lean >= std::cos(30 * kDegree) - 1e-9);
     }
     QVERIFY(more > 0);
+}
+
+void ReachTest::theEdgePartsWhatIsReached()
+{
+    const Cell cell = example("tile-glazing-line");
+    ReachQuery query = aroundBase(cell, 1.6, 0.1);
+    query.lowest.z() = 0.4, query.highest.z() = 0.6;
+    const ReachMap map = reachMap(cell, query).value();
+    QVERIFY(map.counts[2] > 1);
+    const auto edge = reachEdge(map, query);
+    // A piece for each two neighbours in a layer of which one is reached, and none else.
+    size_t wanted = 0;
+    const auto [columns, rows, layers] = map.counts;
+    const auto at = [&, columns = columns, rows = rows](int x, int y, int z) {
+        return map.spots[size_t((z * rows + y) * columns + x)].reached();
+    };
+    for (int z = 0; z < layers; ++z)
+        for (int y = 0; y < rows; ++y)
+            for (int x = 0; x < columns; ++x) {
+                wanted += x + 1 < columns && at(x, y, z) != at(x + 1, y, z);
+                wanted += y + 1 < rows && at(x, y, z) != at(x, y + 1, z);
+            }
+    QVERIFY(wanted > 20);
+    QCOMPARE(edge.size(), wanted);
+    for (const auto& [a, b] : edge) {
+        // Half a step from both of its spots.
+        const Vec3 middle = 0.5 * (a + b);
+        std::set<bool> beside;
+        for (const ReachSpot& spot : map.spots)
+            if ((spot.frameFromTcp.translation - middle).norm() < 0.06) beside.insert(spot.reached());
+        QCOMPARE(beside.size(), size_t(2));
+    }
+    // Over bodies: between near spots that face the same way.
+    ReachQuery over = query;
+    over.over = ReachQuery::Over::Surface;
+    over.frame = frameNamed(cell, "Drying rack");
+    over.spacing = 0.04;
+    ReachMap surface = reachMap(cell, over).value();
+    size_t pairs = 0;
+    const auto spots = surface.spots.size();
+    // What is reached does not matter here: every third spot is.
+    for (size_t i = 0; i < spots; ++i)
+        surface.spots[i].ways = i % 3 == 0;
+    for (size_t i = 0; i < spots; ++i)
+        for (size_t k = 0; k < spots; ++k) {
+            const Pose &a = surface.spots[i].frameFromTcp, &b = surface.spots[k].frameFromTcp;
+            if (surface.spots[i].reached() || !surface.spots[k].reached()) continue;
+            const bool same = (a.rotation * Vec3::UnitZ()).dot(b.rotation * Vec3::UnitZ()) >= 0.5;
+            pairs += same && (a.translation - b.translation).norm() <= 0.06;
+        }
+    QVERIFY(pairs > 5);
+    QCOMPARE(reachEdge(surface, over).size(), pairs);
 }
 
 void ReachTest::coarseFirstThenTheSame()

@@ -7,16 +7,11 @@
 #include "core/cell/settled.h"
 #include "core/cell/validate.h"
 #include "core/check/check.h"
-#include "core/check/margin.h"
 #include "core/exchange/cell_file.h"
 #include "core/exchange/targets_csv.h"
-#include "core/mend/remedy.h"
-#include "core/program/follow.h"
-#include "core/program/step_text.h"
-#include "core/reach/freedom.h"
 #include "core/spatial/rotation.h"
 #include "core/surface/draw.h"
-#include "tests/core/program_cells.h"
+#include "tests/core/drawn_cell.h"
 #include "tests/run.h"
 
 #include <numbers>
@@ -24,8 +19,7 @@
 using namespace topikos;
 using namespace topikos::test;
 
-/// What targets go with: frames, parts, other targets; groups that are drawn on bodies and kinds; how their way is
-/// free; and steps that follow a group.
+/// What targets go with: frames, parts, other targets; groups that are drawn on bodies and kinds.
 class RelationsTest : public QObject {
     Q_OBJECT
 private Q_SLOTS:
@@ -42,79 +36,7 @@ private Q_SLOTS:
     void filesKeepAllOfIt();
     void filesWithWrongDrawingsAreRefused_data();
     void filesWithWrongDrawingsAreRefused();
-    void freeWaysStayWithinTheFreedom_data();
-    void freeWaysStayWithinTheFreedom();
-    void remediesUseTheFreedom();
-    void freeTurnsAreTheBestChain();
-    void followingGoesFromPlaceToPlace();
-    void followingIsTheSameAsItsSteps();
-    void followingIsTypedAndPrinted();
-    void unreachablePointsAreNamed();
 };
-
-namespace {
-
-/// The demo with a plate on the bench in front of the arm, and a seam along it.
-struct Drawn {
-    Cell cell;
-    FrameId bench;
-    PatternId seam;
-};
-Drawn drawnOnBench(bool onPart = false)
-{
-    Drawn out;
-    Cell cell = programCell(2, 1);
-    const ArmStation& arm = cell.arms.front();
-    // In front of where the arm's tool stands at its first target, which is reached.
-    out.bench = {cell.nextId++};
-    const Target* known = nullptr;
-    for (const Target& target : cell.targets)
-        if (target.kind == Target::Kind::Pose && !target.pattern) known = &target;
-    const Vec3 at = (worldFromFrame(cell, known->frame) * known->pose).translation;
-    Frame bench{out.bench, "Bench", {}, translated(at), {}};
-    Solid plate;
-    plate.size = {0.2, 0.1, 0.01};
-    PartId part;
-    if (!onPart) bench.solids.push_back(plate);
-    cell.frames.push_back(bench);
-    if (onPart) {
-        Result<Cell> with = addPart(cell, "Plate 1", out.bench, translated({0, 0, 0.02}), &part);
-        cell = std::move(with).value();
-        PartKind kind = *findPartKind(cell, findPart(cell, part)->kind);
-        kind.solids = {plate};
-        cell = *changePartKind(cell, kind);
-    }
-    const BodySurface surface({plate});
-    DrawRule rule;
-    rule.spacing = 0.02;
-    Pattern group;
-    group.name = "Rim";
-    group.content = Pattern::Content::Targets;
-    group.layout = Pattern::Layout::Drawn;
-    group.frame = out.bench;
-    group.arm = arm.id;
-    group.tool = arm.tool;
-    group.configuration = known->configuration;
-    group.drawing.part = part;
-    if (onPart) group.first = translated({0, 0, 0.02});
-    group.drawing.points = *pointsAlong(
-        surface, lineThrough(surface, {surface.nearest({-0.08, 0, 0.005}), surface.nearest({0.08, 0, 0.005})}, false),
-        rule);
-    out.cell = *addPattern(cell, group, &out.seam);
-    return out;
-}
-
-std::vector<const Target*> placesOf(const Cell& cell, PatternId id)
-{
-    std::vector<const Target*> out;
-    for (const Target& target : cell.targets)
-        if (target.pattern == id) out.push_back(&target);
-    return out;
-}
-
-Pose worldOf(const Cell& cell, const Target& target) { return worldFromFrame(cell, target.frame) * target.pose; }
-
-}  // namespace
 
 void RelationsTest::theToolStandsAsLeadAndTiltSay()
 {
@@ -470,7 +392,7 @@ void RelationsTest::filesWithWrongDrawingsAreRefused_data()
     QTest::newRow("a number twice") << "\"number\":1,"
                                     << "\"number\":0,"
                                     << "number 0";
-    QTest::newRow("an older version") << "\"version\": 7"
+    QTest::newRow("an older version") << "\"version\": 8"
                                       << "\"version\": 6"
                                       << "came with version 7";
     QTest::newRow("a lead that lies down") << "\"lead\":0.0,\"tilt\""
@@ -490,219 +412,6 @@ void RelationsTest::filesWithWrongDrawingsAreRefused()
     QVERIFY(!read.ok());
     QVERIFY2(QString::fromStdString(read.error().line()).contains(says),
              qPrintable(QString::fromStdString(read.error().line())));
-}
-
-void RelationsTest::freeWaysStayWithinTheFreedom_data()
-{
-    QTest::addColumn<int>("kind");
-    QTest::addColumn<double>("angle");
-    QTest::addColumn<double>("length");
-    QTest::newRow("fixed") << int(Freedom::Kind::Fixed) << 0.0 << 0.0;
-    QTest::newRow("any turn") << int(Freedom::Kind::Turn) << 0.0 << 0.0;
-    QTest::newRow("cone") << int(Freedom::Kind::Cone) << 0.3 << 0.0;
-    QTest::newRow("slide") << int(Freedom::Kind::Slide) << 0.0 << 0.05;
-    QTest::newRow("part of a turn") << int(Freedom::Kind::Within) << 0.4 << 0.0;
-}
-void RelationsTest::freeWaysStayWithinTheFreedom()
-{
-    QFETCH(int, kind);
-    QFETCH(double, angle);
-    QFETCH(double, length);
-    Cell cell = drawnOnBench().cell;
-    Target target = *placesOf(cell, cell.patterns.back().id)[3];
-    target.freedom = {Freedom::Kind(kind), angle, length, 0};
-    const std::vector<FreeWay> ways = freeWays(cell, target, {});
-    QVERIFY(!ways.empty());
-    double before = INFINITY, taught = -1;
-    for (const FreeWay& way : ways) {
-        QVERIFY(way.margin <= before + 1e-9);
-        before = way.margin;
-        const Pose off = inverse(target.pose) * way.frameFromTcp;
-        const double lean = std::acos(std::clamp((off.rotation * Vec3::UnitZ())[2], -1.0, 1.0));
-        const double turn = axisAngleOf(off.rotation).angle;
-        switch (Freedom::Kind(kind)) {
-        case Freedom::Kind::Fixed: QVERIFY(turn < 1e-9 && off.translation.norm() < 1e-12); break;
-        case Freedom::Kind::Turn: QVERIFY(lean < 1e-7 && off.translation.norm() < 1e-12); break;
-        case Freedom::Kind::Cone: QVERIFY(lean <= angle + 1e-9 && off.translation.norm() < 1e-12); break;
-        case Freedom::Kind::Within: QVERIFY(turn <= angle + 1e-9 && lean < 1e-7); break;
-        case Freedom::Kind::Slide:
-            QVERIFY(std::abs(off.translation[0]) <= length + 1e-12 && turn < 1e-9);
-            QVERIFY(off.translation.tail<2>().norm() < 1e-12);
-            break;
-        }
-        if (turn < 1e-9 && off.translation.norm() < 1e-12) taught = way.margin;
-        // Each can be gone to with that margin.
-        Target own = target;
-        own.pose = way.frameFromTcp;
-        const ArmStation& arm = armOf(cell, own);
-        const Pose is = frameFromTcp(cell, arm, own.frame, way.way.joints);
-        QVERIFY(deviation(is, own.pose).metres < 1e-6);
-        QVERIFY(std::abs(marginOf(cell, *arm.model, way.way.joints) - way.margin) < 1e-12);
-    }
-    QVERIFY(ways.front().margin >= taught);
-}
-
-void RelationsTest::remediesUseTheFreedom()
-{
-    // A target that was moved along its own X until no posture reaches it.
-    Cell cell = drawnOnBench().cell;
-    TargetId id;
-    cell = *copyTarget(cell, placesOf(cell, cell.patterns.back().id)[3]->id, &id);
-    Target moved = *findTarget(cell, id);
-    double by = 0;
-    while (!waysTo(cell, moved).items.empty() && by < 0.9) {
-        by += 0.05;
-        moved.pose = findTarget(cell, id)->pose * translated({by, 0, 0});
-    }
-    QVERIFY(waysTo(cell, moved).items.empty());
-    cell = *setTargetPose(cell, id, moved.pose);
-    cell = mainWith(cell, "    joint to \"" + findTarget(cell, id)->name + "\"\n");
-    const auto offers = [&](const Cell& of) {
-        const CheckResult checked = check(of);
-        for (const Finding& f : checked.findings)
-            if (f.severity == Severity::Blocked && f.target == id) return remediesFor(of, checked, f).offers;
-        return std::vector<Remedy>{};
-    };
-    const auto has = [](const std::vector<Remedy>& all, const char* change) {
-        return std::any_of(all.begin(), all.end(), [&](const Remedy& r) { return r.change == change; });
-    };
-    const std::vector<Remedy> fixed = offers(cell);
-    QVERIFY(!fixed.empty());
-    QVERIFY(!has(fixed, "free-slide"));
-    const std::vector<Remedy> free = offers(*setFreedom(cell, {id}, {Freedom::Kind::Slide, 0, by, 0}));
-    QVERIFY(has(free, "free-slide"));
-    // It comes before what is not free, and stays within what is.
-    QCOMPARE(free.front().change, std::string("free-slide"));
-    const Pose off = inverse(moved.pose) * findTarget(free.front().cell, id)->pose;
-    QVERIFY(std::abs(off.translation[0]) <= by + 1e-9 && off.translation.tail<2>().norm() < 1e-9);
-    QCOMPARE(free.front().blocked, 0);
-}
-
-void RelationsTest::freeTurnsAreTheBestChain()
-{
-    const Drawn d = drawnOnBench();
-    const FreeTurns found = freeTurns(d.cell, *findPattern(d.cell, d.seam));
-    QVERIFY(!found.unreached.has_value());
-    QCOMPARE(found.turns.size(), size_t(9));
-    const Cell cell = *withFreeTurns(d.cell, d.seam);
-    const Arm& arm = *cell.arms.front().model;
-    double margin = 1, travel = 0;
-    JointVector before;
-    for (const Target* target : placesOf(cell, d.seam)) {
-        const Solutions ways = waysTo(cell, *target);
-        const Solution* way = chosenWay(arm, *target, ways.items);
-        QVERIFY(way);
-        margin = std::min(margin, marginOf(cell, arm, way->joints));
-        if (before.size() > 0) {
-            double most = 0;
-            for (int i = 0; i < before.size(); ++i)
-                most = std::max(most, std::abs(before[i] - way->joints[i]) / arm.joints()[size_t(i)].speed);
-            travel += most;
-        }
-        before = way->joints;
-        QCOMPARE(target->freedom.kind, Freedom::Kind::Turn);
-    }
-    QVERIFY(std::abs(margin - found.margin) < 1e-9);
-    QVERIFY(std::abs(travel - found.travel) < 1e-9);
-    // No worse than any one turn kept all along.
-    for (int k = 0; k < 24; k += 3) {
-        Pattern same = *findPattern(d.cell, d.seam);
-        same.drawing.turns = Drawing::Turn::Free;
-        for (SurfacePoint& p : same.drawing.points)
-            p.turn = wrapped(k * 15 * kDegree);
-        const Cell other = *changePattern(d.cell, same);
-        double otherMargin = 1;
-        bool all = true;
-        for (const Target* target : placesOf(other, d.seam)) {
-            const Solutions ways = waysTo(other, *target);
-            const Solution* way = chosenWay(arm, *target, ways.items);
-            all = all && way;
-            if (way) otherMargin = std::min(otherMargin, marginOf(other, arm, way->joints));
-        }
-        if (all && margin < 1.0 / 3) QVERIFY(otherMargin < margin + 0.34);
-    }
-}
-
-void RelationsTest::followingGoesFromPlaceToPlace()
-{
-    const Drawn d = drawnOnBench();
-    const Cell cell = mainWith(d.cell, "    follow Rim over 30 mm with Spray at 50 mm/s\n");
-    const CheckResult checked = check(cell);
-    const ArmTrace& arm = checked.trace.arms.front();
-    // Above, down, on, eight lines, off, up.
-    QCOMPARE(arm.outcomes.size(), size_t(1 + 1 + 1 + 8 + 1 + 1));
-    QVERIFY2(!arm.blockedAt.has_value(),
-             checked.findings.empty()
-                 ? ""
-                 : qPrintable(QString::fromStdString(findingText(cell, checked.findings.front()).line())));
-    const StepId step = cell.routines.back().steps.front().id;
-    std::vector<TargetId> visited;
-    for (const StepOutcome& outcome : arm.outcomes) {
-        QCOMPARE(outcome.step, step);
-        if (outcome.kind == StepKind::Line) visited.push_back(outcome.target);
-    }
-    const std::vector<const Target*> places = placesOf(cell, d.seam);
-    for (size_t i = 0; i < places.size(); ++i)
-        QCOMPARE(visited[i], places[i]->id);
-    // The process is on from the first place to the last.
-    const Process& process = cell.tools.front().processes.front();
-    const auto at = [&](double t) { return signalAt(cell, checked.trace, process.signal, t); };
-    QCOMPARE(at(arm.spans[1].end - 0.01), 0.0);
-    QCOMPARE(at(arm.spans[3].end), 1.0);
-    QCOMPARE(at(arm.spans[10].start + 0.001), 1.0);
-    QCOMPARE(at(checked.trace.duration), 0.0);
-    // At the speed asked for: eight lines of 20 mm.
-    const double seam = arm.spans[10].end - arm.spans[3].start;
-    QVERIFY(seam > 8 * 0.02 / 0.05);
-}
-
-void RelationsTest::followingIsTheSameAsItsSteps()
-{
-    const Drawn d = drawnOnBench();
-    std::string body = "    line to \"Rim 1\" at 50 mm/s\n    process Spray on\n";
-    for (int i = 2; i <= 9; ++i)
-        body += "    line to \"Rim " + std::to_string(i) + "\" at 50 mm/s" + (i < 9 ? " blend 5 mm\n" : "\n");
-    body += "    process Spray off\n";
-    const CheckResult steps = check(mainWith(d.cell, body)),
-                      follow = check(mainWith(d.cell, "    follow Rim with Spray at 50 mm/s blend 5 mm\n"));
-    QVERIFY(!steps.trace.arms.front().blockedAt);
-    QCOMPARE(follow.trace.duration, steps.trace.duration);
-    const CheckResult back = check(mainWith(d.cell, "    follow Rim backwards with Spray at 50 mm/s blend 5 mm\n"));
-    QCOMPARE(back.trace.arms.front().outcomes.front().target, placesOf(d.cell, d.seam).back()->id);
-    // A closed one comes back to where it began.
-    Pattern closed = *findPattern(d.cell, d.seam);
-    closed.drawing.closed = true;
-    const CheckResult round = check(mainWith(*changePattern(d.cell, closed), "    follow Rim at 50 mm/s\n"));
-    QCOMPARE(round.trace.arms.front().outcomes.back().target, placesOf(d.cell, d.seam).front()->id);
-}
-
-void RelationsTest::followingIsTypedAndPrinted()
-{
-    const Drawn d = drawnOnBench();
-    for (const char* text :
-         {"follow Rim at 50 mm/s", "follow Rim backwards over 30 mm with Spray at 40 mm/s blend 2 mm",
-          "follow Rim over 12.5 mm at 100 mm/s acceleration 50 %, may touch Bench"}) {
-        const Result<Step> step = typedStep(d.cell, text);
-        QVERIFY2(step.ok(), step.ok() ? "" : qPrintable(QString::fromStdString(step.error().line())));
-        QCOMPARE(QString::fromStdString(stepText(d.cell, *step)), QString(text));
-    }
-    QVERIFY(QString::fromStdString(typedStep(d.cell, "follow Nothing").error().line()).contains("pattern"));
-    QVERIFY(QString::fromStdString(typedStep(d.cell, "follow Rim with Nothing").error().line()).contains("process"));
-    QVERIFY(!typedStep(d.cell, "follow Rim at 0 mm/s").ok());
-}
-
-void RelationsTest::unreachablePointsAreNamed()
-{
-    const Drawn d = drawnOnBench();
-    const Cell far = *setFramePose(d.cell, d.bench, translated({9, 0, 0.5}));
-    const Result<Cell> turns = withFreeTurns(far, d.seam);
-    QVERIFY(!turns.ok());
-    QVERIFY(QString::fromStdString(turns.error().line()).contains("point 1 of \"Rim\""));
-    const Cell with = mainWith(far, "    follow Rim at 50 mm/s\n");
-    const CheckResult checked = check(with);
-    QVERIFY(checked.count(Severity::Blocked) > 0);
-    QVERIFY2(QString::fromStdString(findingText(with, checked.findings.front()).line()).contains("Rim"),
-             qPrintable(QString::fromStdString(findingText(with, checked.findings.front()).line())));
 }
 
 TOPIKOS_TEST(RelationsTest)

@@ -1,6 +1,7 @@
 #include "core/reach/send.h"
 
 #include "core/cell/edit_steps.h"
+#include "core/cell/edit_targets.h"
 #include "core/check/check.h"
 #include "core/check/margin.h"
 #include "core/simulate/trace.h"
@@ -98,8 +99,11 @@ void SendTest::strokesGripAndSetDown()
         QVERIFY(!found.ways.empty());
         TargetId target;
         cell = takePoseTarget(cell, arm, frame, found.ways.front().postures.front(), name, &target).value();
+        for (const bool retract : {false, true})
+            cell = setApproach(cell, {target}, retract, {.far = 0.1}).value();
+        const Target& taught = *findTarget(cell, target);
         cell = insertSteps(cell, routine, findRoutine(cell, routine)->steps.size(),
-                           grips ? gripStroke(target, 0.1) : releaseStroke(target, 0.1))
+                           grips ? gripStroke(taught) : releaseStroke(taught))
                    .value();
     };
     const FrameId rack = frameNamed(cell, "Drying rack");

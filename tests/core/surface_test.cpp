@@ -17,6 +17,8 @@ class SurfaceTest : public QObject {
 private Q_SLOTS:
     void normalsAreThoseOfTheSurface_data();
     void normalsAreThoseOfTheSurface();
+    void roundSolidsAreRoundAndInPlace_data();
+    void roundSolidsAreRoundAndInPlace();
     void noisyMeshesHaveSmoothNormals();
     void normalsStopAtSharpEdges();
     void raysHitWhatTheyShould();
@@ -135,6 +137,50 @@ void SurfaceTest::normalsAreThoseOfTheSurface()
     }
     QVERIFY2(worst < 0.5, qPrintable(QString("%1°").arg(worst)));
     QVERIFY(worst > 0);
+}
+
+void SurfaceTest::roundSolidsAreRoundAndInPlace_data()
+{
+    QTest::addColumn<int>("kind");
+    QTest::addColumn<double>("diameter");
+    for (const double diameter : {0.02, 0.1, 0.3}) {
+        QTest::addRow("cylinder of %g mm", 1000 * diameter) << int(Solid::Kind::Cylinder) << diameter;
+        QTest::addRow("cone of %g mm", 1000 * diameter) << int(Solid::Kind::Cone) << diameter;
+        QTest::addRow("ball of %g mm", 1000 * diameter) << int(Solid::Kind::Sphere) << diameter;
+    }
+}
+void SurfaceTest::roundSolidsAreRoundAndInPlace()
+{
+    QFETCH(int, kind);
+    QFETCH(double, diameter);
+    Solid solid;
+    solid.kind = Solid::Kind(kind);
+    solid.pose = Pose{{0.3, -0.2, 0.5}, Quat(Eigen::AngleAxisd(0.7, Vec3(1, 2, -1).normalized()))};
+    const bool cone = solid.kind == Solid::Kind::Cone, ball = solid.kind == Solid::Kind::Sphere;
+    solid.size = {diameter, cone ? 0.5 * diameter : diameter, ball ? diameter : 0.2};
+    const BodySurface surface({solid});
+    std::mt19937_64 random(5);
+    std::uniform_real_distribution<double> real(0, 1);
+    double worstPlace = 0, worstNormal = 0;
+    for (int i = 0; i < 300; ++i) {
+        const double a = 2 * kPi * real(random), v = 0.1 + 0.8 * real(random);
+        const Vec3 round(std::cos(a), std::sin(a), 0);
+        Vec3 at, normal;
+        if (ball) {
+            const double h = 2.4 * (v - 0.5);
+            normal = std::cos(h) * round + std::sin(h) * Vec3::UnitZ();
+            at = 0.5 * diameter * normal;
+        } else {
+            const double upper = 0.5 * solid.size[1], lower = 0.5 * solid.size[0];
+            at = (lower + v * (upper - lower)) * round + 0.2 * (v - 0.5) * Vec3::UnitZ();
+            normal = (0.2 * round + (lower - upper) * Vec3::UnitZ()).normalized();
+        }
+        const SurfaceSpot spot = surface.nearest(solid.pose * at);
+        worstPlace = std::max(worstPlace, (spot.at - solid.pose * at).norm());
+        worstNormal = std::max(worstNormal, degreesBetween(surface.normal(spot), solid.pose.rotation * normal));
+    }
+    QVERIFY2(worstPlace < (ball ? 4e-5 : 2e-5), qPrintable(QString("%1 mm").arg(1000 * worstPlace)));
+    QVERIFY2(worstNormal < 0.5, qPrintable(QString("%1°").arg(worstNormal)));
 }
 
 void SurfaceTest::noisyMeshesHaveSmoothNormals()

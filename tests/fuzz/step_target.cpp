@@ -12,7 +12,7 @@ const Cell& hardNames()
     static const Cell cell = [] {
         Cell c = openCell(TOPIKOS_EXAMPLES "/glazing-line-on-a-rail.topikos").value();
         const char* names[] = {"over",  "to", "Rack",    "Rack at", "at 20 %",
-                               "12 mm", "\"", "a \"b\"", "off",     "Rack at 3"};
+                               "12 mm", "\"", "a \"b\"", "off",     "Rack at 3", "near", "approach of Rack"};
         for (size_t i = 0; i < std::min(std::size(names), c.targets.size()); ++i)
             c.targets.at(i).name = names[i];
         for (size_t i = 0; i < c.signals.size(); ++i)

@@ -203,8 +203,19 @@ Vec3 tcpAlong(const Cell& cell, const ArmStation& arm, const StepOutcome& outcom
     return worldFromTcp(cell, arm, posture, outcome.axesAlong(fraction)).translation;
 }
 
-/// How far off the tool's axis, or the vertical, the TCP goes at the begin or end of a move; nothing when it hardly
-/// moves. `away`: against the tool's axis and upwards.
+/// Which way a target says that the tool comes to it, or leaves it, in the world; zero when it says none.
+Vec3 saidWay(const Cell& cell, const StepOutcome& outcome, bool away)
+{
+    const Target* target = findTarget(cell, outcome.target);
+    if (!target || target->kind != Target::Kind::Pose) return Vec3::Zero();
+    const AxisValues axes = outcome.axesAlong(1);
+    const auto at = [&](Stage stage) { return frameFromTarget(cell, *target, {0, stage}, axes).translation; };
+    const Vec3 way = away ? at(Stage::Retract) - at(Stage::Over) : at(Stage::Over) - at(Stage::Approach);
+    return way.norm() > 0 ? Vec3(worldFromFrame(cell, target->frame, axes).rotation * way.normalized()) : Vec3::Zero();
+}
+
+/// How far off the tool's axis, the vertical, and the way that the target says, the TCP goes at the begin or end of a
+/// move; nothing when it hardly moves. `away`: against the tool's axis and upwards.
 std::optional<double> angleOff(const Cell& cell, const ArmStation& arm, const StepOutcome& outcome, bool away)
 {
     if (!outcome.move || outcome.blocks()) return std::nullopt;
@@ -221,7 +232,8 @@ std::optional<double> angleOff(const Cell& cell, const ArmStation& arm, const St
     const Vec3 way = (away ? other - here : here - other).normalized();
     const JointVector posture = outcome.move->at(*arm.model, edge);
     const Vec3 tool = worldFromTcp(cell, arm, posture, outcome.axesAlong(edge)).rotation * Vec3::UnitZ();
-    const double straight = away ? std::max(-way.dot(tool), way[2]) : std::max(way.dot(tool), -way[2]);
+    const double straight =
+        std::max({(away ? -1 : 1) * way.dot(tool), (away ? 1 : -1) * way[2], way.dot(saidWay(cell, outcome, away))});
     return std::acos(std::clamp(straight, -1.0, 1.0));
 }
 
@@ -333,8 +345,8 @@ FindingText textOf(const AdviceFact& fact, const Wording& words)
                 fmt::format("{}, its neighbour, is never used.", other ? other->name : "")};
     case Rule::AdviceNoApproach:
         return {words.subject + " grips without an approach",
-                fmt::format("The last {} come from the side: {} off the tool's axis, and off the vertical. Let a line "
-                            "come from over the place.",
+                fmt::format("The last {} come from the side: {} off the tool's axis, and off the vertical and its "
+                            "approach. Let a line come from over the place, or give the target another approach.",
                             mm(kNear), deg(fact.amount))};
     case Rule::AdviceJointIntoGrip:
         return {words.subject + " goes by joints to where the next step grips",
@@ -347,10 +359,11 @@ FindingText textOf(const AdviceFact& fact, const Wording& words)
                 "There is nothing more to take; leave it out, or release the part before."};
     case Rule::AdviceNothingHeld: return {words.subject + " releases nothing", "The gripper holds no part there."};
     case Rule::AdviceSideways:
-        return {words.subject + " takes the part away sideways",
-                fmt::format("Its first {} are {} off the tool's axis, and off the vertical: the part is dragged over "
-                            "what it lies on. Lift it first.",
-                            mm(kNear), deg(fact.amount))};
+        return {
+            words.subject + " takes the part away sideways",
+            fmt::format("Its first {} are {} off the tool's axis, and off the vertical and its retract: the part is "
+                        "dragged over what it lies on. Lift it first, or give the target another retract.",
+                        mm(kNear), deg(fact.amount))};
     case Rule::AdviceEndlessWait:
         return {words.subject + " can wait for ever",
                 fmt::format("Nothing makes \"{}\" what it waits for. Wire a device to it, set it in a routine, or give "
