@@ -11,6 +11,19 @@
 
 namespace topikos {
 
+namespace {
+
+/// A departure in few words: "+30°", "-50.0 mm X", "lean 10°, +30°".
+QString shortWords(QString words)
+{
+    for (const auto& [from, to] :
+         {std::pair("turned by ", ""), {"moved by ", ""}, {" along ", " "}, {"leaning by ", "lean "}})
+        words.replace(from, to);
+    return words;
+}
+
+}  // namespace
+
 WaysCards::WaysCards(Session& session, QWidget* parent) : QWidget(parent), m_session(session)
 {
     auto* column = new QVBoxLayout(this);
@@ -41,6 +54,8 @@ WaysCards::WaysCards(Session& session, QWidget* parent) : QWidget(parent), m_ses
     column->addLayout(head);
     m_grid = new QGridLayout;
     m_grid->setSpacing(3);
+    for (const int side : {0, 1})
+        m_grid->setColumnStretch(side, 1);
     column->addLayout(m_grid);
     for (int i = 0; i < 16; ++i) {
         auto* card = new QPushButton(this);
@@ -48,6 +63,7 @@ WaysCards::WaysCards(Session& session, QWidget* parent) : QWidget(parent), m_ses
         card->setCheckable(true);
         card->setFont(textFont(11));
         card->setStyleSheet("padding: 1px 2px; font-size: 11px;");
+        card->setSizePolicy(QSizePolicy::Ignored, QSizePolicy::Fixed);  // long words must not widen the panel
         card->installEventFilter(this);
         connect(card, &QPushButton::clicked, this, [this, i] {
             if (i >= int(m_ways.size())) return;
@@ -138,14 +154,19 @@ void WaysCards::fill()
         const Joint& tight = m_session.arm().joints()[size_t(std::max(0, margin.joint))];
         const QString left =
             tight.kind == JointKind::Revolute ? degreeText(margin.value, 0) : lengthText(margin.value, 0) + " mm";
-        card->setText(named ? QString("%1 %2%3  %4")
-                                  .arg(c.shoulderBack ? "Back" : "Front", c.elbowDown ? "down" : "up",
-                                       c.wristTurned ? " turned" : "", left)
-                            : QString("Way %1  %2").arg(i + 1).arg(left));
+        const QString which = named
+                                  ? QString("%1 %2%3").arg(c.shoulderBack ? "Back" : "Front",
+                                                           c.elbowDown ? "down" : "up", c.wristTurned ? " turned" : "")
+                                  : QString("Way %1").arg(i + 1);
+        const QString line = which + "  " + left;
+        constexpr qsizetype fits = 19;
+        card->setStyleSheet(
+            QString("padding: 1px 2px; font-size: %1px;").arg(i < m_plain && line.size() > fits ? 10 : 11));
+        card->setText(line);
         if (i >= m_plain) {
             // In that configuration, where its freedom has the most margin.
             const FreeWay& free = m_free[i - m_plain];
-            card->setText(card->text() + "\n" + text(free.words));
+            card->setText(which + "\n" + shortWords(text(free.words)) + "  " + left);
             card->setChecked(false);
             card->setToolTip(QString("Within its freedom, %1: margin %2 %, %3 left to the range end of joint %4. Click "
                                      "to choose it for the target.")

@@ -176,7 +176,8 @@ void MainWindow::buildHead()
     plans->addAction(typed);
     m_plan->setMenu(plans);
     m_command = new CommandField([this] { return commands(); }, head);
-    m_command->setFixedWidth(176);
+    m_command->setMinimumWidth(96);  // the chips before it come first
+    m_command->setMaximumWidth(176);
     row->addWidget(m_command);
     setMenuWidget(nullptr);
     auto* top = new QWidget(this);

@@ -12,6 +12,7 @@
 #include <QHelpEvent>
 #include <QToolTip>
 #include <QPushButton>
+#include <QScrollArea>
 #include <QAbstractItemView>
 
 using namespace topikos;
@@ -217,13 +218,16 @@ void ApproachWindowTest::cardsShowWhatTheFreedomAllows()
         return shown;
     };
     const int plain = cards();
+    const int width = child<QScrollArea>("instruments")->widget()->minimumSizeHint().width();
     QVERIFY(plain > 0);
     QVERIFY(session().edit("Free", [&](const Cell& c) {
         return setFreedom(c, {id}, {Freedom::Kind::Slide, 0, 0.05, 0});
     }));
     QTRY_VERIFY(cards() > plain);
     auto* card = child<QPushButton>(QString("way%1").arg(plain));
-    QVERIFY2(card->text().contains("moved by"), qPrintable(card->text()));
+    QVERIFY2(card->text().contains(" mm X"), qPrintable(card->text()));
+    // However long the words, the panel keeps its width.
+    QCOMPARE(child<QScrollArea>("instruments")->widget()->minimumSizeHint().width(), width);
     QVERIFY2(card->toolTip().contains("Within its freedom"), qPrintable(card->toolTip()));
     const Pose before = findTarget(session().cell(), id)->pose;
     card->click();
