@@ -110,6 +110,7 @@ TargetTable::TargetTable(Session& session, QWidget* parent) : QWidget(parent), m
     m_view->setModel(m_model);
     m_view->setItemDelegate(new TypedDelegate(this));
     m_view->setSelectionMode(QAbstractItemView::ExtendedSelection);
+    m_view->setTabKeyNavigation(false);  // Tab goes on from the table; while a cell is typed into, to the next cell
     m_view->setWordWrap(false);
     m_view->setAlternatingRowColors(true);
     m_view->verticalHeader()->setDefaultSectionSize(21);

@@ -380,7 +380,21 @@ void TargetTableTest::keysOfTheTableAreItsOwn()
     QVERIFY(QApplication::clipboard()->text().startsWith("name\t"));
     QTest::keySequence(table(), QKeySequence::Paste);
     QCOMPARE(session().routine().steps.size(), steps);
-    // Tab goes on to the next cell, Escape leaves what was typed.
+    // Tab leaves the table; while a cell is typed into it goes on to the next one.
+    QTest::keyClick(table(), Qt::Key_Tab);
+    QVERIFY(!table()->hasFocus());
+    table()->setFocus();
+    table()->setCurrentIndex(at("Tile pick", Model::X));
+    table()->edit(at("Tile pick", Model::X));
+    QTRY_VERIFY(table()->findChild<QLineEdit*>());
+    table()->findChild<QLineEdit*>()->selectAll();
+    QTest::keyClicks(table()->findChild<QLineEdit*>(), "77");
+    QTest::keyClick(table()->findChild<QLineEdit*>(), Qt::Key_Tab);
+    QTRY_COMPARE(table()->currentIndex(), at("Tile pick", Model::Y));
+    QVERIFY(std::abs(target("Tile pick").pose.translation[0] - 0.077) < 1e-12);
+    QTRY_VERIFY(table()->findChild<QLineEdit*>());
+    QTest::keyClick(table()->findChild<QLineEdit*>(), Qt::Key_Escape);
+    // Escape leaves what was typed.
     const Cell before = session().cell();
     table()->edit(at("Tile pick", Model::X));
     auto* editor = table()->findChild<QLineEdit*>();
