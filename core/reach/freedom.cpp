@@ -10,8 +10,10 @@
 #include <fmt/format.h>
 
 #include <algorithm>
+#include <array>
 #include <cmath>
 #include <numbers>
+#include <set>
 
 namespace topikos {
 
@@ -93,70 +95,135 @@ FreeTurns freeTurns(const Cell& cell, const Pattern& pattern, const std::functio
     }
     const size_t points = at.size();
     const auto own = [](const State& s) { return std::max(0.0, 1 - 3 * s.margin); };
+    using Edge = std::array<size_t, 3>;  // a point, and states of it and of the one after it
+    std::set<Edge> broken;               // lines that are left out
+    const auto isBroken = [&](size_t i, size_t from, size_t to) {
+        return !broken.empty() && broken.contains({i, from, to});
+    };
     // From the first point to the last; from one state of the first alone, if one is given.
     const auto walk = [&](std::optional<size_t> start) {
         for (size_t k = 0; k < at.front().size(); ++k)
             at.front()[k].cost = !start || *start == k ? own(at.front()[k]) : INFINITY;
         for (size_t i = 1; i < points; ++i)
-            for (State& state : at[i]) {
+            for (size_t n = 0; n < at[i].size(); ++n) {
+                State& state = at[i][n];
                 state.cost = INFINITY;
                 for (size_t k = 0; k < at[i - 1].size(); ++k) {
                     const State& before = at[i - 1][k];
-                    if (!(before.cost < state.cost) || !follows(before, state)) continue;
+                    if (!(before.cost < state.cost) || !follows(before, state) || isBroken(i - 1, k, n)) continue;
                     const double cost = before.cost + travel(before.way.joints, state.way.joints);
                     if (cost < state.cost) state.cost = cost, state.from = k;
                 }
                 state.cost += own(state);
             }
     };
-    const auto cheapest = [&](const std::function<double(const State&)>& further) {
+    const auto cheapest = [&](const std::function<double(size_t)>& further) {
         size_t best = 0;
         double least = INFINITY;
         for (size_t k = 0; k < at.back().size(); ++k)
-            if (const double cost = at.back()[k].cost + further(at.back()[k]); cost < least) best = k, least = cost;
+            if (const double cost = at.back()[k].cost + further(k); cost < least) best = k, least = cost;
         return std::pair(best, least);
     };
-    walk({});
-    auto [k, cost] = cheapest([](const State&) { return 0.0; });
-    if (seam && pattern.drawing.closed && points > 2 && std::isfinite(cost)) {
-        // Back where it began: from the states of the first point in the order of their margin.
-        std::vector<size_t> starts(at.front().size());
-        for (size_t i = 0; i < starts.size(); ++i)
-            starts[i] = i;
-        std::stable_sort(starts.begin(), starts.end(),
-                         [&](size_t a, size_t b) { return at.front()[a].margin > at.front()[b].margin; });
-        double best = INFINITY;
-        size_t first = 0;
-        constexpr size_t tries = 48;
-        const auto home = [&](size_t start) {
-            return [&, start](const State& last) {
-                const State& begin = at.front()[start];
-                return follows(last, begin) ? travel(last.way.joints, begin.way.joints) : INFINITY;
+    const bool closed = seam && pattern.drawing.closed && points > 2;
+    // The states of the cheapest way; empty when there is none.
+    const auto solve = [&]() -> std::vector<size_t> {
+        walk({});
+        auto [k, cost] = cheapest([](size_t) { return 0.0; });
+        if (closed && std::isfinite(cost)) {
+            // Back where it began: from the states of the first point in the order of their margin.
+            std::vector<size_t> starts(at.front().size());
+            for (size_t i = 0; i < starts.size(); ++i)
+                starts[i] = i;
+            std::stable_sort(starts.begin(), starts.end(),
+                             [&](size_t a, size_t b) { return at.front()[a].margin > at.front()[b].margin; });
+            double best = INFINITY;
+            size_t first = 0;
+            constexpr size_t tries = 48;
+            const auto home = [&](size_t start) {
+                return [&, start](size_t last) {
+                    const State &end = at.back()[last], &begin = at.front()[start];
+                    return follows(end, begin) && !isBroken(points - 1, last, start)
+                               ? travel(end.way.joints, begin.way.joints)
+                               : INFINITY;
+                };
             };
+            for (size_t n = 0; n < std::min(tries, starts.size()) && !(stop && stop()); ++n) {
+                walk(starts[n]);
+                if (const double round = cheapest(home(starts[n])).second; round < best)
+                    best = round, first = starts[n];
+            }
+            cost = best;
+            if (std::isfinite(best)) {
+                walk(first);
+                k = cheapest(home(first)).first;
+            }
+        }
+        if (!std::isfinite(cost)) return {};
+        std::vector<size_t> chain(points);
+        for (size_t i = points; i-- > 0; k = at[i][k].from)
+            chain[i] = k;
+        return chain;
+    };
+    // Whether the line to the next point is reached all along in the same way, looked at a few times.
+    const auto reachedBetween = [&](const Pose& from, const Pose& to, const State& a, const State& b) {
+        constexpr int looks = 4;
+        const auto goesOn = [&](const JointVector& q, const JointVector& next) {
+            for (int k = 0; k < q.size(); ++k) {
+                const double by = next[k] - q[k];
+                const bool turns = arm.joints()[size_t(k)].kind == JointKind::Revolute;
+                if (std::abs(turns ? wrapped(by) : by) > kPi / 2) return false;
+            }
+            return true;
         };
-        for (size_t n = 0; n < std::min(tries, starts.size()) && !(stop && stop()); ++n) {
-            walk(starts[n]);
-            if (const double round = cheapest(home(starts[n])).second; round < best) best = round, first = starts[n];
+        JointVector before = a.way.joints;
+        for (int n = 1; n < looks; ++n) {
+            const double s = double(n) / looks;
+            target.pose = {(1 - s) * from.translation + s * to.translation, from.rotation.slerp(s, to.rotation)};
+            const Solutions found = waysTo(cell, target, {}, &before, pattern.axes);
+            const Solution* next = arm.hasBranches() ? like(arm, found.items, before) : nearestTo(found.items, before);
+            if (!next || !goesOn(before, next->joints)) return false;
+            before = next->joints;
         }
-        cost = best;
-        if (std::isfinite(best)) {
-            walk(first);
-            k = cheapest(home(first)).first;
+        return goesOn(before, b.way.joints);
+    };
+    const auto poseOf = [&](size_t i, const State& state) {
+        plain.drawing.points[i].turn = state.turn;
+        return plain.first * bodyFromTcp(plain.drawing, i);
+    };
+    // Where a line is not reached all along, all ways over it are looked at, and another chain is found.
+    std::vector<size_t> chain;
+    std::set<size_t> looked;
+    for (bool whole = false; !whole;) {
+        chain = solve();
+        if (stop && stop()) return FreeTurns{};
+        if (chain.empty()) {
+            out.parted = true;
+            return out;
         }
-    }
-    if (!std::isfinite(cost)) {
-        out.parted = true;
-        return out;
+        whole = true;
+        for (size_t i = 0; seam && i < (closed ? points : points - 1); ++i) {
+            const size_t n = (i + 1) % points;
+            const auto isReached = [&](size_t a, size_t b) {
+                const State &from = at[i][a], &to = at[n][b];
+                return reachedBetween(poseOf(i, from), poseOf(n, to), from, to);
+            };
+            if (looked.contains(i) || isReached(chain[i], chain[n])) continue;
+            looked.insert(i);
+            whole = false;
+            for (size_t a = 0; a < at[i].size(); ++a) {
+                if (stop && stop()) return FreeTurns{};
+                for (size_t b = 0; b < at[n].size(); ++b)
+                    if (follows(at[i][a], at[n][b]) && !isReached(a, b)) broken.insert({i, a, b});
+            }
+        }
     }
     out.margin = 1;
-    for (size_t i = at.size(); i-- > 0;) {
-        const State& state = at[i][k];
-        out.turns.insert(out.turns.begin(), state.turn);
-        out.ways.insert(out.ways.begin(), state.way);
+    for (size_t i = 0; i < points; ++i) {
+        const State& state = at[i][chain[i]];
+        out.turns.push_back(state.turn);
+        out.ways.push_back(state.way);
         out.margin = std::min(out.margin, state.margin);
-        if (i == 0) break;
-        out.travel += travel(at[i - 1][state.from].way.joints, state.way.joints);
-        k = state.from;
+        if (i > 0) out.travel += travel(at[i - 1][chain[i - 1]].way.joints, state.way.joints);
     }
     return out;
 }

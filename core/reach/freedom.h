@@ -17,7 +17,8 @@ struct FreeTurns {
 };
 /// Shortest path over 24 turns and all ways of each point: least travel of the joints, where a margin below a third
 /// costs as much as going on for up to a second more. Seams stay in one configuration without a joint going round, and
-/// closed ones come back to how they began. `stop` ends it early with nothing of use when it returns true.
+/// closed ones come back to how they began; between the points of a seam the line is looked at three times, and a way
+/// that is not reached there is left out. `stop` ends it early with nothing of use when it returns true.
 FreeTurns freeTurns(const Cell& cell, const Pattern& pattern, const std::function<bool()>& stop = {});
 
 /// Gives a drawn group such turns and ways, as one edit. Refused when a point is not reached, with what it lacks, or

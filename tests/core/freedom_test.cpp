@@ -26,6 +26,7 @@ private Q_SLOTS:
     void theCheckSaysWhatTheFreedomAllows();
     void remediesUseTheFreedom();
     void freeTurnsAreTheBestChain();
+    void freeTurnsLookBetweenThePoints();
     void followingGoesFromPlaceToPlace();
     void followingIsTheSameAsItsSteps();
     void followingByApproachAndRetract();
@@ -262,6 +263,67 @@ void FreedomTest::freeTurnsAreTheBestChain()
         }
         if (all && margin < 1.0 / 3) QVERIFY(otherMargin < margin + 0.34);
     }
+}
+
+void FreedomTest::freeTurnsLookBetweenThePoints()
+{
+    // Two points as far from the arm as it must be to fold to them, and the line between them comes nearer to it.
+    const Cell cell = programCell(2, 1);
+    const ArmStation& arm = cell.arms.front();
+    const Pose base = worldFromBase(cell, arm);
+    const auto group = [&](double radius, double height, double angle) {
+        Pattern out;
+        out.name = "Across";
+        out.content = Pattern::Content::Targets;
+        out.layout = Pattern::Layout::Drawn;
+        out.arm = arm.id;
+        out.tool = arm.tool;
+        for (const double side : {-1.0, 1.0}) {
+            SurfacePoint point;
+            point.number = std::uint32_t(out.drawing.points.size());
+            point.at = base * Vec3(radius * std::cos(angle), side * radius * std::sin(angle), height);
+            out.drawing.points.push_back(point);
+        }
+        out.drawing.turns = Drawing::Turn::Free;
+        return out;
+    };
+    const auto reachedAt = [&](const Vec3& place) {
+        Target target;
+        target.arm = arm.id;
+        target.tool = arm.tool;
+        for (int k = 0; k < 24; ++k) {
+            target.pose = {place, Quat(0, 1, 0, 0) * Quat(Eigen::AngleAxisd(k * 15 * kDegree, Vec3::UnitZ()))};
+            if (!waysTo(cell, target).items.empty()) return true;
+        }
+        return false;
+    };
+    size_t whole = 0, parted = 0;
+    for (double height = 0.1; height < 1.0; height += 0.1)
+        for (double radius = 0.25; radius < 1.2; radius += 0.05) {
+            const Pattern across = group(radius, height, 40 * kDegree);
+            const Vec3 a = across.drawing.points[0].at, b = across.drawing.points[1].at;
+            if (!reachedAt(a) || !reachedAt(b)) continue;
+            PatternId id;
+            const Cell with = *addPattern(cell, across, &id);
+            const FreeTurns found = freeTurns(with, *findPattern(with, id));
+            const bool between =
+                reachedAt(0.75 * a + 0.25 * b) && reachedAt(0.5 * (a + b)) && reachedAt(0.25 * a + 0.75 * b);
+            if (!between) {
+                QVERIFY(found.parted);
+                ++parted;
+            } else if (!found.parted) {
+                // The step that follows it does not stop for reach or range.
+                ++whole;
+                const Result<Cell> turned = withTurns(with, id, found);
+                QVERIFY(turned.ok());
+                const CheckResult checked =
+                    check(mainWith(*turned, "    follow Across over 20 mm at 50 mm/s\n"), {.contact = false});
+                for (const StepOutcome& outcome : checked.trace.arms.front().outcomes)
+                    if (outcome.target == placesOf(*turned, id).back()->id && outcome.move && outcome.move->stop)
+                        QVERIFY(outcome.move->stop->why != LineStop::Why::OutOfReach);
+            }
+        }
+    QVERIFY2(parted > 0 && whole > 5, qPrintable(QString("%1 parted, %2 whole").arg(parted).arg(whole)));
 }
 
 void FreedomTest::followingGoesFromPlaceToPlace()
