@@ -229,7 +229,9 @@ void TargetTable::showBroken(const QStringList& lines)
     m_broken->setToolTip(lines.mid(0, 40).join('\n'));
     const size_t right = m_read->changed + m_read->added;
     m_rest->setEnabled(right > 0);
-    m_rest->setText(right > 0 ? QString("Take the other %1").arg(right) : QString("Take the others"));
+    m_rest->setText(right == 1  ? QString("Take the other row")
+                    : right > 1 ? QString("Take the other %1 rows").arg(right)
+                                : QString("Take the others"));
 }
 
 void TargetTable::take(const TargetsRead& read)

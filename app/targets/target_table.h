@@ -7,8 +7,6 @@
 #include <QPushButton>
 #include <QTableView>
 
-#include <optional>
-
 namespace topikos {
 
 struct TargetsRead;

@@ -342,7 +342,7 @@ void TargetTableTest::brokenRowsAreNamedAndTheRestIsKept()
     QVERIFY(!bar->isVisible());
     QVERIFY(session().cell() == before);
     paste(words);
-    QCOMPARE(child<QPushButton>("tableRest")->text(), QString("Take the other 1"));
+    QCOMPARE(child<QPushButton>("tableRest")->text(), QString("Take the other row"));
     child<QPushButton>("tableRest")->click();
     QVERIFY(!bar->isVisible());
     QVERIFY(std::abs(target("Rack place").pose.translation[0] - 0.009) < 1e-12);
