@@ -19,8 +19,6 @@ namespace topikos::cli {
 
 namespace {
 
-constexpr double kEdgeWithin = 0.03;  // an edge this near to the place is meant [m]
-
 Error wrong(const char* code, std::string message, const char* remedy)
 {
     return {code, std::move(message), "", remedy};
@@ -59,7 +57,9 @@ Result<Drawing> drawn(const BodySurface& surface, const DrawOptions& options)
     } else {
         line = edgeLine(surface, spots.front(), kEdgeWithin);
         if (!line)
-            return wrong("cli.edge", "no sharp edge or rim is within 30 mm of the place", "Name one nearer to it.");
+            return wrong("cli.edge",
+                         fmt::format("no sharp edge or rim is within {:.0f} mm of the place", millimetres(kEdgeWithin)),
+                         "Name one nearer to it.");
         out.closed = line->closed && out.seam;
     }
     Result<std::vector<SurfacePoint>> points = pointsAlong(surface, *line, rule);

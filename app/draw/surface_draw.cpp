@@ -17,8 +17,7 @@ namespace topikos {
 
 namespace {
 
-constexpr double kEdgeWithin = 0.03;  // an edge this near to a click is meant [m]
-constexpr double kDragStep = 0.002;   // a dragged line gets a corner after so much [m]
+constexpr double kDragStep = 0.002;  // a dragged line gets a corner after so much [m]
 
 // How groups are drawn is remembered; a lead or an offset is of the one group.
 DrawSettings keptSettings()

@@ -1,6 +1,7 @@
 #include "app/instruments/ways_cards.h"
 
 #include "app/session/text.h"
+#include "app/targets/target_commands.h"
 #include "app/theme/theme.h"
 
 #include <QEvent>
@@ -70,12 +71,8 @@ WaysCards::WaysCards(Session& session, QWidget* parent) : QWidget(parent), m_ses
             const Solution way = m_ways[size_t(i)];
             const TargetId id = m_session.selected<TargetId>();
             if (id && size_t(i) >= m_plain) {
-                const FreeWay free = m_free[size_t(i) - m_plain];
-                m_session.edit("Choose within the freedom of " + text(findTarget(m_session.cell(), id)->name),
-                               [=](const Cell& cell) -> Result<Cell> {
-                                   Result<Cell> moved = setTargetPose(cell, id, free.frameFromTcp);
-                                   return moved ? setTargetWay(*moved, id, free.way) : moved;
-                               });
+                const FreeWay free = m_free[size_t(i) - m_plain];  // the edit fills them anew
+                takeWithin(m_session, id, free);
             } else if (id) {
                 const Target& target = *findTarget(m_session.cell(), id);
                 const bool changes = keepsPosture(m_session.arm())
@@ -131,7 +128,8 @@ void WaysCards::fill()
     m_ways = found.items;
     m_plain = m_ways.size();
     m_free.clear();
-    if (ofTarget && target->freedom.kind != Freedom::Kind::Fixed)
+    // Places of patterns are where these say.
+    if (ofTarget && !target->pattern && target->freedom.kind != Freedom::Kind::Fixed)
         for (FreeWay& free : freeWayOfEach(cell, *target, axes)) {
             // As taught it is among the others.
             if (free.departure == 0 || m_ways.size() == m_cards.size()) continue;

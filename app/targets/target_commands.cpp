@@ -5,7 +5,6 @@
 #include "core/cell/step_tree.h"
 #include "core/cell/typed_move.h"
 #include "core/check/by_hand.h"
-#include "core/reach/freedom.h"
 
 #include <QCursor>
 #include <QMenu>
@@ -30,6 +29,15 @@ QString countText(size_t n) { return n == 1 ? QString("1 target") : QString("%1 
 
 }  // namespace
 
+bool takeWithin(Session& session, TargetId id, const FreeWay& chosen)
+{
+    return session.edit("Choose within the freedom of " + text(findTarget(session.cell(), id)->name),
+                        [&](const Cell& cell) -> Result<Cell> {
+                            Result<Cell> moved = setTargetPose(cell, id, chosen.frameFromTcp);
+                            return moved ? setTargetWay(*moved, id, chosen.way) : moved;
+                        });
+}
+
 void bestWithin(Session& session, TargetId id)
 {
     const Target* target = findTarget(session.cell(), id);
@@ -41,11 +49,7 @@ void bestWithin(Session& session, TargetId id)
         return;
     }
     const FreeWay best = ways.front();
-    if (!session.edit("Choose within the freedom of " + name, [&](const Cell& cell) -> Result<Cell> {
-            Result<Cell> moved = setTargetPose(cell, id, best.frameFromTcp);
-            return moved ? setTargetWay(*moved, id, best.way) : moved;
-        }))
-        return;
+    if (!takeWithin(session, id, best)) return;
     session.say(QString("%1 %2: margin %3 %, the best of %4 that can be reached.")
                     .arg(name, best.words.empty() ? QString("as taught") : text(best.words))
                     .arg(100 * best.margin, 0, 'f', 0)

@@ -1,10 +1,13 @@
 #pragma once
 #include "app/session/session.h"
+#include "core/check/free_ways.h"
 
 namespace topikos {
 
 // What can be done with selected targets.
 
+/// Gives a target a pose that its freedom allows, in the way it is reached there, as one edit.
+bool takeWithin(Session& session, TargetId id, const FreeWay& chosen);
 /// The pose inside the freedom of a target that is reached with the most margin, as one edit.
 void bestWithin(Session& session, TargetId id);
 

@@ -25,6 +25,7 @@ struct DrawRule {
 /// get there, along what lies nearest to the chord.
 SurfaceLine lineThrough(const BodySurface& surface, const std::vector<SurfaceSpot>& spots, bool closed);
 
+inline constexpr double kEdgeWithin = 0.03;  ///< an edge this near to a chosen place is meant [m]
 /// Along sharp edges and open rims, from the one nearest to a spot on, around the face that the spot is on; where
 /// several go on, that on the same side, then the straightest. Nothing when none is within a distance [m].
 std::optional<SurfaceLine> edgeLine(const BodySurface& surface, const SurfaceSpot& spot, double within);

@@ -241,6 +241,15 @@ void ApproachWindowTest::cardsShowWhatTheFreedomAllows()
     QVERIFY(chosenWay(session().arm(), *findTarget(session().cell(), id), ways.items));
     action("Undo")->trigger();
     QVERIFY(findTarget(session().cell(), id)->pose == before);
+    // Where a group says the places there is nothing to choose.
+    m_window->openExample("glaze-edge-wiping-bench");
+    fresh();
+    session().select(targetNamed("Glaze edge 12"));
+    QCOMPARE(target("Glaze edge 12").freedom.kind, Freedom::Kind::Turn);
+    QVERIFY(cards() > 0);
+    for (int i = 0; i < 16; ++i)
+        QVERIFY(!child<QPushButton>(QString("way%1").arg(i))->isVisibleTo(m_window.get())
+                || !child<QPushButton>(QString("way%1").arg(i))->text().contains("\n"));
 }
 
 void ApproachWindowTest::theDifferenceIsToldBeforeTheRetake()
