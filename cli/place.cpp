@@ -95,11 +95,14 @@ int placeInCell(const std::string& file, const PlaceOptions& options)
         Json best = Json::array();
         for (const TriedPlace& p : found.best)
             best.push_back(placeJson(p));
-        std::cout << Json{{"tried", found.tried}, {"now", placeJson(found.now)}, {"best", best}}.dump() << '\n';
+        std::cout << Json{{"tried", found.tried}, {"now", placeJson(found.now)}, {"better", found.better}, {"best", best}}
+                         .dump()
+                  << '\n';
     } else {
         std::cout << fmt::format("{} places tried\nnow     {}\n", found.tried, placeLine(found.now));
         for (size_t i = 0; i < found.best.size(); ++i)
             std::cout << fmt::format("best {}  {}\n", i + 1, placeLine(found.best[i]));
+        if (!found.better) std::cout << "Nothing is better than where it stands.\n";
     }
     return !found.best.empty() && found.best.front().works() ? 0 : 1;
 }

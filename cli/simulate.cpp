@@ -30,12 +30,8 @@ std::string whatEnds(const Cell& cell, const Trace& trace)
         if (arm.blockedAt)
             for (const Finding& f : stepFindings(cell, arm.arm, arm.outcomes[*arm.blockedAt]))
                 if (f.severity == Severity::Blocked) return findingText(cell, f).line();
-    if (!trace.stuck) return "";
-    Finding f;
-    f.rule = Rule::Signal;
-    f.severity = Severity::Blocked;
-    f.fact = SignalFact{{}, 0, *trace.stuck};
-    return findingText(cell, f).line();
+    const std::optional<Finding> stuck = stuckFinding(cell, trace);
+    return stuck ? findingText(cell, *stuck).line() : "";
 }
 
 }  // namespace

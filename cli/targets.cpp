@@ -25,6 +25,8 @@ int targetsOfCell(const std::string& file, const TargetsOptions& options)
     if (!text) return refused(text.error());
     const Result<TargetsRead> read = targetsFromCsv(*cell, *text);
     if (!read) return refused(read.error());
+    if (!read->unread.empty())
+        std::fprintf(stderr, "topikos-cli: %s: %s\n", options.from.c_str(), read->unreadText().c_str());
     for (const Error& error : read->broken)
         std::fprintf(stderr, "topikos-cli: %s: %s\n", options.from.c_str(), error.line().c_str());
     if (!read->broken.empty() && !options.keepRest)

@@ -238,9 +238,9 @@ void TargetTable::take(const TargetsRead& read)
 {
     if (read.changed + read.added == 0) return m_session.say("The rows say what the targets are already.");
     const Cell next = read.cell;
-    const size_t changed = read.changed, added = read.added;
-    if (m_session.edit("Paste targets", [&](const Cell&) { return Result<Cell>(next); }))
-        m_session.say(QString("%1 targets changed, %2 added.").arg(changed).arg(added));
+    const QString words = takenText(read);
+    const bool isWarning = !read.unread.empty();
+    if (m_session.edit("Paste targets", [&](const Cell&) { return Result<Cell>(next); })) m_session.say(words, isWarning);
 }
 
 }  // namespace topikos

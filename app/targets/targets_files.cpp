@@ -24,6 +24,13 @@ void saveTargets(Session& session, QWidget* parent, QString path)
     session.say("The targets are in " + path + ".");
 }
 
+QString takenText(const TargetsRead& read)
+{
+    QString words = QString("%1 targets changed, %2 added.").arg(read.changed).arg(read.added);
+    if (!read.unread.empty()) words += " The " + text(read.unreadText()) + ".";
+    return words;
+}
+
 void bringInTargets(Session& session, QWidget* parent, QString path)
 {
     if (path.isEmpty())
@@ -51,7 +58,7 @@ void bringInTargets(Session& session, QWidget* parent, QString path)
     }
     if (read->changed + read->added == 0) return session.say("The table says what the targets are already.");
     if (session.edit("Bring in targets", [&](const Cell&) { return Result<Cell>(read->cell); }))
-        session.say(QString("%1 targets changed, %2 added.").arg(read->changed).arg(read->added));
+        session.say(takenText(*read), !read->unread.empty());
 }
 
 }  // namespace topikos

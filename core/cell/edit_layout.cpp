@@ -12,6 +12,8 @@ namespace topikos {
 
 namespace {
 
+constexpr double kSamePlace = 1e-9;  // [m or rad]
+
 Status checkSolids(const std::vector<Solid>& solids)
 {
     for (const Solid& solid : solids)
@@ -98,9 +100,16 @@ Result<Cell> setFrameParent(const Cell& cell, FrameId id, FrameId parent)
                 "edit.axis-parent",
                 fmt::format("\"{}\" is an axis of \"{}\"", frame.name, frameName(cell, deviceOfAxis(cell, id))), "",
                 "Give the device another parent."};
-        const Pose newFromOld = inverse(worldFromFrame(cell, parent)) * worldFromFrame(cell, frame.parent);
-        frame.pose = newFromOld * frame.pose;
-        if (frame.measured) frame.measured = newFromOld * *frame.measured;
+        // Its place is kept as drawn, and as built.
+        const auto moved = [&](bool asBuilt, const Pose& pose) {
+            Cell of = cell;
+            of.asBuilt = asBuilt;
+            return inverse(worldFromFrame(of, parent)) * worldFromFrame(of, frame.parent) * pose;
+        };
+        const Pose drawn = moved(false, frame.pose), built = moved(true, frame.measured.value_or(frame.pose));
+        const PoseDeviation off = deviation(drawn, built);
+        if (frame.measured || off.metres > kSamePlace || off.radians > kSamePlace) frame.measured = built;
+        frame.pose = drawn;
         frame.parent = parent;
         return std::nullopt;
     });

@@ -28,9 +28,12 @@ public:
         Cursor cursor(m_index, routine, m_station.tcp, 1);
         cursor.shortenLoops();
         const auto holds = [](const Step&, int passes) -> std::optional<bool> { return passes == 0; };
-        for (auto next = cursor.next(holds); next != Cursor::Next::End && m_moves.size() < kMostMoves;
+        int entered = 0;  // blocks and calls, most of which may be empty
+        for (auto next = cursor.next(holds);
+             next != Cursor::Next::End && m_moves.size() < kMostMoves && entered < kMostEntered;
              next = cursor.next(holds)) {
-            if (next != Cursor::Next::Step) continue;
+            entered += cursor.entered();
+            if (next != Cursor::Next::Step || !cursor.hasPlace()) continue;
             const Operation& operation = cursor.operation();
             if (operation.step->isMove() && operation.end) {
                 m_moves.push_back(operation);
@@ -196,6 +199,7 @@ private:
     }
 
     static constexpr size_t kMostMoves = 20000;
+    static constexpr int kMostEntered = 1000000;  // blocks and calls
     const Cell& m_cell;
     const ProgramIndex m_index;
     const ArmStation& m_station;

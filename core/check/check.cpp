@@ -104,8 +104,10 @@ TargetVerdict checkTarget(const Cell& cell, const Target& target, const AxisValu
         PlanCache own;
         verdict.findings.front().free = freeAnswer(cell, target, found, axes, plans ? *plans : own);
     }
-    for (Finding& f : verdict.findings)
+    for (Finding& f : verdict.findings) {
         f.target = target.id;
+        if (ReachFact* fact = std::get_if<ReachFact>(&f.fact)) fact->axes = axes;
+    }
     return verdict;
 }
 
@@ -309,7 +311,7 @@ void judge(const Cell& cell, CheckResult& result, const std::vector<Finding>& co
         result.targets.push_back(judgedWhereUsed(cell, target, uses, plans));
     }
     result.findings = joined(ofSteps.take(), result.targets);
-    judgeProgress(result.trace, result.findings);
+    if (auto stuck = stuckFinding(cell, result.trace)) result.findings.push_back(std::move(*stuck));
     judgeBelts(cell, result.trace, result.findings);
     adviseOnEnd(cell, result.trace, result.findings);
     adviseOnProgram(cell, result.findings);
@@ -429,7 +431,7 @@ const Finding* whatEndsTheRun(const CheckResult& result)
         if (f->severity != Severity::Blocked) continue;
         const auto ends = [f](const ArmTrace& a) { return a.blockedAt && f->step == a.outcomes[*a.blockedAt].step; };
         if (std::any_of(arms.begin(), arms.end(), ends)) return f;
-        if (result.trace.stuck && f->as<SignalFact>() && !f->step) return f;
+        if (result.trace.stuck && f->as<SignalFact>() && !f->as<SignalFact>()->signal) return f;
     }
     return nullptr;
 }

@@ -74,6 +74,9 @@ std::string lookedAt(const CheckResult& result);
 TargetVerdict checkTarget(const Cell& cell, const Target& target, const AxisValues& axes = {},
                           PlanCache* plans = nullptr);
 
+/// Why a run was given up; nothing when it was not.
+std::optional<Finding> stuckFinding(const Cell& cell, const Trace& trace);
+
 /// Findings about one step of an arm's trace.
 std::vector<Finding> stepFindings(const Cell& cell, ArmId arm, const StepOutcome& outcome);
 

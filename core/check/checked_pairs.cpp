@@ -127,29 +127,48 @@ std::vector<std::uint32_t> pairsOf(const ContactScene& scene)
     return out;
 }
 
-/// Everything of a run that decides its pairs, but the table and what is carried.
-void describe(Digest& key, const ContactScene& scene)
+/// Everything of a run that decides its pairs; `keeps`: what the key has the address of.
+Digest pairsKey(const ContactScene& scene, Keeps& keeps)
 {
+    Digest key;
     const Cell& cell = scene.cell();
+    const std::set<PartId> carried = carriedParts(scene.trace());
     for (size_t i = 0; i < scene.bodies().size(); ++i) {
         const SceneBody& body = scene.bodies()[i];
         key.add(std::uint64_t(body.kind) << 32 | body.number);
         key.add(std::uint64_t(body.arm.value) << 32 | body.frame.value);
         key.add(body.shapeNumber);
-        key.add(std::uint64_t(scene.kindOf(i).value));
-        key.add(std::uint64_t(scene.moves(i)));
+        key.add(std::uint64_t(scene.moves(i)) << 1 | std::uint64_t(carried.contains(body.part)));
         if (const std::optional<Pose>& fixed = scene.fixedPlace(i)) key.add(*fixed);
     }
     for (const ArmStation& arm : cell.arms) {
         key.add(static_cast<const void*>(arm.model.get()));
-        key.add(toolInForce(cell, arm).flangeFromTcp);
-        key.add(std::uint64_t(arm.mount.value));
+        keeps.push_back(arm.model);
+        key.add(std::uint64_t(arm.id.value) << 32 | arm.mount.value);
+        const Tool& tool = toolInForce(cell, arm);
+        key.add(tool.flangeFromTcp);
+        key.add(std::uint64_t(tool.gripper.kind));
+        key.add(tool.gripper.pivot);
+        key.add(tool.gripper.open);
     }
     for (const Frame& frame : cell.frames) {
         key.add(std::uint64_t(frame.id.value) << 32 | frame.parent.value);
         key.add(placeInForce(cell, frame));
-        key.add(frame.axis ? frame.axis->value : NAN);
+        key.add(std::uint64_t(frame.axis.has_value()));
+        if (!frame.axis) continue;
+        key.add(std::uint64_t(frame.axis->kind));
+        for (const double v : {frame.axis->direction[0], frame.axis->direction[1], frame.axis->direction[2]})
+            key.add(v);
+        key.add(frame.axis->value);
     }
+    for (const ContactPair& p : cell.contact.pairs) {
+        for (const ContactMember& m : {p.a, p.b}) {
+            key.add(std::uint64_t(m.arm.value) << 32 | m.id);
+            key.add(std::uint64_t(m.kind));
+        }
+        key.add(std::uint64_t(p.checked));
+    }
+    return key;
 }
 
 }  // namespace
@@ -158,22 +177,13 @@ std::vector<CheckedPair> checkedPairs(const ContactScene& scene, double caution,
 {
     const Cell& cell = scene.cell();
     const std::vector<SceneBody>& bodies = scene.bodies();
-    Digest key;
-    if (cache) {
-        describe(key, scene);
-        for (const ContactPair& p : cell.contact.pairs) {
-            for (const ContactMember& m : {p.a, p.b}) {
-                key.add(std::uint64_t(m.arm.value) << 32 | m.id);
-                key.add(std::uint64_t(m.kind));
-            }
-            key.add(std::uint64_t(p.checked));
-        }
-        for (const PartId part : carriedParts(scene.trace()))
-            key.add(std::uint64_t(part.value));
-    }
+    Keeps keeps;
+    const Digest key = cache ? pairsKey(scene, keeps) : Digest();
     ContactCache::Pairs known = cache ? cache->findPairs(key) : nullptr;
-    if (!known) known = std::make_shared<const std::vector<std::uint32_t>>(pairsOf(scene));
-    if (cache) cache->keepPairs(key, known);
+    if (!known) {
+        known = std::make_shared<const std::vector<std::uint32_t>>(pairsOf(scene));
+        if (cache) cache->keepPairs(key, known, std::make_shared<const Keeps>(std::move(keeps)));
+    }
     std::map<std::pair<ContactMember, ContactMember>, double> own;
     for (const ContactPair& p : cell.contact.pairs)
         if (p.caution) own[{p.a, p.b}] = own[{p.b, p.a}] = *p.caution;

@@ -1,6 +1,7 @@
 #pragma once
 #include "core/contact/bodies.h"
 #include "core/robot/arm.h"
+#include "core/spatial/digest.h"
 
 #include <cstdint>
 #include <memory>
@@ -9,29 +10,6 @@
 #include <unordered_map>
 
 namespace topikos {
-
-/// What decides a result, as 128 bits. Numbers count to a thousand millionth, so that the same motion at another time
-/// of a run is the same.
-class Digest {
-public:
-    void add(std::uint64_t word);
-    void add(double value);
-    void add(const Pose& pose);
-    void add(const Digest& other)
-    {
-        add(other.m_a);
-        add(other.m_b);
-    }
-    void add(const void* address) { add(std::uint64_t(reinterpret_cast<std::uintptr_t>(address))); }
-    auto operator<=>(const Digest&) const = default;
-    std::uint64_t low() const { return m_a; }
-    struct Hash {
-        size_t operator()(const Digest& key) const { return size_t(key.low()); }
-    };
-
-private:
-    std::uint64_t m_a = 0x243f6a8885a308d3, m_b = 0x13198a2e03707344;
-};
 
 /// A shape that is known by what it is made of; two with the same number are the same.
 struct KnownShape {
@@ -112,7 +90,7 @@ public:
     /// Pairs of a scene that are looked at, by what decides them: numbers of bodies, two and two.
     using Pairs = std::shared_ptr<const std::vector<std::uint32_t>>;
     Pairs findPairs(const Digest& scene);
-    void keepPairs(const Digest& scene, Pairs pairs);
+    void keepPairs(const Digest& scene, Pairs pairs, KeepsPtr keeps);
 
 private:
     template <class T> struct Entry {
@@ -137,7 +115,7 @@ private:
     Kept<Entry<Meetings>> m_windows;
     Kept<Entry<Met>> m_met{kPairs};
     Kept<Entry<Eigen::AlignedBox3d>> m_boxes{kBoxes};
-    Kept<Pairs> m_pairs{kPairLists};
+    Kept<Entry<Pairs>> m_pairs{kPairLists};
 };
 
 }  // namespace topikos

@@ -54,11 +54,12 @@ SceneDigest::SceneDigest(const ContactScene& scene) : m_scene(scene)
         const SceneBody& body = scene.bodies()[i];
         Digest& key = m_still.emplace_back();
         key.add(body.shapeNumber);
+        key.add(std::uint64_t(body.kind) << 32 | body.number);
+        key.add(std::uint64_t(body.ofArm() ? *cell.arms.placeOf(body.arm) + 1 : 0));
         if (const std::optional<Pose>& fixed = scene.fixedPlace(i)) {
             key.add(*fixed);
             continue;
         }
-        key.add(std::uint64_t(body.kind) << 32 | body.number);
         if (body.kind != Kind::Jaw) continue;
         const Tool& tool = toolInForce(cell, *findArm(cell, body.arm));
         key.add(tool.flangeFromTcp);
@@ -102,6 +103,7 @@ Digest SceneDigest::ofAll() const
 {
     Digest key;
     key.add(m_window.to - m_window.from);
+    key.add(std::uint64_t(m_window.from == 0));  // everything appears
     for (size_t i = 0; i < m_bodies.size(); ++i) {
         key.add(m_bodies[i]);
         if (m_scene.bodies()[i].kind == Kind::Part) key.add(std::uint64_t(m_scene.appearsIn(i, m_window)));

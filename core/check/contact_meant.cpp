@@ -12,18 +12,30 @@ using Kind = SceneBody::Kind;
 
 constexpr double kResting = 1e-3;  // what is nearer when a part begins to lie or to be carried is its support [m]
 
-bool has(const std::vector<size_t>* list, size_t body)
+bool has(const std::vector<size_t>& sorted, size_t body)
 {
-    return list && std::find(list->begin(), list->end(), body) != list->end();
+    return std::binary_search(sorted.begin(), sorted.end(), body);
 }
 
 }  // namespace
 
 Meant::Meant(const ContactScene& scene) : m_scene(scene), m_parts(scene.bodies().size())
 {
+    const std::vector<SceneBody>& bodies = scene.bodies();
+    const auto add = [&](const Touchable& thing, Bodies& out) {
+        const FrameId* frame = std::get_if<FrameId>(&thing);
+        for (size_t i = 0; i < bodies.size(); ++i)
+            if (frame ? bodies[i].kind == Kind::Frame && bodies[i].frame == *frame
+                      : bodies[i].kind == Kind::Part && scene.kindOf(i) == std::get<PartKindId>(thing))
+                out.push_back(i);
+    };
     for (const Routine& routine : scene.cell().routines)
         eachStep(routine.steps, [&](const Step& step, size_t) {
-            if (!step.mayTouch.empty()) m_steps[step.id.value] = &step.mayTouch;
+            if (step.mayTouch.empty()) return;
+            Bodies& own = m_steps[step.id.value];
+            for (const Touchable& thing : step.mayTouch)
+                add(thing, own);
+            std::sort(own.begin(), own.end());
         });
 }
 
@@ -31,17 +43,28 @@ void Meant::enter(const Window& window)
 {
     const double middle = window.middle();
     for (size_t i = 0; i < m_parts.size(); ++i) {
+        if (m_scene.bodies()[i].kind == Kind::Part) m_parts[i].now = m_scene.eventOf(i, middle);
+    }
+    for (size_t i = 0; i < m_parts.size(); ++i) {
         if (m_scene.bodies()[i].kind != Kind::Part) continue;
-        const PartEvent *now = m_scene.eventOf(i, middle), *next = m_scene.eventAfter(i, middle);
         InPart& part = m_parts[i];
-        part = {now, nullptr, nullptr, nullptr};
-        const bool carried = now && now->kind == PartEvent::Kind::Carried;
-        if (!carried || middle <= leaves(*now)) part.supports = &supports(i, now ? now->time : 0);
-        if (now && middle <= leaves(*now)) part.leaves = now;
+        part = {part.now};
+        const bool carried = part.now && part.now->kind == PartEvent::Kind::Carried;
+        if (carried) part.carrier = part.now->arm;
+        // What belts do with the part hides no grip and no release.
+        const PartEvent *last = m_scene.armEventOf(i, middle), *next = m_scene.armEventAfter(i, middle);
+        const bool leaves = last && middle <= this->leaves(last->arm, last->time);
+        if (leaves) part.gives = last->arm;
+        // Handed over: the one that had it before lets go of it in its next move.
+        const PartEvent* before = carried ? m_scene.armEventBefore(i, *part.now) : nullptr;
+        if (before && before->kind == PartEvent::Kind::Carried && middle <= this->leaves(before->arm, part.now->time))
+            part.gives = before->arm;
+        if (!carried || leaves) addResting(part.rests, i, part.now ? part.now->time : 0);
         if (next && middle >= arrives(*next)) {
-            part.arrives = next;
-            if (carried) part.next = &supports(i, next->time);
+            if (next->kind == PartEvent::Kind::Carried) part.takes = next->arm;
+            if (carried) addResting(part.rests, i, next->time);
         }
+        std::sort(part.rests.begin(), part.rests.end());
     }
     m_may.clear();
     if (m_steps.empty()) return;
@@ -49,68 +72,60 @@ void Meant::enter(const Window& window)
         const ArmTrace::Span* span = spanAt(arm, middle);
         if (!span) continue;
         const auto own = m_steps.find(arm.outcomes[span->outcome].step.value);
-        if (own != m_steps.end()) m_may.push_back({arm.arm, own->second});
+        if (own != m_steps.end()) m_may.push_back({arm.arm, &own->second});
     }
 }
 
 void Meant::describe(Digest& key) const
 {
+    const auto addArm = [&](ArmId arm) {
+        key.add(std::uint64_t(arm ? *m_scene.cell().arms.placeOf(arm) + 1 : 0));
+    };
+    const auto addBodies = [&](const Bodies& bodies) {
+        key.add(std::uint64_t(bodies.size()));
+        for (const size_t body : bodies)
+            key.add(std::uint64_t(body));
+    };
     for (size_t i = 0; i < m_parts.size(); ++i) {
+        if (m_scene.bodies()[i].kind != Kind::Part) continue;
         const InPart& part = m_parts[i];
-        if (m_scene.bodies()[i].kind != Kind::Part || !m_scene.moves(i)) continue;
-        for (const std::vector<size_t>* list : {part.supports, part.next}) {
-            key.add(std::uint64_t(list ? list->size() + 1 : 0));
-            for (size_t k = 0; list && k < list->size(); ++k)
-                key.add(std::uint64_t((*list)[k]));
-        }
-        key.add(std::uint64_t(part.leaves ? part.leaves->arm.value + 1 : 0));
-        key.add(std::uint64_t(part.arrives ? part.arrives->arm.value + 1 : 0) << 3
-                | std::uint64_t(part.arrives ? int(part.arrives->kind) : 0));
+        for (const ArmId arm : {part.carrier, part.gives, part.takes})
+            addArm(arm);
+        addBodies(part.rests);
     }
     for (const auto& [arm, what] : m_may) {
-        key.add(std::uint64_t(arm.value) << 32 | what->size());
-        for (const Touchable& t : *what) {
-            const auto* frame = std::get_if<FrameId>(&t);
-            key.add(frame ? std::uint64_t(frame->value) : std::uint64_t(std::get<PartKindId>(t).value) << 32);
-        }
+        addArm(arm);
+        addBodies(*what);
     }
 }
 
 bool Meant::holds(size_t part, size_t other) const
 {
     const SceneBody& o = m_scene.bodies()[other];
-    if (m_scene.bodies()[part].kind != Kind::Part) return false;
+    if (m_scene.bodies()[part].kind != Kind::Part || o.kind == Kind::Link) return false;
     const InPart& p = m_parts[part];
-    const bool carried = p.now && p.now->kind == PartEvent::Kind::Carried;
-    if (o.kind == Kind::Tool || o.kind == Kind::Jaw) {
-        if (carried) return p.now->arm == o.arm;
-        if (p.arrives && p.arrives->kind == PartEvent::Kind::Carried && p.arrives->arm == o.arm) return true;
-        return p.leaves && p.leaves->arm == o.arm;
-    }
-    if (o.kind == Kind::Link) return false;
-    return has(p.supports, other) || (carried && has(p.next, other));
+    if (o.kind == Kind::Tool || o.kind == Kind::Jaw) return o.arm == p.carrier || o.arm == p.gives || o.arm == p.takes;
+    return has(p.rests, other);
 }
 
 bool Meant::may(size_t moved, size_t other) const
 {
-    for (const auto& [arm, what] : m_may) {
-        const SceneBody& own = m_scene.bodies()[moved];
-        const PartEvent* event = own.kind == Kind::Part ? m_parts[moved].now : nullptr;
-        const bool ofArm =
-            own.ofArm() ? own.arm == arm : event && event->kind == PartEvent::Kind::Carried && event->arm == arm;
-        if (!ofArm) continue;
-        const SceneBody& o = m_scene.bodies()[other];
-        for (const Touchable& t : *what) {
-            const auto* frame = std::get_if<FrameId>(&t);
-            if (frame ? o.kind == Kind::Frame && o.frame == *frame
-                      : o.kind == Kind::Part && m_scene.kindOf(other) == std::get<PartKindId>(t))
-                return true;
-        }
-    }
-    return false;
+    const SceneBody& own = m_scene.bodies()[moved];
+    const ArmId mover = own.ofArm() ? own.arm : m_parts[moved].carrier;
+    return std::any_of(m_may.begin(), m_may.end(),
+                       [&](const auto& of) { return of.first == mover && has(*of.second, other); });
 }
 
-const std::vector<size_t>& Meant::supports(size_t part, double time)
+void Meant::addResting(Bodies& out, size_t part, double time)
+{
+    for (const size_t other : supports(part, time)) {
+        const bool lies = m_scene.bodies()[other].kind != Kind::Part
+                          || m_scene.eventOf(other, time) == m_parts[other].now;
+        if (lies) out.push_back(other);
+    }
+}
+
+const Meant::Bodies& Meant::supports(size_t part, double time)
 {
     const auto [known, isNew] = m_supports.try_emplace({part, time});
     if (!isNew) return known->second;
@@ -145,12 +160,12 @@ double Meant::arrives(const PartEvent& event) const
     return begin;
 }
 
-double Meant::leaves(const PartEvent& event) const
+double Meant::leaves(ArmId id, double time) const
 {
-    const ArmTrace* arm = findArmTrace(m_scene.trace(), event.arm);
-    if (!arm) return event.time;
+    const ArmTrace* arm = findArmTrace(m_scene.trace(), id);
+    if (!arm) return time;
     const auto early = [](const ArmTrace::Span& span, double t) { return span.start < t; };
-    for (auto span = std::lower_bound(arm->spans.begin(), arm->spans.end(), event.time - 1e-9, early);
+    for (auto span = std::lower_bound(arm->spans.begin(), arm->spans.end(), time - 1e-9, early);
          span != arm->spans.end(); ++span)
         if (arm->outcomes[span->outcome].move) return span->end;
     return arm->duration;

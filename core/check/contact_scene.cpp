@@ -126,6 +126,11 @@ ContactScene::ContactScene(const Cell& cell, const Trace& trace, ContactCache* c
         addPart(part);
     for (const Part& part : trace.made)
         addPart(part);
+    m_armEvents.resize(m_bodies.size());
+    for (size_t i = 0; i < m_bodies.size(); ++i)
+        if (m_bodies[i].kind == Kind::Part)
+            for (const std::uint32_t at : trace.partEvents.of(m_bodies[i].part))
+                if (trace.partEvents[at].arm) m_armEvents[i].push_back(&trace.partEvents[at]);
     m_placed.resize(m_bodies.size());
     m_motions.resize(m_bodies.size());
     m_fixed.resize(m_bodies.size());
@@ -305,6 +310,29 @@ const PartEvent* ContactScene::eventAfter(size_t body, double time) const
     const auto after = std::upper_bound(own.begin(), own.end(), time,
                                         [&](double t, std::uint32_t i) { return t < m_trace.partEvents[i].time; });
     return after == own.end() ? nullptr : &m_trace.partEvents[*after];
+}
+
+const PartEvent* ContactScene::armEventOf(size_t body, double time) const
+{
+    const std::vector<const PartEvent*>& own = m_armEvents[body];
+    const auto after =
+        std::upper_bound(own.begin(), own.end(), time, [](double t, const PartEvent* e) { return t < e->time; });
+    return after == own.begin() ? nullptr : *(after - 1);
+}
+
+const PartEvent* ContactScene::armEventAfter(size_t body, double time) const
+{
+    const std::vector<const PartEvent*>& own = m_armEvents[body];
+    const auto after =
+        std::upper_bound(own.begin(), own.end(), time, [](double t, const PartEvent* e) { return t < e->time; });
+    return after == own.end() ? nullptr : *after;
+}
+
+const PartEvent* ContactScene::armEventBefore(size_t body, const PartEvent& event) const
+{
+    const std::vector<const PartEvent*>& own = m_armEvents[body];
+    const auto at = std::find(own.begin(), own.end(), &event);
+    return at == own.end() || at == own.begin() ? nullptr : *(at - 1);
 }
 
 ArmId ContactScene::moverOf(size_t body, double time) const

@@ -81,6 +81,10 @@ public:
     const PartEvent* eventOf(size_t body, double time) const;
     /// The event after that; nullptr when there is none.
     const PartEvent* eventAfter(size_t body, double time) const;
+    /// The same of grips and releases alone, whatever belts do in between.
+    const PartEvent* armEventOf(size_t body, double time) const;
+    const PartEvent* armEventAfter(size_t body, double time) const;
+    const PartEvent* armEventBefore(size_t body, const PartEvent& event) const;
 
 private:
     struct ArmAt {
@@ -111,6 +115,7 @@ private:
     std::vector<SceneBody> m_bodies;
     std::vector<bool> m_moves;
     std::vector<const Part*> m_parts;               ///< of bodies that are parts
+    std::vector<std::vector<const PartEvent*>> m_armEvents;  ///< grips and releases of those
     std::vector<std::optional<Pose>> m_fixed;       ///< places of frames that do not move in the run
     std::vector<Eigen::AlignedBox3d> m_fixedBoxes;  ///< of those
     mutable std::vector<ArmAt> m_arms;

@@ -170,6 +170,7 @@ struct Measurer {
     Measure operator()(const BeltFact& fact) const { return {fact.time, 0, Unit::Second}; }
     Measure operator()(const StopFact&) const { return {}; }
     Measure operator()(const ArcFact&) const { return {}; }
+    Measure operator()(const PlaceFact&) const { return {}; }
     Measure operator()(const TimeFact& fact) const { return {fact.limit, fact.limit, Unit::Second}; }
     Measure operator()(const TableFact& fact) const
     {

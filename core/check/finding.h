@@ -57,6 +57,7 @@ struct ReachFact {
     double shortfall = 0;            ///< see Solutions [m; Orientation: rad]
     Vec3 excessTurn = Vec3::Zero();  ///< in base [rad]
     int otherWays = 0;               ///< configurations in which the goal can be reached all the same
+    AxisValues axes{};               ///< where device axes stand then
 };
 /// A joint past its range (blocked), or nearer to its end than the margin (caution).
 struct RangeFact {
@@ -132,6 +133,8 @@ struct StopFact {
 };
 /// The places of an arc lie on a line.
 struct ArcFact {};
+/// A move to a place that nothing fills in, or, with a target, to a distance from a posture.
+struct PlaceFact {};
 /// A wait whose time was up.
 struct TimeFact {
     SignalId signal;
@@ -157,7 +160,7 @@ struct AdviceFact {
 };
 using Fact =
     std::variant<ReachFact, RangeFact, SingularFact, ConfigurationFact, JointLimitFact, CornerFact, ContactFact,
-                 GripFact, SignalFact, AxisFact, BeltFact, StopFact, ArcFact, TimeFact, TableFact, AdviceFact>;
+                 GripFact, SignalFact, AxisFact, BeltFact, StopFact, ArcFact, PlaceFact, TimeFact, TableFact, AdviceFact>;
 
 /// What the freedom of a target has to offer against what is found about it as taught.
 struct FreeAnswer {

@@ -44,8 +44,9 @@ constexpr UnitWord kUnitWords[] = {
     {"s", TableUnit::Second},       {"sec", TableUnit::Second},    {"seconds", TableUnit::Second},
     {"ms", TableUnit::Millisecond}, {"rad", TableUnit::Radian},    {"radians", TableUnit::Radian},
     {"deg", TableUnit::Degree},     {"°", TableUnit::Degree},      {"degrees", TableUnit::Degree},
-    {"m", TableUnit::Metre},        {"mm", TableUnit::Millimetre}, {"in", TableUnit::Inch},
-    {"inch", TableUnit::Inch},      {"metres", TableUnit::Metre},  {"millimetres", TableUnit::Millimetre}};
+    {"m", TableUnit::Metre},        {"mm", TableUnit::Millimetre}, {"cm", TableUnit::Centimetre},
+    {"in", TableUnit::Inch},        {"inch", TableUnit::Inch},     {"metres", TableUnit::Metre},
+    {"millimetres", TableUnit::Millimetre}, {"centimetres", TableUnit::Centimetre}};
 
 std::optional<TableUnit> unitIn(std::string_view word)
 {
@@ -72,6 +73,7 @@ std::optional<double> numberIn(std::string_view text, bool comma)
             if (c == ',') c = '.';
     double value = 0;
     const char* begin = own.data() + (own.starts_with('+') ? 1 : 0);
+    if (begin != own.data() && *begin == '-') return std::nullopt;
     const auto [end, error] = std::from_chars(begin, own.data() + own.size(), value);
     if (error != std::errc() || end != own.data() + own.size() || begin == end || !std::isfinite(value))
         return std::nullopt;
@@ -94,6 +96,18 @@ std::pair<std::string, std::optional<TableUnit>> nameAndUnit(const std::string& 
     return {low, std::nullopt};
 }
 
+std::optional<std::string> nameOfStrangeUnit(const std::string& name)
+{
+    const std::string low = lowered(std::string(trimmed(name)));
+    for (const auto& [open, close] : {std::pair('[', ']'), std::pair('(', ')')}) {
+        const size_t begin = low.rfind(open);
+        if (begin == low.npos || begin == 0 || low.back() != close) continue;
+        if (!unitIn(trimmed(std::string_view(low).substr(begin + 1, low.size() - begin - 2))))
+            return std::string(trimmed(std::string_view(low).substr(0, begin)));
+    }
+    return std::nullopt;
+}
+
 double inSi(TableUnit unit)
 {
     switch (unit) {
@@ -103,6 +117,7 @@ double inSi(TableUnit unit)
     case TableUnit::Millisecond: return 1e-3;
     case TableUnit::Degree: return kDegree;
     case TableUnit::Millimetre: return kMillimetre;
+    case TableUnit::Centimetre: return 0.01;
     case TableUnit::Inch: return 0.0254;
     }
     return 1;
@@ -117,6 +132,7 @@ const char* tableUnitName(TableUnit unit)
     case TableUnit::Degree: return "°";
     case TableUnit::Metre: return "m";
     case TableUnit::Millimetre: return "mm";
+    case TableUnit::Centimetre: return "cm";
     case TableUnit::Inch: return "in";
     }
     return "";
@@ -127,7 +143,7 @@ Result<TableText> splitTable(const std::string& text, std::vector<Error>* broken
     if (!isUtf8(text)) return fail("the text is not UTF-8", "", "Save it as UTF-8.");
     TableText out;
     std::string_view rest = text;
-    if (rest.starts_with("\xef\xbb\xbf")) rest.remove_prefix(3);
+    rest.remove_prefix(withoutByteOrderMark(rest));
     out.separator = separatorOf(rest);
     size_t line = 1, begins = 1;
     std::vector<std::string> row(1);
@@ -172,7 +188,9 @@ Result<TableText> splitTable(const std::string& text, std::vector<Error>* broken
         } else if (c == '\n') {
             finish();
             begins = line + 1;
-        } else if (c != '\r') {
+        } else if (c == '\r' && (i + 1 == rest.size() || rest[i + 1] == '\n')) {
+            // the line ends in two characters
+        } else {
             any = any || c != ' ';
             row.back() += c;
         }

@@ -25,8 +25,8 @@ struct TableText {
 /// told there and left out.
 Result<TableText> splitTable(const std::string& text, std::vector<Error>* broken = nullptr);
 
-enum class TableUnit { Second, Millisecond, Radian, Degree, Metre, Millimetre, Inch };
-const char* tableUnitName(TableUnit unit);  ///< "s", "ms", "rad", "°", "m", "mm", "in"
+enum class TableUnit { Second, Millisecond, Radian, Degree, Metre, Millimetre, Centimetre, Inch };
+const char* tableUnitName(TableUnit unit);  ///< "s", "ms", "rad", "°", "m", "mm", "cm", "in"
 double inSi(TableUnit unit);                ///< how much one of it is [s, rad or m]
 
 std::string_view trimmed(std::string_view text);
@@ -34,5 +34,9 @@ std::string_view trimmed(std::string_view text);
 std::optional<double> numberIn(std::string_view text, bool comma);
 /// A column's name without its unit, lowered: that stands in brackets, or behind the last blank or underscore.
 std::pair<std::string, std::optional<TableUnit>> nameAndUnit(const std::string& name);
+/// The same of a column with a unit in brackets that is none of those; nothing where there is none.
+std::optional<std::string> nameOfStrangeUnit(const std::string& name);
+inline bool isLength(TableUnit unit) { return unit >= TableUnit::Metre; }
+inline bool isAngle(TableUnit unit) { return unit == TableUnit::Radian || unit == TableUnit::Degree; }
 
 }  // namespace topikos

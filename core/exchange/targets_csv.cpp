@@ -42,21 +42,86 @@ size_t mostJoints(const Cell& cell)
 /// A column of the table by what it is called.
 struct Column {
     size_t at;
-    double unit;
+    std::optional<TableUnit> unit;
+    double size() const { return unit ? inSi(*unit) : 1; }
 };
 using Columns = std::map<std::string, Column>;
 
-Result<Columns> columnsOf(const TableText& table)
+enum class Means { Nothing, Words, Plain, Length, Angle, Joint };
+
+/// The number of a joint's column, from 1; 0 for others.
+size_t jointNumber(const std::string& name)
+{
+    size_t number = 0;
+    if (name.size() < 2 || name[0] != 'j' || name[1] == '0') return 0;
+    const auto [end, error] = std::from_chars(name.data() + 1, name.data() + name.size(), number);
+    return error == std::errc() && end == name.data() + name.size() ? number : 0;
+}
+
+Means meaningOf(const std::string& name)
+{
+    static const std::map<std::string, Means> known = {
+        {"name", Means::Words},     {"arm", Means::Words},          {"frame", Means::Words},
+        {"tool", Means::Words},     {"point", Means::Words},        {"shoulder", Means::Words},
+        {"elbow", Means::Words},    {"wrist", Means::Words},        {"way", Means::Words},
+        {"group", Means::Words},    {"note", Means::Words},         {"approach along", Means::Words},
+        {"approach", Means::Length}, {"near approach", Means::Length}, {"retract along", Means::Words},
+        {"retract", Means::Length}, {"near retract", Means::Length}, {"x", Means::Length},
+        {"y", Means::Length},       {"z", Means::Length},           {"rx", Means::Angle},
+        {"ry", Means::Angle},       {"rz", Means::Angle},           {"qw", Means::Plain},
+        {"qx", Means::Plain},       {"qy", Means::Plain},           {"qz", Means::Plain}};
+    if (const auto found = known.find(name); found != known.end()) return found->second;
+    return jointNumber(name) > 0 ? Means::Joint : Means::Nothing;
+}
+
+/// Columns that only mean something together: all of them, or none.
+template <class Names> Status checkTogether(const Columns& columns, const Names& names)
+{
+    const char* missing = nullptr;
+    bool any = false;
+    for (const char* name : names)
+        if (columns.contains(name)) any = true;
+        else missing = name;
+    if (!any || !missing) return std::nullopt;
+    return fail(fmt::format("there is no column \"{}\" beside the others of the rotation", missing),
+                "Give qw, qx, qy and qz, or rx, ry and rz, or none of them.");
+}
+
+Result<Columns> columnsOf(const TableText& table, std::vector<std::string>& unread)
 {
     Columns out;
+    size_t joints = 0, lastJoint = 0;
     for (size_t i = 0; i < table.names.size(); ++i) {
-        const auto [name, unit] = nameAndUnit(table.names[i]);
-        if (unit == TableUnit::Second || unit == TableUnit::Millisecond)
-            return fail(fmt::format("column \"{}\" is a time", shownText(table.names[i])), "Leave it out.");
-        if (!out.try_emplace(name, Column{i, unit ? inSi(*unit) : 1}).second)
+        const std::string shown = shownText(trimmed(table.names[i]));
+        if (const auto name = nameOfStrangeUnit(table.names[i]); name && meaningOf(*name) != Means::Nothing)
+            return fail(fmt::format("the unit of column \"{}\" is not known", shown),
+                        "Lengths are in mm, cm, m or in, angles in ° or rad.");
+        auto [name, unit] = nameAndUnit(table.names[i]);
+        Means means = meaningOf(name);
+        const bool fits = !unit || (means == Means::Length && isLength(*unit)) || (means == Means::Angle && isAngle(*unit))
+                          || (means == Means::Joint && (isLength(*unit) || isAngle(*unit)));
+        if (means == Means::Nothing) {
+            unread.push_back(shown);
+            continue;
+        }
+        if (!fits)
+            return fail(fmt::format("{} does not fit column \"{}\"", tableUnitName(*unit), shown),
+                        means == Means::Length  ? "It is a length: mm, cm, m or in."
+                        : means == Means::Angle ? "It is an angle: ° or rad."
+                                                : "It has no unit.");
+        if (means == Means::Joint) {
+            ++joints;
+            lastJoint = std::max(lastJoint, jointNumber(name));
+        }
+        if (!out.try_emplace(name, Column{i, unit}).second)
             return fail(fmt::format("two columns are called \"{}\"", shownText(name)), "Leave one of them out.");
     }
     if (!out.contains("name")) return fail("no column is the name", "Call one \"name\".");
+    if (Status bad = checkTogether(out, kQuatNames)) return *bad;
+    if (Status bad = checkTogether(out, kAngleNames)) return *bad;
+    if (lastJoint > joints)
+        return fail(fmt::format("the table has a column \"j{}\" and not all of those before it", lastJoint),
+                    "Give the joints from j1 on.");
     return out;
 }
 
@@ -77,7 +142,11 @@ public:
     {
         if (Status bad = readNamed("arm", m_cell.arms, target.arm)) return bad;
         const ArmStation& station = *findArm(m_cell, target.arm);
-        const bool posture = !word("j1").empty();
+        const bool posture =
+            std::any_of(m_columns.begin(), m_columns.end(),
+                        [&](const auto& own) { return jointNumber(own.first) > 0 && !word(own.first).empty(); });
+        if (posture && saysPlace())
+            return fail("it is said as a pose and as a posture", "Fill in the place, or the joints, not both.");
         for (const auto& [column, own] : {std::pair("group", &target.group), {"note", &target.note}})
             if (const std::string words = word(column); !words.empty()) *own = words;
         if (Status bad = checkTargetText(target)) return bad;
@@ -121,7 +190,8 @@ public:
 private:
     bool saysPlace() const
     {
-        constexpr const char* columns[] = {"frame", "tool", "point", "x", "y", "z", "qw", "rx", "ry", "rz", "way"};
+        constexpr const char* columns[] = {"frame", "tool", "point", "x",  "y",  "z",  "qw",
+                                           "qx",    "qy",   "qz",    "rx", "ry", "rz", "way"};
         return std::any_of(std::begin(columns), std::end(columns), [&](const char* c) { return !word(c).empty(); });
     }
     /// All three words of a way in one column, in any order: "front · up · plain".
@@ -179,12 +249,17 @@ private:
                           : std::nullopt;
         const auto number = numberIn(own, m_table.separator != ',');
         if (!number) return fail(fmt::format("\"{}\" is not a number", shownText(own)), "Give a plain number there.");
-        value = *number * m_columns.at(column).unit;
+        value = *number * m_columns.at(column).size();
         return std::nullopt;
     }
     Status readTurn(Quat& rotation, bool needed) const
     {
-        if (!word("qw").empty()) {
+        const auto says = [&](const char* c) { return !word(c).empty(); };
+        const bool quaternion = std::any_of(kQuatNames.begin(), kQuatNames.end(), says);
+        const bool turns = std::any_of(kAngleNames.begin(), kAngleNames.end(), says);
+        if (quaternion && turns)
+            return fail("the rotation is said twice", "Fill in qw to qz, or rx, ry and rz, not both.");
+        if (quaternion) {
             std::array<double, 4> q{};
             for (size_t i = 0; i < 4; ++i)
                 if (Status bad = readNumber(kQuatNames[i], q[i], true)) return bad;
@@ -194,7 +269,7 @@ private:
             rotation = std::abs(read.norm() - 1) > 1e-9 ? read.normalized() : read;
             return std::nullopt;
         }
-        if (word("rx").empty() && word("ry").empty() && word("rz").empty())
+        if (!turns)
             return needed ? Status(fail("the orientation is missing", "Give qw to qz, or rx, ry and rz."))
                           : std::nullopt;
         Vec3 angles;
@@ -207,8 +282,19 @@ private:
     {
         target.kind = Target::Kind::Posture;
         target.posture = JointVector::Zero(arm.jointCount());
-        for (int i = 0; i < arm.jointCount(); ++i)
-            if (Status bad = readNumber(fmt::format("j{}", i + 1), target.posture[i], true)) return bad;
+        for (int i = 0; i < arm.jointCount(); ++i) {
+            const std::string name = fmt::format("j{}", i + 1);
+            const auto column = m_columns.find(name);
+            const bool slides = arm.joints()[size_t(i)].kind == JointKind::Prismatic;
+            if (column != m_columns.end() && column->second.unit && isLength(*column->second.unit) != slides)
+                return fail(fmt::format("{} is in {}, but that joint {}", name, tableUnitName(*column->second.unit),
+                                        slides ? "slides" : "turns"),
+                            slides ? "Give its way, in m or mm." : "Give its angle, in ° or rad.");
+            if (Status bad = readNumber(name, target.posture[i], true)) return bad;
+        }
+        for (const auto& [name, column] : m_columns)
+            if (jointNumber(name) > size_t(arm.jointCount()) && !word(name).empty())
+                return fail(fmt::format("the arm has no joint {}", jointNumber(name)), "Leave that field empty.");
         return std::nullopt;
     }
     Status readChoice(const std::string& column, const char* plain, const char* other, bool& value) const
@@ -267,6 +353,16 @@ struct MoreColumns {
 
 }  // namespace
 
+std::string TargetsRead::unreadText() const
+{
+    std::string names;
+    for (const std::string& name : unread)
+        names += (names.empty() ? "\"" : ", \"") + name + "\"";
+    if (names.empty()) return "";
+    return fmt::format("{} {} not read", unread.size() == 1 ? "column" : "columns",
+                       unread.size() == 1 ? names + " is" : names + " are");
+}
+
 std::string targetsCsv(const Cell& cell)
 {
     const MoreColumns more(cell);
@@ -309,7 +405,7 @@ Result<TargetsRead> targetsFromCsv(const Cell& cell, const std::string& text)
     TargetsRead out{cell};
     const Result<TableText> table = splitTable(text, &out.broken);
     if (!table) return table.error();
-    const Result<Columns> columns = columnsOf(*table);
+    const Result<Columns> columns = columnsOf(*table, out.unread);
     if (!columns) return columns.error();
     std::unordered_map<std::string, TargetId> known;
     for (const Target& target : cell.targets)

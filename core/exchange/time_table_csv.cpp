@@ -43,8 +43,8 @@ bool fits(TableUnit unit, const TableColumn& column, const ArmStation& arm)
 {
     if (column.use == TableColumn::Use::Time) return unit == TableUnit::Second || unit == TableUnit::Millisecond;
     if (arm.model->joints()[size_t(column.joint)].kind == JointKind::Revolute)
-        return unit == TableUnit::Radian || unit == TableUnit::Degree;
-    return unit == TableUnit::Metre || unit == TableUnit::Millimetre;
+        return isAngle(unit);
+    return isLength(unit);
 }
 
 }  // namespace
@@ -138,6 +138,15 @@ Result<TimeRows> readTimeTable(const std::string& text, const ArmStation& arm, s
     if (!table) return table.error();
     const std::vector<TableColumn> columns = guessColumns(*table, arm);
     if (used) *used = columns;
+    for (size_t i = 0; i < columns.size() && table->named; ++i) {
+        const std::string where = fmt::format("column \"{}\"", shownText(table->names[i]));
+        if (const auto name = nameOfStrangeUnit(table->names[i]); name && (*name == "time" || jointNamed(*name, arm) >= 0))
+            return fail("its unit is not known", where, "Use s, ms, °, rad, m, mm, cm or in.");
+        const auto unit = nameAndUnit(table->names[i]).second;
+        if (columns[i].use != TableColumn::Use::None && unit && !fits(*unit, columns[i], arm))
+            return fail(fmt::format("{} does not fit it", tableUnitName(*unit)), where,
+                        "Times are in s or ms, joints that turn in ° or rad, those that slide in a length.");
+    }
     return timeRowsOf(*table, columns, arm);
 }
 

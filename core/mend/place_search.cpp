@@ -1,6 +1,7 @@
 #include "core/mend/place_search.h"
 
 #include "core/cell/edit_layout.h"
+#include "core/cell/settled.h"
 #include "core/cell/step_tree.h"
 #include "core/check/contact_cache.h"
 #include "core/check/margin.h"
@@ -8,6 +9,7 @@
 
 #include <algorithm>
 #include <cmath>
+#include <map>
 #include <random>
 #include <set>
 #include <tuple>
@@ -54,6 +56,8 @@ public:
     Search(const Cell& cell, const PlaceQuery& query) :
         m_cell(cell), m_query(query), m_targets(targetsOf(cell, query.routines))
     {
+        for (const Frame& frame : cell.frames)
+            if (frame.id == query.frame || isBelow(cell, frame.id, query.frame)) m_moved.insert(frame.id);
         m_plans = query.plans ? query.plans : &m_ownPlans;
         m_touched = query.touched ? query.touched : &m_ownTouched;
         m_standing.emplace(cell, *m_touched);
@@ -64,7 +68,7 @@ public:
     std::optional<PlaceSearch> run()
     {
         PlaceSearch out;
-        out.now = withMoves(PlaceOffset{}, true);
+        out.now = withMoves(PlaceOffset{}, true, true);
         std::vector<TriedPlace> tries = coarse();
         if (m_given) return std::nullopt;
         // The best of them, with their moves; from the best few on in smaller and smaller steps.
@@ -85,8 +89,10 @@ public:
             tries[i] = withMoves(tries[i].offset, true);
             if (!goesOn(0.8 + 0.1 * double(i + 1) / double(tries.size()))) return std::nullopt;
         }
+        tries.push_back(out.now);
         std::stable_sort(tries.begin(), tries.end(), [&](const auto& a, const auto& b) { return better(a, b); });
         out.best = apart(tries, m_query.most);
+        out.better = !out.best.empty() && better(out.best.front(), out.now);
         if (!makeMap(out)) return std::nullopt;
         out.tried = m_tried;
         return out;
@@ -99,13 +105,27 @@ private:
         if (m_query.keepOn && !m_query.keepOn(m_done)) m_given = true;
         return !m_given;
     }
-    bool better(const TriedPlace& a, const TriedPlace& b) const
+    /// What decides which of two places is better, the first that differs; less is better. Differences that nobody
+    /// could tell do not count.
+    std::array<double, 6> rank(const TriedPlace& p) const
     {
-        if (a.unreached != b.unreached) return a.unreached < b.unreached;
-        if (a.blocked != b.blocked) return a.blocked < b.blocked;
-        const bool both = !std::isnan(a.cycle) && !std::isnan(b.cycle);
-        if (m_query.goal == PlaceQuery::Goal::Cycle && both && a.cycle != b.cycle) return a.cycle < b.cycle;
-        return a.margin > b.margin;
+        constexpr double marginTold = 1e-3, timeTold = 1e-3;
+        const double margin = -std::round(p.margin / marginTold),
+                     cycle = std::isnan(p.cycle) ? INFINITY : std::round(p.cycle / timeTold);
+        const bool byCycle = m_query.goal == PlaceQuery::Goal::Cycle;
+        double way = 0;
+        for (int i = 0; i < 3; ++i)
+            way += p.offset[size_t(i)] * p.offset[size_t(i)];
+        constexpr double hand = 0.2;  // a turn of a radian counts as much as this way [m]
+        return {double(p.unreached),       double(p.blocked),          byCycle ? cycle : margin,
+                double(p.offset != PlaceOffset{}), byCycle ? margin : cycle, std::sqrt(way) + hand * std::abs(p.offset[3])};
+    }
+    bool better(const TriedPlace& a, const TriedPlace& b) const { return rank(a) < rank(b); }
+    /// Whether what an arm does at a target depends on where the frame stands.
+    bool changes(const Target& target) const
+    {
+        if (target.kind == Target::Kind::Posture) return false;
+        return m_moved.contains(target.frame) != m_moved.contains(armOf(m_cell, target).mount);
     }
     double length(size_t axis) const { return m_query.highest[axis] - m_query.lowest[axis]; }
     /// What was kept, each at least a twentieth of the box away from the better ones.
@@ -129,15 +149,22 @@ private:
         ++m_tried;
         TriedPlace out{offset};
         out.margin = 1;
-        std::vector<std::pair<const Target*, JointVector>> reached;
+        struct Reached {
+            const Target* target;
+            JointVector posture;
+            AxisValues axes;
+        };
+        std::vector<Reached> reached;
         for (const Target* own : m_targets) {
             const Target& target = *findTarget(cell, own->id);
-            const TargetVerdict verdict = checkTarget(cell, target, {}, m_plans);
+            const auto known = m_stand.find(target.id);
+            const AxisValues axes = known == m_stand.end() ? AxisValues{} : known->second;
+            const TargetVerdict verdict = checkTarget(cell, target, axes, m_plans);
             const Arm& arm = *armOf(cell, target).model;
             const Solution* way = chosenWay(arm, target, verdict.ways.items);
             if (way) {
-                out.margin = std::min(out.margin, marginOf(cell, arm, way->joints));
-                reached.push_back({&target, way->joints});
+                if (changes(*own)) out.margin = std::min(out.margin, marginOf(cell, arm, way->joints));
+                reached.push_back({&target, way->joints, axes});
                 continue;
             }
             ++out.unreached;
@@ -146,8 +173,9 @@ private:
         }
         if (out.unreached > 0) out.margin = 0;
         if (!standing || out.unreached > 0) return out;
-        for (const auto& [target, posture] : reached)
-            if (const auto touch = m_standing->touch(cell, armOf(cell, *target).id, posture, target->axes)) {
+        for (const auto& [target, posture, axes] : reached)
+            if (const auto touch =
+                    m_standing->touch(cell, armOf(cell, *target).id, posture, overlaid(axes, target->axes))) {
                 ++out.blocked;
                 if (out.reason.empty())
                     out.reason = "At " + target->name + " " + touch->own.name + " and " + touch->other.name + " touch.";
@@ -160,7 +188,8 @@ private:
         if (!cell) return {offset, int(m_targets.size()) + 1, 0, 0, NAN, cell.error().message};
         return ofTargets(*cell, offset);
     }
-    TriedPlace withMoves(const PlaceOffset& offset, bool contact)
+    /// `first`: of where it stands, so that where device axes stand at each target is known from then on.
+    TriedPlace withMoves(const PlaceOffset& offset, bool contact, bool first = false)
     {
         const Result<Cell> cell = placedAt(m_cell, m_query.frame, offset);
         if (!cell) return {offset, int(m_targets.size()) + 1, 0, 0, NAN, cell.error().message};
@@ -171,14 +200,22 @@ private:
         how.workers = m_query.workers;
         how.contact = contact && out.unreached == 0;
         const auto take = [&](const CheckResult& checked) {
+            for (const TargetVerdict& verdict : checked.targets)
+                if (first && verdict.used) m_stand.try_emplace(verdict.target, verdict.axes);
             for (const Finding& f : checked.findings) {
                 if (f.severity != Severity::Blocked || !f.step) continue;
                 ++out.blocked;
                 if (out.reason.empty()) out.reason = findingText(*cell, f).line();
             }
-            for (const ArmTrace& arm : checked.trace.arms)
-                for (const StepOutcome& outcome : arm.outcomes)
-                    if (outcome.move && !outcome.judgedOnly) takeMove(*cell, arm.arm, *outcome.move, out);
+            for (const ArmTrace& arm : checked.trace.arms) {
+                bool changed = false;  // where the arm stands depends on where the frame stands
+                for (const StepOutcome& outcome : arm.outcomes) {
+                    if (!outcome.move || outcome.judgedOnly) continue;
+                    const Target* target = findTarget(m_cell, outcome.target);
+                    const bool before = std::exchange(changed, target ? changes(*target) : changed);
+                    if (before || changed) takeMove(*cell, arm.arm, *outcome.move, before, changed, out);
+                }
+            }
             const bool ends = !checked.trace.blocked() && !checked.trace.stuck;
             out.cycle = ends ? (std::isnan(out.cycle) ? 0 : out.cycle) + cyclesOf(checked.trace).time : NAN;
         };
@@ -190,13 +227,20 @@ private:
         }
         return out;
     }
-    /// Margins along a move, at a few places of it.
-    static void takeMove(const Cell& cell, ArmId id, const Move& move, TriedPlace& out)
+    /// Margins along a move, at a few places of it; where it only comes from or goes to a posture that stays the same,
+    /// what is nearer to a limit than that is.
+    static void takeMove(const Cell& cell, ArmId id, const Move& move, bool startChanges, bool endChanges,
+                         TriedPlace& out)
     {
         constexpr int places = 8;
         const Arm& arm = *findArm(cell, id)->model;
-        for (int i = 1; i <= places; ++i)
-            out.margin = std::min(out.margin, marginOf(cell, arm, move.at(arm, double(i) / places)));
+        double bar = INFINITY;
+        if (!startChanges) bar = std::min(bar, marginOf(cell, arm, move.at(arm, 0)));
+        if (!endChanges) bar = std::min(bar, marginOf(cell, arm, move.at(arm, 1)));
+        for (int i = 1; i <= places; ++i) {
+            const double margin = marginOf(cell, arm, move.at(arm, double(i) / places));
+            if (margin < bar - 1e-9 || (i == places && endChanges)) out.margin = std::min(out.margin, margin);
+        }
     }
 
     std::vector<TriedPlace> coarse()
@@ -277,7 +321,9 @@ private:
     const Cell& m_cell;
     const PlaceQuery& m_query;
     std::vector<const Target*> m_targets;
-    std::vector<size_t> m_axes;  ///< that are searched
+    std::vector<size_t> m_axes;             ///< that are searched
+    std::set<FrameId> m_moved;              ///< the frame, and those below it
+    std::map<TargetId, AxisValues> m_stand; ///< where device axes stand when targets are gone to
     PlanCache m_ownPlans;
     ContactCache m_ownTouched;
     PlanCache* m_plans;
@@ -301,7 +347,8 @@ Result<Cell> placedAt(const Cell& cell, FrameId id, const PlaceOffset& offset)
     pose.translation += Vec3(offset[0], offset[1], offset[2]);
     pose.rotation = (pose.rotation * Quat(Eigen::AngleAxisd(offset[3], Vec3::UnitZ()))).normalized();
     Result<Cell> next = frame->measured ? setFrameMeasured(cell, id, std::nullopt) : Result<Cell>(cell);
-    return next ? setFramePose(*next, id, pose) : next;
+    if (next) next = setFramePose(*next, id, pose);
+    return next ? settled(*next) : next;
 }
 
 }  // namespace topikos

@@ -33,7 +33,7 @@ struct TriedPlace {
     int unreached = 0;     ///< targets
     int blocked = 0;       ///< findings of moves, and targets at which the arm stands in something; of the best places
                            ///< findings of contact along the moves instead
-    double margin = 0;     ///< smallest, see core/check/margin.h [0 to 1]
+    double margin = 0;     ///< smallest of what the move can change, see core/check/margin.h [0 to 1]
     double cycle = NAN;    ///< time of the run, where it was run to its end [s]
     std::string reason{};  ///< what is wrong there, if anything is
 
@@ -43,6 +43,7 @@ struct TriedPlace {
 struct PlaceSearch {
     TriedPlace now;                ///< where it stands
     std::vector<TriedPlace> best;  ///< the best ones first, each apart from the others; with contact
+    bool better = false;           ///< the first of them is better than where it stands
     std::vector<TriedPlace> map;   ///< targets only, with what the arm touches there; row by row over x and y at z and
                                   ///< turn of the best place
     int columns = 0, rows = 0;  ///< of the map
@@ -50,7 +51,9 @@ struct PlaceSearch {
 };
 
 /// Looks for the best place: fewest targets out of reach, fewest blocked findings, then the largest smallest margin or
-/// the shortest cycle. Same cell, query and seed: same answer. Nothing when it was given up.
+/// the shortest cycle. What is the same wherever it stands does not count. Of those that are as good the present place
+/// comes first, then the shorter cycle (or the larger margin), then the smaller move. Same cell, query and seed: same
+/// answer. Nothing when it was given up.
 ///
 /// Method: a grid over the box and as many random places (targets only, and what the arm touches when it stands there),
 /// the best of those with their moves, from there halving steps along each axis, the best few with contact.

@@ -2,6 +2,7 @@
 
 #include "core/cell/settled.h"
 #include "core/cell/step_tree.h"
+#include "core/cell/validate.h"
 #include "core/check/contact_cache.h"
 #include "core/mend/changes.h"
 
@@ -120,7 +121,7 @@ Remedies remediesFor(const Cell& cell, const CheckResult& checked, const Finding
     const auto tried = [&](const Change& change, double amount) -> std::optional<Remedy> {
         Result<Cell> made = change.make(amount);
         if (made) made = settled(*made);
-        if (!made) return std::nullopt;
+        if (!made || validate(*made)) return std::nullopt;
         Cell next = std::move(made).value();
         if (change.target) {
             const Target* target = findTarget(next, change.target);

@@ -219,9 +219,8 @@ void timeLine(const Arm& arm, Move& move)
     if (!slowed) return;
     // What it would be without its joints.
     double acceleration = INFINITY;
-    for (int i = 0; i < tool.count; ++i)
-        if (tool.rows[size_t(i)].bend == 0)
-            acceleration = std::min(acceleration, tool.rows[size_t(i)].limit / std::abs(tool.rows[size_t(i)].rate));
+    for (const PlaceBounds::Row& row : tool.rows)
+        if (row.bend == 0) acceleration = std::min(acceleration, row.limit / std::abs(row.rate));
     if (!std::isfinite(acceleration)) acceleration = move.limits.lineAcceleration / move.line.length();
     move.slowed.seconds =
         std::max(0.0, move.profile.duration - trapezoid(end, std::sqrt(tool.cap), acceleration).duration);

@@ -28,7 +28,7 @@ struct PlaceMotion {
 struct Companion {
     double way = 0;  ///< [m or rad]
     double speed = 1, acceleration = 1;
-    std::uint32_t axis = 0;  ///< tells one from another
+    std::uint32_t axis = 0;  ///< tells one from another, in all moves of a run
 };
 
 /// The circle that a path follows in place of a straight line.

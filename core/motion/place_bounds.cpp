@@ -25,8 +25,8 @@ void PlaceBounds::speed(double rate, double limit, HeldBy by)
 
 void PlaceBounds::acceleration(double rate, double bend, double limit, HeldBy by)
 {
-    if (!(limit < INFINITY) || count == kMostRows || (std::abs(rate) < kNoWay && std::abs(bend) < kNoWay)) return;
-    rows[size_t(count++)] = {rate, bend, limit, by};
+    if (!(limit < INFINITY) || (std::abs(rate) < kNoWay && std::abs(bend) < kNoWay)) return;
+    rows.push_back({rate, bend, limit, by});
 }
 
 void PlaceBounds::acceleration(const Vec3& rate, const Vec3& bend, double limit, HeldBy by)
@@ -49,6 +49,7 @@ PlaceBounds boundsAt(const Arm& arm, const Move& move, double fraction, bool joi
 {
     using Kind = HeldBy::Kind;
     PlaceBounds out;
+    out.rows.reserve(size_t(arm.jointCount()) + 8 * kFacets);
     const MotionLimits& limits = move.limits;
     const auto by = [](Kind kind, size_t index = 0) { return HeldBy{kind, std::int8_t(index)}; };
     const auto tool = [&](const PathFlow& flow, const MotionLimits& l) {
@@ -57,12 +58,14 @@ PlaceBounds boundsAt(const Arm& arm, const Move& move, double fraction, bool joi
         out.acceleration(flow.rate, flow.bend, l.lineAcceleration, {Kind::ToolAcceleration, -1});
         out.acceleration(flow.turn, flow.twist, l.turnAcceleration, {Kind::TurnAcceleration, -1});
     };
+    size_t axes = 0;  // each has a number of its own
+    const auto axis = [&](const Companion& c, double factor, double rate, double bend) {
+        out.speed(rate, factor * c.speed, by(Kind::AxisSpeed, axes));
+        out.acceleration(rate, bend, c.acceleration, by(Kind::AxisAcceleration, axes++));
+    };
     const auto along = [&](const std::vector<Companion>& companions, double factor, double rate, double bend) {
-        for (size_t k = 0; k < companions.size(); ++k) {
-            const Companion& c = companions[k];
-            out.speed(rate * c.way, factor * c.speed, by(Kind::AxisSpeed, k));
-            out.acceleration(rate * c.way, bend * c.way, c.acceleration, by(Kind::AxisAcceleration, k));
-        }
+        for (const Companion& c : companions)
+            axis(c, factor, rate * c.way, bend * c.way);
     };
     if (move.corner) {
         const CornerCut& cut = *move.corner;
@@ -87,9 +90,7 @@ PlaceBounds boundsAt(const Arm& arm, const Move& move, double fraction, bool joi
             const auto same =
                 std::find_if(both.begin(), both.end(), [&](const Companion& other) { return other.axis == c.axis; });
             const double way = same == both.end() ? 0 : same->way;
-            out.speed(a * c.way + b * way, limits.jointFraction * c.speed, by(Kind::AxisSpeed));
-            out.acceleration(a * c.way + b * way, aBend * c.way + bBend * way, c.acceleration,
-                             by(Kind::AxisAcceleration));
+            axis(c, limits.jointFraction, a * c.way + b * way, aBend * c.way + bBend * way);
             if (same != both.end()) both.erase(same);
         }
         along(both, limits.jointFraction, b, bBend);
@@ -120,10 +121,8 @@ double largestRatio(const Arm& arm, const Move& move, const Profile& law, int lo
             const double x = s.speedAt(t) * s.speedAt(t), a = s.acceleration + t * s.jerk;
             const PlaceBounds b = boundsAt(arm, move, s.positionAt(t));
             worst = std::max(worst, std::sqrt(x / b.cap));
-            for (int k = 0; k < b.count; ++k) {
-                const PlaceBounds::Row& row = b.rows[size_t(k)];
+            for (const PlaceBounds::Row& row : b.rows)
                 worst = std::max(worst, std::abs(row.rate * a + row.bend * x) / row.limit);
-            }
         }
     return worst;
 }

@@ -96,9 +96,11 @@ private:
     void add(const std::vector<Companion>& companions)
     {
         raw(companions.size());
-        for (const Companion& c : companions)
+        for (const Companion& c : companions) {
             for (const double x : {c.way, c.speed, c.acceleration})
                 raw(x);
+            raw(c.axis);
+        }
     }
     void add(const LinePath& line)
     {

@@ -177,9 +177,9 @@ private:
         PlaceBounds b = boundsAt(m_arm, *m_pieces[k].move, fraction, joints);
         const double scale = m_scales[k];
         b.cap *= scale * scale;
-        for (int i = 0; i < b.count; ++i) {
-            b.rows[size_t(i)].rate /= scale;
-            b.rows[size_t(i)].bend /= scale * scale;
+        for (Row& row : b.rows) {
+            row.rate /= scale;
+            row.bend /= scale * scale;
         }
         return b;
     }
@@ -243,9 +243,8 @@ private:
         // What is the same all along: everything of a joint move, what the tool allows of a line.
         const bool joint = move.kind == Move::Kind::Joint;
         const PlaceBounds same = steady(boundsIn(k, marks[0], joint));
-        const bool bent = corner || std::any_of(same.rows.begin(), same.rows.begin() + same.count, [](const Row& row) {
-                              return row.bend != 0;
-                          });
+        const bool bent = corner || std::any_of(same.rows.begin(), same.rows.end(),
+                                                [](const Row& row) { return row.bend != 0; });
         Cell whole;
         makeConstant(whole, same);
         const double scale = m_scales[k], cap = whole.caps[0].x / (scale * scale), most = whole.most / scale;
@@ -298,15 +297,13 @@ private:
     static PlaceBounds steady(const PlaceBounds& b)
     {
         PlaceBounds out = b;
-        for (int i = 0; i < out.count; ++i) {
-            Row& row = out.rows[size_t(i)];
+        for (Row& row : out.rows) {
             const double left = row.limit - std::abs(row.bend) * b.cap;
             if (row.bend == 0) continue;
             // Rows that have little to do with s'' are kept by the others.
             double most = INFINITY;
-            for (int k = 0; k < b.count; ++k)
-                if (b.rows[size_t(k)].by == row.by && b.rows[size_t(k)].rate != 0)
-                    most = std::min(most, b.rows[size_t(k)].limit / std::abs(b.rows[size_t(k)].rate));
+            for (const Row& own : b.rows)
+                if (own.by == row.by && own.rate != 0) most = std::min(most, own.limit / std::abs(own.rate));
             if (!(left >= kSteady * most * std::abs(row.rate))) return b;
             row.bend = 0;
             row.limit = left;
@@ -318,8 +315,7 @@ private:
     {
         cell.constant = true;
         cell.caps.fill({constant.cap, constant.capBy});
-        for (int i = 0; i < constant.count; ++i) {
-            const Row& row = constant.rows[size_t(i)];
+        for (const Row& row : constant.rows) {
             if (row.rate == 0 || row.limit / std::abs(row.rate) >= cell.most) continue;
             cell.most = row.limit / std::abs(row.rate);
             cell.mostBy = row.by;
@@ -339,18 +335,17 @@ private:
         // What s'' can be at all, so that rows which can never matter are left out.
         double most = INFINITY;
         for (const PlaceBounds* b : places)
-            for (int i = 0; i < b->count; ++i) {
-                const Row& row = b->rows[size_t(i)];
+            for (const Row& row : b->rows) {
                 if (std::abs(row.rate) > kNoWay)
                     most = std::min(most, (row.limit + std::abs(row.bend) * highest) / std::abs(row.rate));
             }
         for (size_t p = 0; p < 3; ++p) {
             const double gone = double(p) * cell.length;  // x is that much more of 1 s'' than at the beginning
-            for (int i = 0; i < places[p]->count; ++i) {
-                Row row = places[p]->rows[size_t(i)];
+            for (size_t i = 0; i < places[p]->rows.size(); ++i) {
+                Row row = places[p]->rows[i];
                 if (std::abs(row.rate) * most + std::abs(row.bend) * highest <= kIdle * row.limit) continue;
-                if (p > 0 && i < first.count && row.bend == 0 && row.rate == first.rows[size_t(i)].rate
-                    && first.rows[size_t(i)].bend == 0)
+                if (p > 0 && i < first.rows.size() && row.bend == 0 && row.rate == first.rows[i].rate
+                    && first.rows[i].bend == 0)
                     continue;
                 row.rate += gone * row.bend;
                 m_rows.push_back(row);
@@ -516,10 +511,8 @@ private:
                 const double x = m_x[i] + part * (m_x[i + 1] - m_x[i]);
                 const PlaceBounds b = boundsIn(cell.piece, cell.from + part * (cell.to - cell.from), true);
                 if (b.cap > cell.floor) worst = std::max(worst, x / b.cap);
-                for (int r = 0; r < b.count; ++r) {
-                    const Row& row = b.rows[size_t(r)];
+                for (const Row& row : b.rows)
                     worst = std::max(worst, std::abs(row.rate * a + row.bend * x) / row.limit);
-                }
             }
             const bool passed = worst > 1 + kPassed;
             if (!passed && !(cell.coarse && cell.halvings < kMostHalvings)) {

@@ -13,11 +13,9 @@ struct PlaceBounds {
         double rate, bend, limit;
         HeldBy by;
     };
-    static constexpr int kMostRows = 64;
     double cap = INFINITY;  ///< of s'^2 [1/s^2]
     HeldBy capBy{};
-    std::array<Row, kMostRows> rows;
-    int count = 0;
+    std::vector<Row> rows;
 
     /// |rate s'| <= limit.
     void speed(double rate, double limit, HeldBy by);

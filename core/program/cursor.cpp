@@ -134,20 +134,22 @@ TargetId Cursor::resolved(const Place& place) const
     return {};
 }
 
-bool Cursor::prepare(const Step& step)
+void Cursor::prepare(const Step& step)
 {
     const Frame& frame = m_frames.back();
     m_operation = {&step, frame.routine, m_levels.back().within, nullptr, nullptr, frame.point, frame.readingFrame};
-    const Cell& cell = m_index->cell;
+    m_placed = true;
+    const auto find = [&](const AtPlace& at) {
+        const Target* target = findTarget(m_index->cell, resolved(at.place));
+        m_placed = m_placed && target && !(at.isOff() && target->kind == Target::Kind::Posture);
+        return target;
+    };
     if (const ArcMove* arc = step.as<ArcMove>()) {
-        m_operation.via = findTarget(cell, resolved(arc->via.place));
-        m_operation.end = findTarget(cell, resolved(arc->end.place));
-        return m_operation.via && m_operation.end;
+        m_operation.via = find(arc->via);
+        m_operation.end = find(arc->end);
+    } else if (const AtPlace* end = endOf(step)) {
+        m_operation.end = find(*end);
     }
-    const AtPlace* end = endOf(step);
-    if (!end) return true;
-    m_operation.end = findTarget(cell, resolved(end->place));
-    return m_operation.end != nullptr;
 }
 
 /// Whether a block that has come to its end begins another pass.
@@ -226,10 +228,54 @@ bool Cursor::begin(const Step& step, const Decide& decide, const Untaken& untake
     return false;
 }
 
+Operation Cursor::whereItIs() const
+{
+    Operation out;
+    out.routine = m_frames.back().routine;
+    out.within = m_levels.back().within;
+    return out;
+}
+
+void Cursor::describe(Digest& key) const
+{
+    for (const Level& level : m_levels) {
+        key.add(static_cast<const void*>(level.list));
+        key.add(std::uint64_t(level.next));
+        const Repeat* repeat = level.owner ? level.owner->as<Repeat>() : nullptr;
+        const bool byCondition =
+            repeat && (repeat->kind == Repeat::Kind::While || repeat->kind == Repeat::Kind::Until);
+        key.add(std::uint64_t(byCondition ? 0 : level.pass + 1));
+    }
+    for (const Frame& frame : m_frames) {
+        key.add(std::uint64_t(frame.routine->id.value) << 32 | std::uint64_t(frame.levels));
+        key.add(std::uint64_t(frame.point.value) << 32 | frame.readingFrame.value);
+        for (const TargetId target : frame.given)
+            key.add(std::uint64_t(target.value));
+    }
+    key.add(std::uint64_t(m_ended));
+}
+
+void Cursor::describeMeaning(Digest& key) const
+{
+    const Frame& frame = m_frames.back();
+    key.add(std::uint64_t(frame.point.value) << 32 | frame.readingFrame.value);
+    for (const TargetId target : frame.given)
+        key.add(std::uint64_t(target.value));
+    for (size_t i = frame.levels; i < m_levels.size(); ++i) {
+        if (!m_levels[i].places) continue;
+        for (const TargetId target : (*m_levels[i].places)[size_t(m_levels[i].pass)])
+            key.add(std::uint64_t(i) << 32 | target.value);
+    }
+}
+
 Cursor::Next Cursor::next(const Decide& decide, const Untaken& untaken)
 {
+    constexpr int kManyEntered = 100;
+    m_entered = 0;
+    m_passOf = nullptr;
     while (true) {
         if (m_ended || m_levels.size() <= m_base) return Next::End;
+        if (m_entered > kManyEntered) return Next::Pass;
         Level& top = m_levels.back();
         if (top.next >= top.list->size()) {
             if (!top.owner) return Next::End;
@@ -239,6 +285,7 @@ Cursor::Next Cursor::next(const Decide& decide, const Untaken& untaken)
                 ++top.pass;
                 top.within = std::make_shared<const Within>(
                     Within{m_levels[m_levels.size() - 2].within, top.owner->id, top.pass, false});
+                m_passOf = top.owner;
                 return Next::Pass;
             }
             if (!known) return Next::Unknown;
@@ -260,9 +307,11 @@ Cursor::Next Cursor::next(const Decide& decide, const Untaken& untaken)
         bool known = true;
         if (begin(step, decide, untaken, known)) {
             if (!known) return Next::Unknown;
+            ++m_entered;
             continue;
         }
-        if (prepare(step)) return Next::Step;
+        prepare(step);
+        return Next::Step;
     }
 }
 

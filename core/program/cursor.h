@@ -1,5 +1,6 @@
 #pragma once
 #include "core/cell/cell.h"
+#include "core/spatial/digest.h"
 
 #include <array>
 #include <functional>
@@ -51,8 +52,7 @@ struct Operation {
     FrameId readingFrame;                         ///< in force
 };
 
-/// Goes through a routine, with its calls, loops and decisions. A copy looks ahead. Moves to places that nothing fills
-/// in, of a routine with places that is gone through by itself, are passed over.
+/// Goes through a routine, with its calls, loops and decisions. A copy looks ahead.
 class Cursor {
 public:
     /// `point` is in force at the begin. Of endless repeats `rounds` passes are done, then the routine ends.
@@ -65,12 +65,25 @@ public:
 
     enum class Next {
         Step,     ///< operation() is to be done
-        Pass,     ///< another pass begins; ask again
+        Pass,     ///< another pass begins, or a good many calls have; ask again
         Unknown,  ///< a condition is not known; the cursor is of no use any more
         End
     };
     Next next(const Decide& decide, const Untaken& untaken = {});
     const Operation& operation() const { return m_operation; }
+    /// False of a move to a place that nothing fills in, as of a routine with places that is gone through by itself, and
+    /// of one to a distance from a posture.
+    bool hasPlace() const { return m_placed; }
+    /// The routine, and the calls and passes, that it is in.
+    Operation whereItIs() const;
+    /// How many blocks and calls the last next() went into.
+    int entered() const { return m_entered; }
+    /// The block of which next() has begun another pass; nullptr when it has not.
+    const Step* passOfBlock() const { return m_passOf; }
+    /// Where it is, with all that decides how it goes on, but how often blocks that go by a condition were passed.
+    void describe(Digest& key) const;
+    /// What places, points and frames mean where it is.
+    void describeMeaning(Digest& key) const;
 
     /// Goes into a list of a step that was given by operation(): what is done when the time of a wait is up.
     void enter(const Step& step, const Steps& list);
@@ -105,16 +118,16 @@ private:
     bool begin(const Step& step, const Decide& decide, const Untaken& untaken, bool& known);
     void push(const Step& owner, const Steps& list, bool pass, bool call = false);
     TargetId resolved(const Place& place) const;
-    /// False when a place of the step means nothing here.
-    bool prepare(const Step& step);
+    void prepare(const Step& step);
 
     const ProgramIndex* m_index;
     std::vector<Level> m_levels;
     std::vector<Frame> m_frames;
     Operation m_operation;
     size_t m_base = 0;  ///< levels that are not gone back to
-    int m_rounds, m_roundsDone = 0;
-    bool m_short = false, m_ended = false;
+    int m_rounds, m_roundsDone = 0, m_entered = 0;
+    const Step* m_passOf = nullptr;
+    bool m_short = false, m_ended = false, m_placed = true;
 };
 
 }  // namespace topikos

@@ -13,16 +13,16 @@ namespace topikos {
 /// blank, comma or bracket.
 class LineReader {
 public:
-    explicit LineReader(std::string_view text) : m_text(text), m_low(lowered(text)) { skip(); }
+    explicit LineReader(std::string_view text) : m_text(text), m_low(std::make_shared<const std::string>(lowered(text))) { skip(); }
 
     bool done() const { return m_at >= m_text.size(); }
     size_t column() const { return m_at + 1; }
     std::string rest() const { return std::string(m_text.substr(m_at)); }
-    std::string_view restLowered() const { return std::string_view(m_low).substr(m_at); }
+    std::string_view restLowered() const { return std::string_view(*m_low).substr(m_at); }
 
     bool word(std::string_view wanted)
     {
-        if (m_low.compare(m_at, wanted.size(), wanted) != 0) return false;
+        if (m_low->compare(m_at, wanted.size(), wanted) != 0) return false;
         const size_t end = m_at + wanted.size();
         if (end < m_text.size() && !endsWord(m_text[end])) return false;
         m_at = end;
@@ -46,7 +46,7 @@ public:
     {
         const char* begin = m_text.data() + m_at;
         const char* end = m_text.data() + m_text.size();
-        if (begin != end && *begin == '+') ++begin;
+        if (begin != end && *begin == '+' && (++begin == end || *begin == '-')) return false;
         const auto result = std::from_chars(begin, end, value);
         if (result.ec != std::errc() || !std::isfinite(value)) return false;
         m_at = size_t(result.ptr - m_text.data());
@@ -97,14 +97,14 @@ public:
         static constexpr std::string_view kBehind[] = {" at ", " blend ", " acceleration ", " stop ",
                                                        " to ", " and ",   " with ",         " is ",
                                                        " on",  " off",    " for ",          " from "};
-        size_t end = m_low.size();
+        size_t end = m_low->size();
         for (const std::string_view word : kBehind)
-            end = std::min(end, m_low.find(word, m_at));
-        end = std::min(end, m_low.find_first_of(",()", m_at));
-        const size_t digit = m_low.find_first_of("0123456789", m_at);
+            end = std::min(end, m_low->find(word, m_at));
+        end = std::min(end, m_low->find_first_of(",()", m_at));
+        const size_t digit = m_low->find_first_of("0123456789", m_at);
         // "Rak place 120 mm": a number behind a blank that is followed by a unit is no part of the name.
-        if (digit != std::string::npos && digit > m_at && m_low[digit - 1] == ' '
-            && m_low.find(" mm", digit) != std::string::npos)
+        if (digit != std::string::npos && digit > m_at && (*m_low)[digit - 1] == ' '
+            && m_low->find(" mm", digit) != std::string::npos)
             end = std::min(end, digit);
         while (end > m_at && m_text[end - 1] == ' ')
             --end;
@@ -119,7 +119,7 @@ private:
             ++m_at;
     }
     std::string_view m_text;
-    std::string m_low;
+    std::shared_ptr<const std::string> m_low;  ///< shared by readers that look ahead
     size_t m_at = 0;
 };
 

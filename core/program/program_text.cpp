@@ -109,7 +109,7 @@ std::vector<Line> linesOf(const std::string& text)
 {
     std::vector<Line> out;
     size_t number = 0;
-    for (size_t at = 0; at <= text.size();) {
+    for (size_t at = withoutByteOrderMark(text); at <= text.size();) {
         const size_t end = std::min(text.find('\n', at), text.size());
         std::string_view whole(text.data() + at, end - at);
         at = end + 1;
@@ -386,6 +386,9 @@ ProgramReading readProgram(const Cell& cell, const std::string& text)
         routine.parameters = keptPlaces(old ? old->parameters : std::vector<Parameter>{}, h.places, next.nextId);
         next.routines.push_back(std::move(routine));
         if (h.main && h.arm) next.arms.edit(h.arm)->main = next.routines.back().id;
+        if (h.main && !h.places.empty())
+            fail(h.line->number, 1, fmt::format("\"{}\" is run by an arm, and no call fills in its places", h.name),
+                 "Let the arm run a routine of its own that calls it.");
     }
     std::map<ArmId, size_t> mains;
     for (const Header& h : headers)

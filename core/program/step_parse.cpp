@@ -17,8 +17,9 @@ constexpr const char* kKinds =
 /// Reads one step from a line.
 class StepParser {
 public:
-    StepParser(const Vocabulary& words, const StepScope& scope, LineReader& reader) :
-        m_words(words), m_cell(words.cell), m_scope(scope), m_in(reader)
+    /// `behindElse`: of a step that stands behind an "else" on its line.
+    StepParser(const Vocabulary& words, const StepScope& scope, LineReader& reader, bool behindElse = false) :
+        m_words(words), m_cell(words.cell), m_scope(scope), m_in(reader), m_behindElse(behindElse)
     {
     }
 
@@ -357,12 +358,15 @@ private:
         if (m_in.word("at most"))
             if (Status bad = readSeconds(wait.limit, "\"at most\"")) return bad;
         if (!m_in.sign(',')) return std::nullopt;
+        if (m_behindElse && m_in.at("else"))
+            return fail("there is an \"else\" on the line already",
+                        "Write the step that has one of its own on a line below an \"else\".");
         if (!m_in.word("else"))
             return fail("\"else\" is missing", "Type \", else\" and the step that is done when the time is up.");
         if (wait.limit == 0)
             return fail("there is no time limit, so no \"else\"", "Type \"at most\" and a time before it.");
         Step other;
-        if (Status bad = StepParser(m_words, m_scope, m_in).read(other)) return bad;
+        if (Status bad = StepParser(m_words, m_scope, m_in, true).read(other)) return bad;
         step.otherwise = Steps{other};
         return std::nullopt;
     }
@@ -564,6 +568,7 @@ private:
     const Cell& m_cell;
     const StepScope& m_scope;
     LineReader& m_in;
+    bool m_behindElse;
 };
 
 /// Where a note begins: a "#" at the begin or behind a blank, outside quotation marks.

@@ -61,7 +61,7 @@ std::vector<Companion> companionsOf(const Cell& cell, const std::vector<AxisTrav
     std::vector<Companion> out;
     for (const AxisTravel& t : travels) {
         const FrameAxis& axis = *findFrame(cell, t.frame)->axis;
-        out.push_back({t.to - t.from, axis.speed, axis.acceleration});
+        out.push_back({t.to - t.from, axis.speed, axis.acceleration, t.frame.value});
     }
     return out;
 }

@@ -98,8 +98,9 @@ std::vector<const Routine*> Run::mainRoutines(const Cell& cell)
 
 bool Run::spend()
 {
-    if (++m_spent <= m_budget) return true;
-    m_trace.stuck = Stuck{Stuck::Why::NoTimePasses, m_now};
+    if (m_trace.stuck) return false;
+    if (++m_spent <= m_budget) return keep(1, 0);
+    giveUp(Stuck::Why::NoTimePasses);
     return false;
 }
 
@@ -123,10 +124,7 @@ bool Run::go(double until)
         m_progress = false;
         while (armsGoOn() || writesGoOn() || devicesGoOn() || beltsGoOn() || look() || timesOut())
             if (!spend()) break;
-        m_events += m_spent + 1;
-        if (!m_trace.stuck && double(m_events) > limits::kRunEvents.most)
-            m_trace.stuck = Stuck{Stuck::Why::TooMuch, m_now};
-        if (m_trace.stuck) break;
+        if (!keep(1, 0)) break;
         const auto waitsOrIsDone = [](const ArmRun& a) { return a.done || (a.waits && !a.limited); };
         if (std::all_of(m_arms.begin(), m_arms.end(), [](const ArmRun& a) { return a.done; })) break;
         const bool allWait = std::all_of(m_arms.begin(), m_arms.end(), waitsOrIsDone);
@@ -145,7 +143,7 @@ bool Run::go(double until)
             return true;
         }
         if (next > limits::kRunLength.most) {
-            m_trace.stuck = Stuck{Stuck::Why::TooLong, m_now};
+            giveUp(Stuck::Why::TooLong);
             break;
         }
         if (m_options.stop.stop_requested() || m_enough) {
@@ -168,7 +166,7 @@ void Run::close()
 
 void Run::forgot()
 {
-    m_events = 0;
+    m_events = m_bytes = 0;
     m_free.clear();
     for (size_t i = m_parts.size(); i-- > 0;)
         if (m_parts[i].gone() && m_parts[i].part.id.value >= m_cell.nextId
@@ -182,6 +180,8 @@ void Run::endWaits()
         if (arm.done) continue;
         if (m_trace.stuck || m_trace.stopped) {
             arm.trace->duration = std::max(arm.trace->duration, m_now);
+            // What stands behind a block without end.
+            if (m_trace.stuck && m_trace.stuck->arm == arm.station->id && !arm.trace->outcomes.empty()) judgeRest(arm);
             continue;
         }
         // It waits for what does not come.

@@ -9,6 +9,7 @@
 #include <memory>
 #include <queue>
 #include <set>
+#include <unordered_set>
 
 namespace topikos {
 
@@ -40,6 +41,7 @@ private:
         int pass = 0;
         double ready = 0;  ///< when the next step may begin; infinite while it waits for a signal
         bool done = false, waits = false, limited = false;  ///< limited: the wait has a time limit
+        bool heard = false;                                 ///< what it waits for has been so since it waits
         std::optional<StepOutcome> ahead{};                 ///< the wait it stands in
         Operation waiting{};                                ///< that wait
         /// Moves that go over into each other, planned and timed together; the first ones are done.
@@ -53,6 +55,13 @@ private:
         std::optional<size_t> carried{};  ///< part
         FrameId place{};                  ///< frame of the target it stands at
         std::vector<double> lengths{};    ///< most that the flange can be away from each joint [m]
+        /// How everything stood at an earlier pass of a block that goes by a condition (Brent's way to find a circle).
+        struct Watch {
+            Digest then;
+            double time = 0;  ///< [s]
+            size_t passes = 0, next = 1;
+        };
+        std::unordered_map<std::uint32_t, Watch> watches{};  ///< by block
     };
     struct PartRun {
         Part part;
@@ -131,6 +140,15 @@ private:
     Cursor::Next advance(ArmRun& arm);
     bool timesOut();
 
+    // Runs without end (run_endless.cpp).
+    /// Another pass of a block begins; false when the run is given up.
+    bool passes(ArmRun& arm);
+    /// All that decides how the run goes on, at times from now.
+    Digest state() const;
+    /// Counts what has happened and what is kept of it; false when that is too much.
+    bool keep(size_t events, size_t bytes);
+    void giveUp(Stuck::Why why, const ArmRun* arm = nullptr, const Step* block = nullptr);
+
     // How moves go over into each other (run_corners.cpp).
     void planMoves(ArmRun& arm, StepOutcome first, const Operation& operation, const std::optional<ChainEntry>& entry);
     bool isMovedByOthers(const ArmRun& arm, const Operation& operation, const std::vector<AxisTravel>& travels) const;
@@ -156,6 +174,7 @@ private:
     void startDevices();
     bool devicesGoOn();
     void setSignal(SignalId id, double value);
+    void writeSignal(SignalId id, double value);
     void setLater(double time, SignalId id, double value);
     bool writesGoOn();
     void react(DeviceRun& device, double value);
@@ -208,7 +227,7 @@ private:
     Places m_places;
     ProgramIndex m_index;
     std::multimap<double, std::pair<SignalId, double>> m_writes;  ///< of signals, that are to come
-    std::set<std::pair<ArmId, const Steps*>> m_judged;            ///< lists that were not gone into
+    std::unordered_set<Digest, Digest::Hash> m_judged;  ///< lists that were not gone into, each case of them
     size_t m_judgedSteps = 0;
     bool m_hasLeads = false;  ///< some process is switched ahead of its time
     bool m_begun = false, m_enough = false;
@@ -217,7 +236,7 @@ private:
     double m_waitedSince = 0;
     double m_now = 0;
     size_t m_spent = 0, m_budget = 0;  ///< at this instant
-    size_t m_events = 0;               ///< of the whole run
+    size_t m_events = 0, m_bytes = 0;  ///< of the whole run, and what it keeps
     bool m_progress = false;           ///< some arm went on at this instant
     std::vector<ArmRun> m_arms;        ///< by id, as all others
     std::vector<PartRun> m_parts;

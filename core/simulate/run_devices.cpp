@@ -90,6 +90,11 @@ void Run::setSignal(SignalId id, double value)
     if (own == m_signals.end() || own->second == value) return;
     own->second = value;
     m_trace.signalEvents.push_back({m_now, id, value});
+    keep(0, sizeof(SignalEvent));
+    // Who waits hears each value, also one that another takes the place of at the same instant.
+    for (ArmRun& arm : m_arms)
+        if (arm.waits && arm.waiting.step->as<WaitSignal>()->until.signal == id)
+            arm.heard = arm.heard || met(arm.waiting.step->as<WaitSignal>()->until);
     if (const auto readers = m_readersOf.find(id.value); readers != m_readersOf.end())
         for (const size_t device : readers->second)
             m_reactions.push_back({device, value});
@@ -102,6 +107,13 @@ void Run::setSignal(SignalId id, double value)
         react(m_devices[device], seen);
     }
     m_reacting = false;
+}
+
+/// What a program writes holds: the end of an earlier pulse does not come over it.
+void Run::writeSignal(SignalId id, double value)
+{
+    std::erase_if(m_writes, [id](const auto& write) { return write.second.first == id; });
+    setSignal(id, value);
 }
 
 /// A later write of a signal takes the place of one that is to come.

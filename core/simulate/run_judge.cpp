@@ -8,7 +8,7 @@ namespace topikos {
 
 namespace {
 
-constexpr size_t kMostJudged = 20000;  // steps of a run
+constexpr size_t kMostJudged = 100000;  // steps of a run, and lists
 
 }  // namespace
 
@@ -31,7 +31,20 @@ void Run::judgeRest(ArmRun& arm)
 
 void Run::judgeList(const ArmRun& arm, const Cursor& cursor, const Step& step, const Steps& list)
 {
-    if (!m_judged.insert({arm.station->id, &list}).second) return;
+    if (m_judgedSteps >= kMostJudged) return;
+    // Each case once: from where it begins, and with the places that it is about.
+    Digest own;
+    own.add(std::uint64_t(arm.station->id.value));
+    own.add(static_cast<const void*>(&list));
+    cursor.describeMeaning(own);
+    for (const double q : arm.posture)
+        own.add(q);
+    for (const AxisValue& axis : m_axes) {
+        own.add(std::uint64_t(axis.frame.value));
+        own.add(axis.value);
+    }
+    if (!m_judged.insert(own).second) return;
+    ++m_judgedSteps;
     const AxisValues before = m_axes;
     ArmRun copy = arm;
     copy.ahead.reset();
@@ -56,9 +69,10 @@ void Run::judgeAlong(ArmRun& arm, Cursor& cursor, bool isBranch)
         // Branches beside the way, from where the arm stands now.
         for (const auto& [step, list] : std::exchange(untaken, {}))
             judgeList(arm, cursor, *step, *list);
+        m_judgedSteps += 1 + size_t(cursor.entered());
         if (next == Cursor::Next::Pass) continue;
         if (next != Cursor::Next::Step) return;
-        ++m_judgedSteps;
+        if (!cursor.hasPlace()) continue;  // told where the run comes to it
         const Operation operation = cursor.operation();
         arm.point = operation.point;
         StepOutcome outcome = begun(arm, operation);
@@ -75,6 +89,7 @@ void Run::judgeAlong(ArmRun& arm, Cursor& cursor, bool isBranch)
         outcome.arrival = arm.posture;
         outcome.axes = m_axes;
         m_enough = m_enough || (m_options.upTo && outcome.step == m_options.upTo);
+        keep(0, sizeof(StepOutcome));
         arm.trace->outcomes.push_back(std::move(outcome));
         if (!operation.step->otherwise.empty()) judgeList(arm, cursor, *operation.step, operation.step->otherwise);
     }

@@ -56,6 +56,7 @@ void Run::put(size_t i, PartEvent event)
     if (event.kind == PartEvent::Kind::Lies && m_places.axesAbove(event.frame).empty())
         part.still = worldOf(event.frame, m_now) * event.pose;
     m_trace.partEvents.push_back(event);
+    keep(0, sizeof event);
     const bool onBelt = event.kind == PartEvent::Kind::Rides || event.kind == PartEvent::Kind::Lies;
     if (part.belt && !(onBelt && event.frame == part.belt)) leaveBelt(i);
     lookAgainAt(i);
@@ -88,7 +89,9 @@ bool Run::mount(size_t i, DeviceRun& belt, double above)
     part.onBelt = p[0] - belt.belt->travel(m_now);
     belt.longest = std::max(belt.longest, -part.along.low);
     belt.riding.insert({part.onBelt, i});
-    put(i, {0, {}, PartEvent::Kind::Rides, {}, belt.frame, place});
+    // Set down on it at this instant: by that arm.
+    const bool released = part.at.kind == PartEvent::Kind::Lies && part.at.time == m_now;
+    put(i, {0, {}, PartEvent::Kind::Rides, released ? part.at.arm : ArmId(), belt.frame, place});
     foreseeStop(belt, i);
     return true;
 }
@@ -166,6 +169,7 @@ void Run::stop(DeviceRun& belt, size_t i)
     PartRun& part = m_parts[i];
     const double x = placeOn(belt, part);
     PartEvent event = part.at;
+    event.arm = {};
     event.pose = inverse(worldOf(part.belt, m_now)) * worldOf(part, m_now);
     event.kind = belt.device->accumulates ? PartEvent::Kind::Lies : PartEvent::Kind::Gone;
     if (event.kind == PartEvent::Kind::Gone) {
@@ -205,6 +209,7 @@ void Run::settle(DeviceRun& belt, double behind)
         part.onBelt -= belt.belt->travel(m_now);
         belt.riding.insert({part.onBelt, i});
         PartEvent event = part.at;
+        event.arm = {};
         event.kind = PartEvent::Kind::Rides;
         put(i, event);
         foreseeStop(belt, i);

@@ -13,7 +13,7 @@ bool Run::armsGoOn()
     bool any = false;
     for (ArmRun& arm : m_arms) {
         if (arm.done) continue;
-        const bool goes = arm.waits ? met(arm.waiting.step->as<WaitSignal>()->until) : arm.ready <= m_now;
+        const bool goes = arm.waits ? arm.heard || met(arm.waiting.step->as<WaitSignal>()->until) : arm.ready <= m_now;
         if (!goes) continue;
         proceed(arm);
         any = true;
@@ -54,7 +54,7 @@ Cursor::Next Run::advance(ArmRun& arm)
 void Run::proceed(ArmRun& arm)
 {
     if (arm.waits) {
-        arm.waits = arm.limited = false;
+        arm.waits = arm.limited = arm.heard = false;
         arm.ready = m_now;
         StepOutcome outcome = std::move(*arm.ahead);
         arm.ahead.reset();
@@ -65,10 +65,10 @@ void Run::proceed(ArmRun& arm)
         if (std::exchange(arm.grips, false)) grip(arm, arm.trace->outcomes.back());
         switch (advance(arm)) {
         case Cursor::Next::Step:
-            if (!begin(arm, arm.cursor.operation())) return;
+            if (!begin(arm, arm.cursor.operation()) || m_trace.stuck) return;
             break;
         case Cursor::Next::Pass:
-            if (!spend()) return;
+            if (!passes(arm)) return;
             break;
         case Cursor::Next::Unknown:
         case Cursor::Next::End:
@@ -78,7 +78,7 @@ void Run::proceed(ArmRun& arm)
             }
             arm.cursor = Cursor(m_index, *arm.routine, arm.station->tcp, m_options.rounds);
             arm.trace->passes.push_back(m_now);
-            if (!spend()) return;
+            if (!keep(1, sizeof(double))) return;
             break;
         }
     }
@@ -91,7 +91,7 @@ std::optional<Operation> Run::lookAhead(Cursor& cursor)
     const auto unknown = [](const Step&, int) { return std::optional<bool>(); };
     for (int i = 0; i < kMostPasses; ++i) {
         const Cursor::Next next = cursor.next(unknown);
-        if (next == Cursor::Next::Step) return cursor.operation();
+        if (next == Cursor::Next::Step) return cursor.hasPlace() ? std::optional(cursor.operation()) : std::nullopt;
         if (next != Cursor::Next::Pass) break;
     }
     return std::nullopt;
@@ -121,7 +121,8 @@ bool Run::begin(ArmRun& arm, const Operation& operation)
     arm.point = operation.point;
     const double openingBefore = arm.opening;
     const Gripper& gripper = toolInForce(m_cell, *arm.station).gripper;
-    switch (step.kind()) {
+    if (!arm.cursor.hasPlace()) outcome.problem = StepOutcome::Problem::NoPlace;
+    else switch (step.kind()) {
     case StepKind::Joint:
     case StepKind::Line:
     case StepKind::Arc: beginMove(arm, operation, outcome); break;
@@ -144,7 +145,7 @@ bool Run::begin(ArmRun& arm, const Operation& operation)
         release(arm);
         break;
     case StepKind::Wait: outcome.duration = step.as<Wait>()->seconds; break;
-    case StepKind::SetSignal: setSignal(step.as<SetSignal>()->signal, step.as<SetSignal>()->value); break;
+    case StepKind::SetSignal: writeSignal(step.as<SetSignal>()->signal, step.as<SetSignal>()->value); break;
     case StepKind::PulseSignal: {
         const PulseSignal& pulse = *step.as<PulseSignal>();
         setSignal(pulse.signal, 1);
@@ -174,7 +175,7 @@ bool Run::begin(ArmRun& arm, const Operation& operation)
     }
     case StepKind::SwitchProcess: {
         const SwitchProcess& own = *step.as<SwitchProcess>();
-        if (const Process* process = findProcess(m_cell, own.process)) setSignal(process->signal, own.on);
+        if (const Process* process = findProcess(m_cell, own.process)) writeSignal(process->signal, own.on);
         break;
     }
     case StepKind::Halt: outcome.problem = StepOutcome::Problem::Stopped; break;
@@ -280,6 +281,8 @@ void Run::finish(ArmRun& arm, StepOutcome outcome, double openingBefore)
     arm.trace->duration = std::max(arm.trace->duration, end);
     if (outcome.blocks()) arm.trace->blockedAt = arm.trace->outcomes.size();
     m_enough = m_enough || (m_options.upTo && outcome.step == m_options.upTo);
+    keep(0, sizeof(StepOutcome) + sizeof(ArmTrace::Span) + size_t(outcome.arrival.size()) * sizeof(double)
+                + outcome.axes.size() * sizeof(AxisValue));
     arm.trace->outcomes.push_back(std::move(outcome));
 }
 

@@ -187,7 +187,7 @@ double partsPerHour(const Trace& trace)
     const double from = endless ? cycles.from : 0, to = endless ? cycles.to : trace.duration;
     if (to <= from) return 0;
     const auto set = std::count_if(trace.partEvents.begin(), trace.partEvents.end(), [&](const PartEvent& e) {
-        return e.arm && e.kind != PartEvent::Kind::Carried && e.time >= from && e.time <= to;
+        return e.arm && e.kind == PartEvent::Kind::Lies && e.time >= from && e.time <= to;
     });
     return double(set) * 3600 / (to - from);
 }

@@ -30,7 +30,8 @@ struct StepOutcome {
         TimedOut,     ///< a wait whose time was up; what stands for that is done
         Stopped,      ///< a stop: the program of the arm ends
         NothingHeld,  ///< a release of nothing
-        GripsAgain    ///< a grip of nothing while a part is held
+        GripsAgain,   ///< a grip of nothing while a part is held
+        NoPlace       ///< a move to a place that nothing fills in, or to a distance from a posture
     };
     StepId step;
     RoutineId routine;
@@ -64,7 +65,7 @@ struct StepOutcome {
     {
         return problem == Problem::TargetOutOfReach || problem == Problem::TargetNotInConfiguration
                || problem == Problem::LineStops || problem == Problem::WaitsForEver || problem == Problem::AxisBusy
-               || problem == Problem::NoCircle || problem == Problem::TableJumps;
+               || problem == Problem::NoCircle || problem == Problem::TableJumps || problem == Problem::NoPlace;
     }
 };
 
@@ -135,7 +136,7 @@ struct PartEvent {
     double time = 0;  ///< [s]; end of a grip, beginning of a release
     PartId part;
     Kind kind = Kind::Lies;
-    ArmId arm;  ///< Carried, and Lies after a release: the arm that did it
+    ArmId arm;  ///< Carried, and Lies or Rides after a release: the arm that did it
     FrameId frame;
     Pose pose;
 };
@@ -185,12 +186,17 @@ private:
 /// Why a run was given up, and when.
 struct Stuck {
     enum class Why {
-        NoTimePasses,  ///< devices and routines go on without end at that time
+        NoTimePasses,    ///< devices and routines go on without end at that time
+        NothingChanges,  ///< a block is passed again and again, and nothing is different after a pass
         TooLong,       ///< it would take more than limits::kRunLength
-        TooMuch        ///< it has more than limits::kRunEvents events
+        TooMuch        ///< it has more than limits::kRunEvents events, or takes more than limits::kRunMemory
     };
     Why why = Why::NoTimePasses;
-    double time = 0;  ///< [s]
+    double time = 0;      ///< [s]
+    ArmId arm{};          ///< whose program goes on without end, if it is one; with
+    RoutineId routine{};  ///< the block that repeats, or the call or block of the main routine that it is in
+    StepId step{};
+    int calls = 0;  ///< how deep the calls are there
 };
 
 /// What happens in a run. Exact at any time, except for when sensors see what does not ride past them on a belt: that

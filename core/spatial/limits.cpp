@@ -71,6 +71,7 @@ const std::vector<const Limit*>& allLimits()
                                                &kSingularValue,
                                                &kRunLength,
                                                &kRunEvents,
+                                               &kRunMemory,
                                                &kTableStep,
                                                &kTableRows,
                                                &kNameLength,

@@ -172,6 +172,8 @@ inline constexpr Limit kRunLength{
     "run-length", "the length of a run", 1e-3, 2.6e6, "s", 1, "thirty days: whatever takes longer never ends"};
 inline constexpr Limit kRunEvents{
     "run-events", "the number of events of a run", 0, 2e6, "", 1, "each step of it is kept in memory"};
+inline constexpr Limit kRunMemory{
+    "run-memory", "what a run keeps", 0, 200e6, "bytes", 1, "windows and command lines have other things to keep"};
 inline constexpr Limit kTableStep{
     "table-step", "the time from row to row of a table", 1e-4, 3600, "s", 1, "controllers go by 1 ms and more"};
 inline constexpr Limit kTableRows{"table-rows",

@@ -7,6 +7,9 @@ namespace topikos {
 /// With the letters A to Z small; other letters stay.
 std::string lowered(std::string_view text);
 
+/// Where a text begins behind a byte order mark of UTF-8, if it has one.
+inline size_t withoutByteOrderMark(std::string_view text) { return text.starts_with("\xef\xbb\xbf") ? 3 : 0; }
+
 /// Whether the bytes are UTF-8 as RFC 3629 has it: no surrogates, nothing longer than needed.
 bool isUtf8(std::string_view text);
 

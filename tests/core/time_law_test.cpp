@@ -100,8 +100,7 @@ double optimum(const Arm& arm, const std::vector<TimedPiece>& pieces, int grid)
     const auto room = [](const Place& p, double x, double& low, double& high) {
         low = -INFINITY;
         high = INFINITY;
-        for (int i = 0; i < p.bounds.count; ++i) {
-            const PlaceBounds::Row& row = p.bounds.rows[size_t(i)];
+        for (const PlaceBounds::Row& row : p.bounds.rows) {
             const double rate = row.rate / p.scale, bend = row.bend / (p.scale * p.scale);
             if (std::abs(rate) < 1e-12) {
                 if (std::abs(bend) * x > row.limit) high = -INFINITY;

@@ -89,6 +89,7 @@ void adviseOnTargets(const Cell& cell, Findings& out)
             if (const ForEach* each = step.as<ForEach>()) usedPatterns.insert({each->pattern, each->with});
             if (const Follow* follow = step.as<Follow>()) usedPatterns.insert(follow->pattern);
         });
+    usedPatterns.erase(PatternId{});  // of those that go through one alone
     std::set<PatternId> usedInPart;
     for (const Target& target : cell.targets)
         if (target.pattern && used.contains(target.id)) usedInPart.insert(target.pattern);
@@ -106,9 +107,13 @@ void adviseOnTargets(const Cell& cell, Findings& out)
 /// A place of a pattern is come back to while the next one is never used.
 void adviseOnNeighbours(const Cell& cell, Findings& out)
 {
-    std::map<PatternId, std::vector<TargetId>> membersOf;
+    std::map<PatternId, std::map<std::uint32_t, TargetId>> placed;
     for (const Target& target : cell.targets)
-        if (target.pattern) membersOf[target.pattern].push_back(target.id);
+        if (target.pattern) placed[target.pattern][target.place] = target.id;
+    std::map<PatternId, std::vector<TargetId>> membersOf;  // in the order of their places
+    for (const auto& [pattern, members] : placed)
+        for (const auto& [place, target] : members)
+            membersOf[pattern].push_back(target);
     for (const Routine& routine : cell.routines) {
         std::map<TargetId, std::vector<StepUse>> visits;
         TargetId last;

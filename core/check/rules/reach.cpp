@@ -24,15 +24,18 @@ void judgeReach(const JudgedStep& step, Findings& out)
     const StepOutcome& outcome = step.outcome;
     if (outcome.problem == StepOutcome::Problem::TargetOutOfReach
         || outcome.problem == StepOutcome::Problem::TargetNotInConfiguration) {
-        const Finding f = unreachable(outcome.plan->atGoal);
+        Finding f = unreachable(outcome.plan->atGoal);
+        if (ReachFact* fact = std::get_if<ReachFact>(&f.fact)) fact->axes = outcome.axesAlong(1);
         out.push_back(step.finding(f.rule, f.severity, f.fact));
     }
     if (outcome.problem == StepOutcome::Problem::NoCircle)
         out.push_back(step.finding(Rule::Reach, Severity::Blocked, ArcFact{}));
+    if (outcome.problem == StepOutcome::Problem::NoPlace)
+        out.push_back(step.finding(Rule::Reach, Severity::Blocked, PlaceFact{}));
     if (outcome.problem == StepOutcome::Problem::LineStops) {
         const LineStop& stop = *outcome.move->stop;
         if (stop.why == LineStop::Why::OutOfReach)
-            out.push_back(step.stopFinding(Rule::Reach, ReachFact{stop.reach, stop.shortfall, stop.excessTurn, 0}));
+            out.push_back(step.stopFinding(Rule::Reach, ReachFact{stop.reach, stop.shortfall, stop.excessTurn, 0, outcome.axesAlong(1)}));
     }
 }
 
@@ -44,7 +47,7 @@ std::string excessText(const ReachFact& fact, const Wording& words)
     const Target* target = findTarget(words.cell, words.finding.target);
     if (!target || target->kind != Target::Kind::Pose || fact.excessTurn.norm() < 1e-9)
         return fmt::format("The arm cannot turn the tool that way: {} off.", deg(fact.shortfall));
-    const Vec3 inTool = baseFromTarget(words.cell, *target).rotation.conjugate() * fact.excessTurn;
+    const Vec3 inTool = baseFromTarget(words.cell, *target, {}, fact.axes).rotation.conjugate() * fact.excessTurn;
     Eigen::Index axis = 0;
     inTool.cwiseAbs().maxCoeff(&axis);
     return fmt::format(
@@ -82,6 +85,16 @@ FindingText textOf(const ArcFact&, const Wording& words)
 FindingText textOf(const ReachFact& fact, const Wording& words)
 {
     return {blockedHeadline(words, fact.otherWays), detailOf(fact, words) + otherWaysText(fact.otherWays)};
+}
+
+FindingText textOf(const PlaceFact&, const Wording& words)
+{
+    if (!words.target.empty())
+        return {fmt::format("{} goes to a distance from {}", words.subject, words.target),
+                "That is a posture, and has no direction to keep a distance in. Give the call a pose, or the step no "
+                "distance."};
+    return {words.subject + " goes to a place that nothing fills in",
+            "Its routine has places that a call fills in, and no call does. Let the arm run a routine that calls it."};
 }
 
 }  // namespace topikos

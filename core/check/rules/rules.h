@@ -38,7 +38,6 @@ void judgeTable(const JudgedStep& step, Findings& out);
 void judgeContact(const Cell& cell, const Trace& trace, const CheckOptions& options,
                   const std::function<void(double done)>& progress, Findings& out);
 void judgeBelts(const Cell& cell, const Trace& trace, Findings& out);
-void judgeProgress(const Trace& trace, Findings& out);
 
 // Advice: of the program as it is written, and of how it runs.
 void adviseOnProgram(const Cell& cell, Findings& out);
@@ -78,6 +77,7 @@ FindingText textOf(const AxisFact& fact, const Wording& words);
 FindingText textOf(const BeltFact& fact, const Wording& words);
 FindingText textOf(const StopFact& fact, const Wording& words);
 FindingText textOf(const ArcFact& fact, const Wording& words);
+FindingText textOf(const PlaceFact& fact, const Wording& words);
 FindingText textOf(const TimeFact& fact, const Wording& words);
 FindingText textOf(const TableFact& fact, const Wording& words);
 FindingText textOf(const AdviceFact& fact, const Wording& words);

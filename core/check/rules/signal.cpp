@@ -19,15 +19,60 @@ void judgeSignal(const JudgedStep& step, Findings& out)
         out.push_back(step.finding(Rule::Signal, Severity::Caution, TimeFact{wait->until.signal, wait->limit}));
 }
 
-void judgeProgress(const Trace& trace, Findings& out)
+std::optional<Finding> stuckFinding(const Cell& cell, const Trace& trace)
 {
-    if (!trace.stuck) return;
+    if (!trace.stuck) return std::nullopt;
     Finding f;
     f.rule = Rule::Signal;
     f.severity = Severity::Blocked;
+    f.arm = trace.stuck->arm;
+    f.routine = trace.stuck->routine;
+    f.step = trace.stuck->step;
+    if (const Routine* routine = findRoutine(cell, f.routine))
+        eachStep(routine->steps, [&](const Step& step, size_t number) {
+            if (step.id == f.step) f.stepIndex = number;
+        });
     f.fact = SignalFact{{}, 0, *trace.stuck};
-    out.push_back(std::move(f));
+    return f;
 }
+
+namespace {
+
+FindingText stuckText(const Stuck& stuck, const Wording& words)
+{
+    const std::string end = stuck.step ? words.subject + " repeats without end"
+                                       : fmt::format("The run never gets past {:.3f} s", stuck.time);
+    switch (stuck.why) {
+    case Stuck::Why::NoTimePasses:
+        if (stuck.step)
+            return {end, fmt::format("From {:.3f} s on no time passes, and no pass changes anything. Let the block "
+                                     "wait for something, or give it a number of passes.",
+                                     stuck.time)};
+        return {end, "Signals, devices and routines go on without end there, and no time passes. Look at which "
+                     "signals devices read and write."};
+    case Stuck::Why::NothingChanges:
+        return {end, fmt::format("Up to {:.3f} s everything has come back to where it was after an earlier pass, so "
+                                 "its condition stays as it is. Let something change that, or give the block a number "
+                                 "of passes.",
+                                 stuck.time)};
+    case Stuck::Why::TooLong:
+        return {end, fmt::format("A run takes {:.0f} days at most. Look for speeds and accelerations that are too low, "
+                                 "or run it up to a time.",
+                                 limits::kRunLength.most / 86400)};
+    case Stuck::Why::TooMuch: break;
+    }
+    const std::string most = fmt::format("A run has {:.0f} million events and {:.0f} MB at most",
+                                         limits::kRunEvents.most / 1e6, limits::kRunMemory.most / 1e6);
+    if (!stuck.step)
+        return {end, most + ". Look for devices that do something many times a second, or run it up to a time."};
+    const std::string deep =
+        stuck.calls > 1 ? fmt::format(", {} calls deep in a chain that calls again and again", stuck.calls) : "";
+    return {words.subject + " is too much for a run",
+            fmt::format("{}; at {:.3f} s they are spent{}. Give the block fewer passes, or the routines fewer calls.",
+                        most, stuck.time, deep)};
+}
+
+}  // namespace
 
 FindingText textOf(const StopFact& fact, const Wording& words)
 {
@@ -45,22 +90,7 @@ FindingText textOf(const TimeFact& fact, const Wording& words)
 
 FindingText textOf(const SignalFact& fact, const Wording& words)
 {
-    if (!fact.signal) {
-        const std::string end = fmt::format("The run never gets past {:.3f} s", fact.stuck.time);
-        switch (fact.stuck.why) {
-        case Stuck::Why::NoTimePasses:
-            return {end, "Signals, devices and routines go on without end there, and no time passes. Look at which "
-                         "signals devices read and write."};
-        case Stuck::Why::TooLong:
-            return {end, fmt::format("A run takes {:.0f} days at most. Look for speeds and accelerations that are too "
-                                     "low, or run it up to a time.",
-                                     limits::kRunLength.most / 86400)};
-        case Stuck::Why::TooMuch:
-            return {end, fmt::format("More than {:.0f} million things happen up to there. Look for devices that do "
-                                     "something many times a second, or run it up to a time.",
-                                     limits::kRunEvents.most / 1e6)};
-        }
-    }
+    if (!fact.signal) return stuckText(fact.stuck, words);
     const Signal* signal = findSignal(words.cell, fact.signal);
     return {words.subject + " waits for ever",
             fmt::format("\"{}\" does not become what it waits for within 10 min of nothing else going on.",
