@@ -256,6 +256,7 @@ int armSingular(const ArmChoice& name)
         if (arm.hasBranches())
             margins = {
                 {"wrist_sin", std::abs(m.wrist)}, {"elbow_m", std::abs(m.elbow)}, {"shoulder_m", std::abs(m.shoulder)}};
+        else if (hasKind(arm, SingularityKind::Wrist)) margins = {{"wrist_sin", std::abs(m.wrist)}};
         out["margins"] = margins;
         if (!arm.hasBranches()) {
             const auto lost = lostDirection(jacobian(arm, q));

@@ -29,7 +29,7 @@ Json findingJson(const Cell& cell, const Finding& f)
              {"step", f.step ? Json(f.stepIndex + 1) : Json()},
              {"message", findingText(cell, f).line()},
              {"measured", measure.measured},
-             {"limit", measure.limit},
+             {"limit", measure.limited ? Json(measure.limit) : Json()},
              {"unit", unitName(measure.unit)}};
     for (const Finding& follows : f.followUps)
         out["follow_ups"].push_back(findingJson(cell, follows));
@@ -93,10 +93,13 @@ public:
                 if (!m_how.json) std::cout << remedyLine(k + 1, found.offers[k]);
             }
             if (found.nearest) {
-                list.back()["nearest"] = {{"shift", found.nearest->shift}, {"turn", found.nearest->turn}};
-                if (!m_how.json)
-                    std::cout << fmt::format("  nearest place that can be reached: {} away, {} turned\n",
-                                             lengthText(found.nearest->shift), angleText(found.nearest->turn));
+                const Vec3& by = found.nearest->by;
+                list.back()["nearest"] = {{"shift", found.nearest->shift},
+                                          {"turn", found.nearest->turn},
+                                          {"by", {by[0], by[1], by[2]}}};
+                const std::string where = nearestText(cell, *found.nearest);
+                if (!m_how.json && !where.empty())
+                    std::cout << fmt::format("  nearest place that can be reached: {}\n", where);
             }
             if (!m_how.json && found.offers.empty()) std::cout << "  no remedy was found\n";
         }
@@ -120,8 +123,6 @@ private:
     {
         std::cout << fmt::format("{}{:<8} {}\n", indent, severityName(f.severity), findingText(cell, f).line());
     }
-    static std::string lengthText(double metres) { return fmt::format("{:.1f} mm", millimetres(metres)); }
-    static std::string angleText(double radians) { return fmt::format("{:.1f}°", degrees(radians)); }
 
     const CheckCliOptions& m_how;
     PlanCache m_plans;

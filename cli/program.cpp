@@ -50,7 +50,7 @@ int programOfCell(const std::string& file, const std::string& from, const std::s
     }
     const ProgramReading reading = readProgram(*cell, text);
     for (const TextError& error : reading.errors)
-        std::fprintf(stderr, "%s\n", shownText(error.text()).c_str());
+        std::fprintf(stderr, "%s\n", shownText(boundedMessage(error.text())).c_str());
     if (!reading.cell) return 2;
     if (const Status bad = saveCell(out.empty() ? file : out, *reading.cell)) return refused(*bad);
     return 0;

@@ -6,6 +6,7 @@
 #include "core/exchange/breakdown_csv.h"
 #include "core/exchange/trace_csv.h"
 #include "core/cell/step_tree.h"
+#include "core/simulate/runner.h"
 #include "core/program/step_text.h"
 
 #include <fmt/format.h>
@@ -16,6 +17,8 @@
 #include <cmath>
 #include <iostream>
 #include <map>
+#include <set>
+#include <utility>
 
 namespace topikos::cli {
 
@@ -34,6 +37,163 @@ std::string whatEnds(const Cell& cell, const Trace& trace)
     return stuck ? findingText(cell, *stuck).line() : "";
 }
 
+constexpr int kKeptCycles = 100;  // of more cycles a run is told while it goes on, and forgotten
+
+using StepTexts = std::map<StepId, std::string>;
+
+StepTexts stepTexts(const Cell& cell)
+{
+    const Vocabulary words(cell);
+    StepTexts out;
+    for (const Routine& routine : cell.routines) {
+        const StepScope scope{routine};
+        eachStep(routine.steps, [&](const Step& step, size_t) { out[step.id] = stepText(words, step, &scope); });
+    }
+    return out;
+}
+
+Json stepJson(const Cell& cell, const ArmTrace::Span& span, const StepOutcome& outcome, bool cycles)
+{
+    Json step{{"routine", findRoutine(cell, outcome.routine)->name},
+              {"step", outcome.index + 1},
+              {"start", span.start},
+              {"duration", span.end - span.start}};
+    if (cycles) step["cycle"] = outcome.pass + 1;
+    return step;
+}
+
+std::string stepLine(const ArmTrace::Span& span, const StepOutcome& outcome, const StepTexts& texts)
+{
+    return fmt::format("{:>4}  {:>8.3f}  {:>8.3f}  {}{}\n", outcome.index + 1, span.start, span.end - span.start,
+                       std::string(size_t(2 * callDepth(outcome.within.get())), ' '), texts.at(outcome.step));
+}
+
+Json findingJson(const Cell& cell, const Finding& f)
+{
+    return {{"rule", ruleName(f.rule)},
+            {"severity", severityName(f.severity)},
+            {"routine", findRoutine(cell, f.routine)->name},
+            {"step", f.stepIndex + 1},
+            {"cycle", f.as<GripFact>()->cycle + 1},
+            {"message", findingText(cell, f).line()}};
+}
+
+std::string findingLine(const Cell& cell, const Finding& f)
+{
+    return fmt::format("{:8} {}\n", severityName(f.severity), findingText(cell, f).line());
+}
+
+/// A run of many cycles, told while it goes on: what is kept does not grow with their number.
+int simulateMany(Cell cell, RunOptions options, bool json)
+{
+    constexpr double kStretch = 300;  // [s]
+    const CellPtr shared = std::make_shared<const Cell>(std::move(cell));
+    const StepTexts texts = stepTexts(*shared);
+    Runner runner(shared, options);
+    /// What is known of an arm from what has been forgotten.
+    struct Told {
+        size_t spans = 0;  ///< of those that are there
+        int passes = 0;
+        double first = 0, last = -1;  ///< when passes of what it repeats began [s]
+        bool endless = false;
+    };
+    std::vector<Told> told;
+    std::set<StepId> found;
+    Json findings = Json::array();
+    std::string findingLines, ends;
+    bool firstStep = true;
+    std::cout << (json ? "{\"steps\":[" : fmt::format("{:>4}  {:>8}  {:>8}  step\n", "", "start s", "takes s"));
+    double now = 0;
+    for (bool goesOn = true; goesOn;) {
+        now += kStretch;
+        goesOn = runner.advance(now);
+        const Trace& trace = runner.trace();
+        told.resize(trace.arms.size());
+        for (size_t i = 0; i < trace.arms.size(); ++i) {
+            const ArmTrace& arm = trace.arms[i];
+            Told& own = told[i];
+            for (; own.spans < arm.spans.size(); ++own.spans) {
+                const ArmTrace::Span& span = arm.spans[own.spans];
+                const StepOutcome& outcome = arm.outcomes[span.outcome];
+                if (json)
+                    std::cout << (std::exchange(firstStep, false) ? "" : ",")
+                              << stepJson(*shared, span, outcome, true).dump();
+                else
+                    std::cout << (trace.arms.size() > 1 ? findArm(*shared, arm.arm)->name + ": " : "")
+                              << stepLine(span, outcome, texts);
+            }
+            own.endless = own.endless || !arm.rounds.empty();
+            for (const double begin : own.endless ? arm.rounds : arm.passes) {
+                if (begin <= own.last) continue;
+                if (own.passes == 0) own.first = begin;
+                own.last = begin;
+                ++own.passes;
+            }
+        }
+        // What fails from the first cycle on is told by a check.
+        for (const ArmTrace& arm : trace.arms)
+            for (const StepOutcome& outcome : arm.outcomes)
+                if (outcome.pass == 0 && outcome.problem != StepOutcome::Problem::None) found.insert(outcome.step);
+        for (const Finding& f : laterCycleFindings(*shared, trace))
+            if (found.insert(f.step).second) {
+                findings.push_back(findingJson(*shared, f));
+                findingLines += findingLine(*shared, f);
+            }
+        ends = whatEnds(*shared, trace);
+        if (!goesOn) break;
+        std::vector<size_t> before;
+        for (const ArmTrace& arm : trace.arms)
+            before.push_back(arm.spans.size());
+        runner.forget(now - 1);
+        for (size_t i = 0; i < trace.arms.size(); ++i)
+            told[i].spans -= before[i] - trace.arms[i].spans.size();
+    }
+    // As cyclesOf() has it, from what is left.
+    const Trace& trace = runner.trace();
+    const Runner::Counts counts = runner.counts();
+    int done = -1;
+    double cycle = 0;
+    for (size_t i = 0; i < trace.arms.size(); ++i) {
+        const ArmTrace& arm = trace.arms[i];
+        if (arm.outcomes.empty() && told[i].passes == 0) continue;
+        const int own = told[i].passes + (arm.ended ? 1 : 0);
+        const double to = arm.ended ? arm.duration : told[i].last;
+        const int counted = told[i].endless && own > 1 ? own - 1 : own;
+        if (counted > 0) cycle = std::max(cycle, (to - (told[i].endless && own > 1 ? told[i].first : 0)) / counted);
+        done = done < 0 ? own : std::min(done, own);
+    }
+    done = std::max(0, done);
+    const double perHour = !ends.empty() || trace.duration <= 0 ? 0 : double(counts.released) * 3600 / trace.duration;
+    if (json) {
+        Json out{{"cycle_time", !ends.empty() || done == 0 ? Json() : Json(cycle)},
+                 {"parts_per_hour", perHour},
+                 {"counters",
+                  {{"cycles", done}, {"gripped", counts.gripped}, {"released", counts.released}, {"made", counts.made}}}};
+        if (!ends.empty()) out["blocked"] = ends;
+        if (!findings.empty()) out["findings"] = findings;
+        std::cout << "]," << out.dump().substr(1) << '\n';
+    } else if (ends.empty()) {
+        std::cout << fmt::format("{}: cycle {:.3f} s, {:.0f} parts per hour, {} cycle{} {:.3f} s\n", shared->name,
+                                 cycle, perHour, done, done == 1 ? " takes" : "s take", trace.duration)
+                  << findingLines;
+    } else {
+        std::cout << ends << '\n' << findingLines;
+    }
+    return ends.empty() ? 0 : 1;
+}
+
+/// Whether some arm runs a repeat without end.
+bool hasEndless(const Cell& cell)
+{
+    bool any = false;
+    for (const RoutineId id : reachedRoutines(cell))
+        eachStep(findRoutine(cell, id)->steps, [&](const Step& step, size_t) {
+            const Repeat* repeat = step.as<Repeat>();
+            any = any || (repeat && !step.off && repeat->kind == Repeat::Kind::Endless);
+        });
+    return any;
+}
+
 }  // namespace
 
 int simulateCell(const std::string& file, const SimulateOptions& asked)
@@ -47,28 +207,18 @@ int simulateCell(const std::string& file, const SimulateOptions& asked)
     options.cycles = cycles > 0 ? cycles : std::isfinite(until) ? INT_MAX : 1;
     options.rounds = options.cycles;
     options.until = until;
+    const bool kept = !asked.trace.empty() || asked.breakdown || !asked.breakdownFile.empty() || std::isfinite(until);
+    if (options.cycles > kKeptCycles && !kept) return simulateMany(*cell, options, asked.json);
     const Trace trace = simulate(*cell, options);
-    const Vocabulary words(*cell);
-    std::map<StepId, std::string> texts;
-    for (const Routine& routine : cell->routines) {
-        const StepScope scope{routine};
-        eachStep(routine.steps, [&](const Step& step, size_t) { texts[step.id] = stepText(words, step, &scope); });
-    }
+    const StepTexts texts = stepTexts(*cell);
     Json steps = Json::array();
     std::string text = fmt::format("{:>4}  {:>8}  {:>8}  step\n", "", "start s", "takes s");
     for (const ArmTrace& arm : trace.arms) {
         if (trace.arms.size() > 1) text += findArm(*cell, arm.arm)->name + "\n";
         for (const ArmTrace::Span& span : arm.spans) {
             const StepOutcome& outcome = arm.outcomes[span.outcome];
-            const int depth = callDepth(outcome.within.get());
-            Json step{{"routine", findRoutine(*cell, outcome.routine)->name},
-                      {"step", outcome.index + 1},
-                      {"start", span.start},
-                      {"duration", span.end - span.start}};
-            if (options.cycles > 1) step["cycle"] = outcome.pass + 1;
-            steps.push_back(std::move(step));
-            text += fmt::format("{:>4}  {:>8.3f}  {:>8.3f}  {}{}\n", outcome.index + 1, span.start,
-                                span.end - span.start, std::string(size_t(2 * depth), ' '), texts[outcome.step]);
+            steps.push_back(stepJson(*cell, span, outcome, options.cycles > 1));
+            text += stepLine(span, outcome, texts);
         }
     }
     const auto count = [&](auto which) {
@@ -76,13 +226,22 @@ int simulateCell(const std::string& file, const SimulateOptions& asked)
     };
     const auto gripped = count([](const PartEvent& e) { return e.kind == PartEvent::Kind::Carried; });
     const auto released = count([](const PartEvent& e) { return e.arm && e.kind == PartEvent::Kind::Lies; });
-    const Cycles gone = cyclesOf(trace);
+    // A cycle of an endless routine is its second pass, which begins where the first one ends.
+    std::optional<Trace> second;
+    if (options.rounds == 1 && !std::isfinite(until) && hasEndless(*cell)) {
+        RunOptions twice;
+        twice.rounds = kCheckedRounds;
+        second = simulate(*cell, twice);
+    }
+    const Trace& timed = second ? *second : trace;
+    Cycles gone = cyclesOf(timed);
+    gone.done = cyclesOf(trace).done;
     const int done = gone.done;
     const std::string ends = whatEnds(*cell, trace);
     const double each = done == 0 ? 0 : gone.time;
     Json out{
         {"cycle_time", !ends.empty() || done == 0 ? Json() : Json(each)},
-        {"parts_per_hour", partsPerHour(trace)},
+        {"parts_per_hour", partsPerHour(timed)},
         {"steps", steps},
         {"counters", {{"cycles", done}, {"gripped", gripped}, {"released", released}, {"made", trace.made.size()}}}};
     if (!ends.empty()) {
@@ -90,7 +249,11 @@ int simulateCell(const std::string& file, const SimulateOptions& asked)
         text += ends + "\n";
     } else {
         text += fmt::format("{}: cycle {:.3f} s, {:.0f} parts per hour, {} cycle{} {:.3f} s\n", cell->name, each,
-                            partsPerHour(trace), done, done == 1 ? " takes" : "s take", trace.duration);
+                            partsPerHour(timed), done, done == 1 ? " takes" : "s take", trace.duration);
+    }
+    for (const Finding& f : laterCycleFindings(*cell, trace)) {
+        out["findings"].push_back(findingJson(*cell, f));
+        text += findingLine(*cell, f);
     }
     if (!asked.trace.empty())
         if (const Status bad = saveTraceCsv(asked.trace, *cell, trace, asked.every)) return refused(*bad);

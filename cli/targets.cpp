@@ -1,5 +1,6 @@
 #include "cli/commands.h"
 #include "cli/support.h"
+#include "core/cell/edit_support.h"
 #include "core/cell/settled.h"
 #include "core/exchange/cell_file.h"
 #include "core/exchange/table_text.h"
@@ -24,7 +25,7 @@ int targetsOfCell(const std::string& file, const TargetsOptions& options)
     const Result<std::string> text = readFile(options.from, kMostTableBytes);
     if (!text) return refused(text.error());
     const Result<TargetsRead> read = targetsFromCsv(*cell, *text);
-    if (!read) return refused(read.error());
+    if (!read) return refused(within(read.error(), options.from));
     if (!read->unread.empty())
         std::fprintf(stderr, "topikos-cli: %s: %s\n", options.from.c_str(), read->unreadText().c_str());
     for (const Error& error : read->broken)

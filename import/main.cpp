@@ -37,20 +37,22 @@ std::string tooMuchMemory;
 int main(int argc, char** argv)
 {
     using namespace topikos;
-    if (argc == 2 && std::strcmp(argv[1], "--fence") == 0) {
-        raiseFence(0);
-        std::printf("%s\n", fenceReport().c_str());
-        return 0;
+    if (argc == 3 && std::strcmp(argv[1], "--fence") == 0) {
+        raiseFence(0, "");
+        return writeAll(fenceReport(argv[2]) + "\n") ? 0 : 1;
     }
     if (argc != 2) {
         std::fprintf(stderr, "topikos-import: started by Topikos with the name of one mesh file.\n");
         return 2;
     }
     std::error_code bad;
-    const std::uintmax_t size = std::filesystem::file_size(argv[1], bad);
-    tooMuchMemory = wireOf(Error{"mesh.memory", tooMuchMemoryText(bad ? 0 : size), "", "Export it again as STL."});
+    std::uintmax_t size = std::filesystem::file_size(argv[1], bad);
+    if (bad) size = 0;
+    tooMuchMemory = wireOf(Error{"mesh.memory", tooMuchMemoryText(size), "", "Export it again as STL."});
     std::set_new_handler(outOfMemory);
-    raiseFence(bad ? 0 : size);
+    const std::filesystem::path whole = std::filesystem::canonical(argv[1], bad);
+    raiseFence(size, bad ? "" : whole.parent_path().string());
     const Result<Triangles> read = importMesh(argv[1]);
-    return writeAll(read ? wireOf(*read) : wireOf(read.error())) ? 0 : 1;
+    // What is cleared up at the end of a program is of no use behind the fence.
+    _exit(writeAll(read ? wireOf(*read) : wireOf(read.error())) ? 0 : 1);
 }

@@ -13,31 +13,6 @@ namespace {
 
 constexpr int kWait = 200;  // before a search begins, so that who goes through the list starts none [ms]
 
-/// "Measured 3.2 mm, limit 5.0 mm."
-QString measureText(const Cell& cell, const Finding& f)
-{
-    const Measure m = measureOf(cell, f);
-    const auto shown = [&](double value) {
-        switch (m.unit) {
-        case Unit::Metre: return QString("%1 mm").arg(millimetres(value), 0, 'f', 1);
-        case Unit::Radian: return QString("%1°").arg(degrees(value), 0, 'f', 1);
-        case Unit::Second: return QString("%1 s").arg(value, 0, 'f', 2);
-        case Unit::MetrePerSecond: return QString("%1 mm/s").arg(millimetres(value), 0, 'f', 0);
-        case Unit::RadianPerSecond: return QString("%1 °/s").arg(degrees(value), 0, 'f', 0);
-        case Unit::MetrePerSecond2: return QString("%1 mm/s²").arg(millimetres(value), 0, 'f', 0);
-        case Unit::RadianPerSecond2: return QString("%1 °/s²").arg(degrees(value), 0, 'f', 0);
-        case Unit::None: break;
-        }
-        return QString("%1").arg(value, 0, 'g', 3);
-    };
-    if (m.measured == 0 && m.limit == 0) return {};
-    if (f.as<JointLimitFact>())
-        return QString("Measured %1 % of the speed, limit %2 %.")
-            .arg(100 * m.measured, 0, 'f', 0)
-            .arg(100 * m.limit, 0, 'f', 0);
-    return QString("Measured %1, limit %2.").arg(shown(m.measured), shown(m.limit));
-}
-
 }  // namespace
 
 RemedyPanel::RemedyPanel(Session& session, QWidget* parent) : QWidget(parent), m_session(session)
@@ -103,7 +78,7 @@ void RemedyPanel::showFinding(const Finding* finding)
     if (m_finding) {
         const FindingText words = findingText(*m_cell, *m_finding);
         m_head->setText(text(words.headline));
-        const QString measured = measureText(*m_cell, *m_finding);
+        const QString measured = text(measureText(*m_cell, *m_finding));
         m_detail->setText(text(words.detail) + (measured.isEmpty() ? "" : " " + measured));
         m_why->setText(text(whyItMatters(m_finding->rule)));
         if (!isAdvice(m_finding->rule) && m_finding->accepted.empty()) m_later.start(kWait);
@@ -209,11 +184,9 @@ void RemedyPanel::say()
     else if (m_done && none) words = "No remedy was found that takes it away and blocks nothing else.";
     else if (m_done) words = "Point at one to see it. Each was tried on the whole cell.";
     else if (!m_session.checkIsFresh() || !m_session.checked()->result.complete) words = "Remedies follow the check …";
-    if (m_nearest && m_finding)
-        words += QString(" The nearest place that can be reached is %1 mm away%2.")
-                     .arg(millimetres(m_nearest->shift), 0, 'f', 1)
-                     .arg(m_nearest->turn > 0 ? QString(", turned by %1°").arg(degrees(m_nearest->turn), 0, 'f', 0)
-                                              : QString());
+    if (m_nearest && m_finding && m_cell)
+        if (const std::string where = nearestText(*m_cell, *m_nearest); !where.empty())
+            words += QString(" The nearest place that can be reached: %1.").arg(text(where));
     m_state->setText(words);
 }
 

@@ -43,10 +43,12 @@ std::optional<Cell> MainWindow::readBeside(const QString& path, QByteArray* dige
 {
     const QString name = QFileInfo(path).fileName();
     auto read = doBeside(this, "Reading " + name + " …", [path](const std::function<bool()>&) {
+        // First as the command line does, which refuses pipes and devices.
+        Result<Cell> cell = openCell(path.toStdString());
         QCryptographicHash hash(QCryptographicHash::Sha1);
         QFile file(path);
-        const bool known = file.open(QIODevice::ReadOnly) && hash.addData(&file);
-        return std::pair(openCell(path.toStdString()), known ? hash.result() : QByteArray());
+        const bool known = cell && file.open(QIODevice::ReadOnly) && hash.addData(&file);
+        return std::pair(std::move(cell), known ? hash.result() : QByteArray());
     });
     if (!read) {
         m_session->say("Not opened: " + name + " was not read to its end.");

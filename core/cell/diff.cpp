@@ -1,5 +1,7 @@
 #include "core/cell/diff.h"
 
+#include <algorithm>
+
 namespace topikos {
 
 namespace {
@@ -26,13 +28,29 @@ size_t bytesOf(const std::vector<Solid>& solids)
     return bytes;
 }
 
-size_t surfaceBytes(const std::vector<Solid>& solids)
+size_t bytesOf(const Triangles& triangles) { return triangles.points.size() * 12 + triangles.faces.size() * 12; }
+
+/// Surfaces that the former shapes do not have, too.
+size_t surfaceBytes(const std::vector<Solid>& solids, const std::vector<Solid>* former)
 {
+    const auto known = [&](const auto& surface) {
+        return former && std::any_of(former->begin(), former->end(), [&](const Solid& own) {
+                   return own.surface.drawn == surface || own.surface.light == surface;
+               });
+    };
     size_t bytes = 0;
     for (const Solid& s : solids)
         for (const auto* surface : {&s.surface.drawn, &s.surface.light})
-            if (*surface && (surface == &s.surface.drawn || s.surface.light != s.surface.drawn))
-                bytes += (*surface)->points.size() * 12 + (*surface)->faces.size() * 12;
+            if (*surface && (surface == &s.surface.drawn || s.surface.light != s.surface.drawn) && !known(*surface))
+                bytes += bytesOf(**surface);
+    return bytes;
+}
+
+size_t bytesOf(const Arm& arm)
+{
+    size_t bytes = sizeof(Arm) + size_t(arm.jointCount()) * sizeof(Joint);
+    for (const LinkMesh& mesh : arm.description().meshes)
+        bytes += bytesOf(*mesh.triangles);
     return bytes;
 }
 
@@ -44,7 +62,7 @@ template <class T> size_t insideBytes(const T& object, const T* former)
     size_t bytes = object.name.capacity();
     const auto shapes = [&](const std::vector<Solid> T::*list) {
         bytes += bytesOf(object.*list);
-        if (!former || (former->*list).size() != (object.*list).size()) bytes += surfaceBytes(object.*list);
+        bytes += surfaceBytes(object.*list, former ? &(former->*list) : nullptr);
     };
     if constexpr (requires { object.solids; }) shapes(&T::solids);
     if constexpr (requires { object.body; }) {
@@ -52,6 +70,8 @@ template <class T> size_t insideBytes(const T& object, const T* former)
         shapes(&T::jaw);
         bytes += object.points.capacity() * sizeof(ToolPoint);
     }
+    if constexpr (requires { object.model; })
+        if (!former || former->model != object.model) bytes += bytesOf(*object.model);
     if constexpr (requires { object.axes; }) bytes += object.axes.capacity() * sizeof(AxisValue);
     if constexpr (requires { object.freedom; }) bytes += object.group.capacity() + object.note.capacity();
     if constexpr (requires { object.grips; }) bytes += object.grips.capacity() * sizeof(GripPoint);
@@ -121,7 +141,10 @@ size_t bytesBeside(const Cell& cell, const Cell& other)
                    + tableBytes(cell.frames, other.frames) + tableBytes(cell.tools, other.tools)
                    + tableBytes(cell.partKinds, other.partKinds) + tableBytes(cell.parts, other.parts)
                    + tableBytes(cell.patterns, other.patterns) + tableBytes(cell.targets, other.targets)
-                   + tableBytes(cell.signals, other.signals) + tableBytes(cell.routines, other.routines);
+                   + tableBytes(cell.signals, other.signals) + tableBytes(cell.timeTables, other.timeTables)
+                   + tableBytes(cell.routines, other.routines);
+    for (const Accepted& own : cell.accepted)
+        bytes += sizeof own + own.rule.capacity() + own.reads.capacity() + own.reason.capacity();
     return bytes + cell.contact.pairs.capacity() * sizeof(ContactPair);
 }
 

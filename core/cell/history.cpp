@@ -76,7 +76,11 @@ Status History::replace(const Edit& edit)
     if (!next) return next.error();
     auto cell = std::make_shared<const Cell>(std::move(next).value());
     if (m_gestureChanged) {
-        m_states[m_place].cell = std::move(cell);
+        State& state = m_states[m_place];
+        state.cell = std::move(cell);
+        m_bytes -= state.bytes;
+        state.bytes = bytesBeside(*state.cell, *m_states[m_place - 1].cell);
+        m_bytes += state.bytes;
         ++m_revision;
     } else {
         m_undone.assign(std::make_move_iterator(m_states.begin() + std::ptrdiff_t(m_place) + 1),

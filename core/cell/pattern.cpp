@@ -9,6 +9,8 @@
 #include <fmt/format.h>
 
 #include <algorithm>
+#include <map>
+#include <array>
 #include <cmath>
 #include <set>
 #include <unordered_map>
@@ -99,6 +101,76 @@ Result<Cell> fitted(Cell cell, const Pattern& pattern)
     return cell;
 }
 
+/// Puts each place behind the one that is nearest to it of those left, the first one first; of equally near ones that
+/// with the lowest number. By a grid with about one place in each of its boxes, so that time grows with the places.
+void toTheNearest(std::vector<PatternPlace>& places)
+{
+    constexpr double same = 1e-12;  // [m^2]
+    if (places.size() < 3) return;
+    Eigen::AlignedBox3d around;
+    for (const PatternPlace& place : places)
+        around.extend(place.pose.translation);
+    double content = 1;
+    int sides = 0;
+    for (const double length : around.sizes())
+        if (length > 1e-9) content *= length, ++sides;
+    const double size = sides > 0 ? std::pow(content / double(places.size()), 1.0 / sides) : 1;
+    using Key = std::array<int, 3>;
+    const auto keyOf = [&](const Vec3& at) {
+        Key key;
+        for (int i = 0; i < 3; ++i)
+            key[size_t(i)] = int((at[i] - around.min()[i]) / size);
+        return key;
+    };
+    const Key last = keyOf(around.max());
+    const int far = *std::max_element(last.begin(), last.end());
+    std::map<Key, std::vector<size_t>> boxes;
+    for (size_t i = 1; i < places.size(); ++i)
+        boxes[keyOf(places[i].pose.translation)].push_back(i);
+    std::vector<PatternPlace> out{places.front()};
+    while (out.size() < places.size()) {
+        const Vec3 from = out.back().pose.translation;
+        const Key middle = keyOf(from);
+        std::vector<size_t>* in = nullptr;
+        size_t at = 0;
+        double least = INFINITY;
+        const auto look = [&](std::vector<size_t>& box) {
+            for (size_t k = 0; k < box.size(); ++k) {
+                const double away = (places[box[k]].pose.translation - from).squaredNorm();
+                const bool nearer = away < least - same
+                                    || (in && std::abs(away - least) <= same
+                                        && places[box[k]].place < places[(*in)[at]].place);
+                if (!nearer) continue;
+                least = std::min(least, away);
+                in = &box;
+                at = k;
+            }
+        };
+        constexpr int shells = 6;  // then all that are left
+        for (int r = 0; r <= std::min(shells, far) && !(in && least + same < std::pow((r - 1) * size, 2)); ++r) {
+            const auto range = [&](int i) {
+                return std::pair(std::max(0, middle[size_t(i)] - r), std::min(last[size_t(i)], middle[size_t(i)] + r));
+            };
+            for (int x = range(0).first; x <= range(0).second; ++x)
+                for (int y = range(1).first; y <= range(1).second; ++y)
+                    for (int z = range(2).first; z <= range(2).second; ++z) {
+                        const int away =
+                            std::max({std::abs(x - middle[0]), std::abs(y - middle[1]), std::abs(z - middle[2])});
+                        if (away != r) continue;
+                        if (const auto own = boxes.find({x, y, z}); own != boxes.end()) look(own->second);
+                    }
+        }
+        if (!in || least > std::pow((shells - 1) * size, 2))
+            for (auto& [key, box] : boxes)
+                look(box);
+        out.push_back(places[(*in)[at]]);
+        (*in)[at] = in->back();
+        in->pop_back();
+        if (in->empty()) boxes.erase(keyOf(out.back().pose.translation));
+    }
+    places = std::move(out);
+}
+
 }  // namespace
 
 std::uint32_t placeCount(const Pattern& p)
@@ -125,18 +197,7 @@ std::vector<PatternPlace> placesOf(const Pattern& p)
         }
         if (!leftOut.contains(place)) out.push_back({place, poseAt(p, place) * p.inPlace});
     }
-    if (p.order == Pattern::Order::Nearest)
-        for (size_t i = 0; i + 1 < out.size(); ++i) {
-            const auto away = [&](const PatternPlace& q) {
-                return (q.pose.translation - out[i].pose.translation).squaredNorm();
-            };
-            const auto next = std::min_element(out.begin() + std::ptrdiff_t(i) + 1, out.end(),
-                                               [&](const PatternPlace& a, const PatternPlace& b) {
-                                                   const double x = away(a), y = away(b);
-                                                   return std::abs(x - y) > 1e-12 ? x < y : a.place < b.place;
-                                               });
-            std::rotate(out.begin() + std::ptrdiff_t(i) + 1, next, next + 1);
-        }
+    if (p.order == Pattern::Order::Nearest) toTheNearest(out);
     return out;
 }
 

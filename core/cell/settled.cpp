@@ -7,6 +7,8 @@
 
 #include <map>
 #include <set>
+#include <unordered_set>
+#include <vector>
 
 namespace topikos {
 
@@ -116,25 +118,32 @@ std::optional<Anchor> anchorOf(const Cell& cell, const Tie& tie)
     return Anchor{target->frame, target->pose};
 }
 
-void settleTie(Cell& cell, TargetId id, std::set<TargetId>& done)
+void settleTie(Cell& cell, TargetId first, std::unordered_set<std::uint32_t>& done)
 {
-    if (!done.insert(id).second) return;
-    const Target* target = findTarget(cell, id);
-    if (!target || !target->tie) return;
-    if (target->tie->target) settleTie(cell, target->tie->target, done);
-    target = findTarget(cell, id);
-    const std::optional<Anchor> anchor = anchorOf(cell, *target->tie);
-    if (!anchor) {
-        cell.targets.edit(id)->tie.reset();
-        return;
+    // Down to what is tied to no target, and back up from there.
+    std::vector<TargetId> way;
+    for (TargetId id = first; id && done.insert(id.value).second;) {
+        const Target* target = findTarget(cell, id);
+        if (!target || !target->tie) break;
+        way.push_back(id);
+        id = target->tie->target;
     }
-    const Pose pose = anchor->pose * target->tie->pose;
-    // What differs by rounding alone stays as it is.
-    const PoseDeviation away = deviation(pose, target->pose);
-    if (anchor->frame == target->frame && away.metres < 1e-12 && away.radians < 1e-12) return;
-    Target* moved = cell.targets.edit(id);
-    moved->frame = anchor->frame;
-    moved->pose = pose;
+    for (; !way.empty(); way.pop_back()) {
+        const TargetId id = way.back();
+        const Target* target = findTarget(cell, id);
+        const std::optional<Anchor> anchor = anchorOf(cell, *target->tie);
+        if (!anchor) {
+            cell.targets.edit(id)->tie.reset();
+            continue;
+        }
+        const Pose pose = anchor->pose * target->tie->pose;
+        // What differs by rounding alone stays as it is.
+        const PoseDeviation away = deviation(pose, target->pose);
+        if (anchor->frame == target->frame && away.metres < 1e-12 && away.radians < 1e-12) continue;
+        Target* moved = cell.targets.edit(id);
+        moved->frame = anchor->frame;
+        moved->pose = pose;
+    }
 }
 
 }  // namespace
@@ -148,7 +157,7 @@ Result<Cell> settled(const Cell& cell)
     std::vector<TargetId> tied;
     for (const Target& target : out.targets)
         if (target.tie) tied.push_back(target.id);
-    std::set<TargetId> done;
+    std::unordered_set<std::uint32_t> done;
     for (const TargetId id : tied)
         settleTie(out, id, done);
     return out;

@@ -222,6 +222,7 @@ Status checkContent(const Cell& cell)
     };
     for (size_t i = 0; i < cell.patterns.size(); ++i)
         if (Status bad = checkAxes(cell.patterns[i].axes, fmt::format("patterns[{}]", i))) return bad;
+    std::unordered_set<std::uint32_t> tied;  // targets whose ties come to an end
     for (size_t i = 0; i < cell.targets.size(); ++i) {
         const Target& t = cell.targets[i];
         const std::string where = fmt::format("targets[{}]", i);
@@ -243,13 +244,16 @@ Status checkContent(const Cell& cell)
                     fmt::format("\"{}\" is placed by its joints or its pattern and is tied to nothing", t.name),
                     where + ".tie");
             // From target to target the ties come to an end.
-            size_t steps = 0;
-            for (; to && to->tie && !to->tie->part && steps <= cell.targets.size(); ++steps) {
-                if (to->tie->target == t.id) break;
-                to = findTarget(cell, to->tie->target);
+            std::vector<std::uint32_t> way{t.id.value};
+            bool loops = false;
+            for (TargetId at = t.tie->target; at && !tied.contains(at.value) && !loops;) {
+                const Target* next = findTarget(cell, at);
+                way.push_back(at.value);
+                at = next && next->tie ? next->tie->target : TargetId();
+                loops = way.size() > cell.targets.size() + 1;
             }
-            if (!t.tie->part && (t.tie->target == t.id || (to && to->tie && !to->tie->part)))
-                return fault(fmt::format("\"{}\" would come to be tied to itself", t.name), where + ".tie");
+            if (loops) return fault(fmt::format("\"{}\" would come to be tied to itself", t.name), where + ".tie");
+            tied.insert(way.begin(), way.end());
         }
         for (const double value : t.posture)
             if (Status bad = checkLimit(limits::kJointTravel, value, "cell.limit", "a joint value"))

@@ -4,6 +4,7 @@
 
 #include <algorithm>
 #include <map>
+#include <set>
 
 namespace topikos {
 
@@ -78,6 +79,12 @@ public:
     }
 
     const std::vector<Operation>& moves() const { return m_moves; }
+    bool same(const Solution& a, const Solution& b) const
+    {
+        return m_arm.hasConfigurations()
+                   ? a.configuration == b.configuration
+                   : a.joints.size() == b.joints.size() && (a.joints - b.joints).cwiseAbs().maxCoeff() < 0.5;
+    }
 
 private:
     static int bestOf(const std::vector<Node>& nodes)
@@ -86,13 +93,6 @@ private:
         for (int i = 1; i < int(nodes.size()); ++i)
             if (nodes[size_t(i)].cost.better(nodes[size_t(best)].cost)) best = i;
         return best;
-    }
-
-    bool same(const Solution& a, const Solution& b) const
-    {
-        return m_arm.hasConfigurations()
-                   ? a.configuration == b.configuration
-                   : a.joints.size() == b.joints.size() && (a.joints - b.joints).cwiseAbs().maxCoeff() < 0.5;
     }
 
     double travel(const JointVector& from, const JointVector& to) const
@@ -237,12 +237,35 @@ BestWays bestWays(const Cell& cell, const Routine& routine, const std::function<
 
     std::map<TargetId, Solution> fixed;
     std::vector<Node> best = give(chain.shortest(fixed));
+    // Targets that are gone to in one way are left so. Of the others the first few are tried in each of their ways; the
+    // rest take the way that most of their visits have, so that time does not grow with the square.
+    constexpr size_t kTried = 12;
+    size_t tried = 0;
+    std::map<TargetId, std::vector<size_t>> visits;
+    for (size_t i = 0; i < chain.moves().size(); ++i)
+        visits[chain.moves()[i].end->id].push_back(i);
+    bool voted = false;
     for (const TargetId target : chain.revisited()) {
-        std::vector<Solution> used;
-        for (size_t i = 0; i < best.size(); ++i)
-            if (chain.moves()[i].end->id == target) used.push_back(best[i].way);
+        std::vector<std::pair<Solution, size_t>> used;  // and how often
+        for (const size_t i : visits[target]) {
+            const auto known = std::find_if(used.begin(), used.end(),
+                                            [&](const auto& way) { return chain.same(way.first, best[i].way); });
+            if (known == used.end()) used.push_back({best[i].way, 1});
+            else ++known->second;
+        }
+        if (used.size() == 1) {
+            fixed[target] = used.front().first;
+            continue;
+        }
+        if (tried++ >= kTried) {
+            const auto most = std::max_element(used.begin(), used.end(),
+                                               [](const auto& x, const auto& y) { return x.second < y.second; });
+            fixed[target] = most->first;
+            voted = true;
+            continue;
+        }
         std::optional<std::vector<Node>> kept;
-        for (const Solution& way : used) {
+        for (const auto& [way, times] : used) {
             std::map<TargetId, Solution> trial = fixed;
             trial[target] = way;
             const std::vector<Node> nodes = give(chain.shortest(trial));
@@ -253,22 +276,23 @@ BestWays bestWays(const Cell& cell, const Routine& routine, const std::function<
         }
         if (kept) best = *kept;
     }
+    if (voted) best = give(chain.shortest(fixed));
     if (out.cancelled) return out;
     out.best = best.back().cost;
     if (!out.best.better(out.now)) {
         out.best = out.now;
         return out;
     }
+    std::set<TargetId> told;
     for (size_t i = 0; i < best.size(); ++i) {
         const TargetId id = chain.moves()[i].end->id;
         const auto was = present.find(id);
         if (was == present.end()) continue;
-        const bool known = std::any_of(out.ways.begin(), out.ways.end(), [&](const auto& w) { return w.first == id; });
         const bool changes = arm.hasConfigurations()
                                  ? !(was->second.configuration == best[i].way.configuration)
                                  : was->second.joints.size() != best[i].way.joints.size()
                                        || (was->second.joints - best[i].way.joints).cwiseAbs().maxCoeff() > 1e-6;
-        if (!known && changes) out.ways.push_back({id, best[i].way});
+        if (changes && told.insert(id).second) out.ways.push_back({id, best[i].way});
     }
     return out;
 }

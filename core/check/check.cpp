@@ -291,6 +291,47 @@ void sortOutAccepted(const Cell& cell, CheckResult& result)
     });
 }
 
+/// Arms that wait for each other for ever are one finding that names them all.
+void joinRings(const Cell& cell, std::vector<Finding>& findings)
+{
+    struct Waiting {
+        size_t finding;
+        ArmId arm;
+        SignalId signal;
+    };
+    std::vector<Waiting> waiting;
+    for (size_t i = 0; i < findings.size(); ++i)
+        if (const SignalFact* fact = findings[i].as<SignalFact>(); fact && fact->signal && findings[i].arm)
+            waiting.push_back({i, findings[i].arm, fact->signal});
+    if (waiting.size() < 2) return;
+    // Who of them sets what another one waits for.
+    std::vector<std::optional<size_t>> next(waiting.size());
+    for (size_t k = 0; k < waiting.size(); ++k)
+        for (size_t other = 0; other < waiting.size() && !next[k]; ++other) {
+            if (other == k) continue;
+            for (const RoutineId id : reachedRoutines(cell, waiting[other].arm))
+                eachStep(findRoutine(cell, id)->steps, [&](const Step& step, size_t) {
+                    if (!step.off && writesSignal(step) && signalOf(step) == waiting[k].signal) next[k] = other;
+                });
+        }
+    std::vector<bool> gone(findings.size(), false);
+    for (size_t first = 0; first < waiting.size(); ++first) {
+        if (gone[waiting[first].finding]) continue;
+        std::vector<size_t> ring{first};
+        for (auto at = next[first]; at && *at != first && ring.size() <= waiting.size(); at = next[*at])
+            ring.push_back(*at);
+        if (ring.size() < 2 || next[ring.back()] != first) continue;
+        SignalFact& fact = std::get<SignalFact>(findings[waiting[first].finding].fact);
+        if (!fact.ring.empty()) continue;
+        for (const size_t k : ring) {
+            fact.ring.push_back({waiting[k].arm, findings[waiting[k].finding].stepIndex, waiting[k].signal});
+            if (k != first) gone[waiting[k].finding] = true;
+        }
+    }
+    size_t at = 0;
+    std::erase_if(findings, [&](const Finding&) { return gone[at++]; });
+}
+
 /// Puts the findings together from the traces that are there.
 void judge(const Cell& cell, CheckResult& result, const std::vector<Finding>& contact, PlanCache& plans,
            const std::stop_token& stop)
@@ -311,6 +352,7 @@ void judge(const Cell& cell, CheckResult& result, const std::vector<Finding>& co
         result.targets.push_back(judgedWhereUsed(cell, target, uses, plans));
     }
     result.findings = joined(ofSteps.take(), result.targets);
+    joinRings(cell, result.findings);
     if (auto stuck = stuckFinding(cell, result.trace)) result.findings.push_back(std::move(*stuck));
     judgeBelts(cell, result.trace, result.findings);
     adviseOnEnd(cell, result.trace, result.findings);
@@ -407,6 +449,27 @@ CheckResult check(const Cell& cell, const Routine& routine, const CheckOptions& 
     judge(cell, result, contactOf(cell, result, options, [] {}), *run.plans, options.stop);
     result.complete = !options.stop.stop_requested();
     return result;
+}
+
+std::vector<Finding> laterCycleFindings(const Cell& cell, const Trace& trace)
+{
+    using Problem = StepOutcome::Problem;
+    std::vector<Finding> out;
+    for (const ArmTrace& arm : trace.arms) {
+        std::set<StepId> told;
+        for (size_t i = 0; i < arm.outcomes.size(); ++i) {
+            const StepOutcome& outcome = arm.outcomes[i];
+            const bool fails = outcome.problem == Problem::NothingGripped || outcome.problem == Problem::PartHeld;
+            if (!fails || outcome.judgedOnly || !told.insert(outcome.step).second) continue;
+            if (outcome.pass == 0) continue;  // told by a check
+            for (Finding& f : stepFindings(cell, arm.arm, outcome)) {
+                if (f.rule != Rule::Grip) continue;
+                f.outcome = i;
+                out.push_back(std::move(f));
+            }
+        }
+    }
+    return out;
 }
 
 const StepOutcome* outcomeOf(const CheckResult& result, const Finding& f)

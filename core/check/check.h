@@ -77,6 +77,9 @@ TargetVerdict checkTarget(const Cell& cell, const Target& target, const AxisValu
 /// Why a run was given up; nothing when it was not.
 std::optional<Finding> stuckFinding(const Cell& cell, const Trace& trace);
 
+/// What is found in cycles of a run after the first: grips of nothing that went well before. Each step once.
+std::vector<Finding> laterCycleFindings(const Cell& cell, const Trace& trace);
+
 /// Findings about one step of an arm's trace.
 std::vector<Finding> stepFindings(const Cell& cell, ArmId arm, const StepOutcome& outcome);
 

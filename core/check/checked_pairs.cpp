@@ -81,7 +81,7 @@ std::set<PartId> carriedParts(const Trace& trace)
     return out;
 }
 
-/// Pairs by what they are, whatever the table says of their clearance.
+/// Pairs without parts by what they are, whatever the table says of their clearance.
 std::vector<std::uint32_t> pairsOf(const ContactScene& scene)
 {
     const Cell& cell = scene.cell();
@@ -97,14 +97,19 @@ std::vector<std::uint32_t> pairsOf(const ContactScene& scene)
         return bodies[i].shape->nearest(*scene.place(i, 0), *bodies[k].shape, *scene.place(k, 0), kTouch).distance
                <= kTouch;
     };
-    const std::set<PartId> everCarried = carriedParts(scene.trace());
-    const auto carried = [&](const SceneBody& part) { return everCarried.contains(part.part); };
+    std::vector<size_t> members, moving;
+    for (size_t i = 0; i < bodies.size(); ++i) {
+        if (bodies[i].kind == Kind::Part) continue;
+        members.push_back(i);
+        if (scene.moves(i)) moving.push_back(i);
+    }
     std::vector<std::uint32_t> out;
     const auto add = [&](size_t i, size_t k) { out.insert(out.end(), {std::uint32_t(i), std::uint32_t(k)}); };
-    for (size_t i = 0; i < bodies.size(); ++i)
-        for (size_t k = i + 1; k < bodies.size(); ++k) {
+    for (const size_t i : members)
+        // With those behind it, of which one of the two moves.
+        for (const size_t k : scene.moves(i) ? members : moving) {
+            if (k <= i) continue;
             const SceneBody &a = bodies[i], &b = bodies[k];
-            if (!scene.moves(i) && !scene.moves(k)) continue;
             const auto own = a.member(), other = b.member();
             if (own && other) {
                 if (own == other) continue;
@@ -113,8 +118,6 @@ std::vector<std::uint32_t> pairsOf(const ContactScene& scene)
                     continue;
                 }
             }
-            // Belts see to what rides on them; parts that arms carry are another thing.
-            if (a.kind == Kind::Part && b.kind == Kind::Part && !carried(a) && !carried(b)) continue;
             if (neighbours(cell, a, b) || built.contains({i, k}) || built.contains({k, i})) continue;
             const bool frames = a.kind == Kind::Frame && b.kind == Kind::Frame;
             const bool still = frames && (axesBetween(cell, a.frame, b.frame).empty() || touchAtFirst(i, k));
@@ -132,13 +135,13 @@ Digest pairsKey(const ContactScene& scene, Keeps& keeps)
 {
     Digest key;
     const Cell& cell = scene.cell();
-    const std::set<PartId> carried = carriedParts(scene.trace());
     for (size_t i = 0; i < scene.bodies().size(); ++i) {
         const SceneBody& body = scene.bodies()[i];
+        if (body.kind == Kind::Part) continue;
         key.add(std::uint64_t(body.kind) << 32 | body.number);
         key.add(std::uint64_t(body.arm.value) << 32 | body.frame.value);
         key.add(body.shapeNumber);
-        key.add(std::uint64_t(scene.moves(i)) << 1 | std::uint64_t(carried.contains(body.part)));
+        key.add(std::uint64_t(scene.moves(i)));
         if (const std::optional<Pose>& fixed = scene.fixedPlace(i)) key.add(*fixed);
     }
     for (const ArmStation& arm : cell.arms) {
@@ -173,10 +176,14 @@ Digest pairsKey(const ContactScene& scene, Keeps& keeps)
 
 }  // namespace
 
-std::vector<CheckedPair> checkedPairs(const ContactScene& scene, double caution, ContactCache* cache)
+CheckedBodies::CheckedBodies(const ContactScene& scene, double caution, ContactCache* cache) :
+    m_scene(scene), m_caution(caution), m_largest(caution), m_carried(scene.bodies().size(), false)
 {
     const Cell& cell = scene.cell();
     const std::vector<SceneBody>& bodies = scene.bodies();
+    const std::set<PartId> carried = carriedParts(scene.trace());
+    for (size_t i = 0; i < bodies.size(); ++i)
+        m_carried[i] = bodies[i].kind == Kind::Part && carried.contains(bodies[i].part);
     Keeps keeps;
     const Digest key = cache ? pairsKey(scene, keeps) : Digest();
     ContactCache::Pairs known = cache ? cache->findPairs(key) : nullptr;
@@ -187,14 +194,34 @@ std::vector<CheckedPair> checkedPairs(const ContactScene& scene, double caution,
     std::map<std::pair<ContactMember, ContactMember>, double> own;
     for (const ContactPair& p : cell.contact.pairs)
         if (p.caution) own[{p.a, p.b}] = own[{p.b, p.a}] = *p.caution;
-    std::vector<CheckedPair> out;
     for (size_t i = 0; i < known->size(); i += 2) {
-        CheckedPair& pair = out.emplace_back(CheckedPair{(*known)[i], (*known)[i + 1], caution});
+        const std::uint32_t a = (*known)[i], b = (*known)[i + 1];
+        double& wanted = m_members[std::uint64_t(a) << 32 | b] = caution;
         if (own.empty()) continue;
-        const auto a = bodies[pair.a].member(), b = bodies[pair.b].member();
-        if (!a || !b) continue;
-        if (const auto found = own.find({*a, *b}); found != own.end()) pair.caution = found->second;
+        if (const auto found = own.find({*bodies[a].member(), *bodies[b].member()}); found != own.end())
+            wanted = found->second;
+        m_largest = std::max(m_largest, wanted);
     }
+}
+
+std::optional<CheckedPair> CheckedBodies::pair(size_t a, size_t b) const
+{
+    const bool partA = m_scene.bodies()[a].kind == Kind::Part, partB = m_scene.bodies()[b].kind == Kind::Part;
+    if (!partA && !partB) {
+        const auto known = m_members.find(std::uint64_t(a) << 32 | b);
+        return known == m_members.end() ? std::nullopt : std::optional(CheckedPair{a, b, known->second});
+    }
+    // Belts see to what rides on them; parts that arms carry are another thing.
+    if (partA && partB && !m_carried[a] && !m_carried[b]) return std::nullopt;
+    return m_scene.moves(a) || m_scene.moves(b) ? std::optional(CheckedPair{a, b, m_caution}) : std::nullopt;
+}
+
+std::vector<CheckedPair> CheckedBodies::all() const
+{
+    std::vector<CheckedPair> out;
+    for (size_t a = 0; a < m_scene.bodies().size(); ++a)
+        for (size_t b = a + 1; b < m_scene.bodies().size(); ++b)
+            if (const auto own = pair(a, b)) out.push_back(*own);
     return out;
 }
 

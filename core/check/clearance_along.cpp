@@ -6,7 +6,7 @@ namespace topikos {
 
 ClearanceAlong::ClearanceAlong(const Cell& cell, const Trace& trace, ContactCache* cache) :
     m_scene(cell, trace, cache), m_meant(m_scene), m_pairs(checkedPairs(m_scene, 0, cache)),
-    m_windows(windowsOf(trace)), m_window(m_windows.size())
+    m_windows(windowsOf(trace))
 {
 }
 
@@ -17,8 +17,7 @@ ClearanceAlong::Near ClearanceAlong::nearest(ArmId arm, double time, bool itself
     const auto next = std::upper_bound(m_windows.begin(), m_windows.end(), time,
                                        [](double t, const Window& window) { return t < window.to; });
     const size_t window = std::min(size_t(next - m_windows.begin()), m_windows.size() - 1);
-    if (window != m_window) m_meant.enter(m_windows[window]);
-    m_window = window;
+    const double middle = m_windows[window].middle();
     const std::vector<SceneBody>& bodies = m_scene.bodies();
     std::vector<bool> own(bodies.size());
     for (size_t i = 0; i < bodies.size(); ++i)
@@ -31,7 +30,7 @@ ClearanceAlong::Near ClearanceAlong::nearest(ArmId arm, double time, bool itself
     std::vector<Candidate> candidates;
     for (const CheckedPair& pair : m_pairs) {
         if (itself ? !own[pair.a] || !own[pair.b] : own[pair.a] == own[pair.b]) continue;
-        if (m_meant.touch(pair.a, pair.b)) continue;
+        if (m_meant.touch(pair.a, pair.b, middle)) continue;
         const std::optional<Pose> a = m_scene.place(pair.a, time), b = m_scene.place(pair.b, time);
         if (!a || !b) continue;
         const Ball &x = bodies[pair.a].shape->ball(), &y = bodies[pair.b].shape->ball();

@@ -28,7 +28,6 @@ private:
     Meant m_meant;
     std::vector<CheckedPair> m_pairs;
     std::vector<Window> m_windows;
-    size_t m_window;  ///< that m_meant is in
 };
 
 }  // namespace topikos

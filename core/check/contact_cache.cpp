@@ -55,21 +55,6 @@ std::vector<KnownShape> ContactCache::linksOf(const ArmPtr& arm, double padding)
     return own.shapes;
 }
 
-ContactCache::Meetings ContactCache::find(const Digest& window)
-{
-    const std::lock_guard lock(m_mutex);
-    const auto* known = m_windows.find(window);
-    ++m_counts.asked;
-    if (known) ++m_counts.found;
-    return known ? known->value : nullptr;
-}
-
-void ContactCache::keep(const Digest& window, Meetings meetings, KeepsPtr keeps)
-{
-    const std::lock_guard lock(m_mutex);
-    m_windows.keep(window, {std::move(meetings), std::move(keeps)});
-}
-
 std::optional<ContactCache::Met> ContactCache::findMet(const Digest& pair)
 {
     const std::lock_guard lock(m_mutex);
@@ -89,6 +74,8 @@ std::optional<Eigen::AlignedBox3d> ContactCache::findBox(const Digest& body)
 {
     const std::lock_guard lock(m_mutex);
     const auto* known = m_boxes.find(body);
+    ++m_counts.asked;
+    if (known) ++m_counts.found;
     return known ? std::optional(known->value) : std::nullopt;
 }
 

@@ -24,6 +24,7 @@ struct Meeting {
     double from = 0, time = 0, until = 0;  ///< stretch, and when contact begins or they are nearest [s]
     Nearest nearest{};                     ///< then
     bool contact = false;
+    double parts = 0;  ///< contact: its end [s]
     double depth = 0;  ///< see ContactBody::depth [m]
 };
 
@@ -57,22 +58,15 @@ private:
     std::unordered_map<Digest, T, Digest::Hash> m_young, m_old;
 };
 
-/// Remembers shapes, and what happens in windows of runs and to pairs in them, by all that decides it. Safe to use from
+/// Remembers shapes, and what happens to pairs of bodies in windows of runs, by all that decides it. Safe to use from
 /// several threads.
 class ContactCache {
 public:
-    explicit ContactCache(size_t windows = 30000) : m_windows(windows) {}
-
     KnownShape shapeOf(const std::vector<Solid>& solids);
     /// Base and links of an arm, those made from its kinematics with so much around them [m].
     std::vector<KnownShape> linksOf(const ArmPtr& arm, double padding);
 
-    using Meetings = std::shared_ptr<const std::vector<Meeting>>;
     using KeepsPtr = std::shared_ptr<const Keeps>;
-    /// What happens in a window; nullptr where nothing is known.
-    Meetings find(const Digest& window);
-    void keep(const Digest& window, Meetings meetings, KeepsPtr keeps);
-
     /// What becomes of a pair in a window, by whose numbers does not count; null: it does not meet.
     using Met = std::shared_ptr<const Meeting>;
     std::optional<Met> findMet(const Digest& pair);
@@ -82,8 +76,8 @@ public:
     void keepBox(const Digest& body, const Eigen::AlignedBox3d& box, KeepsPtr keeps);
 
     struct Counts {
-        std::uint64_t asked = 0, found = 0;            ///< windows
-        std::uint64_t pairsAsked = 0, pairsFound = 0;  ///< near pairs of windows that were not found
+        std::uint64_t asked = 0, found = 0;            ///< boxes of bodies that move
+        std::uint64_t pairsAsked = 0, pairsFound = 0;  ///< near pairs
     };
     Counts counts();
 
@@ -112,7 +106,6 @@ private:
     std::unordered_multimap<std::uint64_t, OwnSolids> m_solids;  ///< by a digest of their sizes
     std::vector<OwnLinks> m_links;
     static constexpr size_t kPairs = 100000, kBoxes = 60000, kPairLists = 200;
-    Kept<Entry<Meetings>> m_windows;
     Kept<Entry<Met>> m_met{kPairs};
     Kept<Entry<Eigen::AlignedBox3d>> m_boxes{kBoxes};
     Kept<Entry<Pairs>> m_pairs{kPairLists};

@@ -66,53 +66,44 @@ SceneDigest::SceneDigest(const ContactScene& scene) : m_scene(scene)
         key.add(std::uint64_t(tool.gripper.kind));
         key.add(tool.gripper.pivot);
     }
-    m_bodies = m_still;
     m_tracks.resize(scene.trace().axes.size());
     m_arms.resize(cell.arms.size());
 }
 
 void SceneDigest::enter(const Window& window)
 {
-    const Cell& cell = m_scene.cell();
     m_window = window;
     m_keeps.clear();
-    for (size_t i = 0; i < m_tracks.size(); ++i)
-        m_tracks[i] = ofTrack(m_scene.trace().axes[i]);
-    for (size_t i = 0; i < m_arms.size(); ++i)
-        m_arms[i] = ofArm(i);
-    for (size_t i = 0; i < m_bodies.size(); ++i) {
-        const SceneBody& body = m_scene.bodies()[i];
-        if (!m_scene.moves(i)) continue;
-        Digest& key = m_bodies[i] = m_still[i];
-        key.add(window.to - window.from);
-        if (body.ofArm()) {
-            key.add(m_arms[*cell.arms.placeOf(body.arm)]);
-            const ArmTrace* own = findArmTrace(m_scene.trace(), body.arm);
-            if (body.kind != Kind::Jaw || !own) continue;
-            key.add(openingAt(*own, window.from));
-            key.add(openingAt(*own, window.to));
-        } else if (body.kind == Kind::Frame) {
-            addFrame(key, body.frame);
-        } else {
-            key.add(ofPart(i));
-        }
-    }
+    std::fill(m_tracks.begin(), m_tracks.end(), std::nullopt);
+    std::fill(m_arms.begin(), m_arms.end(), std::nullopt);
 }
 
-Digest SceneDigest::ofAll() const
+Digest SceneDigest::ofBody(size_t i)
 {
-    Digest key;
+    const Cell& cell = m_scene.cell();
+    const SceneBody& body = m_scene.bodies()[i];
+    Digest key = m_still[i];
+    if (!m_scene.moves(i)) return key;
     key.add(m_window.to - m_window.from);
-    key.add(std::uint64_t(m_window.from == 0));  // everything appears
-    for (size_t i = 0; i < m_bodies.size(); ++i) {
-        key.add(m_bodies[i]);
-        if (m_scene.bodies()[i].kind == Kind::Part) key.add(std::uint64_t(m_scene.appearsIn(i, m_window)));
+    if (body.ofArm()) {
+        key.add(ofArm(*cell.arms.placeOf(body.arm)));
+        const ArmTrace* own = findArmTrace(m_scene.trace(), body.arm);
+        if (body.kind != Kind::Jaw || !own) return key;
+        key.add(openingAt(*own, m_window.from));
+        key.add(openingAt(*own, m_window.to));
+    } else if (body.kind == Kind::Frame) {
+        addFrame(key, body.frame);
+    } else {
+        key.add(ofPart(i));
     }
     return key;
 }
 
-Digest SceneDigest::ofTrack(const AxisTrack& track)
+const Digest& SceneDigest::ofTrack(size_t index)
 {
+    std::optional<Digest>& known = m_tracks[index];
+    if (known) return *known;
+    const AxisTrack& track = m_scene.trace().axes[index];
     Digest key;
     key.add(track.at(m_window.from).value_or(NAN));
     const auto late = [](double t, const AxisSpan& span) { return t <= span.start; };
@@ -128,11 +119,13 @@ Digest SceneDigest::ofTrack(const AxisTrack& track)
         }
         if (span->restsFrom <= m_window.from) break;
     }
-    return key;
+    return known.emplace(key);
 }
 
-Digest SceneDigest::ofArm(size_t arm)
+const Digest& SceneDigest::ofArm(size_t arm)
 {
+    std::optional<Digest>& known = m_arms[arm];
+    if (known) return *known;
     const ArmStation& station = m_scene.cell().arms[arm];
     const ArmTrace* own = findArmTrace(m_scene.trace(), station.id);
     const double middle = m_window.middle();
@@ -152,10 +145,10 @@ Digest SceneDigest::ofArm(size_t arm)
         for (const double q : own ? postureAt(m_scene.cell(), *own, middle) : homePosture(m_scene.cell(), station))
             key.add(q);
     }
-    return key;
+    return known.emplace(key);
 }
 
-Digest SceneDigest::ofPart(size_t body) const
+Digest SceneDigest::ofPart(size_t body)
 {
     const Cell& cell = m_scene.cell();
     const Trace& trace = m_scene.trace();
@@ -175,7 +168,7 @@ Digest SceneDigest::ofPart(size_t body) const
     key.add(event->pose);
     if (event->kind == PartEvent::Kind::Carried) {
         const size_t arm = *cell.arms.placeOf(event->arm);
-        key.add(m_arms[arm]);
+        key.add(ofArm(arm));
         key.add(flangeFromTcp(cell, cell.arms[arm]));
         return key;
     }
@@ -188,13 +181,13 @@ Digest SceneDigest::ofPart(size_t body) const
     return key;
 }
 
-void SceneDigest::addFrame(Digest& key, FrameId frame) const
+void SceneDigest::addFrame(Digest& key, FrameId frame)
 {
     if (!frame) return;
     key.add(m_frames.at(frame));
     for (const FrameId id : m_scene.places().axesAbove(frame))
         for (size_t i = 0; i < m_tracks.size(); ++i)
-            if (m_scene.trace().axes[i].frame == id) key.add(m_tracks[i]);
+            if (m_scene.trace().axes[i].frame == id) key.add(ofTrack(i));
 }
 
 }  // namespace topikos

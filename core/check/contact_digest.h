@@ -13,25 +13,22 @@ public:
 
     /// Goes to a window.
     void enter(const Window& window);
-    const Digest& ofBody(size_t body) const { return m_bodies[body]; }
-    /// Of all bodies, with which of them appear as the window begins.
-    Digest ofAll() const;
+    Digest ofBody(size_t body);
     /// What the digests have the address of.
     const Keeps& keeps() const { return m_keeps; }
 
 private:
-    Digest ofTrack(const AxisTrack& track);
-    Digest ofArm(size_t arm);
-    Digest ofPart(size_t body) const;
+    const Digest& ofTrack(size_t track);
+    const Digest& ofArm(size_t arm);
+    Digest ofPart(size_t body);
     /// Where a frame is carried by the axes above it.
-    void addFrame(Digest& key, FrameId frame) const;
+    void addFrame(Digest& key, FrameId frame);
 
     const ContactScene& m_scene;
     Window m_window;
-    std::map<FrameId, Digest> m_frames;    ///< places at rest of all frames and the axes above them
-    std::vector<Digest> m_still;           ///< by body: what is the same over the whole run
-    std::vector<Digest> m_tracks, m_arms;  ///< in the window
-    std::vector<Digest> m_bodies;
+    std::map<FrameId, Digest> m_frames;                   ///< places at rest of all frames and the axes above them
+    std::vector<Digest> m_still;                          ///< by body: what is the same over the whole run
+    std::vector<std::optional<Digest>> m_tracks, m_arms;  ///< in the window, as far as they were asked for
     Keeps m_keeps;
 };
 

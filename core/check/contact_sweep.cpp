@@ -2,6 +2,7 @@
 
 #include "core/check/contact_digest.h"
 #include "core/check/contact_meant.h"
+#include "core/check/contact_near.h"
 
 #include <algorithm>
 #include <atomic>
@@ -77,7 +78,7 @@ Nearest clearance(const SceneBody& a, const Pose& atA, const SceneBody& b, const
 
 /// Pairs that may come nearer than `interest(pair)` in a window, by the boxes that their bodies do not leave.
 template <class Interest>
-std::vector<size_t> pairsToLookAt(const ContactScene& scene, const SceneDigest& digest, ContactCache& cache,
+std::vector<size_t> pairsToLookAt(const ContactScene& scene, SceneDigest& digest, ContactCache& cache,
                                   const std::vector<CheckedPair>& pairs, const Window& window, const Interest& interest)
 {
     const size_t n = scene.bodies().size();
@@ -117,18 +118,33 @@ std::vector<std::optional<Meeting>> meetingsOf(const ContactScene& scene, const 
                                                const std::stop_token& stop)
 {
     const std::vector<SceneBody>& bodies = scene.bodies();
+    constexpr int kEndLooks = 12;  // for the end of a contact
     std::vector<std::optional<Meeting>> out(looked.size());
+    std::vector<bool> touched(looked.size(), false);  // at the look before
     sweep(scene, pairs, looked, window, stop, [&](size_t at, double time, const Pose& atA, const Pose& atB) {
         const CheckedPair& pair = pairs[looked[at]];
         const auto& [a, b, caution] = pair;
         const Nearest now = clearance(bodies[a], atA, bodies[b], atB, caution);
         const bool contact = now.distance <= kTouch;
-        if (now.distance >= caution && !contact)
-            return nextLook(scene, pair, window, time, std::max(now.distance - caution, kFinestLook));
         std::optional<Meeting>& own = out[at];
         const double since = time - window.from;
-        if (!own) own = Meeting{std::uint32_t(a), std::uint32_t(b), since, since, since, now, contact, 0};
+        if (own && own->contact && !contact && touched[at]) {
+            // It has ended between the look before and this one.
+            double low = own->parts, high = since;
+            for (int n = 0; n < kEndLooks; ++n) {
+                const double middle = 0.5 * (low + high);
+                const auto midA = scene.place(a, window.from + middle), midB = scene.place(b, window.from + middle);
+                const bool touch = midA && midB && bodies[a].shape->touches(*midA, *bodies[b].shape, *midB);
+                (touch ? low : high) = middle;
+            }
+            own->parts = low;
+        }
+        touched[at] = contact;
+        if (now.distance >= caution && !contact)
+            return nextLook(scene, pair, window, time, std::max(now.distance - caution, kFinestLook));
+        if (!own) own = Meeting{std::uint32_t(a), std::uint32_t(b), since, since, since, now, contact, since, 0};
         own->until = since;
+        if (contact) own->parts = since;
         if (!own->contact && (contact || now.distance < own->nearest.distance)) {
             own->time = since;
             own->nearest = now;
@@ -159,33 +175,51 @@ void countToStep(const ContactScene& scene, double time, Encounter& e)
     }
 }
 
-/// Puts meetings of windows together to one encounter for each pair and step.
+/// Puts meetings of windows, told by time, together to one encounter for each pair and step.
 class Encounters {
 public:
     explicit Encounters(const ContactScene& scene) : m_scene(scene) {}
 
-    void add(const Window& window, const Meeting& m, double caution)
+    /// `onlyOn`: counts only when it goes on from the window before.
+    void add(const Window& window, const Meeting& m, double caution, bool onlyOn)
     {
         Encounter e;
         e.a = m.a;
         e.b = m.b;
         countToStep(m_scene, window.middle(), e);
+        e.lastOutcome = e.outcome;
         e.time = window.from + m.time;
         e.from = window.from + m.from;
-        e.until = window.from + m.until;
+        e.until = window.from + (m.contact ? m.parts : m.until);
         e.nearest = m.nearest;
         e.contact = m.contact;
         e.depth = m.depth;
         e.caution = caution;
+        // A contact that was there when the window began goes on.
+        if (const auto before = m_touching.find({m.a, m.b}); before != m_touching.end()) {
+            constexpr double kAtOnce = 1e-6;  // [s]
+            Encounter& own = m_all[before->second];
+            const bool goesOn = m.contact && m.time <= kAtOnce && own.until >= window.from - kAtOnce
+                                && (own.arm == e.arm || !e.arm || !own.arm);
+            if (goesOn) {
+                own.until = e.until;
+                own.depth = std::max(own.depth, e.depth);
+                if (own.arm && own.arm == e.arm) own.lastOutcome = e.outcome;
+                return;
+            }
+        }
+        if (onlyOn) return;
         // What happens again in the same step is said once.
         const auto [known, isNew] = m_known.try_emplace({m.a, m.b, e.arm, e.outcome}, m_all.size());
         if (isNew) {
+            if (e.contact) m_touching[{m.a, m.b}] = m_all.size();
             m_all.push_back(e);
             return;
         }
         Encounter& own = m_all[known->second];
+        if (e.contact) m_touching[{m.a, m.b}] = known->second;
         const bool better = !own.contact && (e.contact || e.nearest.distance < own.nearest.distance);
-        own.until = e.until;
+        if (!own.contact || e.contact) own.until = e.until;
         own.depth = std::max(own.depth, e.depth);
         if (!better) return;
         own.time = e.time;
@@ -205,6 +239,7 @@ private:
     const ContactScene& m_scene;
     std::vector<Encounter> m_all;
     std::map<std::tuple<std::uint32_t, std::uint32_t, ArmId, size_t>, size_t> m_known;
+    std::map<std::pair<std::uint32_t, std::uint32_t>, size_t> m_touching;  ///< the last contact of a pair
 };
 
 }  // namespace
@@ -256,53 +291,60 @@ void onDesks(const std::vector<std::unique_ptr<Desk>>& desks, size_t count, cons
         if (why) std::rethrow_exception(why);
 }
 
+/// Near stretches of the same window, and what is to be known of them.
+struct WindowWork {
+    Window window;
+    size_t first = 0, last = 0;  ///< of the near stretches
+    ContactCache::KeepsPtr keeps{};
+};
 /// A pair that may meet in a window.
 struct NearPair {
-    size_t pair;
     Digest key;
     ContactCache::Met met{};
     const NearPair* same = nullptr;  ///< an earlier one with the same key
     bool open = false;               ///< has to be worked out
+    bool meant = false;              ///< to touch
 };
 
-/// A window, and what is to be known of it.
-struct WindowWork {
-    Window window;
-    Digest key;
-    ContactCache::Meetings found{};
-    ContactCache::KeepsPtr keeps{};
-    std::vector<NearPair> near{};
-};
-
-void findNear(Desk& desk, const std::vector<CheckedPair>& pairs, ContactCache& cache, WindowWork& work)
+/// Boxes of stretches with the same window, which stand side by side from `first` on.
+void findBoxes(Desk& desk, ContactCache& cache, std::vector<BodyStretch>& stretches, size_t first, size_t last)
 {
-    desk.meant.enter(work.window);
-    desk.digest.enter(work.window);
-    work.keeps = std::make_shared<const Keeps>(desk.digest.keeps());
-    const std::vector<size_t> looked = pairsToLookAt(desk.scene, desk.digest, cache, pairs, work.window,
-                                                     [&](size_t p) { return std::max(pairs[p].caution, kTouch); });
-    for (const size_t p : looked) {
-        const auto& [a, b, caution] = pairs[p];
-        if (desk.meant.touch(a, b)) continue;
-        Digest key = desk.digest.ofBody(a);
-        key.add(desk.digest.ofBody(b));
-        key.add(caution);
-        work.near.push_back({p, key});
+    const Window& window = stretches[first].window;
+    desk.digest.enter(window);
+    std::vector<size_t> asked, bodies;
+    for (size_t i = first; i < last; ++i) {
+        const size_t body = stretches[i].body;
+        const auto known = stretches[i].moves ? cache.findBox(desk.digest.ofBody(body)) : std::nullopt;
+        if (known) {
+            stretches[i].box = *known;
+            continue;
+        }
+        asked.push_back(i);
+        bodies.push_back(body);
+    }
+    if (asked.empty()) return;
+    const std::vector<Eigen::AlignedBox3d> found = desk.scene.boxesIn(window, bodies);
+    ContactCache::KeepsPtr keeps;
+    for (size_t i = 0; i < asked.size(); ++i) {
+        stretches[asked[i]].box = found[i];
+        if (!stretches[asked[i]].moves) continue;
+        const Digest key = desk.digest.ofBody(bodies[i]);
+        if (!keeps) keeps = std::make_shared<const Keeps>(desk.digest.keeps());
+        cache.keepBox(key, found[i], keeps);
     }
 }
 
-void workOut(Desk& desk, const std::vector<CheckedPair>& pairs, const std::stop_token& stop, WindowWork& work)
+/// Ends of runs of things with the same window.
+template <class List> std::vector<std::pair<size_t, size_t>> byWindow(const List& list)
 {
-    std::vector<size_t> looked;
-    for (const NearPair& near : work.near)
-        if (near.open) looked.push_back(near.pair);
-    const std::vector<std::optional<Meeting>> found = meetingsOf(desk.scene, pairs, looked, work.window, stop);
-    auto one = found.begin();
-    for (NearPair& near : work.near) {
-        if (!near.open) continue;
-        if (*one) near.met = std::make_shared<const Meeting>(**one);
-        ++one;
+    std::vector<std::pair<size_t, size_t>> out;
+    for (size_t first = 0, last; first < list.size(); first = last) {
+        for (last = first + 1; last < list.size() && list[last].window.from == list[first].window.from
+                               && list[last].window.to == list[first].window.to;)
+            ++last;
+        out.push_back({first, last});
     }
+    return out;
 }
 
 }  // namespace
@@ -311,71 +353,80 @@ std::vector<Encounter> encounters(const ContactScene& scene, double caution, con
 {
     ContactCache own;
     ContactCache& cache = options.cache ? *options.cache : own;
-    const std::vector<CheckedPair> pairs = checkedPairs(scene, caution, &cache);
-    Digest looked;
-    std::map<std::pair<size_t, size_t>, double> cautions;
-    for (const CheckedPair& pair : pairs) {
-        looked.add(std::uint64_t(pair.a) << 32 | pair.b);
-        looked.add(pair.caution);
-        if (pair.caution != caution) cautions[{pair.a, pair.b}] = pair.caution;
-    }
+    const CheckedBodies checked(scene, caution, &cache);
     std::vector<std::unique_ptr<Desk>> desks;
     for (int i = 0; i < std::max(1, options.workers); ++i)
         desks.push_back(std::make_unique<Desk>(scene));
-    // Which windows are known from before, and which have to be worked out.
+    const auto stops = [&] { return options.stop.stop_requested(); };
+    std::vector<BodyStretch> stretches = stretchesOf(scene);
+    const std::vector<std::pair<size_t, size_t>> boxed = byWindow(stretches);
+    constexpr double kBoxed = 0.15, kKeyed = 0.3;  // of the time
+    onDesks(desks, boxed.size(), options, 0, kBoxed, [&](Desk& desk, size_t i) {
+        findBoxes(desk, cache, stretches, boxed[i].first, boxed[i].second);
+    });
+    if (stops()) return {};
+    const std::vector<NearStretch> near = nearStretches(scene, checked, stretches, stops);
     std::vector<WindowWork> works;
-    std::vector<WindowWork*> left;
-    for (const Window& window : windowsOf(scene.trace()))
-        works.push_back({window, looked});
-    for (WindowWork& work : works) {
-        if (options.stop.stop_requested()) return {};
-        Desk& desk = *desks.front();
-        desk.meant.enter(work.window);
+    for (const auto& [first, last] : byWindow(near))
+        works.push_back({near[first].window, first, last});
+    std::vector<NearPair> pairs(near.size());
+    onDesks(desks, works.size(), options, kBoxed, kKeyed, [&](Desk& desk, size_t w) {
+        WindowWork& work = works[w];
         desk.digest.enter(work.window);
-        work.key.add(desk.digest.ofAll());
-        desk.meant.describe(work.key);
-        work.found = cache.find(work.key);
-        if (!work.found) left.push_back(&work);
-    }
-    constexpr double findsNear = 0.2;  // of the time
-    onDesks(desks, left.size(), options, 0, findsNear,
-            [&](Desk& desk, size_t i) { findNear(desk, pairs, cache, *left[i]); });
+        for (size_t i = work.first; i < work.last; ++i) {
+            const CheckedPair& pair = near[i].pair;
+            pairs[i].meant = desk.meant.touch(pair.a, pair.b, work.window.middle());
+            if (pairs[i].meant) continue;
+            pairs[i].key = desk.digest.ofBody(pair.a);
+            pairs[i].key.add(desk.digest.ofBody(pair.b));
+            pairs[i].key.add(pair.caution);
+        }
+        work.keeps = std::make_shared<const Keeps>(desk.digest.keeps());
+    });
+    if (stops()) return {};
     // Of pairs that do the same the first one is worked out, whoever comes to it first.
     std::unordered_map<Digest, const NearPair*, Digest::Hash> first;
-    std::vector<WindowWork*> open;
-    for (WindowWork* work : left) {
-        for (NearPair& near : work->near) {
-            if (const auto known = first.find(near.key); known != first.end()) {
-                near.same = known->second;
+    std::vector<const WindowWork*> open;
+    for (const WindowWork& work : works)
+        for (size_t i = work.first; i < work.last; ++i) {
+            NearPair& pair = pairs[i];
+            if (pair.meant) continue;
+            if (const auto known = first.find(pair.key); known != first.end()) {
+                pair.same = known->second;
                 continue;
             }
-            first.emplace(near.key, &near);
-            if (const auto met = cache.findMet(near.key)) near.met = *met;
-            else near.open = true;
-            if (near.open && (open.empty() || open.back() != work)) open.push_back(work);
+            first.emplace(pair.key, &pair);
+            if (const auto met = cache.findMet(pair.key)) pair.met = *met;
+            else pair.open = true;
+            if (pair.open && (open.empty() || open.back() != &work)) open.push_back(&work);
         }
-    }
-    onDesks(desks, open.size(), options, findsNear, 1,
-            [&](Desk& desk, size_t i) { workOut(desk, pairs, options.stop, *open[i]); });
-    if (options.stop.stop_requested()) return {};
-    for (WindowWork* work : left) {
-        std::vector<Meeting> meetings;
-        for (const NearPair& near : work->near) {
-            if (near.open) cache.keepMet(near.key, near.met, work->keeps);
-            const ContactCache::Met& met = near.same ? near.same->met : near.met;
-            if (!met) continue;
-            meetings.push_back(*met);
-            meetings.back().a = std::uint32_t(pairs[near.pair].a);
-            meetings.back().b = std::uint32_t(pairs[near.pair].b);
+    onDesks(desks, open.size(), options, kKeyed, 1, [&](Desk& desk, size_t w) {
+        std::vector<CheckedPair> asked;
+        std::vector<size_t> looked, at;
+        for (size_t i = open[w]->first; i < open[w]->last; ++i) {
+            if (!pairs[i].open) continue;
+            looked.push_back(asked.size());
+            asked.push_back(near[i].pair);
+            at.push_back(i);
         }
-        work->found = std::make_shared<const std::vector<Meeting>>(std::move(meetings));
-        cache.keep(work->key, work->found, work->keeps);
-    }
+        const auto found = meetingsOf(desk.scene, asked, looked, open[w]->window, options.stop);
+        for (size_t k = 0; k < at.size(); ++k)
+            if (found[k]) pairs[at[k]].met = std::make_shared<const Meeting>(*found[k]);
+    });
+    if (stops()) return {};
     Encounters all(scene);
     for (const WindowWork& work : works)
-        for (const Meeting& m : *work.found) {
-            const auto special = cautions.find({m.a, m.b});
-            all.add(work.window, m, special == cautions.end() ? caution : special->second);
+        for (size_t i = work.first; i < work.last; ++i) {
+            const NearPair& pair = pairs[i];
+            if (pair.open) cache.keepMet(pair.key, pair.met, work.keeps);
+            const ContactCache::Met& met = pair.same ? pair.same->met : pair.met;
+            if (pair.meant || !met) continue;
+            Meeting m = *met;
+            m.a = std::uint32_t(near[i].pair.a);
+            m.b = std::uint32_t(near[i].pair.b);
+            // Of two that stand a look tells of all the time.
+            if (near[i].still) m.until = m.parts = work.window.to - work.window.from;
+            all.add(work.window, m, near[i].pair.caution, near[i].goesOn);
         }
     return all.all();
 }

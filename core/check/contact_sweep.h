@@ -18,10 +18,11 @@ struct Encounter {
     size_t a = 0, b = 0;
     ArmId arm;                   ///< whose step it is counted to; none when only devices move
     size_t outcome = 0;          ///< of that arm's trace
+    size_t lastOutcome = 0;      ///< contact: in which it ends
     double time = 0;             ///< contact: when it begins; else when they are nearest [s]
     Nearest nearest;             ///< then
     bool contact = false;        ///< else they only come near
-    double from = 0, until = 0;  ///< stretch in which they are so near [s]
+    double from = 0, until = 0;  ///< stretch in which they touch, or are so near [s]
     double depth = 0;            ///< contact: the most that was seen, see ContactBody::depth [m]
     double caution = 0;          ///< clearance asked for [m]
 };
@@ -41,7 +42,7 @@ struct SweepOptions {
 };
 
 /// What comes nearer than `caution` (or than the pair's own), and what touches: one for each pair and step, the first
-/// contact or the smallest clearance. What is meant to touch is left out: see docs/manual/findings.md.
+/// contact or the smallest clearance. A contact that goes on is one, with the step in which it ends. What is meant to touch is left out: see docs/manual/findings.md.
 ///
 /// Method: the run is cut into windows in which nothing begins or ends. In each, conservative advancement: from a
 /// clearance and how fast the two can get nearer follows a time in which nothing can happen. A window depends on

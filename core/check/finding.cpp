@@ -131,16 +131,17 @@ struct Measurer {
 
     Measure operator()(const ReachFact& fact) const
     {
-        return {fact.shortfall, 0, fact.reason == NoSolution::Orientation ? Unit::Radian : Unit::Metre};
+        return {fact.shortfall, 0, fact.reason == NoSolution::Orientation ? Unit::Radian : Unit::Metre, false};
     }
     Measure operator()(const RangeFact& fact) const
     {
-        return {fact.amount, fact.limit, unitOf(armOf(cell, f).model->joints()[size_t(fact.joint)])};
+        return {fact.amount, fact.limit, unitOf(armOf(cell, f).model->joints()[size_t(fact.joint)]),
+                f.severity != Severity::Blocked};
     }
     Measure operator()(const SingularFact& fact) const
     {
         if (fact.jump.joint >= 0)
-            return {fact.jump.excess, 0, unitOf(armOf(cell, f).model->joints()[size_t(fact.jump.joint)])};
+            return {fact.jump.excess, 0, unitOf(armOf(cell, f).model->joints()[size_t(fact.jump.joint)]), false};
         return {fact.distance, fact.limit, byKindUnit(fact.kind)};
     }
     Measure operator()(const ConfigurationFact& fact) const
@@ -154,7 +155,8 @@ struct Measurer {
     Measure operator()(const CornerFact& fact) const { return {fact.corner.kept, fact.corner.asked, Unit::Metre}; }
     Measure operator()(const ContactFact& fact) const
     {
-        return {fact.distance, f.severity == Severity::Blocked ? 0 : fact.limit, Unit::Metre};
+        if (f.severity == Severity::Blocked) return {fact.depth > 0 ? -fact.depth : fact.distance, 0, Unit::Metre, false};
+        return {fact.distance, fact.limit, Unit::Metre};
     }
     Measure operator()(const GripFact& fact) const
     {
@@ -162,12 +164,13 @@ struct Measurer {
     }
     Measure operator()(const SignalFact& fact) const
     {
+        const bool tooLong = fact.stuck.why == Stuck::Why::TooLong;
         if (!fact.signal)
-            return {fact.stuck.time, fact.stuck.why == Stuck::Why::TooLong ? limits::kRunLength.most : 0, Unit::Second};
+            return {fact.stuck.time, tooLong ? limits::kRunLength.most : 0, Unit::Second, tooLong};
         return {0, fact.value, Unit::None};
     }
     Measure operator()(const AxisFact&) const { return {}; }
-    Measure operator()(const BeltFact& fact) const { return {fact.time, 0, Unit::Second}; }
+    Measure operator()(const BeltFact& fact) const { return {fact.time, 0, Unit::Second, false}; }
     Measure operator()(const StopFact&) const { return {}; }
     Measure operator()(const ArcFact&) const { return {}; }
     Measure operator()(const PlaceFact&) const { return {}; }
@@ -182,7 +185,9 @@ struct Measurer {
     }
     Measure operator()(const AdviceFact& fact) const
     {
-        return {fact.amount, fact.limit, fact.limit == 0 ? Unit::None : Unit::Radian};
+        if (fact.joint >= 0)
+            return {fact.amount, 0, unitOf(armOf(cell, f).model->joints()[size_t(fact.joint)]), false};
+        return {fact.amount, fact.limit, fact.limit == 0 ? Unit::None : Unit::Radian, fact.limit != 0};
     }
 
     static Unit byKindUnit(SingularityKind kind)
@@ -198,6 +203,39 @@ struct Measurer {
 Measure measureOf(const Cell& cell, const Finding& finding)
 {
     return std::visit(Measurer{cell, finding}, finding.fact);
+}
+
+std::string measureText(const Cell& cell, const Finding& f)
+{
+    const Measure m = measureOf(cell, f);
+    // What is told in words, or measures nothing.
+    const bool nothing = (m.measured == 0 && (!m.limited || m.limit == 0)) || f.as<SignalFact>() || f.as<GripFact>()
+                         || f.as<TimeFact>() || (f.as<ContactFact>() && f.severity == Severity::Blocked);
+    if (nothing) return "";
+    const auto shown = [&](double value) {
+        switch (m.unit) {
+        case Unit::Metre: return mm(value);
+        case Unit::Radian: return deg(value);
+        case Unit::Second: return fmt::format("{:.2f} s", value);
+        case Unit::MetrePerSecond: return fmt::format("{:.0f} mm/s", millimetres(value));
+        case Unit::RadianPerSecond: return fmt::format("{:.0f} °/s", degrees(value));
+        case Unit::MetrePerSecond2: return fmt::format("{:.0f} mm/s²", millimetres(value));
+        case Unit::RadianPerSecond2: return fmt::format("{:.0f} °/s²", degrees(value));
+        case Unit::None: break;
+        }
+        return fmt::format("{:.3g}", value);
+    };
+    if (f.as<JointLimitFact>())
+        return fmt::format("Measured {:.0f} % of the speed, limit {:.0f} %.", 100 * m.measured, 100 * m.limit);
+    const std::string measured = shown(m.measured), limit = shown(m.limit);
+    if (!m.limited) return fmt::format("Measured {}.", measured);
+    // Two that differ by less than a digit are told in more of them.
+    if (measured == limit && m.measured != m.limit && (m.unit == Unit::Metre || m.unit == Unit::Radian)) {
+        const double size = m.unit == Unit::Metre ? kMillimetre : kDegree;
+        const char* unit = m.unit == Unit::Metre ? " mm" : "°";
+        return fmt::format("Measured {:.3f}{}, limit {:.3f}{}.", m.measured / size, unit, m.limit / size, unit);
+    }
+    return fmt::format("Measured {}, limit {}.", measured, limit);
 }
 
 std::string blockedHeadline(const Wording& words, int otherWays)

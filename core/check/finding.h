@@ -101,7 +101,10 @@ struct ContactFact {
     double time = 0;                 ///< [s]
     double distance = 0, limit = 0;  ///< [m]
     double depth = 0;                ///< contact: how deep they get into each other at most, as far as it is known [m]
-    double from = 0, until = 0;      ///< stretch in which they are so near [s]
+    double from = 0, until = 0;      ///< stretch in which they touch or are so near [s]
+    StepId last{};                   ///< in which it ends, when that is another step of the arm,
+    RoutineId lastRoutine{};         ///< of this routine,
+    size_t lastIndex = 0;            ///< with this number in it, from 0
     Vec3 onA = Vec3::Zero(), onB = Vec3::Zero();  ///< the nearest points, in the world [m]
 };
 /// Nothing gripped (no clamp, no part), a clamp holds the part, or the gripper still has one.
@@ -109,12 +112,20 @@ struct GripFact {
     double grasp = 0;  ///< largest distance at which a part is gripped [m]
     FrameId clamp;
     PartId carried;
+    int cycle = 0;  ///< in which it first happens, from 0
 };
 /// A wait that never ends; without a signal: the run gets stuck at a time.
 struct SignalFact {
     SignalId signal;
     double value = 0;  ///< waited for
     Stuck stuck{};     ///< without a signal
+    /// Arms that wait for each other: each for a signal that only the next one sets, behind its own wait.
+    struct Wait {
+        ArmId arm;
+        size_t index = 0;  ///< of the step in its routine, from 0
+        SignalId signal;
+    };
+    std::vector<Wait> ring{};
 };
 /// Another arm is moving an axis that the step moves.
 struct AxisFact {
@@ -197,8 +208,11 @@ struct Finding {
 struct Measure {
     double measured = 0, limit = 0;
     Unit unit = Unit::None;
+    bool limited = true;  ///< there is a limit
 };
 Measure measureOf(const Cell& cell, const Finding& finding);
+/// "Measured 3.2 mm, limit 5.0 mm." in the units that people see; empty where there is nothing to measure.
+std::string measureText(const Cell& cell, const Finding& finding);
 
 struct FindingText {
     std::string headline;  ///< "Step 7 stops 62 mm short"

@@ -9,6 +9,7 @@
 
 #include <algorithm>
 #include <cerrno>
+#include <csignal>
 #include <cstring>
 #include <filesystem>
 #include <optional>
@@ -42,6 +43,22 @@ const char* remedyFor(int error)
 Error systemError(const char* code, const std::string& path, const char* what, int error)
 {
     return {code, fmt::format("{}: {}", what, std::strerror(error)), path, remedyFor(error)};
+}
+
+Error nowhere(const std::string& path)
+{
+    return {"file.link", "is a link to what is not there", path, "Make that, or choose another name."};
+}
+
+/// A file that grows over a limit of the system's is told like a full disk, not by the end of the program.
+void takeFileSizeSignals()
+{
+    static const bool once = [] {
+        struct sigaction now{};
+        if (::sigaction(SIGXFSZ, nullptr, &now) == 0 && now.sa_handler == SIG_DFL) ::signal(SIGXFSZ, SIG_IGN);
+        return true;
+    }();
+    (void)once;
 }
 
 /// Closes a descriptor when it goes out of scope.
@@ -81,7 +98,10 @@ public:
             if (errno != ENOENT) return systemError("file.create", path, "cannot be written", errno);
             return final;
         }
-        if (S_ISLNK(old.st_mode)) return systemError("file.create", path, "cannot be written", ELOOP);
+        if (S_ISLNK(old.st_mode)) {
+            if (::stat(final.c_str(), &old) != 0 && errno == ENOENT) return nowhere(path);
+            return systemError("file.create", path, "cannot be written", ELOOP);
+        }
         if (!S_ISREG(old.st_mode)) return Error{"file.kind", "is not a file", path, "Choose another name."};
         if (!(old.st_mode & 0222))
             return Error{"file.protected", "is write-protected", path,
@@ -92,6 +112,7 @@ public:
     NewFile(std::string path, fs::path final) : m_path(std::move(path)), m_final(std::move(final))
     {
         const fs::path folder = m_final.parent_path();
+        takeFileSizeSignals();
         clear(folder);
         // Another save may take a file away before its lock is on it; then a new one is made.
         for (int tries = 0; tries < 10; ++tries) {
@@ -175,6 +196,26 @@ private:
 
 }  // namespace
 
+bool sameFile(const std::string& a, const std::string& b)
+{
+    std::error_code bad;
+    if (fs::equivalent(a, b, bad) && !bad) return true;
+    const fs::path first = fs::weakly_canonical(fs::absolute(a, bad), bad);
+    if (bad) return a == b;
+    const fs::path second = fs::weakly_canonical(fs::absolute(b, bad), bad);
+    return bad ? a == b : first == second;
+}
+
+Status checkOutput(const std::string& path, const std::vector<std::string>& inputs, const std::string& option)
+{
+    if (path.empty()) return Error{"file.name", "the name of the file to write is empty", option, "Give it a name."};
+    for (const std::string& input : inputs)
+        if (sameFile(path, input))
+            return Error{"file.input", "the file to write is one that is read", option + " " + path,
+                         "Choose another name; nothing was written."};
+    return std::nullopt;
+}
+
 Result<std::string> readFile(const std::string& path, std::size_t limit)
 {
     constexpr const char* remedy = "Check the name and the permissions.";
@@ -183,6 +224,7 @@ Result<std::string> readFile(const std::string& path, std::size_t limit)
     if (::stat(path.c_str(), &info) == 0 && !S_ISREG(info.st_mode))
         return Error{"file.kind", "is not a file", path, "Choose a file."};
     const Descriptor file(::open(path.c_str(), O_RDONLY | O_NONBLOCK | O_CLOEXEC));
+    if (struct stat link; file.value < 0 && errno == ENOENT && ::lstat(path.c_str(), &link) == 0) return nowhere(path);
     if (file.value < 0)
         return Error{"file.open", fmt::format("cannot be opened: {}", std::strerror(errno)), path, remedy};
     if (::fstat(file.value, &info) != 0 || !S_ISREG(info.st_mode))

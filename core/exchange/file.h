@@ -4,11 +4,18 @@
 #include <functional>
 #include <string>
 #include <string_view>
+#include <vector>
 
 namespace topikos {
 
 /// Whole file into memory, refused above `limit` bytes. Only regular files are opened.
 Result<std::string> readFile(const std::string& path, std::size_t limit);
+
+/// Where output may go: not to an empty name, and not over one of the files that were read, by whatever name. `option`:
+/// what the message calls it.
+Status checkOutput(const std::string& path, const std::vector<std::string>& inputs, const std::string& option);
+/// Whether two names are those of one file, links followed.
+bool sameFile(const std::string& a, const std::string& b);
 
 /// Takes a piece of a file; false when it could not be written, and no more is wanted.
 using FileSink = std::function<bool(std::string_view)>;

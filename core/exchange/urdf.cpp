@@ -3,6 +3,7 @@
 #include "core/shape/mesh.h"
 #include "core/shape/mesh_file.h"
 #include "core/spatial/rotation.h"
+#include "core/spatial/text.h"
 
 #include <console_bridge/console.h>
 #include <fmt/format.h>
@@ -56,8 +57,15 @@ Inertial inertialOf(const urdf::Link& link)
 
 constexpr int kDeepestXml = 100;  // readers of XML go down by calling themselves
 
-/// The line in which a document becomes nested too deep, 0 if it does not. Comments and what is quoted do not count.
-int tooDeepAt(const std::string& text)
+constexpr int kMostAttributes = 100;  // of an element; readers of XML compare each with all others
+
+/// Where a document has what the readers of XML cannot take: the line, 0 if there is none. Comments and what is quoted do
+/// not count.
+struct Strange {
+    int row = 0;
+    bool attributes = false;  ///< too many of them, else nested too deep
+};
+Strange strangeIn(const std::string& text)
 {
     int depth = 0, row = 1;
     const auto skipTo = [&](size_t& at, const char* end) {
@@ -81,15 +89,17 @@ int tooDeepAt(const std::string& text)
         } else {
             char quote = 0;
             const size_t begin = at;
+            int attributes = 0;
             for (; at < text.size() && (quote || text[at] != '>'); ++at) {
                 if (text[at] == '\n') ++row;
+                if (!quote && text[at] == '=' && ++attributes > kMostAttributes) return {row, true};
                 if (quote ? text[at] == quote : text[at] == '"' || text[at] == '\'') quote = quote ? 0 : text[at];
             }
             const bool closed = at > begin && at < text.size() && text[at - 1] == '/';
-            if (!closed && ++depth > kDeepestXml) return row;
+            if (!closed && ++depth > kDeepestXml) return {row, false};
         }
     }
-    return 0;
+    return {};
 }
 
 /// The document with the line of everything in it, checked for what the model reader would only say without a place.
@@ -97,8 +107,21 @@ class Source {
 public:
     Source(const std::string& text, const std::string& name) : m_name(name)
     {
-        if (const int row = tooDeepAt(text)) {
-            error = fail(row, fmt::format("is nested deeper than {} levels", kDeepestXml), "Open a URDF file.");
+        if (!isUtf8(text)) {
+            int row = 1;
+            for (size_t at = 0, end; at < text.size(); at = end + 1, ++row) {
+                end = std::min(text.find('\n', at), text.size());
+                if (!isUtf8(std::string_view(text).substr(at, end - at))) break;
+            }
+            error = fail(row, "holds bytes that are no UTF-8", "Save it as UTF-8.");
+            return;
+        }
+        if (const Strange strange = strangeIn(text); strange.row > 0) {
+            error = fail(strange.row,
+                         strange.attributes
+                             ? fmt::format("has an element with more than {} attributes", kMostAttributes)
+                             : fmt::format("is nested deeper than {} levels", kDeepestXml),
+                         "Open a URDF file.");
             return;
         }
         m_document.Parse(text.c_str());
@@ -435,7 +458,17 @@ MeshLoader meshesBeside(const std::string& urdfPath, PackageFolders packages)
                     "mesh.package",
                     fmt::format("its mesh lies in package \"{}\", whose folder is not known", rest.substr(0, slash)),
                     name, "Say where the package lies."};
-            path = std::filesystem::path(known->second) / rest.substr(slash + 1);
+            const std::filesystem::path package = known->second;
+            path = package / rest.substr(std::min(rest.find_first_not_of('/', slash), rest.size()));
+            // Neither by its name nor by a link may it lead out of the package.
+            std::error_code bad;
+            const std::filesystem::path whole = std::filesystem::weakly_canonical(path, bad),
+                                        inside = bad ? whole : std::filesystem::weakly_canonical(package, bad);
+            const auto [left, ignored] = std::mismatch(inside.begin(), inside.end(), whole.begin(), whole.end());
+            if (bad || left != inside.end())
+                return Error{"mesh.outside",
+                             fmt::format("its mesh lies outside of package \"{}\"", rest.substr(0, slash)), name,
+                             "Name a file in the package."};
         } else if (name.starts_with("file://")) {
             path = name.substr(7);
         }

@@ -1,5 +1,7 @@
 #include "core/mend/changes.h"
 
+#include "core/mend/run_changes.h"
+
 #include "core/cell/edit.h"
 #include "core/cell/edit_layout.h"
 #include "core/cell/edit_steps.h"
@@ -9,6 +11,7 @@
 #include "core/check/best_ways.h"
 #include "core/check/rules/rules.h"
 #include "core/program/step_text.h"
+#include "core/simulate/boxes.h"
 
 #include <fmt/format.h>
 
@@ -20,6 +23,9 @@ namespace topikos {
 namespace {
 
 const std::vector<double> kLengths{0.005, 0.01, 0.02, 0.05, 0.1, 0.2, 0.4, 0.8};  // [m]
+
+constexpr double kOnFloor = 0.005;  // bodies that reach this low stand on the floor [m]
+constexpr double kLast = 20;        // that the rank of what is not meant at all is higher by
 
 /// Whether a pose target is free of what blocks it.
 bool works(const Cell& cell, const Target& target, const AxisValues& axes, PlanCache* plans)
@@ -200,8 +206,11 @@ struct Maker {
                          },
                          own.id});
                 }
+            // A tilt that is not free comes last, and says so.
+            const bool against = axis != 2 && allowed <= 0;
+            const std::string whatever = against ? ", although its orientation is fixed" : "";
             for (const double sign : {1.0, -1.0})
-                add({change, rank + (sign < 0 ? 0.01 : 0), 1 / std::numbers::pi,
+                add({change, rank + (against ? kLast : 0) + (sign < 0 ? 0.01 : 0), 1 / std::numbers::pi,
                      [&] {
                          std::vector<double> amounts;
                          for (const double d : degreesOf)
@@ -209,8 +218,8 @@ struct Maker {
                          return amounts;
                      }(),
                      kDegree, turnedTo(axis, sign),
-                     [own, sign, words](double angle) {
-                         return fmt::format("Turn {} by {:.0f}° {}", own.name, degrees(sign * angle), words);
+                     [own, sign, words, whatever](double angle) {
+                         return fmt::format("Turn {} by {:.0f}° {}{}", own.name, degrees(sign * angle), words, whatever);
                      },
                      own.id});
         };
@@ -248,6 +257,41 @@ struct Maker {
                  own.id});
         }
     }
+    /// Puts changes with those that are there.
+    void addAll(std::vector<Change> more)
+    {
+        for (Change& change : more)
+            add(std::move(change));
+    }
+    /// The lowest point of what stands on a frame, in the world; nothing when there is no body.
+    static std::optional<double> lowestOf(const Cell& in, FrameId id)
+    {
+        std::optional<double> out;
+        for (const Frame& frame : in.frames) {
+            if (frame.solids.empty() || (frame.id != id && !isBelow(in, frame.id, id))) continue;
+            if (const auto box = boxAround(frame.solids)) {
+                const Pose at = worldFromFrame(in, frame.id) * box->pose;
+                const double low = at.translation.z() + extentAlong(at, *box, Vec3::UnitZ()).low;
+                out = std::min(out.value_or(low), low);
+            }
+        }
+        return out;
+    }
+    /// A frame whose bodies reach the floor, which is at the height 0 of the world, moves in its plane.
+    bool standsOnFloor(FrameId id) const
+    {
+        const std::optional<double> low = lowestOf(cell, id);
+        return low && *low < kOnFloor;
+    }
+    /// Refuses what would be sunk into the floor.
+    static Result<Cell> aboveFloor(const Cell& before, Result<Cell> after, FrameId id)
+    {
+        if (!after) return after;
+        const std::optional<double> was = lowestOf(before, id), is = lowestOf(*after, id);
+        if (is && *is < -1e-6 && (!was || *is < *was - 1e-6))
+            return Error{"mend.floor", "it would stand in the floor", "", ""};
+        return after;
+    }
     /// A frame of the cell that may be moved: not an axis of a device.
     void shiftedFrame(FrameId id, const std::vector<Vec3>& ways, double rank, const char* change)
     {
@@ -255,22 +299,54 @@ struct Maker {
         if (!frame || frame->axis) return;
         const Frame own = *frame;
         const Quat turn = worldFromFrame(cell, own.parent, axes).rotation;
+        const bool onFloor = standsOnFloor(id);
+        std::vector<double> lengths = kLengths;
+        lengths.insert(lengths.end(), {1.2, 1.8, 2.7, 4});
         double n = 0;
-        for (const Vec3& way : ways) {
+        std::vector<Vec3> done;
+        for (Vec3 way : ways) {
+            if (onFloor) {
+                way.z() = 0;
+                if (way.norm() < 0.1) continue;
+                way.normalize();
+            }
+            if (std::any_of(done.begin(), done.end(), [&](const Vec3& other) { return way.dot(other) > 0.9999; }))
+                continue;
+            done.push_back(way);
             const Vec3 inParent = turn.conjugate() * way;
-            add({change, rank + 0.001 * n++, 10, kLengths, kMillimetre,
+            add({change, rank + 0.001 * n++, 10, lengths, kMillimetre,
                  [this, own, inParent](double by) -> Result<Cell> {
                      // Where it was measured it stays measured; the drawing moves along.
                      Pose pose = own.pose;
                      pose.translation += by * inParent;
                      Result<Cell> next = setFramePose(cell, own.id, pose);
-                     if (!next || !own.measured) return next;
-                     Pose measured = *own.measured;
-                     measured.translation += by * inParent;
-                     return setFrameMeasured(*next, own.id, measured);
+                     if (next && own.measured) {
+                         Pose measured = *own.measured;
+                         measured.translation += by * inParent;
+                         next = setFrameMeasured(*next, own.id, measured);
+                     }
+                     return aboveFloor(cell, std::move(next), own.id);
                  },
                  [own, way](double by) { return fmt::format("Move {} by {} {}", own.name, mm(by), wordsOf(way)); }});
         }
+        if (!onFloor) return;
+        for (const double sign : {1.0, -1.0})
+            add({std::string(change) == "base-shift" ? "base-turn" : "fixture-turn", rank + 0.3 + (sign < 0 ? 0.01 : 0),
+                 1, {5 * kDegree, 10 * kDegree, 20 * kDegree, 45 * kDegree, 90 * kDegree}, kDegree,
+                 [this, own, turn, sign](double angle) -> Result<Cell> {
+                     const Vec3 axis = turn.conjugate() * Vec3::UnitZ();
+                     const Quat by(Eigen::AngleAxisd(sign * angle, axis));
+                     Pose pose = own.pose;
+                     pose.rotation = (by * pose.rotation).normalized();
+                     Result<Cell> next = setFramePose(cell, own.id, pose);
+                     if (!next || !own.measured) return next;
+                     Pose measured = *own.measured;
+                     measured.rotation = (by * measured.rotation).normalized();
+                     return setFrameMeasured(*next, own.id, measured);
+                 },
+                 [own, sign](double angle) {
+                     return fmt::format("Turn {} by {:.0f}° about the vertical", own.name, degrees(sign * angle));
+                 }});
     }
     void higher()
     {
@@ -588,6 +664,7 @@ struct Maker {
         jointMove();
         lineMove();
         liftOver();
+        if (target) addAll(neighbourChangesFor(cell, finding, target->id));
         otherOrder();
         turned();
         const std::vector<Vec3> ways = apart(fact);
@@ -615,6 +692,7 @@ struct Maker {
     }
     void make()
     {
+        addAll(runChangesFor(cell, checked, finding));
         if (!finding.as<GripFact>()) goToTheMove();
         if (const ContactFact* contact = finding.as<ContactFact>()) return ofContact(*contact);
         toThePart();
@@ -665,6 +743,19 @@ std::vector<Change> changesFor(const Cell& cell, const CheckResult& checked, con
     return out;
 }
 
+std::string nearestText(const Cell& cell, const NearestPlace& place)
+{
+    constexpr double told = 5e-5;  // [m]
+    const Target* target = findTarget(cell, place.target);
+    std::string out;
+    for (int i = 0; i < 3; ++i)
+        if (std::abs(place.by[i]) >= told)
+            out += fmt::format("{}{} {:+.1f} mm", out.empty() ? "" : ", ", "xyz"[i], millimetres(place.by[i]));
+    if (!out.empty()) out += " of " + (target && target->frame ? frameName(cell, target->frame) : std::string("the world"));
+    if (degrees(place.turn) >= 0.05) out += (out.empty() ? "turned by " : ", turned by ") + deg(place.turn);
+    return out;
+}
+
 std::optional<NearestPlace> nearestPlace(const Cell& cell, const Target& target, const AxisValues& axes,
                                          PlanCache* plans)
 {
@@ -678,7 +769,8 @@ std::optional<NearestPlace> nearestPlace(const Cell& cell, const Target& target,
         const Solutions ways = waysTo(cell, own, 0, nullptr, axes);
         const Solution* way = chosenWay(arm, own, ways.items);
         if (!way && !ways.items.empty()) way = &ways.items.front();
-        if (way) best = NearestPlace{target.id, own.pose, shift, turn, way->joints, axes};
+        if (way) best = NearestPlace{target.id, own.pose, shift, turn, way->joints, axes,
+                                     own.pose.translation - target.pose.translation};
     };
     const auto reached = [&](Target own) {
         const Solutions ways = waysTo(cell, own, 0, nullptr, axes);

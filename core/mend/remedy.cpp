@@ -190,8 +190,10 @@ Remedies remediesFor(const Cell& cell, const CheckResult& checked, const Finding
             break;
         }
     }
-    std::stable_sort(out.offers.begin(), out.offers.end(),
-                     [](const Remedy& a, const Remedy& b) { return a.rank < b.rank; });
+    // Those that leave something blocked come after those that do not.
+    std::stable_sort(out.offers.begin(), out.offers.end(), [](const Remedy& a, const Remedy& b) {
+        return std::pair(a.blocked > 0, a.rank) < std::pair(b.blocked > 0, b.rank);
+    });
     return out;
 }
 

@@ -29,7 +29,10 @@ struct NearestPlace {
     double turn = 0;      ///< and how far it is turned [rad]
     JointVector posture;  ///< there [rad or m]
     AxisValues axes;
+    Vec3 by = Vec3::Zero();  ///< from the target, along the axes of its frame [m]
 };
+/// "x +12.0 mm, z -3.0 mm of Drying rack, turned by 5.0°"; empty when it is where the target is.
+std::string nearestText(const Cell& cell, const NearestPlace& place);
 
 struct RemedyOptions {
     PlanCache* plans = nullptr;

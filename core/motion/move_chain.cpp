@@ -248,11 +248,6 @@ MoveChain makeMoveChain(const Arm& arm, const std::vector<ChainedMove>& steps, c
         left[k] = made.cut->before;
         taken[k + 1] = made.cut->after;
     }
-    // From stop to stop.
-    struct Part {
-        size_t step;
-        bool corner;
-    };
     double now = 0;
     std::vector<std::shared_ptr<Timing>> timings(n);
     for (size_t k = 0; k < n; ++k) {
@@ -260,52 +255,94 @@ MoveChain makeMoveChain(const Arm& arm, const std::vector<ChainedMove>& steps, c
         timings[k]->move = moveOf(steps[k].plan);
     }
     std::vector<double> begins(n, 0), ends(n, 0);
-    for (size_t first = 0; first < n;) {
-        size_t last = first;
-        while (last + 1 < n && corners[last])
-            ++last;
+    /// Moves from one stop to the next, timed together.
+    struct Part {
+        size_t step;
+        bool corner;
+    };
+    struct Group {
         std::vector<TimedPiece> pieces;
         std::vector<Part> parts;
         std::vector<std::shared_ptr<const Move>> moves;
+        TimeLaw law;
+    };
+    const auto timed = [&](size_t first, size_t last) {
+        Group out;
         double stretch = 1, startSpeed = 0;
         if (first == 0 && entry) {
             const Leg& leg = entry->corner;
             startSpeed = leg.law->at(timeAt(*leg.law, entry->fraction)).speed;
-            pieces.push_back({leg.move.get(), entry->fraction, 1, 1});
-            parts.push_back({0, true});
-            moves.push_back(leg.move);
+            out.pieces.push_back({leg.move.get(), entry->fraction, 1, 1});
+            out.parts.push_back({0, true});
+            out.moves.push_back(leg.move);
             stretch = 2 * taken[0];
         }
         for (size_t k = first; k <= last; ++k) {
-            const double from = taken[k], to = 1 - left[k];
+            // At the ends of the group the moves are whole.
+            const double from = k == first && !(k == 0 && entry) ? 0 : taken[k], to = k == last ? 1 : 1 - left[k];
             if (to - from > 1e-9) {
-                pieces.push_back({timings[k]->move.get(), from, to, stretch});
-                parts.push_back({k, false});
-                moves.push_back(timings[k]->move);
+                out.pieces.push_back({timings[k]->move.get(), from, to, stretch});
+                out.parts.push_back({k, false});
+                out.moves.push_back(timings[k]->move);
                 stretch = 1;
             }
             if (k == last) break;
-            pieces.push_back({corners[k].get(), 0, 1, stretch / (2 * left[k])});
-            parts.push_back({k + 1, true});
-            moves.push_back(corners[k]);
+            out.pieces.push_back({corners[k].get(), 0, 1, stretch / (2 * left[k])});
+            out.parts.push_back({k + 1, true});
+            out.moves.push_back(corners[k]);
             stretch = 2 * taken[k + 1];
         }
-        const TimeLaw law = fastestLaw(arm, pieces, startSpeed);
-        begins[first] = now;
+        out.law = fastestLaw(arm, out.pieces, startSpeed);
+        return out;
+    };
+    const auto smooth = [&](size_t first, size_t last) {
+        return std::any_of(steps.begin() + std::ptrdiff_t(first), steps.begin() + std::ptrdiff_t(last) + 1,
+                           [](const ChainedMove& step) { return step.plan->move->smooth; });
+    };
+    // Where a jerk is limited, stops may be quicker than corners: halves of the moves, and halves of those.
+    std::vector<Group> groups;
+    const auto add = [&](auto&& self, size_t first, size_t last) -> double {
+        Group whole = timed(first, last);
+        const double together = whole.law.duration;
+        double alone = 0;
+        for (size_t k = first; k <= last; ++k)
+            alone += steps[k].plan->move->profile.duration;
+        if (first == last || !smooth(first, last) || together <= alone) {
+            groups.push_back(std::move(whole));
+            return together;
+        }
+        const size_t before = groups.size(), middle = first + (last - first) / 2;
+        const double apart = self(self, first, middle) + self(self, middle + 1, last);
+        if (apart < together) {
+            chain.steps[middle].corner = Corner{steps[middle].blend, 0, Corner::Why::StopIsQuicker};
+            return apart;
+        }
+        groups.resize(before);
+        groups.push_back(std::move(whole));
+        return together;
+    };
+    for (size_t first = 0; first < n;) {
+        size_t last = first;
+        while (last + 1 < n && corners[last])
+            ++last;
+        add(add, first, last);
+        first = last + 1;
+    }
+    for (const Group& group : groups) {
         double time = now;
-        for (size_t p = 0; p < pieces.size(); ++p) {
-            auto profile = std::make_shared<const Profile>(law.pieces[p]);
-            const Leg leg{time, moves[p], profile};
-            const size_t k = parts[p].step;
+        begins[group.parts.front().step] = now;
+        for (size_t p = 0; p < group.pieces.size(); ++p) {
+            auto profile = std::make_shared<const Profile>(group.law.pieces[p]);
+            const Leg leg{time, group.moves[p], profile};
+            const size_t k = group.parts[p].step;
             timings[k]->legs.push_back(leg);
-            if (parts[p].corner && !(k == 0 && entry)) {
+            if (group.parts[p].corner && !(k == 0 && entry)) {
                 timings[k - 1]->legs.push_back(leg);
                 begins[k] = ends[k - 1] = time + timeAt(*profile, 0.5);
             }
             time += profile->duration;
         }
-        ends[last] = now = time;
-        first = last + 1;
+        ends[group.parts.back().step] = now = time;
     }
     for (size_t k = 0; k < n; ++k) {
         for (Leg& leg : timings[k]->legs)

@@ -3,6 +3,7 @@
 #include "core/motion/move_chain.h"
 
 #include <cmath>
+#include <utility>
 
 namespace topikos {
 
@@ -213,6 +214,41 @@ MovePlan planMove(const MoveInput& in)
     return plan;
 }
 
+namespace {
+
+size_t bytesOf(const Profile& profile) { return sizeof profile + profile.stretches.capacity() * sizeof(Profile::Stretch); }
+size_t bytesOf(const JointWay& way)
+{
+    return way.empty() ? 0 : way.size() * sizeof(double) * size_t(1 + 3 * way.knot(0).posture.size());
+}
+size_t bytesOf(const Solutions& found)
+{
+    return sizeof found + (found.items.capacity() + found.outOfRange.capacity()) * sizeof(Solution);
+}
+size_t bytesOf(const Move& move)
+{
+    return sizeof move + bytesOf(move.profile) + bytesOf(move.way) + move.companions.capacity() * sizeof(Companion);
+}
+size_t bytesOf(const MovePlan& plan)
+{
+    return sizeof plan + bytesOf(plan.atGoal) + (plan.move ? bytesOf(*plan.move) : 0);
+}
+/// Corners with their moves, and laws; the moves of plans count there.
+size_t bytesOf(const MoveChain& chain)
+{
+    size_t bytes = sizeof chain;
+    for (const MoveChain::Step& step : chain.steps) {
+        bytes += sizeof step + sizeof(Timing);
+        for (const Leg& leg : step.timing->legs) {
+            const bool corner = leg.move && (leg.move->corner || leg.move->line.corner);
+            bytes += sizeof leg + bytesOf(*leg.law) + (corner ? bytesOf(*leg.move) + sizeof(CornerCut) : 0);
+        }
+    }
+    return bytes;
+}
+
+}  // namespace
+
 template <class Value, class Make>
 std::shared_ptr<const Value> PlanCache::remembered(Store<Value>& store, std::string key,
                                                    std::shared_ptr<const void> keeps, Make make)
@@ -221,16 +257,27 @@ std::shared_ptr<const Value> PlanCache::remembered(Store<Value>& store, std::str
         const std::lock_guard lock(m_mutex);
         ++m_counts.asked;
         if (const auto young = store.young.find(key); young != store.young.end()) return young->second.value;
-        if (const auto old = store.old.find(key); old != store.old.end())
-            return store.young.insert(store.old.extract(old)).position->second.value;
+        if (const auto old = store.old.find(key); old != store.old.end()) {
+            const auto& moved = *store.young.insert(store.old.extract(old)).position;
+            const size_t bytes = 2 * moved.first.size() + bytesOf(*moved.second.value);
+            store.youngBytes += bytes;
+            store.oldBytes -= bytes;
+            return moved.second.value;
+        }
         ++m_counts.planned;
     }
     // Two threads may work out the same at once; both come to the same.
     auto value = std::make_shared<const Value>(make());
     const std::lock_guard lock(m_mutex);
-    if (store.young.size() >= m_most) store.old = std::exchange(store.young, {});
-    return store.young.try_emplace(std::move(key), typename Store<Value>::Entry{std::move(keeps), std::move(value)})
-        .first->second.value;
+    if (store.youngBytes >= m_most / store.share) {
+        store.old = std::exchange(store.young, {});
+        store.oldBytes = std::exchange(store.youngBytes, 0);
+    }
+    const size_t bytes = 2 * key.size() + bytesOf(*value);
+    const auto [at, isNew] =
+        store.young.try_emplace(std::move(key), typename Store<Value>::Entry{std::move(keeps), std::move(value)});
+    if (isNew) store.youngBytes += bytes;
+    return at->second.value;
 }
 
 MovePlanPtr PlanCache::get(const MoveInput& input)
@@ -261,7 +308,10 @@ std::shared_ptr<const MoveChain> PlanCache::chain(const Arm& arm, const std::vec
 PlanCache::Counts PlanCache::counts() const
 {
     const std::lock_guard lock(m_mutex);
-    return m_counts;
+    Counts out = m_counts;
+    out.bytes = m_plans.youngBytes + m_plans.oldBytes + m_ways.youngBytes + m_ways.oldBytes + m_chains.youngBytes
+                + m_chains.oldBytes;
+    return out;
 }
 
 }  // namespace topikos

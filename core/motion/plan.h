@@ -60,8 +60,8 @@ struct ChainEntry;
 /// Remembers plans by what decided them. Shared by all that ask for the same moves, from several threads.
 class PlanCache {
 public:
-    /// Keeps at least the `most` plans asked for last.
-    explicit PlanCache(size_t most = 20000) : m_most(most) {}
+    /// Keeps the plans asked for last: at most twice so many bytes of them, and of other results as much together.
+    explicit PlanCache(size_t mostBytes = size_t(64) << 20) : m_most(mostBytes) {}
     MovePlanPtr get(const MoveInput& input);
     /// What inverse kinematics finds at a pose, remembered the same way.
     std::shared_ptr<const Solutions> ways(const ArmPtr& arm, const Pose& baseFromFlange, const JointVector* near);
@@ -72,6 +72,7 @@ public:
 
     struct Counts {
         std::uint64_t asked = 0, planned = 0;
+        size_t bytes = 0;  ///< kept
     };
     Counts counts() const;
 
@@ -83,6 +84,8 @@ private:
             std::shared_ptr<const Value> value;
         };
         std::unordered_map<std::string, Entry> young, old;
+        size_t youngBytes = 0, oldBytes = 0;
+        size_t share = 1;  ///< of the bytes: one in so many
     };
     template <class Value, class Make>
     std::shared_ptr<const Value> remembered(Store<Value>& store, std::string key, std::shared_ptr<const void> keeps,
@@ -91,8 +94,8 @@ private:
     const size_t m_most;
     mutable std::mutex m_mutex;
     Store<MovePlan> m_plans;
-    Store<Solutions> m_ways;
-    Store<MoveChain> m_chains;
+    Store<Solutions> m_ways{.share = 2};
+    Store<MoveChain> m_chains{.share = 2};
     Counts m_counts;
 };
 

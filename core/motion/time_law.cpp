@@ -22,6 +22,9 @@ constexpr double kLowerMore = 1.005;
 constexpr int kMostHalvings = 5;  // of a cell
 constexpr int kMostRounds = 40;   // of lowering cells in which a limit is passed between the places looked at
 constexpr double kPassed = 0.2 * kAboveLimit;
+constexpr int kMostSmoothings = 14;      // of a law, each from one that is slower where the one before was too quick
+constexpr int kSmoothLooks = 4;          // along a stretch of a smoothed law
+constexpr double kSmoothEnough = 1.002;  // what the whole may be slower by
 
 using Row = PlaceBounds::Row;
 
@@ -79,28 +82,30 @@ private:
         }
     }
 
-    /// The law with its speed averaged over a window, and all of it slower as far as that does not keep every jerk, or
-    /// takes limits that change along the path too far ahead: the quickest of several windows.
-    TimeLaw smoothLaw() const
+    /// The law with its speed averaged over a window: the quickest of several windows. Where that does not keep every
+    /// jerk, or takes limits that change along the path too far ahead, the law below is made slower, there alone; what
+    /// little is left of that makes all of it slower.
+    TimeLaw smoothLaw()
     {
         double window = 0;
         for (const Joint& joint : m_arm.joints())
             if (joint.jerk > 0) window = std::max(window, 0.5 * joint.acceleration / joint.jerk);
-        const Profile sharp = joined(write());
+        const std::vector<Cell> cells = m_cells;
         TimeLaw best;
         double least = INFINITY, slower = 1;
-        for (const double factor : {0.7, 1.0, 1.4, 2.0, 2.8, 4.0}) {
-            TimeLaw law = cut(smoothed(sharp, factor * window));
-            double jerk = 0, limit = 1;
-            for (size_t k = 0; k < m_pieces.size(); ++k) {
-                jerk = std::max(jerk, largestJerk(*m_pieces[k].move, law.pieces[k]));
-                limit = std::max(limit, largestRatio(m_arm, *m_pieces[k].move, law.pieces[k]));
+        for (const double factor : {0.7, 1.4, 2.8}) {
+            m_cells = cells;
+            for (int round = 0; round < kMostSmoothings; ++round) {
+                pass(0);
+                TimeLaw law = cut(smoothed(joined(write()), factor * window));
+                const double by = slowed(law, factor * window);
+                if (by * law.duration < least) {
+                    least = by * law.duration;
+                    slower = by;
+                    best = std::move(law);
+                }
+                if (by < kSmoothEnough) break;
             }
-            const double by = std::max(limit, std::cbrt(jerk));
-            if (by * law.duration >= least) continue;
-            least = by * law.duration;
-            slower = by;
-            best = std::move(law);
         }
         best.duration *= slower;
         for (Profile& profile : best.pieces) {
@@ -116,22 +121,87 @@ private:
         return best;
     }
 
-    /// The largest ratio of a joint's jerk to its limit.
-    double largestJerk(const Move& move, const Profile& law) const
+    /// How much slower all of a smoothed law would have to be. Cells in which the law below is too quick for it are
+    /// lowered.
+    double slowed(const TimeLaw& law, double window)
+    {
+        double worst = 1, begin = 0;
+        // The law below, by the times at which it comes to the ends of its cells.
+        std::vector<double> times{0};
+        for (size_t i = 0; i < m_cells.size(); ++i)
+            times.push_back(times.back() + timeIn(i));
+        std::vector<double> by(m_cells.size(), 1);
+        for (size_t k = 0; k < m_pieces.size(); ++k) {
+            const Move& move = *m_pieces[k].move;
+            for (const Profile::Stretch& s : law.pieces[k].stretches)
+                for (int i = 0; i <= kSmoothLooks; ++i) {
+                    const double t = s.duration * std::clamp(double(i) / kSmoothLooks, 1e-6, 1 - 1e-6);
+                    const double needed = slowerAt(move, s, t);
+                    worst = std::max(worst, needed);
+                    if (needed <= 1) continue;
+                    // What is averaged there.
+                    const double now = begin + s.time + t;
+                    const auto first = std::upper_bound(times.begin(), times.end(), now - window);
+                    for (size_t c = first == times.begin() ? 0 : size_t(first - times.begin()) - 1;
+                         c < m_cells.size() && times[c] <= now; ++c)
+                        by[c] = std::max(by[c], needed);
+                }
+            begin += law.pieces[k].duration;
+        }
+        for (size_t i = 0; i < m_cells.size(); ++i) {
+            if (by[i] <= 1) continue;
+            const double factor = 1 / std::min(by[i] * by[i], 2.0);
+            Cell& cell = m_cells[i];
+            if (!cell.constant) {
+                cell.lowered *= factor;
+                continue;
+            }
+            for (Cell::Cap& cap : cell.caps)
+                cap.x *= factor;
+            cell.most *= factor;
+        }
+        return worst;
+    }
+
+    /// How long the law below is in a cell [s].
+    double timeIn(size_t i) const
+    {
+        const Cell& cell = m_cells[i];
+        const double v = std::sqrt(m_x[i]), w = std::sqrt(m_x[i + 1]);
+        if (!cell.constant) return v + w > 0 ? 2 * cell.length / (v + w) : 0;
+        const double top = std::sqrt(cell.caps[0].x);
+        const double peak = std::isfinite(cell.most)
+                                ? std::min(top, std::sqrt(cell.most * cell.length + 0.5 * (v * v + w * w)))
+                                : top;
+        const double up = std::max(0.0, (peak - v) / cell.most), down = std::max(0.0, (peak - w) / cell.most);
+        const double rest = cell.length - 0.5 * up * (v + peak) - 0.5 * down * (peak + w);
+        return up + down + (rest > 0 && peak > 0 ? rest / peak : 0);
+    }
+
+    /// How much slower a move would have to be at a time of a stretch of its law for all limits to hold.
+    double slowerAt(const Move& move, const Profile::Stretch& s, double t) const
+    {
+        const double f = s.positionAt(t), v = s.speedAt(t), a = s.acceleration + t * s.jerk;
+        double needed = std::cbrt(jerkRatio(move, f, v, a, s.jerk));
+        const PlaceBounds b = boundsAt(m_arm, move, f);
+        const double x = v * v;
+        needed = std::max(needed, std::sqrt(x / b.cap));
+        for (const Row& row : b.rows)
+            needed = std::max(needed, std::sqrt(std::abs(row.rate * a + row.bend * x) / row.limit));
+        return needed;
+    }
+
+    /// The largest ratio of a joint's jerk to its limit, at a fraction of a move with its derivatives by time.
+    double jerkRatio(const Move& move, double f, double v, double a, double jerk) const
     {
         constexpr double h = 1e-5;
+        const double low = std::max(0.0, f - h), high = std::min(1.0, f + h);
+        const JointVector third = (move.bend(high) - move.bend(low)) / (high - low);
+        const JointVector all = move.rate(f) * jerk + 3 * v * a * move.bend(f) + v * v * v * third;
         double worst = 0;
-        for (const Profile::Stretch& s : law.stretches)
-            for (int i = 0; i <= 12; ++i) {
-                const double t = s.duration * std::clamp(i / 12.0, 1e-6, 1 - 1e-6);
-                const double f = s.positionAt(t), v = s.speedAt(t), a = s.acceleration + t * s.jerk;
-                const double low = std::max(0.0, f - h), high = std::min(1.0, f + h);
-                const JointVector third = (move.bend(high) - move.bend(low)) / (high - low);
-                const JointVector jerk = move.rate(f) * s.jerk + 3 * v * a * move.bend(f) + v * v * v * third;
-                for (int k = 0; k < m_arm.jointCount(); ++k)
-                    if (const double most = m_arm.joints()[size_t(k)].jerk; most > 0)
-                        worst = std::max(worst, std::abs(jerk[k]) / most);
-            }
+        for (int k = 0; k < m_arm.jointCount(); ++k)
+            if (const double most = m_arm.joints()[size_t(k)].jerk; most > 0)
+                worst = std::max(worst, std::abs(all[k]) / most);
         return worst;
     }
 

@@ -91,6 +91,11 @@ Status checkReachQuery(const Cell& cell, const ReachQuery& query)
                    fmt::format("Give at least {:.0f} mm.", kFinestSpacing * 1000));
     if (Status wrong = checkFreedom(query.freedom)) return wrong;
     if (Status wrong = checkLimit(limits::kFreeTurnStep, query.turnStep, "reach.query")) return wrong;
+    const double turns = 2 * std::numbers::pi / query.turnStep;
+    const bool turned = query.freedom.kind == Freedom::Kind::Turn || query.freedom.kind == Freedom::Kind::Cone;
+    if (turned && std::abs(turns - std::round(turns)) > 1e-6)
+        return bad(fmt::format("steps of {:.6g}° do not make up a full turn", degrees(query.turnStep)),
+                   fmt::format("Take {:.6g}°, which does.", 360 / std::round(turns)));
     if (query.over == ReachQuery::Over::Surface) {
         if (!frame || frame->solids.empty()) return bad("the frame has no body", "Choose one that has, or a box.");
         return std::nullopt;

@@ -7,6 +7,7 @@
 
 #include <algorithm>
 #include <cmath>
+#include <utility>
 
 namespace topikos {
 
@@ -169,6 +170,74 @@ JointVector drawnPosture(const DataSheet& sheet)
     return q;
 }
 
+namespace {
+
+/// Numbers that seem to have the wrong sign: a place that the arm jumps to and comes back from, a coordinate that is that
+/// of a neighbour but for its sign, an axis that turns the other way than the one beside it.
+void warnOfSigns(const DataSheet& sheet, std::vector<SheetWarning>& all)
+{
+    constexpr double kLong = 0.1;   // shorter links fold as they like [m]
+    constexpr double kFolded = -0.6;  // cosine of the bend from one link to the next
+    static constexpr const char* kNames[] = {"x", "y", "z"};
+    // Places that differ, with the axis that each is of; the flange is behind the last axis.
+    struct Place {
+        Vec3 at;
+        size_t axis;
+    };
+    std::vector<Place> places{{Vec3::Zero(), sheet.axes.size() + 1}};
+    const auto addPlace = [&](const Vec3& at, size_t axis) {
+        if ((at - places.back().at).norm() > 1e-3) places.push_back({at, axis});
+    };
+    for (size_t i = 0; i < sheet.axes.size(); ++i)
+        if (sheet.axes[i].kind == JointKind::Revolute) addPlace(sheet.axes[i].point, i);
+    addPlace(sheet.flange.translation, sheet.axes.size());
+    std::vector<char> told(sheet.axes.size() + 2, false);
+    const auto warn = [&](size_t axis, std::string message, std::string remedy) {
+        if (std::exchange(told[axis], char(true))) return;
+        all.push_back({axis < sheet.axes.size() ? int(axis) : -1, std::move(message), std::move(remedy)});
+    };
+    const auto nameOf = [&](size_t axis) {
+        return axis < sheet.axes.size() ? fmt::format("Axis {}", axis + 1) : std::string("The flange");
+    };
+    for (size_t i = 1; i < places.size(); ++i)
+        for (int k = 0; k < 3; ++k) {
+            const double own = places[i].at[k];
+            if (std::abs(own) < kLong || places[i].axis > sheet.axes.size()) continue;
+            for (const size_t other : {i - 1, i + 1})
+                if (other < places.size() && std::abs(places[other].at[k] + own) < 1e-6 && own < 0)
+                    warn(places[i].axis,
+                         fmt::format("{}: its {} is {:.0f} mm, and that of its neighbour {:.0f} mm: the sign seems wrong.",
+                                     nameOf(places[i].axis), kNames[k], millimetres(own), millimetres(-own)),
+                         "Check the sign in the drawing.");
+        }
+    for (size_t i = 1; i + 1 < places.size(); ++i) {
+        const Vec3 in = places[i].at - places[i - 1].at, out = places[i + 1].at - places[i].at;
+        if (in.norm() < kLong || out.norm() < kLong || in.dot(out) > kFolded * in.norm() * out.norm()) continue;
+        if (places[i].axis > sheet.axes.size()) continue;
+        int coordinate = 0;
+        (out - in).cwiseAbs().maxCoeff(&coordinate);
+        warn(places[i].axis,
+             fmt::format("{}: the arm goes {:.0f} mm to it and {:.0f} mm back again, folded into itself; its {} is {:.0f} "
+                         "mm.",
+                         nameOf(places[i].axis), millimetres(in.norm()), millimetres(out.norm()), kNames[coordinate],
+                         millimetres(places[i].at[coordinate])),
+             "Check the sign of that number, unless the drawing shows the arm folded.");
+    }
+    for (size_t i = 1; i < sheet.axes.size(); ++i) {
+        const SheetAxis &a = sheet.axes[i - 1], &b = sheet.axes[i];
+        if (a.kind != JointKind::Revolute || b.kind != JointKind::Revolute) continue;
+        const auto turns = [](const SheetAxis& axis) {
+            return Vec3((axis.reversed ? -1 : 1) * axis.direction.normalized());
+        };
+        if (turns(a).dot(turns(b)) > -1 + 1e-6) continue;
+        warn(i,
+             fmt::format("Axis {} turns the other way than axis {}, which it is parallel to.", i + 1, i),
+             "Move both in the preview and compare with the drawing; reverse one of them if it goes the wrong way.");
+    }
+}
+
+}  // namespace
+
 std::vector<SheetWarning> sheetWarnings(const DataSheet& sheet)
 {
     std::vector<SheetWarning> all;
@@ -248,6 +317,7 @@ std::vector<SheetWarning> sheetWarnings(const DataSheet& sheet)
                                    millimetres((places[i] - places[i - 1]).norm()), millimetres(rest)),
                        "Positions count from the base, not from the axis before. Check the unit."});
     }
+    if (drawing) warnOfSigns(sheet, all);
     return all;
 }
 

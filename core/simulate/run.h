@@ -143,6 +143,10 @@ private:
     // Runs without end (run_endless.cpp).
     /// Another pass of a block begins; false when the run is given up.
     bool passes(ArmRun& arm);
+    /// The same of the whole routine, which goes on without end only when no time passes.
+    bool passesAgain(ArmRun& arm);
+    /// Whether everything stands as it did at an earlier pass.
+    bool repeats(ArmRun::Watch& watch);
     /// All that decides how the run goes on, at times from now.
     Digest state() const;
     /// Counts what has happened and what is kept of it; false when that is too much.

@@ -13,6 +13,7 @@ namespace topikos {
 namespace {
 
 constexpr size_t kMostMoves = 24;  // that are timed together; of more, the first half is run before they are timed anew
+constexpr size_t kMostSmoothMoves = 240;  // with limited jerk: behind so many the arm stops
 
 }  // namespace
 
@@ -85,9 +86,11 @@ void Run::planMoves(ArmRun& arm, StepOutcome first, const Operation& operation, 
     while (steps.back().blend > 0 && moves.outcomes.back().move->profile.duration > 0) {
         const std::optional<Operation> after = lookAhead(cursor);
         if (!after || !after->step->isMove()) break;
-        if (steps.size() == kMostMoves) {
+        const bool smooth = moves.outcomes.front().move->smooth;
+        if (steps.size() == (smooth ? kMostSmoothMoves : kMostMoves)) {
             // A smooth law begins at rest, so there the arm stops.
-            more = !moves.outcomes.front().move->smooth;
+            more = !smooth;
+            if (smooth) cannot = Corner{steps.back().blend, 0, Corner::Why::TooMany};
             break;
         }
         StepOutcome next = planned(arm, *after, moves.outcomes.back().arrival, axesBefore.back());

@@ -38,6 +38,22 @@ void Run::giveUp(Stuck::Why why, const ArmRun* arm, const Step* block)
     m_trace.stuck = stuck;
 }
 
+bool Run::repeats(ArmRun::Watch& watch)
+{
+    ++watch.passes;
+    // Of many passes some are looked at: what goes in a circle does so in steps of any length.
+    constexpr size_t kAllLooked = 64, kLooked = 16;
+    if (watch.passes > kAllLooked && watch.passes % kLooked != 0) return false;
+    const Digest now = state();
+    if (watch.passes > 1 && now == watch.then) return true;
+    if (watch.passes >= watch.next) {
+        watch.then = now;
+        watch.next = 2 * watch.passes;
+        watch.time = m_now;
+    }
+    return false;
+}
+
 bool Run::passes(ArmRun& arm)
 {
     if (!keep(1 + size_t(arm.cursor.entered()), sizeof(Within))) return false;
@@ -45,21 +61,18 @@ bool Run::passes(ArmRun& arm)
     const Repeat* repeat = block ? block->as<Repeat>() : nullptr;
     if (!repeat || repeat->kind == Repeat::Kind::Times || repeat->kind == Repeat::Kind::Endless) return true;
     ArmRun::Watch& watch = arm.watches[block->id.value];
-    ++watch.passes;
-    // Of many passes some are looked at: what goes in a circle does so in steps of any length.
-    constexpr size_t kAllLooked = 64, kLooked = 16;
-    if (watch.passes > kAllLooked && watch.passes % kLooked != 0) return true;
-    const Digest now = state();
-    if (watch.passes > 1 && now == watch.then) {
-        giveUp(watch.time == m_now ? Stuck::Why::NoTimePasses : Stuck::Why::NothingChanges, &arm, block);
-        return false;
-    }
-    if (watch.passes >= watch.next) {
-        watch.then = now;
-        watch.next = 2 * watch.passes;
-        watch.time = m_now;
-    }
-    return true;
+    if (!repeats(watch)) return true;
+    giveUp(watch.time == m_now ? Stuck::Why::NoTimePasses : Stuck::Why::NothingChanges, &arm, block);
+    return false;
+}
+
+bool Run::passesAgain(ArmRun& arm)
+{
+    if (!keep(1, sizeof(double))) return false;
+    ArmRun::Watch& watch = arm.watches[0];  // no block has that id
+    if (!repeats(watch) || watch.time != m_now) return true;
+    giveUp(Stuck::Why::NoTimePasses, &arm);
+    return false;
 }
 
 Digest Run::state() const

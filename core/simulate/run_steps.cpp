@@ -78,7 +78,7 @@ void Run::proceed(ArmRun& arm)
             }
             arm.cursor = Cursor(m_index, *arm.routine, arm.station->tcp, m_options.rounds);
             arm.trace->passes.push_back(m_now);
-            if (!keep(1, sizeof(double))) return;
+            if (!passesAgain(arm)) return;
             break;
         }
     }

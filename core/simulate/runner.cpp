@@ -112,16 +112,19 @@ bool Runner::advance(double until, double keep)
 {
     if (m_over) return false;
     m_over = !m_run->go(until);
-    if (std::isfinite(keep) && until - keep > 0) {
-        const Counts before = counts();
-        forgetBefore(m_trace, until - keep);
-        m_run->forgot();
-        m_forgotten = {};
-        const Counts left = counts();
-        m_forgotten = {before.gripped - left.gripped, before.released - left.released, before.made - left.made,
-                       before.gone - left.gone};
-    }
+    if (std::isfinite(keep) && until - keep > 0) forget(until - keep);
     return !m_over;
+}
+
+void Runner::forget(double time)
+{
+    const Counts before = counts();
+    forgetBefore(m_trace, time);
+    m_run->forgot();
+    m_forgotten = {};
+    const Counts left = counts();
+    m_forgotten = {before.gripped - left.gripped, before.released - left.released, before.made - left.made,
+                   before.gone - left.gone};
 }
 
 Runner::Counts Runner::counts() const

@@ -17,6 +17,8 @@ public:
 
     /// Goes on to a time [s], and forgets what was over `keep` seconds before it. False when the run has ended.
     bool advance(double until, double keep = INFINITY);
+    /// Forgets what was over before a time.
+    void forget(double time);
     const Trace& trace() const { return m_trace; }
     const CellPtr& cell() const { return m_cell; }
     bool over() const { return m_over; }

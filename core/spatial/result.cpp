@@ -6,12 +6,11 @@ namespace topikos {
 
 std::string Error::line() const
 {
-    std::string text;
-    if (!where.empty()) text += where + ": ";
-    text += message;
+    constexpr size_t kWhere = 500;  // [bytes]
+    std::string text = boundedMessage(message);
     if (!text.empty() && text.back() != '.' && text.back() != '?') text += '.';
-    if (!remedy.empty()) text += " " + remedy;
-    return shownText(text);
+    if (!remedy.empty()) text += " " + boundedMessage(remedy);
+    return shownText(where.empty() ? text : shortenedText(where, kWhere) + ": " + text);
 }
 
 void require(bool fact, const char* statement)

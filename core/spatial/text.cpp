@@ -2,6 +2,8 @@
 
 #include <fmt/format.h>
 
+#include <cctype>
+#include <charconv>
 #include <cstdint>
 
 namespace topikos {
@@ -78,6 +80,54 @@ std::string shownText(std::string_view text)
     out.reserve(text.size());
     eachShown(text, [&](std::string_view c) { out += c; });
     return out;
+}
+
+std::string shortenedText(std::string_view text, size_t most)
+{
+    constexpr std::string_view gap = "…";
+    if (text.size() <= most) return std::string(text);
+    const auto begins = [&](size_t at) { return at >= text.size() || (std::uint8_t(text[at]) & 0xc0) != 0x80; };
+    size_t head = most / 2, tail = text.size() - (most - most / 2 - gap.size());
+    while (head > 0 && !begins(head))
+        --head;
+    while (!begins(tail))
+        ++tail;
+    return std::string(text.substr(0, head)) + std::string(gap) + std::string(text.substr(tail));
+}
+
+std::string boundedMessage(std::string_view text)
+{
+    constexpr size_t kQuoted = 90, kDigits = 12, kWhole = 1000;  // [bytes]
+    const auto isDigit = [](char c) { return c >= '0' && c <= '9'; };
+    std::string out;
+    for (size_t at = 0; at < text.size();) {
+        if (text[at] == '"') {
+            const size_t end = text.find('"', at + 1);
+            if (end != text.npos) {
+                out += '"' + shortenedText(text.substr(at + 1, end - at - 1), kQuoted) + '"';
+                at = end + 1;
+                continue;
+            }
+        }
+        const bool begins = isDigit(text[at])
+                            && (at == 0 || (!std::isalnum(std::uint8_t(text[at - 1])) && text[at - 1] != '_'));
+        if (!begins) {
+            out += text[at++];
+            continue;
+        }
+        size_t end = at, digits = 0;
+        while (end < text.size() && (isDigit(text[end]) || (text[end] == '.' && end + 1 < text.size() && isDigit(text[end + 1]))))
+            digits += isDigit(text[end++]);
+        if (end < text.size() && text[end] == 'e')
+            for (size_t more = end + 1; more < text.size() && (isDigit(text[more]) || (more == end + 1 && (text[more] == '-' || text[more] == '+'))); ++more)
+                if (isDigit(text[more])) end = more + 1;
+        double value = 0;
+        const auto read = std::from_chars(text.data() + at, text.data() + end, value);
+        const bool number = read.ec == std::errc() && read.ptr == text.data() + end;
+        out += digits > kDigits && number ? fmt::format("{:.12g}", value) : std::string(text.substr(at, end - at));
+        at = end;
+    }
+    return shortenedText(out, kWhole);
 }
 
 std::string xmlText(std::string_view text)

@@ -1,4 +1,5 @@
 #pragma once
+#include <cstddef>
 #include <string>
 #include <string_view>
 
@@ -16,6 +17,13 @@ bool isUtf8(std::string_view text);
 /// A text from outside as part of one line: control characters, line and paragraph separators, marks that change the
 /// direction of writing and bytes that are no UTF-8 are written as "\x0a".
 std::string shownText(std::string_view text);
+
+/// A text of so many bytes at most: what is longer lacks its middle.
+std::string shortenedText(std::string_view text, size_t most);
+
+/// A message with bounds on all that it may hold: what stands in quotation marks is shortened, numbers have twelve
+/// digits at most, and so has the whole of it an end.
+std::string boundedMessage(std::string_view text);
 
 /// The same for the text and attributes of XML, with its own characters escaped.
 std::string xmlText(std::string_view text);

@@ -280,8 +280,8 @@ std::optional<std::vector<SurfaceSpot>> BodySurface::cut(const SurfaceSpot& from
         if (way.norm() > 0) out.push_back(to);
         return out;
     }
-    Vec3 mean = m_normals[from.face] + m_normals[to.face];
-    if (mean.norm() < 0.1) mean = m_normals[from.face];
+    Vec3 mean = normal(from) + normal(to);
+    if (mean.norm() < 0.1) mean = normal(from);
     const Vec3 across = way.cross(mean).normalized();
     if (!across.allFinite() || across.norm() < 0.5) return std::nullopt;
     const auto side = [&](std::uint32_t point) {

@@ -14,7 +14,8 @@ namespace topikos {
 
 namespace {
 
-constexpr double kSame = 1e-7;  // places nearer than this are one [m]
+constexpr double kSame = 1e-7;                        // places nearer than this are one [m]
+const double kSharp = std::cos(20 * kDegree);  // a line that turns by more has a corner there
 
 /// Ways along a line: where it is after so many metres.
 class Walk {
@@ -50,6 +51,17 @@ public:
         return most;
     }
     const std::vector<double>& stops() const { return m_away; }
+    /// Ways to its sharp corners, and to its end.
+    std::vector<double> corners() const
+    {
+        std::vector<double> out;
+        for (size_t i = 1; i + 1 < m_spots.size(); ++i) {
+            const Vec3 before = m_spots[i].at - m_spots[i - 1].at, behind = m_spots[i + 1].at - m_spots[i].at;
+            if (before.normalized().dot(behind.normalized()) < kSharp) out.push_back(m_away[i]);
+        }
+        out.push_back(length());
+        return out;
+    }
 
 private:
     size_t pieceAt(double away) const
@@ -65,11 +77,15 @@ private:
 std::vector<double> waysBySpacing(const Walk& walk, double spacing)
 {
     std::vector<double> out;
-    // A rest shorter than a tenth of a hair's breadth is none.
-    const auto count = size_t(std::floor(walk.length() / spacing + 1e-9));
-    for (size_t i = 0; i <= count; ++i)
-        out.push_back(std::min(double(i) * spacing, walk.length()));
-    if (walk.length() - out.back() > 1e-6) out.push_back(walk.length());
+    // A rest shorter than a tenth of a hair's breadth is none. Corners are points, and the spacing begins anew there.
+    double from = 0;
+    for (const double to : walk.corners()) {
+        const auto count = size_t(std::floor((to - from) / spacing + 1e-9));
+        for (size_t i = 0; i <= count; ++i)
+            if (const double way = std::min(from + double(i) * spacing, to); to - way > 1e-6) out.push_back(way);
+        from = to;
+    }
+    out.push_back(walk.length());
     return out;
 }
 std::vector<double> waysByChord(const Walk& walk, double chord, size_t most)

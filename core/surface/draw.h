@@ -16,7 +16,7 @@ struct SurfaceLine {
 struct DrawRule {
     enum class Kind { Spacing, Chord };
     Kind kind = Kind::Spacing;
-    double spacing = 0.02;  ///< along the line; what is left over is at its end [m]
+    double spacing = 0.02;  ///< along the line; what is left over is at its end, and before sharp corners [m]
     double chord = 0.0005;  ///< how far the line departs at most from the chord between two points [m]
     double radius = 0;      ///< that normals are smoothed over [m]
 };

@@ -367,9 +367,11 @@ void MeshFileTest::readingIsCancelled()
 void MeshFileTest::fenceKeepsOut()
 {
     QProcess fenced;
-    fenced.start(TOPIKOS_IMPORT, {"--fence"});
+    fenced.start(TOPIKOS_IMPORT, {"--fence", "/tmp/no such file"});
     QVERIFY(fenced.waitForFinished());
-    QCOMPARE(fenced.readAllStandardOutput().trimmed(), "network: refused, programs: refused, files: refused");
+    const QByteArray told = fenced.readAllStandardOutput();
+    for (const char* what : {"network: refused", "programs: refused", "files: refused"})
+        QVERIFY2(told.contains(what), told);
 }
 
 TOPIKOS_TEST(MeshFileTest)

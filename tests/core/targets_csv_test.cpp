@@ -113,6 +113,10 @@ void TargetsCsvTest::brokenRowsAreNamedAndTheRestIsKept_data()
                                 << "is not a number";
     QTest::newRow("of a pattern") << "Rack 2,World,0,0,0,1,0,0,0"
                                   << "Rack";
+    QTest::newRow("a return inside a number") << "Bad,World,1\r2,0,0,1,0,0,0"
+                                              << "not a number";
+    QTest::newRow("two signs") << "Bad,World,+-5,0,0,1,0,0,0"
+                               << "not a number";
     QTest::newRow("a posture") << "Home,World,0,0,0,1,0,0,0"
                                << "is a pose";
 }
@@ -142,6 +146,13 @@ void TargetsCsvTest::tablesThatCannotBeUsed_data()
     QTest::newRow("names alone") << QByteArray("name,x,y,z\n");
     QTest::newRow("no name") << QByteArray("x,y,z\n1,2,3\n");
     QTest::newRow("a column twice") << QByteArray("name,x [mm],X [m]\nA,1,2\n");
+    QTest::newRow("a unit that is none") << QByteArray("name,x [furlong]\nA,1\n");
+    QTest::newRow("an angle for a length") << QByteArray("name,x [deg]\nA,1\n");
+    QTest::newRow("a length for an angle") << QByteArray("name,rz [mm]\nA,1\n");
+    QTest::newRow("a unit for a word") << QByteArray("name,frame [mm]\nA,World\n");
+    QTest::newRow("a quaternion without qw") << QByteArray("name,qx,qy,qz\nA,0,0,0\n");
+    QTest::newRow("two of three angles") << QByteArray("name,rx,rz\nA,0,0\n");
+    QTest::newRow("joints without the first") << QByteArray("name,j2,j3\nA,0,0\n");
     QTest::newRow("a time") << QByteArray("name,x [s]\nA,1\n");
     QTest::newRow("no UTF-8") << QByteArray("name,x\n\xff,1\n");
     QTest::newRow("an open quotation mark") << QByteArray("name,x\n\"A,1\n");

@@ -11,9 +11,10 @@ void judgeContact(const Cell& cell, const Trace& trace, const CheckOptions& opti
     const ContactScene scene(cell, trace, options.touched);
     SweepOptions sweep{options.touched, options.workers, options.stop, progress};
     for (const Encounter& e : encounters(scene, cell.thresholds.clearance, sweep)) {
-        const ContactFact fact{
-            sideOf(scene, e.a), sideOf(scene, e.b), e.time, e.nearest.distance, e.caution, e.depth, e.from, e.until,
-            e.nearest.onA,      e.nearest.onB};
+        ContactFact fact{
+            sideOf(scene, e.a), sideOf(scene, e.b), e.time, e.nearest.distance, e.caution, e.depth, e.from, e.until};
+        fact.onA = e.nearest.onA;
+        fact.onB = e.nearest.onB;
         const Rule rule = e.contact ? Rule::Contact : Rule::Clearance;
         const Severity severity = e.contact ? Severity::Blocked : Severity::Caution;
         const ArmTrace* arm = e.arm ? findArmTrace(trace, e.arm) : nullptr;
@@ -26,6 +27,11 @@ void judgeContact(const Cell& cell, const Trace& trace, const CheckOptions& opti
             continue;
         }
         const StepOutcome& outcome = arm->outcomes[e.outcome];
+        if (const StepOutcome& last = arm->outcomes[e.lastOutcome]; last.step != outcome.step) {
+            fact.last = last.step;
+            fact.lastRoutine = last.routine;
+            fact.lastIndex = last.index;
+        }
         const JudgedStep step{cell, *findRoutine(cell, outcome.routine), *findArm(cell, e.arm), outcome};
         Finding f = outcome.move && outcome.timing
                         ? step.findingAt(rule, severity, fact, outcome.timing->fractionAt(e.time - outcome.start))
@@ -45,7 +51,13 @@ FindingText textOf(const ContactFact& fact, const Wording& words)
             : "";
     if (words.blocked()) {
         const std::string deep = fact.depth >= 5e-5 ? fmt::format(", up to {} deep", mm(fact.depth)) : "";
-        const std::string stretch = fact.until - fact.time >= 0.005 ? fmt::format(" until {:.2f} s", fact.until) : "";
+        std::string stretch = fact.until - fact.time >= 0.005 ? fmt::format(" until {:.2f} s", fact.until) : "";
+        if (fact.last) {
+            const Routine* routine = findRoutine(words.cell, fact.lastRoutine);
+            stretch += fact.lastRoutine == words.finding.routine || !routine
+                           ? fmt::format(" in step {}", fact.lastIndex + 1)
+                           : fmt::format(" in step {} of {}", fact.lastIndex + 1, routine->name);
+        }
         return {fmt::format("{}{} and {} touch", who, fact.a.name, fact.b.name),
                 behind + " they begin to touch" + (stretch.empty() ? "" : "," + stretch) + deep + "." + standIn};
     }

@@ -28,6 +28,12 @@ FindingText textOf(const CornerFact& fact, const Wording& words)
     case Corner::Why::AxisElsewhere:
         return {head, "The next move depends on an axis that a signal or another arm moves, so it is planned when the "
                       "arm stands."};
+    case Corner::Why::StopIsQuicker:
+        return {head, "With the jerk that the joints are allowed a stop takes less time here than a corner. A smaller "
+                      "blend, or lower speeds on both sides, may be quicker."};
+    case Corner::Why::TooMany:
+        return {head, "So many moves with limited jerk in a row are not timed together. Stop exactly where it matters "
+                      "least."};
     }
     return {head, ""};
 }

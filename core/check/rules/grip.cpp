@@ -17,6 +17,7 @@ void judgeGrip(const JudgedStep& step, Findings& out)
     case StepOutcome::Problem::StillCarrying: fact.carried = outcome.part; break;
     default: return;
     }
+    fact.cycle = outcome.pass;
     out.push_back(step.finding(Rule::Grip, Severity::Caution, fact));
 }
 
@@ -31,8 +32,10 @@ FindingText textOf(const GripFact& fact, const Wording& words)
                 fmt::format("{} is in the gripper; release it first. What is in the grasp now stays where it is.",
                             part ? "\"" + part->name + "\"" : "A part made by a source")};
     }
-    return {words.subject + " grips nothing",
-            fmt::format("No part has its origin within {} of the TCP.", mm(fact.grasp))};
+    const std::string since = fact.cycle > 0 ? fmt::format(" from cycle {} on", fact.cycle + 1) : "";
+    return {words.subject + " grips nothing" + since,
+            fmt::format("No part has its origin within {} of the TCP.{}", mm(fact.grasp),
+                        fact.cycle > 0 ? " What was there in the cycles before has been taken." : "")};
 }
 
 }  // namespace topikos

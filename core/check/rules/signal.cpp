@@ -38,6 +38,24 @@ std::optional<Finding> stuckFinding(const Cell& cell, const Trace& trace)
 
 namespace {
 
+FindingText ringText(const SignalFact& fact, const Wording& words)
+{
+    const Cell& cell = words.cell;
+    std::string names, waits;
+    for (size_t i = 0; i < fact.ring.size(); ++i) {
+        const SignalFact::Wait& own = fact.ring[i];
+        const std::string& name = findArm(cell, own.arm)->name;
+        names += (i == 0 ? "" : i + 1 == fact.ring.size() ? " and " : ", ") + name;
+        const Signal* signal = findSignal(cell, own.signal);
+        waits += fmt::format("{}{} at step {} for \"{}\" from {}", i == 0 ? "" : ", ", name, own.index + 1,
+                             signal ? signal->name : "",
+                             findArm(cell, fact.ring[(i + 1) % fact.ring.size()].arm)->name);
+    }
+    return {names + " wait for each other",
+            waits + ": none of them comes to where it would set the other's signal. Let one set its signal before it "
+                    "waits."};
+}
+
 FindingText stuckText(const Stuck& stuck, const Wording& words)
 {
     const std::string end = stuck.step ? words.subject + " repeats without end"
@@ -91,6 +109,7 @@ FindingText textOf(const TimeFact& fact, const Wording& words)
 FindingText textOf(const SignalFact& fact, const Wording& words)
 {
     if (!fact.signal) return stuckText(fact.stuck, words);
+    if (!fact.ring.empty()) return ringText(fact, words);
     const Signal* signal = findSignal(words.cell, fact.signal);
     return {words.subject + " waits for ever",
             fmt::format("\"{}\" does not become what it waits for within 10 min of nothing else going on.",
