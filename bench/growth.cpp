@@ -2,12 +2,18 @@
 // wanted throughout. Run: build/bench/topikos-bench-growth
 #include "core/cell/devices.h"
 #include "core/cell/edit_layout.h"
+#include "core/cell/pattern.h"
+#include "core/cell/settled.h"
+#include "core/check/best_ways.h"
 #include "core/check/check.h"
+#include "core/check/contact_cache.h"
 #include "core/exchange/cell_file.h"
 #include "core/exchange/urdf.h"
 
 #include <benchmark/benchmark.h>
 #include <fmt/format.h>
+
+#include <cmath>
 
 using namespace topikos;
 
@@ -80,6 +86,77 @@ void partsInAQueue(benchmark::State& state)
     state.SetComplexityN(state.range(0));
 }
 BENCHMARK(partsInAQueue)->RangeMultiplier(2)->Range(200, 3200)->Complexity()->Unit(benchmark::kMillisecond);
+
+void checkOfAQueue(benchmark::State& state)
+{
+    const Cell cell = queue(size_t(state.range(0)));
+    for (auto _ : state)
+        benchmark::DoNotOptimize(check(cell));
+    state.SetComplexityN(state.range(0));
+}
+BENCHMARK(checkOfAQueue)->RangeMultiplier(2)->Range(100, 3200)->Complexity()->Unit(benchmark::kMillisecond);
+
+/// The same check again, with what is kept.
+void checkOfAQueueAgain(benchmark::State& state)
+{
+    const Cell cell = queue(size_t(state.range(0)));
+    PlanCache plans;
+    ContactCache touched;
+    CheckOptions options;
+    options.plans = &plans;
+    options.touched = &touched;
+    check(cell, options);
+    for (auto _ : state)
+        benchmark::DoNotOptimize(check(cell, options));
+    state.SetComplexityN(state.range(0));
+}
+BENCHMARK(checkOfAQueueAgain)->RangeMultiplier(2)->Range(100, 3200)->Complexity()->Unit(benchmark::kMillisecond);
+
+/// Targets that go each with the one before.
+void tiesInAChain(benchmark::State& state)
+{
+    Cell cell = example("tile-glazing-line");
+    std::vector<Target> targets(cell.targets.begin(), cell.targets.end());
+    Target own = targets.back();
+    for (int n = 0; n < state.range(0); ++n) {
+        const TargetId before = own.id;
+        own.id = {cell.nextId++};
+        own.name = fmt::format("Tied {}", n);
+        own.tie = Tie{{}, before, translated({0, 0, 1e-6})};
+        targets.push_back(own);
+    }
+    cell.targets = Table<Target>(targets);
+    const std::string text = writeCell(settled(cell).value());
+    for (auto _ : state) {
+        const Cell read = readCell(text, "chain").value();
+        benchmark::DoNotOptimize(settled(read));
+    }
+    state.SetComplexityN(state.range(0));
+}
+BENCHMARK(tiesInAChain)->RangeMultiplier(2)->Range(7500, 60000)->Complexity()->Unit(benchmark::kMillisecond);
+
+void placesToTheNearest(benchmark::State& state)
+{
+    Pattern pattern;
+    pattern.columns = std::uint32_t(std::lround(std::sqrt(double(state.range(0)))));
+    pattern.rows = pattern.columns;
+    pattern.pitch = {0.05, 0.07, 0};
+    pattern.order = Pattern::Order::Nearest;
+    for (auto _ : state)
+        benchmark::DoNotOptimize(placesOf(pattern));
+    state.SetComplexityN(state.range(0));
+}
+BENCHMARK(placesToTheNearest)->RangeMultiplier(2)->Range(1250, 10000)->Complexity()->Unit(benchmark::kMillisecond);
+
+void waysOfARoutine(benchmark::State& state)
+{
+    const Cell cell = repeated(example("tile-glazing-line"), size_t(state.range(0)));
+    const Routine& routine = *findRoutine(cell, cell.arms.front().main);
+    for (auto _ : state)
+        benchmark::DoNotOptimize(bestWays(cell, routine, [](double) { return true; }));
+    state.SetComplexityN(state.range(0));
+}
+BENCHMARK(waysOfARoutine)->RangeMultiplier(2)->Range(8, 64)->Complexity()->Unit(benchmark::kMillisecond);
 
 /// Belts that start one another, each by the signal that the one before moves.
 std::string chain(size_t devices)

@@ -12,7 +12,10 @@
 #include <fmt/format.h>
 #include <nlohmann/json.hpp>
 
+#include <atomic>
+#include <future>
 #include <iostream>
+#include <thread>
 
 namespace topikos::cli {
 
@@ -58,6 +61,45 @@ std::string remedyLine(size_t number, const Remedy& r)
                        r.runs ? fmt::format("cycle {:.2f} s", r.cycleTime) : std::string("the run still ends early"));
 }
 
+/// Changes that are tried for each finding, so that all of a cell are told in seconds.
+int triedFor(const CheckResult& result)
+{
+    constexpr size_t all = 700, least = 45;
+    const size_t findings = std::max<size_t>(1, result.findings.size());
+    return int(std::max(least, all / findings));
+}
+
+/// Remedies of all findings, worked out one beside the other while the first ones are told.
+class Trying {
+public:
+    Trying(const Cell& cell, const CheckResult& result, PlanCache& plans, ContactCache& touched, bool wanted) :
+        m_found(wanted ? result.findings.size() : 0)
+    {
+        for (int n = 0; n < kCheckWorkers && wanted; ++n)
+            m_threads.emplace_back([&](const std::stop_token& stop) {
+                for (size_t i; (i = m_next++) < m_found.size() && !stop.stop_requested();) {
+                    RemedyOptions how;
+                    how.plans = &plans;
+                    how.touched = &touched;
+                    how.mostTried = triedFor(result);
+                    how.stop = stop;
+                    try {
+                        m_found[i].set_value(remediesFor(cell, result, result.findings[i], how));
+                    } catch (...) {
+                        m_found[i].set_exception(std::current_exception());
+                    }
+                }
+            });
+    }
+    /// Once for each; waits for it.
+    Remedies of(size_t finding) { return m_found[finding].get_future().get(); }
+
+private:
+    std::vector<std::promise<Remedies>> m_found;
+    std::atomic<size_t> m_next{0};
+    std::vector<std::jthread> m_threads;  ///< the last: they end first
+};
+
 class Checker {
 public:
     explicit Checker(const CheckCliOptions& how) : m_how(how)
@@ -73,6 +115,7 @@ public:
             result.count(Severity::Blocked), result.count(Severity::Caution), result.count(Severity::Advice), {}, {}};
         if (!m_how.junit.empty()) out.junit = junitText(cell, result);
         Json list = Json::array(), accepted = Json::array();
+        Trying trying(cell, result, m_plans, m_touched, m_how.remedies);
         for (size_t i = 0; i < result.findings.size(); ++i) {
             const Finding& f = result.findings[i];
             list.push_back(findingJson(cell, f));
@@ -82,11 +125,7 @@ public:
                     print(cell, follows, m_how.remedies ? "      " : "  ");
             }
             if (!m_how.remedies || isAdvice(f.rule)) continue;
-            RemedyOptions how;
-            how.plans = &m_plans;
-            how.touched = &m_touched;
-            how.workers = kCheckWorkers;
-            const Remedies found = remediesFor(cell, result, f, how);
+            const Remedies found = trying.of(i);
             list.back()["remedies"] = Json::array();
             for (size_t k = 0; k < found.offers.size(); ++k) {
                 list.back()["remedies"].push_back(remedyJson(found.offers[k]));
@@ -194,6 +233,7 @@ int mendCell(const std::string& file, int finding, int remedy, const std::string
     options.plans = &plans;
     options.touched = &touched;
     options.workers = kCheckWorkers;
+    options.mostTried = triedFor(result);
     const Finding& own = result.findings[size_t(finding) - 1];
     const Remedies found = remediesFor(*cell, result, own, options);
     if (size_t(remedy) > found.offers.size())

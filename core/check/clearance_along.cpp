@@ -30,7 +30,7 @@ ClearanceAlong::Near ClearanceAlong::nearest(ArmId arm, double time, bool itself
     std::vector<Candidate> candidates;
     for (const CheckedPair& pair : m_pairs) {
         if (itself ? !own[pair.a] || !own[pair.b] : own[pair.a] == own[pair.b]) continue;
-        if (m_meant.touch(pair.a, pair.b, middle)) continue;
+        if (m_meant.touch(pair.a, pair.b, middle) || !m_meant.drawnBack(pair.a, pair.b, middle).isZero()) continue;
         const std::optional<Pose> a = m_scene.place(pair.a, time), b = m_scene.place(pair.b, time);
         if (!a || !b) continue;
         const Ball &x = bodies[pair.a].shape->ball(), &y = bodies[pair.b].shape->ball();

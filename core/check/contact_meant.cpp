@@ -69,6 +69,31 @@ bool Meant::may(size_t moved, size_t other, double time) const
     });
 }
 
+Vec3 Meant::drawnBack(size_t a, size_t b, double time) const
+{
+    const Cell& cell = m_scene.cell();
+    for (const auto& [tool, body] : {std::pair(a, b), std::pair(b, a)}) {
+        const SceneBody &own = m_scene.bodies()[tool], &other = m_scene.bodies()[body];
+        if (own.kind != Kind::Tool || (other.kind != Kind::Frame && other.kind != Kind::Part)) continue;
+        const ArmTrace* arm = findArmTrace(m_scene.trace(), own.arm);
+        const ArmTrace::Span* span = arm ? spanAt(*arm, time) : nullptr;
+        const StepOutcome* outcome = span ? &arm->outcomes[span->outcome] : nullptr;
+        // A process is switched while the tool stands at the target before it.
+        for (size_t i = outcome ? span->outcome : 0; outcome && !outcome->target && i > 0;)
+            outcome = &arm->outcomes[--i];
+        const Target* target = outcome ? findTarget(cell, outcome->target) : nullptr;
+        const Pattern* group = target ? findPattern(cell, target->pattern) : nullptr;
+        if (!group || group->layout != Pattern::Layout::Drawn) continue;
+        const bool on = group->drawing.part ? other.part == group->drawing.part
+                                            : other.kind == Kind::Frame && other.frame == group->frame;
+        const ArmStation& station = *findArm(cell, own.arm);
+        if (on)
+            return -kProcessDepth
+                   * (flangeFromTcp(toolInForce(cell, station), outcome->point).rotation * Vec3(Vec3::UnitZ()));
+    }
+    return Vec3::Zero();
+}
+
 bool Meant::rests(size_t part, size_t other, double event, double time)
 {
     // Parts that were taken up, or moved on, since then are another thing.

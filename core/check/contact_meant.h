@@ -6,6 +6,9 @@
 
 namespace topikos {
 
+/// A process tool may be in the body that it works on by so much, with its tip [m].
+inline constexpr double kProcessDepth = 5e-4;
+
 /// What is meant to touch in a run: by the events of parts and the moves around them, and by what steps say. It
 /// remembers what it worked out: each thread needs a copy of its own. The rule: docs/manual/findings.md.
 class Meant {
@@ -17,6 +20,11 @@ public:
     {
         return holds(a, b, time) || holds(b, a, time) || may(a, b, time) || may(b, a, time);
     }
+
+    /// A tool at work on the body that its group of targets is drawn on: how far it may be drawn back along its own axis,
+    /// as seen from it, before the two are looked at, since its tip is meant to be in the body by that much; zero for
+    /// others [m].
+    Vec3 drawnBack(size_t a, size_t b, double time) const;
 
 private:
     /// Whether a part may touch another body.

@@ -11,6 +11,7 @@
 #include <map>
 #include <queue>
 #include <thread>
+#include <unordered_set>
 
 namespace topikos {
 
@@ -112,18 +113,23 @@ std::vector<size_t> pairsToLookAt(const ContactScene& scene, SceneDigest& digest
     return out;
 }
 
-/// What becomes of some pairs in a window, at times since it begins: one for each of `looked`.
+/// What becomes of some pairs in a window, at times since it begins: one for each of `looked`. `backs`: of each of
+/// those, see Meant::drawnBack().
 std::vector<std::optional<Meeting>> meetingsOf(const ContactScene& scene, const std::vector<CheckedPair>& pairs,
-                                               const std::vector<size_t>& looked, const Window& window,
-                                               const std::stop_token& stop)
+                                               const std::vector<size_t>& looked, const std::vector<Vec3>& backs,
+                                               const Window& window, const std::stop_token& stop)
 {
     const std::vector<SceneBody>& bodies = scene.bodies();
     constexpr int kEndLooks = 12;  // for the end of a contact
     std::vector<std::optional<Meeting>> out(looked.size());
     std::vector<bool> touched(looked.size(), false);  // at the look before
-    sweep(scene, pairs, looked, window, stop, [&](size_t at, double time, const Pose& atA, const Pose& atB) {
+    sweep(scene, pairs, looked, window, stop, [&](size_t at, double time, const Pose& trueA, const Pose& trueB) {
         const CheckedPair& pair = pairs[looked[at]];
         const auto& [a, b, caution] = pair;
+        const auto drawn = [&](size_t body, const Pose& pose) {
+            return backs[at].isZero() || !bodies[body].ofArm() ? pose : pose * translated(backs[at]);
+        };
+        const Pose atA = drawn(a, trueA), atB = drawn(b, trueB);
         const Nearest now = clearance(bodies[a], atA, bodies[b], atB, caution);
         const bool contact = now.distance <= kTouch;
         std::optional<Meeting>& own = out[at];
@@ -134,7 +140,8 @@ std::vector<std::optional<Meeting>> meetingsOf(const ContactScene& scene, const 
             for (int n = 0; n < kEndLooks; ++n) {
                 const double middle = 0.5 * (low + high);
                 const auto midA = scene.place(a, window.from + middle), midB = scene.place(b, window.from + middle);
-                const bool touch = midA && midB && bodies[a].shape->touches(*midA, *bodies[b].shape, *midB);
+                const bool touch =
+                    midA && midB && bodies[a].shape->touches(drawn(a, *midA), *bodies[b].shape, drawn(b, *midB));
                 (touch ? low : high) = middle;
             }
             own->parts = low;
@@ -150,7 +157,7 @@ std::vector<std::optional<Meeting>> meetingsOf(const ContactScene& scene, const 
             own->nearest = now;
             own->contact = contact;
         }
-        if (contact) own->depth = std::max(own->depth, bodies[a].shape->depth(atA, *bodies[b].shape, atB));
+        if (contact) own->depth = std::max(own->depth, bodies[a].shape->depth(trueA, *bodies[b].shape, trueB));
         // Of a contact only how long and how deep it is remains to be found.
         if (own->contact) return nextLook(scene, pair, window, time, kContactLook);
         return nextLook(scene, pair, window, time,
@@ -304,6 +311,8 @@ struct NearPair {
     const NearPair* same = nullptr;  ///< an earlier one with the same key
     bool open = false;               ///< has to be worked out
     bool meant = false;              ///< to touch
+    Vec3 back = Vec3::Zero();        ///< see Meant::drawnBack()
+    double caution = 0;              ///< [m]
 };
 
 /// Boxes of stretches with the same window, which stand side by side from `first` on.
@@ -377,9 +386,13 @@ std::vector<Encounter> encounters(const ContactScene& scene, double caution, con
             const CheckedPair& pair = near[i].pair;
             pairs[i].meant = desk.meant.touch(pair.a, pair.b, work.window.middle());
             if (pairs[i].meant) continue;
+            pairs[i].back = desk.meant.drawnBack(pair.a, pair.b, work.window.middle());
+            pairs[i].caution = pairs[i].back.isZero() ? pair.caution : 0;
             pairs[i].key = desk.digest.ofBody(pair.a);
             pairs[i].key.add(desk.digest.ofBody(pair.b));
-            pairs[i].key.add(pair.caution);
+            pairs[i].key.add(pairs[i].caution);
+            for (const double v : pairs[i].back)
+                pairs[i].key.add(v);
         }
         work.keeps = std::make_shared<const Keeps>(desk.digest.keeps());
     });
@@ -403,13 +416,16 @@ std::vector<Encounter> encounters(const ContactScene& scene, double caution, con
     onDesks(desks, open.size(), options, kKeyed, 1, [&](Desk& desk, size_t w) {
         std::vector<CheckedPair> asked;
         std::vector<size_t> looked, at;
+        std::vector<Vec3> backs;
         for (size_t i = open[w]->first; i < open[w]->last; ++i) {
             if (!pairs[i].open) continue;
             looked.push_back(asked.size());
             asked.push_back(near[i].pair);
+            asked.back().caution = pairs[i].caution;
+            backs.push_back(pairs[i].back);
             at.push_back(i);
         }
-        const auto found = meetingsOf(desk.scene, asked, looked, open[w]->window, options.stop);
+        const auto found = meetingsOf(desk.scene, asked, looked, backs, open[w]->window, options.stop);
         for (size_t k = 0; k < at.size(); ++k)
             if (found[k]) pairs[at[k]].met = std::make_shared<const Meeting>(*found[k]);
     });
@@ -426,40 +442,94 @@ std::vector<Encounter> encounters(const ContactScene& scene, double caution, con
             m.b = std::uint32_t(near[i].pair.b);
             // Of two that stand a look tells of all the time.
             if (near[i].still) m.until = m.parts = work.window.to - work.window.from;
-            all.add(work.window, m, near[i].pair.caution, near[i].goesOn);
+            all.add(work.window, m, pair.caution, near[i].goesOn);
         }
     return all.all();
 }
 
-std::vector<SmallestClearance> smallestClearances(const ContactScene& scene, const std::stop_token& stop)
+namespace {
+
+/// The smallest clearances of some of the pairs, each to kFinestLook or 2 % of it.
+void sweepClearances(const ContactScene& scene, ContactCache& cache, const std::stop_token& stop,
+                     const std::vector<CheckedPair>& pairs, const std::vector<Window>& windows,
+                     std::vector<SmallestClearance>& out)
 {
-    const std::vector<CheckedPair> pairs = checkedPairs(scene);
     const std::vector<SceneBody>& bodies = scene.bodies();
-    std::vector<SmallestClearance> out;
-    for (const CheckedPair& pair : pairs)
-        out.push_back({pair.a, pair.b});
     SceneDigest digest(scene);
-    ContactCache cache;
-    for (const Window& window : windowsOf(scene.trace())) {
-        if (stop.stop_requested()) break;
+    // First what is there in the middle of each window, so that most windows need not be gone through.
+    const auto nearest = [&](SmallestClearance& own, double time, const Pose& atA, const Pose& atB) {
+        const Nearest now = bodies[own.a].shape->nearest(atA, *bodies[own.b].shape, atB);
+        if (now.distance >= own.nearest.distance) return;
+        own.nearest = now;
+        own.time = time;
+    };
+    const auto looked = [&](const Window& window) {
+        return pairsToLookAt(scene, digest, cache, pairs, window, [&](size_t p) { return out[p].nearest.distance; });
+    };
+    for (const Window& window : windows) {
+        if (stop.stop_requested()) return;
         digest.enter(window);
-        const std::vector<size_t> looked =
-            pairsToLookAt(scene, digest, cache, pairs, window, [&](size_t p) { return out[p].nearest.distance; });
-        sweep(scene, pairs, looked, window, stop, [&](size_t at, double time, const Pose& atA, const Pose& atB) {
-            const CheckedPair& pair = pairs[looked[at]];
-            SmallestClearance& own = out[looked[at]];
+        for (const size_t p : looked(window)) {
+            SmallestClearance& own = out[p];
+            const std::optional<Pose> atA = scene.place(own.a, window.middle()),
+                                      atB = scene.place(own.b, window.middle());
+            if (!atA || !atB) continue;
+            const Ball &x = bodies[own.a].shape->ball(), &y = bodies[own.b].shape->ball();
+            if ((*atA * x.centre - *atB * y.centre).norm() - x.radius - y.radius >= own.nearest.distance) continue;
+            nearest(own, window.middle(), *atA, *atB);
+        }
+    }
+    std::vector<std::unordered_set<Digest, Digest::Hash>> done(pairs.size());  // what a pair has done before
+    for (const Window& window : windows) {
+        if (stop.stop_requested()) return;
+        digest.enter(window);
+        std::vector<size_t> anew;
+        for (const size_t p : looked(window)) {
+            if (out[p].nearest.touching()) continue;
+            Digest key = digest.ofBody(out[p].a);
+            key.add(digest.ofBody(out[p].b));
+            if (done[p].insert(key).second) anew.push_back(p);
+        }
+        sweep(scene, pairs, anew, window, stop, [&](size_t at, double time, const Pose& atA, const Pose& atB) {
+            const CheckedPair& pair = pairs[anew[at]];
+            SmallestClearance& own = out[anew[at]];
             const Nearest now = clearance(bodies[own.a], atA, bodies[own.b], atB, own.nearest.distance);
             // The gap of the balls is no distance; below the best one it is worked out.
-            if (now.distance < own.nearest.distance) {
-                own.nearest = bodies[own.a].shape->nearest(atA, *bodies[own.b].shape, atB);
-                own.time = time;
-            }
+            if (now.distance < own.nearest.distance) nearest(own, time, atA, atB);
             if (own.nearest.touching()) return double(INFINITY);
             const double allowed =
                 std::max(now.distance - own.nearest.distance, 0.0) + std::max(kFinestLook, 0.02 * own.nearest.distance);
             return nextLook(scene, pair, window, time, allowed);
         });
     }
+}
+
+}  // namespace
+
+std::vector<SmallestClearance> smallestClearances(const ContactScene& scene, const std::stop_token& stop)
+{
+    constexpr size_t kWorkers = 2;
+    const std::vector<CheckedPair> all = checkedPairs(scene);
+    const std::vector<Window> windows = windowsOf(scene.trace());
+    const std::vector<SceneBody>& bodies = scene.bodies();
+    ContactCache cache;
+    std::vector<std::vector<CheckedPair>> shares(kWorkers);
+    for (size_t p = 0; p < all.size(); ++p)
+        shares[p % kWorkers].push_back(all[p]);
+    std::vector<std::vector<SmallestClearance>> found(kWorkers);
+    {
+        std::vector<std::jthread> helpers;
+        for (size_t n = 0; n < kWorkers; ++n) {
+            for (const CheckedPair& pair : shares[n])
+                found[n].push_back({pair.a, pair.b});
+            helpers.emplace_back([&, n, own = scene] {
+                sweepClearances(own, cache, stop, shares[n], windows, found[n]);
+            });
+        }
+    }
+    std::vector<SmallestClearance> out;
+    for (const std::vector<SmallestClearance>& share : found)
+        out.insert(out.end(), share.begin(), share.end());
     // Between the looks around the best one it may be a little less: the smallest of a parabola's kind.
     for (SmallestClearance& own : out) {
         if (stop.stop_requested()) break;

@@ -277,6 +277,14 @@ struct Maker {
         }
         return out;
     }
+    /// What an arm stands on, with all that carries that.
+    FrameId foundation(FrameId mount) const
+    {
+        const Frame* frame = findFrame(cell, mount);
+        while (frame && frame->parent)
+            frame = findFrame(cell, frame->parent);
+        return frame ? frame->id : FrameId();
+    }
     /// A frame whose bodies reach the floor, which is at the height 0 of the world, moves in its plane.
     bool standsOnFloor(FrameId id) const
     {
@@ -688,7 +696,7 @@ struct Maker {
                          }});
                 }
         }
-        if (outcome) shiftedFrame(armOf(cell, finding).mount, ways, 9.5, "base-shift");
+        if (outcome) shiftedFrame(foundation(armOf(cell, finding).mount), ways, 9.5, "base-shift");
     }
     void make()
     {
@@ -715,7 +723,7 @@ struct Maker {
         std::vector<Vec3> back;
         for (const Vec3& way : ways)
             back.push_back(-way);
-        shiftedFrame(armOf(cell, *target).mount, back, 9.5, "base-shift");
+        shiftedFrame(foundation(armOf(cell, *target).mount), back, 9.5, "base-shift");
     }
 };
 

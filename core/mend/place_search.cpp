@@ -68,7 +68,8 @@ public:
     std::optional<PlaceSearch> run()
     {
         PlaceSearch out;
-        out.now = withMoves(PlaceOffset{}, true, true);
+        withMoves(PlaceOffset{}, false, true);
+        out.now = withMoves(PlaceOffset{}, true);
         std::vector<TriedPlace> tries = coarse();
         if (m_given) return std::nullopt;
         // The best of them, with their moves; from the best few on in smaller and smaller steps.
@@ -188,7 +189,7 @@ private:
         if (!cell) return {offset, int(m_targets.size()) + 1, 0, 0, NAN, cell.error().message};
         return ofTargets(*cell, offset);
     }
-    /// `first`: of where it stands, so that where device axes stand at each target is known from then on.
+    /// `first`: of where it stands; from then on it is known where device axes stand at each target.
     TriedPlace withMoves(const PlaceOffset& offset, bool contact, bool first = false)
     {
         const Result<Cell> cell = placedAt(m_cell, m_query.frame, offset);

@@ -156,7 +156,7 @@ Remedies remediesFor(const Cell& cell, const CheckResult& checked, const Finding
     // One offer of each kind, the one that changes least.
     std::map<std::string, size_t> kinds;
     for (const Change& change : changes) {
-        if (options.stop.stop_requested()) break;
+        if (options.stop.stop_requested() || out.tried >= options.mostTried) break;
         const auto known = kinds.find(kindOf(change));
         if (known == kinds.end() && out.offers.size() >= options.most) continue;
         const double bar = known == kinds.end() ? INFINITY : out.offers[known->second].rank;
@@ -164,7 +164,8 @@ Remedies remediesFor(const Cell& cell, const CheckResult& checked, const Finding
         double without = 0;
         for (const double amount : change.amounts) {
             // Half of it may still be less than what is there.
-            if (options.stop.stop_requested() || rankAt(0.5 * (without + amount)) >= bar) break;
+            if (options.stop.stop_requested() || out.tried >= options.mostTried) break;
+            if (rankAt(0.5 * (without + amount)) >= bar) break;
             std::optional<Remedy> best = tried(change, amount);
             if (!best) {
                 without = amount;

@@ -38,7 +38,8 @@ struct RemedyOptions {
     PlanCache* plans = nullptr;
     ContactCache* touched = nullptr;
     int workers = 1;
-    size_t most = 6;  ///< it ends with so many
+    size_t most = 6;      ///< it ends with so many
+    int mostTried = 400;  ///< or with so many whole checks
     std::stop_token stop{};
     std::function<void(const Remedy&)>
         found{};  ///< told of each that was tried, also when a lesser one takes its place

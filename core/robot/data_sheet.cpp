@@ -188,8 +188,11 @@ void warnOfSigns(const DataSheet& sheet, std::vector<SheetWarning>& all)
     const auto addPlace = [&](const Vec3& at, size_t axis) {
         if ((at - places.back().at).norm() > 1e-3) places.push_back({at, axis});
     };
-    for (size_t i = 0; i < sheet.axes.size(); ++i)
-        if (sheet.axes[i].kind == JointKind::Revolute) addPlace(sheet.axes[i].point, i);
+    for (size_t i = 0; i < sheet.axes.size(); ++i) {
+        // Where an axis slides is any place along it: the arm begins anew behind it.
+        if (sheet.axes[i].kind == JointKind::Prismatic) places = {{sheet.axes[i].point, sheet.axes.size() + 1}};
+        else addPlace(sheet.axes[i].point, i);
+    }
     addPlace(sheet.flange.translation, sheet.axes.size());
     std::vector<char> told(sheet.axes.size() + 2, false);
     const auto warn = [&](size_t axis, std::string message, std::string remedy) {

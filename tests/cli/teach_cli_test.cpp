@@ -90,7 +90,7 @@ void TeachCliTest::drawingSaysWhatIsWrong_data()
     QTest::newRow("far away") << "--on Plinth --at 0 0 1e9"
                               << "farther away than 1000 m";
     QTest::newRow("no number") << "--on Plinth --at 0 0 nan"
-                               << "farther away than 1000 m";
+                               << "is not a number";
     QTest::newRow("no spacing") << "--on Plinth --at 0 0 0 --every 0"
                                 << "the distance of drawn points cannot be 0 mm";
     QTest::newRow("a chord too fine") << "--on Plinth --at 0 0 0 --chord 1e-9"

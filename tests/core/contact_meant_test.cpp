@@ -1,6 +1,7 @@
 #include "core/cell/devices.h"
 #include "core/cell/edit_layout.h"
 #include "core/cell/edit_steps.h"
+#include "core/cell/pattern.h"
 #include "core/check/check.h"
 #include "core/check/contact_cache.h"
 #include "core/check/contact_meant.h"
@@ -88,6 +89,7 @@ private Q_SLOTS:
     void contactLastsOverSteps();
     void releaseOnABeltIsMeant();
     void twoAxesInOneCornerKeepTheirLimits();
+    void tipMayBeInItsSeam();
     void noContactIsMissedAndNoneIsFalse();
     void idsAreNoKeys();
     void keptIsFresh();
@@ -195,6 +197,42 @@ void ContactMeantTest::twoAxesInOneCornerKeepTheirLimits()
         }
     }
     QVERIFY(cut);
+}
+
+void ContactMeantTest::tipMayBeInItsSeam()
+{
+    // The bench with its tools allowed nothing by hand, and their seams so far off the surface that tips are as deep as
+    // said.
+    Cell cell = example("glaze-edge-wiping-bench");
+    for (Routine& routine : cell.routines.edits())
+        routine.steps.change([](const Step& step) { return !step.mayTouch.empty(); },
+                             [](Step& step) { step.mayTouch.clear(); });
+    const auto shiftedBy = [&](double by) {
+        Cell out = cell;
+        for (const Pattern& pattern : cell.patterns) {
+            if (pattern.layout != Pattern::Layout::Drawn) continue;
+            Pattern changed = pattern;
+            changed.drawing.offset += by;
+            out = changePattern(out, changed).value();
+        }
+        return out;
+    };
+    const auto deepest = [&](double by) {
+        const Cell moved = shiftedBy(by);
+        double depth = 0;
+        for (const Finding& f : contactsIn(moved)) {
+            const ContactFact& fact = *f.as<ContactFact>();
+            const bool tool = (fact.a.member && fact.a.member->kind == ContactMember::Kind::Tool)
+                              || (fact.b.member && fact.b.member->kind == ContactMember::Kind::Tool);
+            if (tool) depth = std::max(depth, fact.depth);
+        }
+        return depth;
+    };
+    // Deeper than a tip may be it is a contact, and says how deep.
+    const double far = deepest(-0.004);
+    QVERIFY2(far > 0.001, qPrintable(QString::number(far)));
+    // Drawn off by that, and in by less than a tip may be: nothing.
+    QCOMPARE(deepest(-0.004 + far - 0.6 * kProcessDepth), 0.0);
 }
 
 void ContactMeantTest::noContactIsMissedAndNoneIsFalse()

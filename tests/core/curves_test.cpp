@@ -94,11 +94,12 @@ void CurvesTest::clearanceIsThatOfTheNearestPair()
     for (int n = 0; n < 150; ++n) {
         // Here and there in the run; every pair by itself.
         const double time = trace.duration * double(random() >> 11) * 0x1p-53;
-        meant.enter(*std::find_if(windows.begin(), windows.end(), [&](const Window& w) { return time < w.to; }));
+        const Window& window =
+            *std::find_if(windows.begin(), windows.end(), [&](const Window& w) { return time < w.to; });
         double nearest = INFINITY;
         for (const CheckedPair& pair : pairs) {
             if ((scene.moverOf(pair.a, time) == arm) == (scene.moverOf(pair.b, time) == arm)) continue;
-            if (meant.touch(pair.a, pair.b)) continue;
+            if (meant.touch(pair.a, pair.b, window.middle())) continue;
             const auto a = scene.place(pair.a, time), b = scene.place(pair.b, time);
             if (a && b)
                 nearest = std::min(

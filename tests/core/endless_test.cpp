@@ -197,7 +197,7 @@ void EndlessTest::placesOfAMainRoutineAreNotPassedOver()
 
 void EndlessTest::postureHasNoDistance()
 {
-    const Cell cell = withProgram(programCell(), "routine Main, run by Arm\n    call Over Home\n\nroutine Over (place), for Arm\n"
+    const Cell cell = withProgram(programCell(), "routine Main, run by Arm\n    call Over (Home)\n\nroutine Over (place), for Arm\n"
                                                  "    joint over place 80 mm\n");
     QVERIFY(simulate(cell).blocked());
     QVERIFY2(blockedIn(cell).join('\n').contains("goes to a distance from Home"), qPrintable(blockedIn(cell).join('\n')));

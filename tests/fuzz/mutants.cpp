@@ -70,7 +70,7 @@ int main(int argc, char** argv)
         if (child == 0) {
             close(ends2[0]);
             std::freopen("/dev/null", "w", stderr);
-            raiseFence(bytes.size());
+            raiseFence(bytes.size(), file.parent_path().string());
             const Result<Triangles> read = importMesh(file.string());
             const std::string answer = read ? wireOf(*read) : wireOf(read.error());
             _exit(write(ends2[1], answer.data(), answer.size()) == ssize_t(answer.size()) ? 0 : 1);

@@ -1,0 +1,148 @@
+#include "core/cell/edit.h"
+#include "core/cell/edit_steps.h"
+#include "core/check/check.h"
+#include "core/motion/time_law.h"
+#include "tests/core/program_cells.h"
+#include "tests/run.h"
+
+#include <fmt/format.h>
+
+using namespace topikos;
+using namespace topikos::test;
+
+namespace {
+
+/// The demo with an arm whose joints have a largest jerk.
+Cell withJerk(double perAcceleration)
+{
+    Cell cell = programCell();
+    ArmDescription arm = cell.arms.front().model->description();
+    for (Joint& joint : arm.joints)
+        joint.jerk = perAcceleration * joint.acceleration;
+    return setArmModel(cell, cell.arms.front().id, Arm::make(std::move(arm)).value()).value();
+}
+
+/// Moves at random from home on, lines and joint moves, all with blends.
+std::string randomRoutine(std::mt19937_64& random, int moves)
+{
+    const auto real = [&](double low, double high) { return low + (high - low) * double(random() >> 11) * 0x1p-53; };
+    std::string text = "joint to Home\n";
+    for (int i = 0; i < moves; ++i) {
+        const int blend = int(real(5, 60));
+        if (random() % 2)
+            text += fmt::format("joint {} by {:.0f}° blend {} mm\n", 1 + random() % 6, real(-25, 25), blend);
+        else
+            text += fmt::format("line by {1:.0f} mm along {0} of world at {2:.0f} mm/s blend {3} mm\n", "xyz"[random() % 3],
+                                real(-90, 90), real(80, 600), blend);
+    }
+    return text;
+}
+
+Cell withoutBlends(Cell cell)
+{
+    for (Routine& routine : cell.routines.edits())
+        routine.steps.change([](const Step& step) { return paceOf(step) != nullptr; }, [](Step& step) { paceOf(step)->blend = 0; });
+    return cell;
+}
+
+}  // namespace
+
+/// Chains of moves of arms whose joints have a largest jerk.
+class SmoothChainTest : public QObject {
+    Q_OBJECT
+private Q_SLOTS:
+    void cornersAreNeverSlowerThanStops();
+    void limitsAreKept();
+    void steadySpeedIsHeld();
+    void manyCornersAreCut();
+};
+
+void SmoothChainTest::cornersAreNeverSlowerThanStops()
+{
+    const int routines = qEnvironmentVariableIsSet("TOPIKOS_LONG") ? 200 : 30;
+    const Cell cell = withJerk(8);
+    std::mt19937_64 random(4);
+    std::vector<double> ratios;
+    for (int n = 0; n < routines; ++n) {
+        const std::string text = randomRoutine(random, 3 + int(random() % 8));
+        const Cell own = mainWith(cell, text);
+        const Trace blended = simulate(own), stopping = simulate(withoutBlends(own));
+        if (stopping.blocked() || blended.blocked()) continue;
+        ratios.push_back(blended.duration / stopping.duration);
+        QVERIFY2(ratios.back() <= 1 + 1e-9, qPrintable(QString("%1: %2\n%3").arg(n).arg(ratios.back()).arg(QString::fromStdString(text))));
+    }
+    QVERIFY(ratios.size() > size_t(routines) / 3);
+    std::sort(ratios.begin(), ratios.end());
+    qInfo("%d routines; with blends %.3f of the time with stops (median), %.3f to %.3f", int(ratios.size()),
+          ratios[ratios.size() / 2], ratios.front(), ratios.back());
+    // Half of them gain something.
+    QVERIFY(ratios[ratios.size() / 2] < 1);
+}
+
+void SmoothChainTest::limitsAreKept()
+{
+    const Cell cell = withJerk(8);
+    const Arm& arm = *cell.arms.front().model;
+    std::mt19937_64 random(9);
+    for (int n = 0; n < 6; ++n) {
+        const Trace trace = simulate(mainWith(cell, randomRoutine(random, 6)));
+        const ArmTrace& own = trace.arms.front();
+        constexpr double h = 1e-3;
+        for (double t = 2 * h; t < own.duration - 2 * h; t += 7e-4) {
+            const JointVector a = postureAt(cell, own, t - 1.5 * h), b = postureAt(cell, own, t - 0.5 * h),
+                              c = postureAt(cell, own, t + 0.5 * h), d = postureAt(cell, own, t + 1.5 * h);
+            const JointVector third = (d - 3 * c + 3 * b - a) / (h * h * h), second = (d - c - b + a) / (2 * h * h);
+            for (int j = 0; j < arm.jointCount(); ++j) {
+                const Joint& joint = arm.joints()[size_t(j)];
+                QVERIFY2(std::abs(second[j]) <= joint.acceleration * 1.005, qPrintable(QString("%1 at %2").arg(second[j] / joint.acceleration).arg(t)));
+                QVERIFY2(std::abs(third[j]) <= joint.jerk * 1.03, qPrintable(QString("%1 at %2").arg(third[j] / joint.jerk).arg(t)));
+            }
+        }
+    }
+}
+
+void SmoothChainTest::steadySpeedIsHeld()
+{
+    // A polygon near to a circle at 50 mm/s, which no joint is hard put to follow: it takes about its length by that.
+    const Cell cell = withJerk(20);
+    std::string text = "joint to Home\n";
+    constexpr int sides = 24;
+    constexpr double radius = 60;  // [mm]
+    double length = 0;
+    for (int i = 0; i < sides; ++i) {
+        const double a = 2 * std::numbers::pi * i / sides, b = 2 * std::numbers::pi * (i + 1) / sides;
+        const double x = radius * (std::cos(b) - std::cos(a)), y = radius * (std::sin(b) - std::sin(a));
+        // A line along one axis after the other stands in for a slanted one.
+        text += fmt::format("line by {:.3f} mm along x of world at 50 mm/s blend 3 mm\n"
+                            "line by {:.3f} mm along y of world at 50 mm/s blend 3 mm\n",
+                            x, y);
+        length += std::abs(x) + std::abs(y);
+    }
+    const Trace trace = simulate(mainWith(cell, text));
+    QVERIFY(!trace.blocked());
+    const Trace stops = simulate(withoutBlends(mainWith(cell, text)));
+    QVERIFY(trace.duration <= stops.duration);
+    const double ideal = length / 50;
+    QVERIFY2(trace.duration < 1.35 * ideal, qPrintable(QString("%1 s of %2 s").arg(trace.duration).arg(ideal)));
+}
+
+void SmoothChainTest::manyCornersAreCut()
+{
+    // Thirty corners in a row: none of them is a stop that nobody told of.
+    const Cell cell = withJerk(20);
+    std::string text = "joint to Home\n";
+    for (int i = 0; i < 30; ++i)
+        text += fmt::format("line by {} mm along {} of world at 100 mm/s blend 5 mm\n", i % 4 < 2 ? 20 : -20,
+                            i % 2 ? "x" : "y");
+    const Cell own = mainWith(cell, text);
+    const Trace trace = simulate(own);
+    for (const StepOutcome& outcome : trace.arms.front().outcomes) {
+        if (!outcome.timing || outcome.corner) continue;
+        const Step* step = findStep(routineOf(own, own.arms.front()).steps, outcome.step);
+        if (!step || !paceOf(*step) || paceOf(*step)->blend == 0 || &outcome == &trace.arms.front().outcomes.back()) continue;
+        QVERIFY(outcome.timing->speedAt(outcome.duration).norm() > 1e-6);
+    }
+}
+
+TOPIKOS_TEST(SmoothChainTest)
+#include "smooth_chain_test.moc"
