@@ -2,6 +2,7 @@
 
 #include "app/session/text.h"
 #include "core/cell/step_tree.h"
+#include "core/check/check.h"
 
 #include <QFutureWatcher>
 #include <QtConcurrent>
@@ -99,6 +100,12 @@ void Session::prepareRun(const std::function<void()>& then, std::vector<RunStart
         m_played = std::move(trace);
         m_playedCell = runner->cell();
         m_runner = m_plan.kind == RunPlan::Kind::Endless ? runner : nullptr;
+        // A check looks at the first cycle; what goes wrong in a later one is told here.
+        if (const std::vector<Finding> later = laterCycleFindings(*m_playedCell, *m_played); !later.empty()) {
+            QString words = text(findingText(*m_playedCell, later.front()).line());
+            if (later.size() > 1) words += QString(" So do %1 other steps.").arg(later.size() - 1);
+            say(words, true);
+        }
         Q_EMIT traceChanged();
         then();
     });

@@ -292,7 +292,10 @@ MoveChain makeMoveChain(const Arm& arm, const std::vector<ChainedMove>& steps, c
             out.moves.push_back(corners[k]);
             stretch = 2 * taken[k + 1];
         }
-        out.law = fastestLaw(arm, out.pieces, startSpeed);
+        // A move by itself has its own law, which is quicker than one that is averaged.
+        const Move& own = *timings[first]->move;
+        if (first == last && own.smooth && !(first == 0 && entry)) out.law = {{own.profile}, own.profile.duration};
+        else out.law = fastestLaw(arm, out.pieces, startSpeed);
         return out;
     };
     const auto smooth = [&](size_t first, size_t last) {

@@ -109,7 +109,7 @@ void SafeFilesTest::whatIsNoNumberIsRefused_data()
 {
     QTest::addColumn<QStringList>("arguments");
     const QString cell = cellFile("tile-glazing-line");
-    for (const QString& none : {"nan", "-nan", "inf", "1e999"}) {
+    for (const QString none : {"nan", "-nan", "inf", "1e999"}) {
         QTest::newRow(qPrintable("--until " + none)) << QStringList{"simulate", cell, "--until", none};
         QTest::newRow(qPrintable("--every " + none)) << QStringList{"simulate", cell, "--every", none};
         QTest::newRow(qPrintable("--cone " + none))

@@ -201,8 +201,7 @@ void ContactMeantTest::twoAxesInOneCornerKeepTheirLimits()
 
 void ContactMeantTest::tipMayBeInItsSeam()
 {
-    // The bench with its tools allowed nothing by hand, and their seams so far off the surface that tips are as deep as
-    // said.
+    // The bench with its tools allowed nothing by hand.
     Cell cell = example("glaze-edge-wiping-bench");
     for (Routine& routine : cell.routines.edits())
         routine.steps.change([](const Step& step) { return !step.mayTouch.empty(); },
@@ -217,22 +216,42 @@ void ContactMeantTest::tipMayBeInItsSeam()
         }
         return out;
     };
-    const auto deepest = [&](double by) {
-        const Cell moved = shiftedBy(by);
-        double depth = 0;
-        for (const Finding& f : contactsIn(moved)) {
+    const auto isTold = [&](double by) {
+        for (const Finding& f : contactsIn(shiftedBy(by))) {
             const ContactFact& fact = *f.as<ContactFact>();
-            const bool tool = (fact.a.member && fact.a.member->kind == ContactMember::Kind::Tool)
-                              || (fact.b.member && fact.b.member->kind == ContactMember::Kind::Tool);
-            if (tool) depth = std::max(depth, fact.depth);
+            for (const ContactSide* side : {&fact.a, &fact.b})
+                if (side->member && side->member->kind == ContactMember::Kind::Tool) return true;
         }
-        return depth;
+        return false;
     };
-    // Deeper than a tip may be it is a contact, and says how deep.
-    const double far = deepest(-0.004);
-    QVERIFY2(far > 0.001, qPrintable(QString::number(far)));
-    // Drawn off by that, and in by less than a tip may be: nothing.
-    QCOMPARE(deepest(-0.004 + far - 0.6 * kProcessDepth), 0.0);
+    /// The smallest distance of the wiping tool from the sink along the seam.
+    const auto nearest = [&](double by) {
+        const Cell moved = shiftedBy(by);
+        const Trace trace = simulate(moved);
+        const ContactScene scene(moved, trace);
+        const ArmTrace& arm = *findArmTrace(trace, moved.arms.front().id);
+        double least = INFINITY;
+        for (size_t t = 0; t < scene.bodies().size(); ++t) {
+            const SceneBody& tool = scene.bodies()[t];
+            if (tool.kind != SceneBody::Kind::Tool || tool.arm != arm.arm) continue;
+            for (size_t p = 0; p < scene.bodies().size(); ++p) {
+                if (scene.bodies()[p].kind != SceneBody::Kind::Part) continue;
+                for (double time = 0; time < arm.spans[60].end; time += 0.02)
+                    least = std::min(least, tool.shape->nearest(*scene.place(t, time), *scene.bodies()[p].shape, *scene.place(p, time)).distance);
+            }
+        }
+        return least;
+    };
+    // How far off the surface the seam has to be for nothing to be told: there the tip is still in it.
+    double told = 0, silent = 0.03;
+    QVERIFY(isTold(told) && !isTold(silent));
+    while (silent - told > 5e-5) {
+        const double middle = 0.5 * (told + silent);
+        (isTold(middle) ? told : silent) = middle;
+    }
+    QVERIFY2(nearest(silent) <= 1e-6, qPrintable(QString::number(nearest(silent))));
+    QVERIFY2(nearest(silent + 0.7 * kProcessDepth) <= 1e-6, "half a millimetre is meant");
+    QVERIFY2(nearest(silent + 1.5 * kProcessDepth) > 1e-6, "and no more");
 }
 
 void ContactMeantTest::noContactIsMissedAndNoneIsFalse()
