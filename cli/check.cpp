@@ -133,9 +133,8 @@ public:
             }
             if (found.nearest) {
                 const Vec3& by = found.nearest->by;
-                list.back()["nearest"] = {{"shift", found.nearest->shift},
-                                          {"turn", found.nearest->turn},
-                                          {"by", {by[0], by[1], by[2]}}};
+                list.back()["nearest"] = {
+                    {"shift", found.nearest->shift}, {"turn", found.nearest->turn}, {"by", {by[0], by[1], by[2]}}};
                 const std::string where = nearestText(cell, *found.nearest);
                 if (!m_how.json && !where.empty())
                     std::cout << fmt::format("  nearest place that can be reached: {}\n", where);

@@ -60,7 +60,8 @@ int main(int argc, char** argv)
     onceAllowed(list, [&] { return armList(); });
     ArmChoice choice;
     const auto about = [&](CLI::App* command) {
-        paths.in(command->add_option("ARM", choice.name, "Catalogue id, .topikos-arm or URDF file")->required(), choice.name);
+        paths.in(command->add_option("ARM", choice.name, "Catalogue id, .topikos-arm or URDF file")->required(),
+                 choice.name);
         command->add_option("--base", choice.base, "Link that the chain of a URDF file begins at");
         command->add_option("--tip", choice.tip, "Link that the chain of a URDF file ends at");
     };
@@ -100,7 +101,8 @@ int main(int argc, char** argv)
     CheckCliOptions checking;
     paths.in(checkCommand->add_option("CELL", files, "Cell files")->required(), files);
     checkCommand->add_flag("--json", checking.json, "One JSON object instead of text");
-    paths.out(checkCommand->add_option("--junit", checking.junit, "Also write the findings as a JUnit file"), checking.junit);
+    paths.out(checkCommand->add_option("--junit", checking.junit, "Also write the findings as a JUnit file"),
+              checking.junit);
     checkCommand->add_flag("--remedies", checking.remedies, "What takes each finding away, tried on the whole cell");
     onceAllowed(checkCommand, [&] { return checkCells(files, checking); });
 
@@ -126,7 +128,9 @@ int main(int argc, char** argv)
     placeCommand->add_flag("--cycle", place.byCycle, "The shortest cycle counts, not the largest margin");
     placeCommand->add_option("--seed", place.seed, "Of the random places (1)")->check(CLI::Range(0, 1000000));
     paths.out(placeCommand->add_option("--map", place.map, "Write the map over x and y to this CSV file"), place.map);
-    paths.outOverCell(placeCommand->add_option("-o,--output", place.out, "Write the cell with the best place to this file"), place.out);
+    paths.outOverCell(
+        placeCommand->add_option("-o,--output", place.out, "Write the cell with the best place to this file"),
+        place.out);
     placeCommand->add_flag("--json", place.json, "One JSON object instead of text");
     onceAllowed(placeCommand, [&] { return placeInCell(file, place); });
 
@@ -173,7 +177,8 @@ int main(int argc, char** argv)
         ->check(CLI::IsMember({"along", "fixed", "free"}));
     drawCommand->add_option("--arm", draw.arm, "The arm; without it the first one");
     drawCommand->add_option("--name", draw.name, "Of the group");
-    paths.outOverCell(drawCommand->add_option("-o,--output", draw.out, "Cell file to write; without it CELL itself"), draw.out);
+    paths.outOverCell(drawCommand->add_option("-o,--output", draw.out, "Cell file to write; without it CELL itself"),
+                      draw.out);
     onceAllowed(drawCommand, [&] { return drawOnBody(file, draw); });
 
     TargetsOptions targets;
@@ -184,8 +189,10 @@ int main(int argc, char** argv)
     paths.in(fromTable, targets.from);
     targetsCommand->add_flag("--keep-rest", targets.keepRest, "Take the rows that are right although others are wrong")
         ->needs(fromTable);
-    paths.outOverCell(targetsCommand->add_option("-o,--output", targets.out, "Cell file to write; without it CELL itself")
-        ->needs(fromTable), targets.out);
+    paths.outOverCell(
+        targetsCommand->add_option("-o,--output", targets.out, "Cell file to write; without it CELL itself")
+            ->needs(fromTable),
+        targets.out);
     onceAllowed(targetsCommand, [&] { return targetsOfCell(file, targets); });
 
     CLI::App* simulateCommand = app.add_subcommand("simulate", "Run the cycle of a cell; exit code 1 if it is blocked");
@@ -196,11 +203,14 @@ int main(int argc, char** argv)
     simulateCommand
         ->add_option("--until", run.until, "End the run after so many seconds; without --cycles it goes on so long")
         ->check(CLI::Range(0.001, 86400.0));
-    paths.out(simulateCommand->add_option("--trace", run.trace, "Write time, joints, gripper and TCP to this CSV file"), run.trace);
+    paths.out(simulateCommand->add_option("--trace", run.trace, "Write time, joints, gripper and TCP to this CSV file"),
+              run.trace);
     const auto range = CLI::Range(topikos::limits::kTableStep.least, topikos::limits::kTableStep.most);
     simulateCommand->add_option("--every", run.every, "Seconds from row to row of that table (0.004)")->check(range);
     simulateCommand->add_flag("--breakdown", run.breakdown, "Where the time goes: by step, arm, device and waiting");
-    paths.out(simulateCommand->add_option("--breakdown-csv", run.breakdownFile, "Write the breakdown by step to this CSV file"), run.breakdownFile);
+    paths.out(simulateCommand->add_option("--breakdown-csv", run.breakdownFile,
+                                          "Write the breakdown by step to this CSV file"),
+              run.breakdownFile);
     onceAllowed(simulateCommand, [&] { return simulateCell(file, run); });
 
     std::vector<std::string> what{"joint-speed", "tcp-speed"};
@@ -231,7 +241,9 @@ int main(int argc, char** argv)
     CLI::Option* fromOption =
         programCommand->add_option("--from", from, "Text to put in, - for standard input; errors say LINE:COLUMN");
     paths.in(fromOption, from);
-    paths.outOverCell(programCommand->add_option("-o,--output", out, "Cell file to write; without it CELL itself")->needs(fromOption), out);
+    paths.outOverCell(
+        programCommand->add_option("-o,--output", out, "Cell file to write; without it CELL itself")->needs(fromOption),
+        out);
     programCommand->add_flag("--json", json, "One JSON object instead of text");
     onceAllowed(programCommand, [&] { return programOfCell(file, from, out, json); });
 
@@ -239,11 +251,14 @@ int main(int argc, char** argv)
     std::string csv;
     CLI::App* tableCommand = app.add_subcommand("table", "Bring times and joint values from a CSV file into a cell");
     paths.cell(tableCommand->add_option("CELL", file, "Cell file")->required(), file);
-    paths.in(tableCommand->add_option("CSV", csv, "Table: a column \"time\", and one for each joint, by name")->required(), csv);
+    paths.in(
+        tableCommand->add_option("CSV", csv, "Table: a column \"time\", and one for each joint, by name")->required(),
+        csv);
     tableCommand->add_option("--name", table.name, "What it is called; the rows of one of that name are replaced");
     tableCommand->add_option("--arm", table.arm, "The arm whose joints they are; without it the first one");
     tableCommand->add_option("--into", table.into, "Routine that gets a step that plays it, at its end");
-    paths.outOverCell(tableCommand->add_option("-o,--output", table.out, "Cell file to write; without it CELL itself"), table.out);
+    paths.outOverCell(tableCommand->add_option("-o,--output", table.out, "Cell file to write; without it CELL itself"),
+                      table.out);
     onceAllowed(tableCommand, [&] { return tableIntoCell(file, csv, table); });
 
     std::string bodyA, bodyB;

@@ -23,7 +23,8 @@ public:
         std::vector<std::string> all = inputs;
         all.insert(all.end(), cells.begin(), cells.end());
         std::vector<std::string> written;
-        const auto checkAll = [&](const std::vector<Named>& outputs, const std::vector<std::string>& refused) -> Status {
+        const auto checkAll = [&](const std::vector<Named>& outputs,
+                                  const std::vector<std::string>& refused) -> Status {
             for (const Named& own : outputs) {
                 if (own.option->count() == 0) continue;
                 const std::string& path = *own.one.front();

@@ -95,7 +95,10 @@ int placeInCell(const std::string& file, const PlaceOptions& options)
         Json best = Json::array();
         for (const TriedPlace& p : found.best)
             best.push_back(placeJson(p));
-        std::cout << Json{{"tried", found.tried}, {"now", placeJson(found.now)}, {"better", found.better}, {"best", best}}
+        std::cout << Json{{"tried", found.tried},
+                          {"now", placeJson(found.now)},
+                          {"better", found.better},
+                          {"best", best}}
                          .dump()
                   << '\n';
     } else {

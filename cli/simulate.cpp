@@ -165,10 +165,11 @@ int simulateMany(Cell cell, RunOptions options, bool json)
     done = std::max(0, done);
     const double perHour = !ends.empty() || trace.duration <= 0 ? 0 : double(counts.released) * 3600 / trace.duration;
     if (json) {
-        Json out{{"cycle_time", !ends.empty() || done == 0 ? Json() : Json(cycle)},
-                 {"parts_per_hour", perHour},
-                 {"counters",
-                  {{"cycles", done}, {"gripped", counts.gripped}, {"released", counts.released}, {"made", counts.made}}}};
+        Json out{
+            {"cycle_time", !ends.empty() || done == 0 ? Json() : Json(cycle)},
+            {"parts_per_hour", perHour},
+            {"counters",
+             {{"cycles", done}, {"gripped", counts.gripped}, {"released", counts.released}, {"made", counts.made}}}};
         if (!ends.empty()) out["blocked"] = ends;
         if (!findings.empty()) out["findings"] = findings;
         std::cout << "]," << out.dump().substr(1) << '\n';

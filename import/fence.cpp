@@ -69,17 +69,45 @@ void leaveCalls()
     const auto allowIf = [&](int call, const std::vector<scmp_arg_cmp>& conditions) {
         seccomp_rule_add_array(filter, SCMP_ACT_ALLOW, call, unsigned(conditions.size()), conditions.data());
     };
-    for (const int call :
-         {SCMP_SYS(read),          SCMP_SYS(readv),         SCMP_SYS(pread64),      SCMP_SYS(lseek),
-          SCMP_SYS(close),         SCMP_SYS(fstat),         SCMP_SYS(stat),         SCMP_SYS(lstat),
-          SCMP_SYS(newfstatat),    SCMP_SYS(statx),         SCMP_SYS(access),       SCMP_SYS(faccessat),
-          SCMP_SYS(faccessat2),    SCMP_SYS(readlink),      SCMP_SYS(readlinkat),   SCMP_SYS(getcwd),
-          SCMP_SYS(getdents64),    SCMP_SYS(fadvise64),     SCMP_SYS(munmap),       SCMP_SYS(mremap),
-          SCMP_SYS(brk),           SCMP_SYS(mprotect),      SCMP_SYS(madvise),      SCMP_SYS(exit),
-          SCMP_SYS(exit_group),    SCMP_SYS(futex),         SCMP_SYS(clock_gettime), SCMP_SYS(gettimeofday),
-          SCMP_SYS(getrandom),     SCMP_SYS(rt_sigaction),  SCMP_SYS(rt_sigreturn), SCMP_SYS(rt_sigprocmask),
-          SCMP_SYS(sigaltstack),   SCMP_SYS(getpid),        SCMP_SYS(gettid),       SCMP_SYS(sched_yield),
-          SCMP_SYS(sched_getaffinity), SCMP_SYS(sysinfo),   SCMP_SYS(uname)})
+    for (const int call : {SCMP_SYS(read),
+                           SCMP_SYS(readv),
+                           SCMP_SYS(pread64),
+                           SCMP_SYS(lseek),
+                           SCMP_SYS(close),
+                           SCMP_SYS(fstat),
+                           SCMP_SYS(stat),
+                           SCMP_SYS(lstat),
+                           SCMP_SYS(newfstatat),
+                           SCMP_SYS(statx),
+                           SCMP_SYS(access),
+                           SCMP_SYS(faccessat),
+                           SCMP_SYS(faccessat2),
+                           SCMP_SYS(readlink),
+                           SCMP_SYS(readlinkat),
+                           SCMP_SYS(getcwd),
+                           SCMP_SYS(getdents64),
+                           SCMP_SYS(fadvise64),
+                           SCMP_SYS(munmap),
+                           SCMP_SYS(mremap),
+                           SCMP_SYS(brk),
+                           SCMP_SYS(mprotect),
+                           SCMP_SYS(madvise),
+                           SCMP_SYS(exit),
+                           SCMP_SYS(exit_group),
+                           SCMP_SYS(futex),
+                           SCMP_SYS(clock_gettime),
+                           SCMP_SYS(gettimeofday),
+                           SCMP_SYS(getrandom),
+                           SCMP_SYS(rt_sigaction),
+                           SCMP_SYS(rt_sigreturn),
+                           SCMP_SYS(rt_sigprocmask),
+                           SCMP_SYS(sigaltstack),
+                           SCMP_SYS(getpid),
+                           SCMP_SYS(gettid),
+                           SCMP_SYS(sched_yield),
+                           SCMP_SYS(sched_getaffinity),
+                           SCMP_SYS(sysinfo),
+                           SCMP_SYS(uname)})
         allow(call);
     // Files are opened to be read.
     constexpr scmp_datum_t writing = O_ACCMODE | O_CREAT | O_TRUNC | O_APPEND | (O_TMPFILE & ~O_DIRECTORY);
@@ -141,8 +169,8 @@ std::string fenceReport(const std::string& victim)
     const int seen = open(path, O_RDONLY);
     tell("other folders", seen < 0);
     tell("writing", open(path, O_WRONLY) < 0 && open(path, O_RDWR) < 0 && open(path, O_RDONLY | O_TRUNC) < 0);
-    tell("making files", open((victim + ".new").c_str(), O_WRONLY | O_CREAT, 0600) < 0
-                             && open("/tmp", O_TMPFILE | O_RDWR, 0600) < 0);
+    tell("making files",
+         open((victim + ".new").c_str(), O_WRONLY | O_CREAT, 0600) < 0 && open("/tmp", O_TMPFILE | O_RDWR, 0600) < 0);
     const int self = open("/proc/self/exe", O_RDONLY);
     const int any = seen >= 0 ? seen : self >= 0 ? self : STDIN_FILENO;
     tell("shared mapping", mmap(nullptr, 1, PROT_READ | PROT_WRITE, MAP_SHARED, any, 0) == MAP_FAILED

@@ -356,9 +356,10 @@ void PlacePanel::finished(std::shared_ptr<const PlaceSearch> found)
     }
     for (const TriedPlace& place : m_found->best)
         m_list->addItem(offsetWords(place.offset) + "\n    " + wordsOf(place));
-    m_words->setText(QString("%1 places tried. Now: %2%3")
-                         .arg(m_found->tried)
-                         .arg(wordsOf(m_found->now), m_found->better ? "" : "\nNothing is better than where it stands."));
+    m_words->setText(
+        QString("%1 places tried. Now: %2%3")
+            .arg(m_found->tried)
+            .arg(wordsOf(m_found->now), m_found->better ? "" : "\nNothing is better than where it stands."));
 }
 
 void PlacePanel::point(int row)

@@ -240,7 +240,8 @@ void TargetTable::take(const TargetsRead& read)
     const Cell next = read.cell;
     const QString words = takenText(read);
     const bool isWarning = !read.unread.empty();
-    if (m_session.edit("Paste targets", [&](const Cell&) { return Result<Cell>(next); })) m_session.say(words, isWarning);
+    if (m_session.edit("Paste targets", [&](const Cell&) { return Result<Cell>(next); }))
+        m_session.say(words, isWarning);
 }
 
 }  // namespace topikos

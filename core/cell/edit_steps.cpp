@@ -302,10 +302,10 @@ Result<Cell> setParameters(const Cell& cell, RoutineId id, std::vector<Parameter
     const std::vector<Parameter> before = routine->parameters;
     for (const ArmStation& arm : cell.arms)
         if (arm.main == id && parameters.size() > before.size())
-            return Error{"edit.routine-places",
-                         fmt::format("\"{}\" is what \"{}\" runs, and no call fills in its places", routine->name,
-                                     arm.name),
-                         "", "Let the arm run a routine of its own that calls it."};
+            return Error{
+                "edit.routine-places",
+                fmt::format("\"{}\" is what \"{}\" runs, and no call fills in its places", routine->name, arm.name), "",
+                "Let the arm run a routine of its own that calls it."};
     for (const Parameter& old : before) {
         if (std::any_of(parameters.begin(), parameters.end(), [&](const Parameter& p) { return p.id == old.id; }))
             continue;

@@ -137,9 +137,9 @@ void toTheNearest(std::vector<PatternPlace>& places)
         const auto look = [&](std::vector<size_t>& box) {
             for (size_t k = 0; k < box.size(); ++k) {
                 const double away = (places[box[k]].pose.translation - from).squaredNorm();
-                const bool nearer = away < least - same
-                                    || (in && std::abs(away - least) <= same
-                                        && places[box[k]].place < places[(*in)[at]].place);
+                const bool nearer =
+                    away < least - same
+                    || (in && std::abs(away - least) <= same && places[box[k]].place < places[(*in)[at]].place);
                 if (!nearer) continue;
                 least = std::min(least, away);
                 in = &box;

@@ -5,8 +5,7 @@
 namespace topikos {
 
 ClearanceAlong::ClearanceAlong(const Cell& cell, const Trace& trace, ContactCache* cache) :
-    m_scene(cell, trace, cache), m_meant(m_scene), m_pairs(checkedPairs(m_scene, 0, cache)),
-    m_windows(windowsOf(trace))
+    m_scene(cell, trace, cache), m_meant(m_scene), m_pairs(checkedPairs(m_scene, 0, cache)), m_windows(windowsOf(trace))
 {
 }
 

@@ -9,7 +9,9 @@ namespace topikos {
 
 namespace {
 
-constexpr size_t kMostSolids = 2000;  // shapes that are remembered
+constexpr size_t kMostSolids = 2000;              // shapes that are remembered,
+constexpr size_t kMostBytes = size_t(128) << 20;  // and what they take, about
+constexpr size_t kPerTriangle = 200;              // with the tree of boxes around them
 
 }  // namespace
 
@@ -29,7 +31,14 @@ KnownShape ContactCache::shapeOf(const std::vector<Solid>& solids)
     KnownShape shape{m_next++};
     if (ContactBody body = ContactBody::of(solids); !body.empty())
         shape.body = std::make_shared<const ContactBody>(std::move(body));
-    if (m_solids.size() >= kMostSolids) m_solids.clear();
+    size_t bytes = solids.capacity() * sizeof(Solid);
+    for (const Solid& solid : solids)
+        if (solid.surface.light) bytes += solid.surface.light->faces.size() * kPerTriangle;
+    if (m_solids.size() >= kMostSolids || m_solidBytes + bytes > kMostBytes) {
+        m_solids.clear();
+        m_solidBytes = 0;
+    }
+    m_solidBytes += bytes;
     m_solids.emplace(key.low(), OwnSolids{solids, shape});
     return shape;
 }

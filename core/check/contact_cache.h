@@ -104,6 +104,7 @@ private:
     Counts m_counts;
     std::uint64_t m_next = 1;
     std::unordered_multimap<std::uint64_t, OwnSolids> m_solids;  ///< by a digest of their sizes
+    size_t m_solidBytes = 0;
     std::vector<OwnLinks> m_links;
     static constexpr size_t kPairs = 100000, kBoxes = 60000, kPairLists = 200;
     Kept<Entry<Met>> m_met{kPairs};

@@ -42,8 +42,7 @@ bool Meant::holdsTool(size_t part, ArmId arm, double time) const
         if (now->arm == arm) return true;
         // Handed over: the one that had it before lets go of it in its next move.
         const PartEvent* before = m_scene.armEventBefore(part, *now);
-        if (before && before->kind == PartEvent::Kind::Carried && before->arm == arm
-            && time <= leaves(arm, now->time))
+        if (before && before->kind == PartEvent::Kind::Carried && before->arm == arm && time <= leaves(arm, now->time))
             return true;
     }
     // What belts do with the part hides no grip and no release.

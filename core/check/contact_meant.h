@@ -21,9 +21,9 @@ public:
         return holds(a, b, time) || holds(b, a, time) || may(a, b, time) || may(b, a, time);
     }
 
-    /// A tool at work on the body that its group of targets is drawn on: how far it may be drawn back along its own axis,
-    /// as seen from it, before the two are looked at, since its tip is meant to be in the body by that much; zero for
-    /// others [m].
+    /// A tool at work on the body that its group of targets is drawn on: how far it may be drawn back along its own
+    /// axis, as seen from it, before the two are looked at, since its tip is meant to be in the body by that much; zero
+    /// for others [m].
     Vec3 drawnBack(size_t a, size_t b, double time) const;
 
 private:

@@ -160,7 +160,8 @@ private:
     {
         Cells out;
         constexpr double most = 1e6;  // cells from the middle
-        if (!(box.min().cwiseAbs().maxCoeff() < most * kCell && box.max().cwiseAbs().maxCoeff() < most * kCell)) return out;
+        if (!(box.min().cwiseAbs().maxCoeff() < most * kCell && box.max().cwiseAbs().maxCoeff() < most * kCell))
+            return out;
         out.count = 1;
         for (int i = 0; i < 3; ++i) {
             out.low[size_t(i)] = std::int64_t(std::floor(box.min()[i] / kCell));
@@ -242,8 +243,8 @@ std::vector<NearStretch> nearStretches(const ContactScene& scene, const CheckedB
             NearStretch found{*pair, {own.window.from, std::min(own.window.to, other.window.to)}};
             if (found.window.to - found.window.from <= kShortest) return;
             found.still = !own.moves && !other.moves;
-            const bool appears =
-                own.appears || own.window.from == 0 || (other.appears && other.window.from >= own.window.from - kShortest);
+            const bool appears = own.appears || own.window.from == 0
+                                 || (other.appears && other.window.from >= own.window.from - kShortest);
             found.goesOn = found.still && !appears;
             // What lies beside each other stays so; an arm that stands may still be in what it came into.
             if (found.goesOn && !scene.bodies()[own.body].ofArm() && !scene.bodies()[other.body].ofArm()

@@ -10,7 +10,7 @@ struct BodyStretch {
     std::uint32_t body = 0;
     Window window;
     bool moves = false;
-    bool appears = false;      ///< what it is in begins with it
+    bool appears = false;       ///< what it is in begins with it
     Eigen::AlignedBox3d box{};  ///< that it does not leave; empty: it is not there
 };
 /// The stretches of all bodies, without their boxes, those of equal windows side by side, by time.
@@ -23,8 +23,8 @@ struct NearStretch {
     bool still = false;   ///< neither moves
     bool goesOn = false;  ///< nor appears: only of interest when they touched before
 };
-/// Those of pairs that checks look at, by time and by pair. Method: through the run by the beginnings of stretches, with
-/// all that are under way in a grid of boxes; so time grows with what is near each other, not with all pairs.
+/// Those of pairs that checks look at, by time and by pair. Method: through the run by the beginnings of stretches,
+/// with all that are under way in a grid of boxes; so time grows with what is near each other, not with all pairs.
 std::vector<NearStretch> nearStretches(const ContactScene& scene, const CheckedBodies& checked,
                                        const std::vector<BodyStretch>& stretches, const std::function<bool()>& stop);
 

@@ -114,10 +114,10 @@ private:
     Places m_places;
     std::vector<SceneBody> m_bodies;
     std::vector<bool> m_moves;
-    std::vector<const Part*> m_parts;               ///< of bodies that are parts
+    std::vector<const Part*> m_parts;                        ///< of bodies that are parts
     std::vector<std::vector<const PartEvent*>> m_armEvents;  ///< grips and releases of those
-    std::vector<std::optional<Pose>> m_fixed;       ///< places of frames that do not move in the run
-    std::vector<Eigen::AlignedBox3d> m_fixedBoxes;  ///< of those
+    std::vector<std::optional<Pose>> m_fixed;                ///< places of frames that do not move in the run
+    std::vector<Eigen::AlignedBox3d> m_fixedBoxes;           ///< of those
     mutable std::vector<ArmAt> m_arms;
     mutable std::vector<Last<std::optional<Pose>>> m_placed;  ///< by body
     mutable std::vector<Last<Motion>> m_motions;

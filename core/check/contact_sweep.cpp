@@ -370,9 +370,8 @@ std::vector<Encounter> encounters(const ContactScene& scene, double caution, con
     std::vector<BodyStretch> stretches = stretchesOf(scene);
     const std::vector<std::pair<size_t, size_t>> boxed = byWindow(stretches);
     constexpr double kBoxed = 0.15, kKeyed = 0.3;  // of the time
-    onDesks(desks, boxed.size(), options, 0, kBoxed, [&](Desk& desk, size_t i) {
-        findBoxes(desk, cache, stretches, boxed[i].first, boxed[i].second);
-    });
+    onDesks(desks, boxed.size(), options, 0, kBoxed,
+            [&](Desk& desk, size_t i) { findBoxes(desk, cache, stretches, boxed[i].first, boxed[i].second); });
     if (stops()) return {};
     const std::vector<NearStretch> near = nearStretches(scene, checked, stretches, stops);
     std::vector<WindowWork> works;
@@ -522,9 +521,8 @@ std::vector<SmallestClearance> smallestClearances(const ContactScene& scene, con
         for (size_t n = 0; n < kWorkers; ++n) {
             for (const CheckedPair& pair : shares[n])
                 found[n].push_back({pair.a, pair.b});
-            helpers.emplace_back([&, n, own = scene] {
-                sweepClearances(own, cache, stop, shares[n], windows, found[n]);
-            });
+            helpers.emplace_back(
+                [&, n, own = scene] { sweepClearances(own, cache, stop, shares[n], windows, found[n]); });
         }
     }
     std::vector<SmallestClearance> out;

@@ -42,7 +42,8 @@ struct SweepOptions {
 };
 
 /// What comes nearer than `caution` (or than the pair's own), and what touches: one for each pair and step, the first
-/// contact or the smallest clearance. A contact that goes on is one, with the step in which it ends. What is meant to touch is left out: see docs/manual/findings.md.
+/// contact or the smallest clearance. A contact that goes on is one, with the step in which it ends. What is meant to
+/// touch is left out: see docs/manual/findings.md.
 ///
 /// Method: the run is cut into windows in which nothing begins or ends. In each, conservative advancement: from a
 /// clearance and how fast the two can get nearer follows a time in which nothing can happen. A window depends on

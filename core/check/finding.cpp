@@ -155,7 +155,8 @@ struct Measurer {
     Measure operator()(const CornerFact& fact) const { return {fact.corner.kept, fact.corner.asked, Unit::Metre}; }
     Measure operator()(const ContactFact& fact) const
     {
-        if (f.severity == Severity::Blocked) return {fact.depth > 0 ? -fact.depth : fact.distance, 0, Unit::Metre, false};
+        if (f.severity == Severity::Blocked)
+            return {fact.depth > 0 ? -fact.depth : fact.distance, 0, Unit::Metre, false};
         return {fact.distance, fact.limit, Unit::Metre};
     }
     Measure operator()(const GripFact& fact) const
@@ -165,8 +166,7 @@ struct Measurer {
     Measure operator()(const SignalFact& fact) const
     {
         const bool tooLong = fact.stuck.why == Stuck::Why::TooLong;
-        if (!fact.signal)
-            return {fact.stuck.time, tooLong ? limits::kRunLength.most : 0, Unit::Second, tooLong};
+        if (!fact.signal) return {fact.stuck.time, tooLong ? limits::kRunLength.most : 0, Unit::Second, tooLong};
         return {0, fact.value, Unit::None};
     }
     Measure operator()(const AxisFact&) const { return {}; }
@@ -185,8 +185,7 @@ struct Measurer {
     }
     Measure operator()(const AdviceFact& fact) const
     {
-        if (fact.joint >= 0)
-            return {fact.amount, 0, unitOf(armOf(cell, f).model->joints()[size_t(fact.joint)]), false};
+        if (fact.joint >= 0) return {fact.amount, 0, unitOf(armOf(cell, f).model->joints()[size_t(fact.joint)]), false};
         return {fact.amount, fact.limit, fact.limit == 0 ? Unit::None : Unit::Radian, fact.limit != 0};
     }
 

@@ -169,9 +169,9 @@ struct AdviceFact {
     int joint = -1;
     double amount = 0, limit = 0;  ///< [rad or m, by the joint; else rad]
 };
-using Fact =
-    std::variant<ReachFact, RangeFact, SingularFact, ConfigurationFact, JointLimitFact, CornerFact, ContactFact,
-                 GripFact, SignalFact, AxisFact, BeltFact, StopFact, ArcFact, PlaceFact, TimeFact, TableFact, AdviceFact>;
+using Fact = std::variant<ReachFact, RangeFact, SingularFact, ConfigurationFact, JointLimitFact, CornerFact,
+                          ContactFact, GripFact, SignalFact, AxisFact, BeltFact, StopFact, ArcFact, PlaceFact, TimeFact,
+                          TableFact, AdviceFact>;
 
 /// What the freedom of a target has to offer against what is found about it as taught.
 struct FreeAnswer {

@@ -54,7 +54,7 @@ Error nowhere(const std::string& path)
 void takeFileSizeSignals()
 {
     static const bool once = [] {
-        struct sigaction now{};
+        struct sigaction now {};
         if (::sigaction(SIGXFSZ, nullptr, &now) == 0 && now.sa_handler == SIG_DFL) ::signal(SIGXFSZ, SIG_IGN);
         return true;
     }();

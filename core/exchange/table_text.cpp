@@ -40,13 +40,23 @@ struct UnitWord {
     const char* word;
     TableUnit unit;
 };
-constexpr UnitWord kUnitWords[] = {
-    {"s", TableUnit::Second},       {"sec", TableUnit::Second},    {"seconds", TableUnit::Second},
-    {"ms", TableUnit::Millisecond}, {"rad", TableUnit::Radian},    {"radians", TableUnit::Radian},
-    {"deg", TableUnit::Degree},     {"°", TableUnit::Degree},      {"degrees", TableUnit::Degree},
-    {"m", TableUnit::Metre},        {"mm", TableUnit::Millimetre}, {"cm", TableUnit::Centimetre},
-    {"in", TableUnit::Inch},        {"inch", TableUnit::Inch},     {"metres", TableUnit::Metre},
-    {"millimetres", TableUnit::Millimetre}, {"centimetres", TableUnit::Centimetre}};
+constexpr UnitWord kUnitWords[] = {{"s", TableUnit::Second},
+                                   {"sec", TableUnit::Second},
+                                   {"seconds", TableUnit::Second},
+                                   {"ms", TableUnit::Millisecond},
+                                   {"rad", TableUnit::Radian},
+                                   {"radians", TableUnit::Radian},
+                                   {"deg", TableUnit::Degree},
+                                   {"°", TableUnit::Degree},
+                                   {"degrees", TableUnit::Degree},
+                                   {"m", TableUnit::Metre},
+                                   {"mm", TableUnit::Millimetre},
+                                   {"cm", TableUnit::Centimetre},
+                                   {"in", TableUnit::Inch},
+                                   {"inch", TableUnit::Inch},
+                                   {"metres", TableUnit::Metre},
+                                   {"millimetres", TableUnit::Millimetre},
+                                   {"centimetres", TableUnit::Centimetre}};
 
 std::optional<TableUnit> unitIn(std::string_view word)
 {

@@ -60,16 +60,33 @@ size_t jointNumber(const std::string& name)
 
 Means meaningOf(const std::string& name)
 {
-    static const std::map<std::string, Means> known = {
-        {"name", Means::Words},     {"arm", Means::Words},          {"frame", Means::Words},
-        {"tool", Means::Words},     {"point", Means::Words},        {"shoulder", Means::Words},
-        {"elbow", Means::Words},    {"wrist", Means::Words},        {"way", Means::Words},
-        {"group", Means::Words},    {"note", Means::Words},         {"approach along", Means::Words},
-        {"approach", Means::Length}, {"near approach", Means::Length}, {"retract along", Means::Words},
-        {"retract", Means::Length}, {"near retract", Means::Length}, {"x", Means::Length},
-        {"y", Means::Length},       {"z", Means::Length},           {"rx", Means::Angle},
-        {"ry", Means::Angle},       {"rz", Means::Angle},           {"qw", Means::Plain},
-        {"qx", Means::Plain},       {"qy", Means::Plain},           {"qz", Means::Plain}};
+    static const std::map<std::string, Means> known = {{"name", Means::Words},
+                                                       {"arm", Means::Words},
+                                                       {"frame", Means::Words},
+                                                       {"tool", Means::Words},
+                                                       {"point", Means::Words},
+                                                       {"shoulder", Means::Words},
+                                                       {"elbow", Means::Words},
+                                                       {"wrist", Means::Words},
+                                                       {"way", Means::Words},
+                                                       {"group", Means::Words},
+                                                       {"note", Means::Words},
+                                                       {"approach along", Means::Words},
+                                                       {"approach", Means::Length},
+                                                       {"near approach", Means::Length},
+                                                       {"retract along", Means::Words},
+                                                       {"retract", Means::Length},
+                                                       {"near retract", Means::Length},
+                                                       {"x", Means::Length},
+                                                       {"y", Means::Length},
+                                                       {"z", Means::Length},
+                                                       {"rx", Means::Angle},
+                                                       {"ry", Means::Angle},
+                                                       {"rz", Means::Angle},
+                                                       {"qw", Means::Plain},
+                                                       {"qx", Means::Plain},
+                                                       {"qy", Means::Plain},
+                                                       {"qz", Means::Plain}};
     if (const auto found = known.find(name); found != known.end()) return found->second;
     return jointNumber(name) > 0 ? Means::Joint : Means::Nothing;
 }
@@ -98,7 +115,8 @@ Result<Columns> columnsOf(const TableText& table, std::vector<std::string>& unre
                         "Lengths are in mm, cm, m or in, angles in ° or rad.");
         auto [name, unit] = nameAndUnit(table.names[i]);
         Means means = meaningOf(name);
-        const bool fits = !unit || (means == Means::Length && isLength(*unit)) || (means == Means::Angle && isAngle(*unit))
+        const bool fits = !unit || (means == Means::Length && isLength(*unit))
+                          || (means == Means::Angle && isAngle(*unit))
                           || (means == Means::Joint && (isLength(*unit) || isAngle(*unit)));
         if (means == Means::Nothing) {
             unread.push_back(shown);
@@ -142,9 +160,9 @@ public:
     {
         if (Status bad = readNamed("arm", m_cell.arms, target.arm)) return bad;
         const ArmStation& station = *findArm(m_cell, target.arm);
-        const bool posture =
-            std::any_of(m_columns.begin(), m_columns.end(),
-                        [&](const auto& own) { return jointNumber(own.first) > 0 && !word(own.first).empty(); });
+        const bool posture = std::any_of(m_columns.begin(), m_columns.end(), [&](const auto& own) {
+            return jointNumber(own.first) > 0 && !word(own.first).empty();
+        });
         if (posture && saysPlace())
             return fail("it is said as a pose and as a posture", "Fill in the place, or the joints, not both.");
         for (const auto& [column, own] : {std::pair("group", &target.group), {"note", &target.note}})

@@ -42,8 +42,7 @@ int jointNamed(std::string_view name, const ArmStation& arm)
 bool fits(TableUnit unit, const TableColumn& column, const ArmStation& arm)
 {
     if (column.use == TableColumn::Use::Time) return unit == TableUnit::Second || unit == TableUnit::Millisecond;
-    if (arm.model->joints()[size_t(column.joint)].kind == JointKind::Revolute)
-        return isAngle(unit);
+    if (arm.model->joints()[size_t(column.joint)].kind == JointKind::Revolute) return isAngle(unit);
     return isLength(unit);
 }
 
@@ -140,7 +139,8 @@ Result<TimeRows> readTimeTable(const std::string& text, const ArmStation& arm, s
     if (used) *used = columns;
     for (size_t i = 0; i < columns.size() && table->named; ++i) {
         const std::string where = fmt::format("column \"{}\"", shownText(table->names[i]));
-        if (const auto name = nameOfStrangeUnit(table->names[i]); name && (*name == "time" || jointNamed(*name, arm) >= 0))
+        if (const auto name = nameOfStrangeUnit(table->names[i]);
+            name && (*name == "time" || jointNamed(*name, arm) >= 0))
             return fail("its unit is not known", where, "Use s, ms, °, rad, m, mm, cm or in.");
         const auto unit = nameAndUnit(table->names[i]).second;
         if (columns[i].use != TableColumn::Use::None && unit && !fits(*unit, columns[i], arm))

@@ -59,8 +59,8 @@ constexpr int kDeepestXml = 100;  // readers of XML go down by calling themselve
 
 constexpr int kMostAttributes = 100;  // of an element; readers of XML compare each with all others
 
-/// Where a document has what the readers of XML cannot take: the line, 0 if there is none. Comments and what is quoted do
-/// not count.
+/// Where a document has what the readers of XML cannot take: the line, 0 if there is none. Comments and what is quoted
+/// do not count.
 struct Strange {
     int row = 0;
     bool attributes = false;  ///< too many of them, else nested too deep
@@ -117,11 +117,11 @@ public:
             return;
         }
         if (const Strange strange = strangeIn(text); strange.row > 0) {
-            error = fail(strange.row,
-                         strange.attributes
-                             ? fmt::format("has an element with more than {} attributes", kMostAttributes)
-                             : fmt::format("is nested deeper than {} levels", kDeepestXml),
-                         "Open a URDF file.");
+            error =
+                fail(strange.row,
+                     strange.attributes ? fmt::format("has an element with more than {} attributes", kMostAttributes)
+                                        : fmt::format("is nested deeper than {} levels", kDeepestXml),
+                     "Open a URDF file.");
             return;
         }
         m_document.Parse(text.c_str());

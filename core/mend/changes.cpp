@@ -219,7 +219,8 @@ struct Maker {
                      }(),
                      kDegree, turnedTo(axis, sign),
                      [own, sign, words, whatever](double angle) {
-                         return fmt::format("Turn {} by {:.0f}° {}{}", own.name, degrees(sign * angle), words, whatever);
+                         return fmt::format("Turn {} by {:.0f}° {}{}", own.name, degrees(sign * angle), words,
+                                            whatever);
                      },
                      own.id});
         };
@@ -339,8 +340,11 @@ struct Maker {
         }
         if (!onFloor) return;
         for (const double sign : {1.0, -1.0})
-            add({std::string(change) == "base-shift" ? "base-turn" : "fixture-turn", rank + 0.3 + (sign < 0 ? 0.01 : 0),
-                 1, {5 * kDegree, 10 * kDegree, 20 * kDegree, 45 * kDegree, 90 * kDegree}, kDegree,
+            add({std::string(change) == "base-shift" ? "base-turn" : "fixture-turn",
+                 rank + 0.3 + (sign < 0 ? 0.01 : 0),
+                 1,
+                 {5 * kDegree, 10 * kDegree, 20 * kDegree, 45 * kDegree, 90 * kDegree},
+                 kDegree,
                  [this, own, turn, sign](double angle) -> Result<Cell> {
                      const Vec3 axis = turn.conjugate() * Vec3::UnitZ();
                      const Quat by(Eigen::AngleAxisd(sign * angle, axis));
@@ -759,7 +763,8 @@ std::string nearestText(const Cell& cell, const NearestPlace& place)
     for (int i = 0; i < 3; ++i)
         if (std::abs(place.by[i]) >= told)
             out += fmt::format("{}{} {:+.1f} mm", out.empty() ? "" : ", ", "xyz"[i], millimetres(place.by[i]));
-    if (!out.empty()) out += " of " + (target && target->frame ? frameName(cell, target->frame) : std::string("the world"));
+    if (!out.empty())
+        out += " of " + (target && target->frame ? frameName(cell, target->frame) : std::string("the world"));
     if (degrees(place.turn) >= 0.05) out += (out.empty() ? "turned by " : ", turned by ") + deg(place.turn);
     return out;
 }
@@ -777,8 +782,9 @@ std::optional<NearestPlace> nearestPlace(const Cell& cell, const Target& target,
         const Solutions ways = waysTo(cell, own, 0, nullptr, axes);
         const Solution* way = chosenWay(arm, own, ways.items);
         if (!way && !ways.items.empty()) way = &ways.items.front();
-        if (way) best = NearestPlace{target.id, own.pose, shift, turn, way->joints, axes,
-                                     own.pose.translation - target.pose.translation};
+        if (way)
+            best = NearestPlace{
+                target.id, own.pose, shift, turn, way->joints, axes, own.pose.translation - target.pose.translation};
     };
     const auto reached = [&](Target own) {
         const Solutions ways = waysTo(cell, own, 0, nullptr, axes);

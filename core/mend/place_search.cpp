@@ -118,8 +118,9 @@ private:
         for (int i = 0; i < 3; ++i)
             way += p.offset[size_t(i)] * p.offset[size_t(i)];
         constexpr double hand = 0.2;  // a turn of a radian counts as much as this way [m]
-        return {double(p.unreached),       double(p.blocked),          byCycle ? cycle : margin,
-                double(p.offset != PlaceOffset{}), byCycle ? margin : cycle, std::sqrt(way) + hand * std::abs(p.offset[3])};
+        return {double(p.unreached),      double(p.blocked),
+                byCycle ? cycle : margin, double(p.offset != PlaceOffset{}),
+                byCycle ? margin : cycle, std::sqrt(way) + hand * std::abs(p.offset[3])};
     }
     bool better(const TriedPlace& a, const TriedPlace& b) const { return rank(a) < rank(b); }
     /// Whether what an arm does at a target depends on where the frame stands.
@@ -322,9 +323,9 @@ private:
     const Cell& m_cell;
     const PlaceQuery& m_query;
     std::vector<const Target*> m_targets;
-    std::vector<size_t> m_axes;             ///< that are searched
-    std::set<FrameId> m_moved;              ///< the frame, and those below it
-    std::map<TargetId, AxisValues> m_stand; ///< where device axes stand when targets are gone to
+    std::vector<size_t> m_axes;              ///< that are searched
+    std::set<FrameId> m_moved;               ///< the frame, and those below it
+    std::map<TargetId, AxisValues> m_stand;  ///< where device axes stand when targets are gone to
     PlanCache m_ownPlans;
     ContactCache m_ownTouched;
     PlanCache* m_plans;

@@ -45,9 +45,9 @@ struct PlaceSearch {
     std::vector<TriedPlace> best;  ///< the best ones first, each apart from the others; with contact
     bool better = false;           ///< the first of them is better than where it stands
     std::vector<TriedPlace> map;   ///< targets only, with what the arm touches there; row by row over x and y at z and
-                                  ///< turn of the best place
-    int columns = 0, rows = 0;  ///< of the map
-    int tried = 0;              ///< places
+                                   ///< turn of the best place
+    int columns = 0, rows = 0;     ///< of the map
+    int tried = 0;                 ///< places
 };
 
 /// Looks for the best place: fewest targets out of reach, fewest blocked findings, then the largest smallest margin or

@@ -20,7 +20,12 @@ namespace {
 
 Change plain(const char* change, double rank, std::function<Result<Cell>()> make, std::string text)
 {
-    return {change, rank, 0, {0}, 0, [make = std::move(make)](double) { return make(); },
+    return {change,
+            rank,
+            0,
+            {0},
+            0,
+            [make = std::move(make)](double) { return make(); },
             [text = std::move(text)](double) { return text; }};
 }
 
@@ -51,9 +56,13 @@ void ofCondition(const At& at, const Condition& condition, bool awaited, std::ve
     if (!signal) return;
     const Signal own = *signal;
     const double value = condition.value;
-    const std::string state = own.kind == Signal::Kind::Digital ? (value != 0 ? "on" : "off") : fmt::format("{}", value);
+    const std::string state =
+        own.kind == Signal::Kind::Digital ? (value != 0 ? "on" : "off") : fmt::format("{}", value);
     out.push_back(plain(
-        "set-signal", 2, [at, own, value] { return at.before(Step{.action = SetSignal{own.id, value}}); },
+        "set-signal", 2,
+        [at, own, value] {
+            return at.before(Step{.action = SetSignal{own.id, value}});
+        },
         fmt::format("Set \"{}\" {} before {}", own.name, state, at.words)));
     out.push_back(plain(
         "signal-start", 3,
@@ -64,7 +73,11 @@ void ofCondition(const At& at, const Condition& condition, bool awaited, std::ve
         },
         fmt::format("Let \"{}\" begin {}", own.name, state)));
     if (awaited) {
-        Change limit{"wait-limit", 4, 0.01, {10, 30, 60}, 0,
+        Change limit{"wait-limit",
+                     4,
+                     0.01,
+                     {10, 30, 60},
+                     0,
                      [at](double seconds) {
                          Step changed = *at.step;
                          changed.as<WaitSignal>()->limit = seconds;
@@ -75,7 +88,11 @@ void ofCondition(const At& at, const Condition& condition, bool awaited, std::ve
                      }};
         out.push_back(std::move(limit));
     } else {
-        out.push_back({"repeat-times", 4, 0.01, {1, 10, 100}, 0,
+        out.push_back({"repeat-times",
+                       4,
+                       0.01,
+                       {1, 10, 100},
+                       0,
                        [at](double times) {
                            Step changed = *at.step;
                            Repeat& repeat = *changed.as<Repeat>();
@@ -87,7 +104,8 @@ void ofCondition(const At& at, const Condition& condition, bool awaited, std::ve
                            return fmt::format("Repeat {} {:.0f} {}", at.words, times, times == 1 ? "time" : "times");
                        }});
     }
-    out.push_back(plain("step-off", 6, [at] { return at.off(); }, fmt::format("Switch {} off", at.words)));
+    out.push_back(plain(
+        "step-off", 6, [at] { return at.off(); }, fmt::format("Switch {} off", at.words)));
 }
 
 /// Two that wait for each other: one of them sets its signal before it waits.
@@ -115,8 +133,7 @@ void ofRing(const Cell& cell, const SignalFact& fact, std::vector<Change>& out)
                 "set-signal", 2 + 0.1 * double(i),
                 [&cell, id, wait, signal = signal->id, value] {
                     const Routine& own = *findRoutine(cell, id);
-                    return insertSteps(cell, id, *placeOf(own.steps, wait),
-                                       {Step{.action = SetSignal{signal, value}}});
+                    return insertSteps(cell, id, *placeOf(own.steps, wait), {Step{.action = SetSignal{signal, value}}});
                 },
                 fmt::format("Let {} set \"{}\" before it waits in step {}", arm->name, signal->name, waits.index + 1)));
         }
@@ -132,19 +149,26 @@ void ofGrip(const At& at, const CheckResult& checked, const Finding& finding, st
     const Tool& tool = toolInForce(cell, arm);
     if (!grip) return;
     if (fact.carried) {
-        out.push_back(plain("release", 2, [at] { return at.before(Step{.action = Release{}}); },
-                            fmt::format("Release the part before {}", at.words)));
-        out.push_back(plain("step-off", 4, [at] { return at.off(); }, fmt::format("Switch {} off", at.words)));
+        out.push_back(plain(
+            "release", 2, [at] { return at.before(Step{.action = Release{}}); },
+            fmt::format("Release the part before {}", at.words)));
+        out.push_back(plain(
+            "step-off", 4, [at] { return at.off(); }, fmt::format("Switch {} off", at.words)));
         return;
     }
     if (fact.clamp) {
         const Frame* clamp = findFrame(cell, fact.clamp);
         const Signal* input = clamp && clamp->device ? findSignal(cell, clamp->device->input) : nullptr;
         if (input)
-            out.push_back({"open-clamp", 2, 0.1, {0.5, 1, 2, 4}, 0,
+            out.push_back({"open-clamp",
+                           2,
+                           0.1,
+                           {0.5, 1, 2, 4},
+                           0,
                            [at, signal = input->id](double seconds) {
-                               return insertSteps(at.cell, at.routine->id, *placeOf(at.routine->steps, at.step->id),
-                                                  {Step{.action = SetSignal{signal, 0}}, Step{.action = Wait{seconds}}});
+                               return insertSteps(
+                                   at.cell, at.routine->id, *placeOf(at.routine->steps, at.step->id),
+                                   {Step{.action = SetSignal{signal, 0}}, Step{.action = Wait{seconds}}});
                            },
                            [at, name = input->name](double seconds) {
                                return fmt::format("Set \"{}\" off before {}, and wait {} s", name, at.words, seconds);
@@ -153,8 +177,8 @@ void ofGrip(const At& at, const CheckResult& checked, const Finding& finding, st
     }
     // How far away the nearest part lies.
     const CellState state = stateAt(cell, checked.trace, grip->start + grip->duration);
-    const auto own = std::find_if(state.arms.begin(), state.arms.end(),
-                                  [&](const ArmState& one) { return one.arm == arm.id; });
+    const auto own =
+        std::find_if(state.arms.begin(), state.arms.end(), [&](const ArmState& one) { return one.arm == arm.id; });
     if (own == state.arms.end()) return;
     const Pose tcp = worldFromTcp(cell, arm, own->posture, state.axes);
     double nearest = INFINITY;
@@ -171,10 +195,17 @@ void ofGrip(const At& at, const CheckResult& checked, const Finding& finding, st
             },
             fmt::format("Let {} grip within {}", tool.name, mm(wanted))));
     }
-    out.push_back({"wait", 4, 0.05, {1, 2, 5, 10, 20}, 0,
+    out.push_back({"wait",
+                   4,
+                   0.05,
+                   {1, 2, 5, 10, 20},
+                   0,
                    [at](double seconds) { return at.before(Step{.action = Wait{seconds}}); },
-                   [at](double seconds) { return fmt::format("Wait {} s before {}, until a part is there", seconds, at.words); }});
-    out.push_back(plain("step-off", 9, [at] { return at.off(); }, fmt::format("Switch {} off", at.words)));
+                   [at](double seconds) {
+                       return fmt::format("Wait {} s before {}, until a part is there", seconds, at.words);
+                   }});
+    out.push_back(plain(
+        "step-off", 9, [at] { return at.off(); }, fmt::format("Switch {} off", at.words)));
 }
 
 }  // namespace
@@ -196,15 +227,18 @@ std::vector<Change> runChangesFor(const Cell& cell, const CheckResult& checked, 
                 },
                 fmt::format("Let parts queue at the end of {}", belt->name)));
         if (belt && belt->device)
-            out.push_back({"belt-length", 4, 1, {0.2, 0.5, 1, 2, 5, 10}, 0,
-                           [&cell, id = belt->id](double more) {
-                               Device device = *findFrame(cell, id)->device;
-                               device.size[0] += more;
-                               return changeDevice(cell, id, device);
-                           },
-                           [name = belt->name](double more) {
-                               return fmt::format("Make {} longer by {}", name, mm(more));
-                           }});
+            out.push_back(
+                {"belt-length",
+                 4,
+                 1,
+                 {0.2, 0.5, 1, 2, 5, 10},
+                 0,
+                 [&cell, id = belt->id](double more) {
+                     Device device = *findFrame(cell, id)->device;
+                     device.size[0] += more;
+                     return changeDevice(cell, id, device);
+                 },
+                 [name = belt->name](double more) { return fmt::format("Make {} longer by {}", name, mm(more)); }});
         return out;
     }
     if (!step) return out;
@@ -218,7 +252,11 @@ std::vector<Change> runChangesFor(const Cell& cell, const CheckResult& checked, 
             if (repeat->kind == Repeat::Kind::While || repeat->kind == Repeat::Kind::Until)
                 ofCondition(at, condition, false, out);
             if (repeat->kind == Repeat::Kind::Times)
-                out.push_back({"repeat-times", 2, -1e-6, {1000, 100, 10, 1}, 0,
+                out.push_back({"repeat-times",
+                               2,
+                               -1e-6,
+                               {1000, 100, 10, 1},
+                               0,
                                [at](double times) {
                                    Step changed = *at.step;
                                    changed.as<Repeat>()->times = std::uint32_t(times);
@@ -227,10 +265,15 @@ std::vector<Change> runChangesFor(const Cell& cell, const CheckResult& checked, 
                                [at](double times) { return fmt::format("Repeat {} {:.0f} times", at.words, times); }});
         }
         if (step->kind() == StepKind::Call)
-            out.push_back(plain("step-off", 6, [at] { return at.off(); }, fmt::format("Switch {} off", at.words)));
+            out.push_back(plain(
+                "step-off", 6, [at] { return at.off(); }, fmt::format("Switch {} off", at.words)));
     }
     if (const TimeFact* fact = finding.as<TimeFact>(); fact && step->as<WaitSignal>()) {
-        out.push_back({"wait-limit", 2, 0.001, {2, 5, 20, 100}, 0,
+        out.push_back({"wait-limit",
+                       2,
+                       0.001,
+                       {2, 5, 20, 100},
+                       0,
                        [at, limit = fact->limit](double by) {
                            Step changed = *at.step;
                            changed.as<WaitSignal>()->limit = std::min(3600.0, by * limit);
@@ -243,15 +286,21 @@ std::vector<Change> runChangesFor(const Cell& cell, const CheckResult& checked, 
         std::erase_if(out, [](const Change& own) { return own.rank == 4; });  // it has a limit
     }
     if (finding.as<AxisFact>()) {
-        out.push_back({"wait", 2, 0.1, {0.5, 1, 2, 5, 10, 20}, 0,
+        out.push_back({"wait",
+                       2,
+                       0.1,
+                       {0.5, 1, 2, 5, 10, 20},
+                       0,
                        [at](double seconds) { return at.before(Step{.action = Wait{seconds}}); },
                        [at](double seconds) {
                            return fmt::format("Wait {} s before {}, until the axis stands", seconds, at.words);
                        }});
-        out.push_back(plain("step-off", 8, [at] { return at.off(); }, fmt::format("Switch {} off", at.words)));
+        out.push_back(plain(
+            "step-off", 8, [at] { return at.off(); }, fmt::format("Switch {} off", at.words)));
     }
     if (finding.as<StopFact>())
-        out.push_back(plain("step-off", 2, [at] { return at.off(); }, fmt::format("Switch {} off", at.words)));
+        out.push_back(plain(
+            "step-off", 2, [at] { return at.off(); }, fmt::format("Switch {} off", at.words)));
     if (finding.as<GripFact>()) ofGrip(at, checked, finding, out);
     return out;
 }
@@ -296,7 +345,11 @@ std::vector<Change> neighbourChangesFor(const Cell& cell, const Finding& finding
     const Gripper& gripper = tool.gripper;
     if (gripper.kind != Gripper::Kind::Vacuum && gripper.open > gripper.closed + 0.002) {
         const double most = gripper.open - gripper.closed;
-        out.push_back({"opening", 2.9, 5, {0.25 * most, 0.5 * most, 0.75 * most, 0.9 * most}, kMillimetre,
+        out.push_back({"opening",
+                       2.9,
+                       5,
+                       {0.25 * most, 0.5 * most, 0.75 * most, 0.9 * most},
+                       kMillimetre,
                        [&cell, tool = tool.id](double by) -> Result<Cell> {
                            Cell next = cell;
                            next.tools.edit(tool)->gripper.open -= by;
@@ -313,7 +366,11 @@ std::vector<Change> neighbourChangesFor(const Cell& cell, const Finding& finding
     if (const Pattern* pitched = findPattern(cell, wide); pitched && pitched->layout == Pattern::Layout::Grid)
         for (int axis = 0; axis < 2; ++axis) {
             if ((axis == 0 ? pitched->columns : pitched->rows) < 2) continue;
-            out.push_back({"pitch", 5.4 + 0.01 * axis, 10, {0.005, 0.01, 0.02, 0.05, 0.1}, kMillimetre,
+            out.push_back({"pitch",
+                           5.4 + 0.01 * axis,
+                           10,
+                           {0.005, 0.01, 0.02, 0.05, 0.1},
+                           kMillimetre,
                            [&cell, wide, axis](double by) {
                                Pattern changed = *findPattern(cell, wide);
                                changed.pitch[axis] += changed.pitch[axis] < 0 ? -by : by;

@@ -42,12 +42,12 @@ TimingPtr fractionTiming(const Profile& profile);
 /// A corner that is cut less than asked.
 struct Corner {
     enum class Why {
-        ShortMove,     ///< a move has no more to give: each corner has half of it
-        NoWay,         ///< the arm cannot follow the curve that was asked for: out of reach or range, or too near to a
-                       ///< singularity
-        AxisElsewhere, ///< an axis that the next move depends on is moved by somebody else
-        StopIsQuicker, ///< with the jerk that joints have a stop takes less time than a corner
-        TooMany        ///< so many moves with limited jerk are not timed together
+        ShortMove,      ///< a move has no more to give: each corner has half of it
+        NoWay,          ///< the arm cannot follow the curve that was asked for: out of reach or range, or too near to a
+                        ///< singularity
+        AxisElsewhere,  ///< an axis that the next move depends on is moved by somebody else
+        StopIsQuicker,  ///< with the jerk that joints have a stop takes less time than a corner
+        TooMany         ///< so many moves with limited jerk are not timed together
     };
     double asked = 0, kept = 0;  ///< distance from the corner at which the tool leaves its path [m]
     Why why = Why::ShortMove;

@@ -216,7 +216,10 @@ MovePlan planMove(const MoveInput& in)
 
 namespace {
 
-size_t bytesOf(const Profile& profile) { return sizeof profile + profile.stretches.capacity() * sizeof(Profile::Stretch); }
+size_t bytesOf(const Profile& profile)
+{
+    return sizeof profile + profile.stretches.capacity() * sizeof(Profile::Stretch);
+}
 size_t bytesOf(const JointWay& way)
 {
     return way.empty() ? 0 : way.size() * sizeof(double) * size_t(1 + 3 * way.knot(0).posture.size());

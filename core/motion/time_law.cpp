@@ -170,9 +170,8 @@ private:
         const double v = std::sqrt(m_x[i]), w = std::sqrt(m_x[i + 1]);
         if (!cell.constant) return v + w > 0 ? 2 * cell.length / (v + w) : 0;
         const double top = std::sqrt(cell.caps[0].x);
-        const double peak = std::isfinite(cell.most)
-                                ? std::min(top, std::sqrt(cell.most * cell.length + 0.5 * (v * v + w * w)))
-                                : top;
+        const double peak =
+            std::isfinite(cell.most) ? std::min(top, std::sqrt(cell.most * cell.length + 0.5 * (v * v + w * w))) : top;
         const double up = std::max(0.0, (peak - v) / cell.most), down = std::max(0.0, (peak - w) / cell.most);
         const double rest = cell.length - 0.5 * up * (v + peak) - 0.5 * down * (peak + w);
         return up + down + (rest > 0 && peak > 0 ? rest / peak : 0);
@@ -313,8 +312,8 @@ private:
         // What is the same all along: everything of a joint move, what the tool allows of a line.
         const bool joint = move.kind == Move::Kind::Joint;
         const PlaceBounds same = steady(boundsIn(k, marks[0], joint));
-        const bool bent = corner || std::any_of(same.rows.begin(), same.rows.end(),
-                                                [](const Row& row) { return row.bend != 0; });
+        const bool bent =
+            corner || std::any_of(same.rows.begin(), same.rows.end(), [](const Row& row) { return row.bend != 0; });
         Cell whole;
         makeConstant(whole, same);
         const double scale = m_scales[k], cap = whole.caps[0].x / (scale * scale), most = whole.most / scale;

@@ -242,8 +242,7 @@ void Cursor::describe(Digest& key) const
         key.add(static_cast<const void*>(level.list));
         key.add(std::uint64_t(level.next));
         const Repeat* repeat = level.owner ? level.owner->as<Repeat>() : nullptr;
-        const bool byCondition =
-            repeat && (repeat->kind == Repeat::Kind::While || repeat->kind == Repeat::Kind::Until);
+        const bool byCondition = repeat && (repeat->kind == Repeat::Kind::While || repeat->kind == Repeat::Kind::Until);
         key.add(std::uint64_t(byCondition ? 0 : level.pass + 1));
     }
     for (const Frame& frame : m_frames) {

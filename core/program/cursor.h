@@ -71,8 +71,8 @@ public:
     };
     Next next(const Decide& decide, const Untaken& untaken = {});
     const Operation& operation() const { return m_operation; }
-    /// False of a move to a place that nothing fills in, as of a routine with places that is gone through by itself, and
-    /// of one to a distance from a posture.
+    /// False of a move to a place that nothing fills in, as of a routine with places that is gone through by itself,
+    /// and of one to a distance from a posture.
     bool hasPlace() const { return m_placed; }
     /// The routine, and the calls and passes, that it is in.
     Operation whereItIs() const;

@@ -13,7 +13,10 @@ namespace topikos {
 /// blank, comma or bracket.
 class LineReader {
 public:
-    explicit LineReader(std::string_view text) : m_text(text), m_low(std::make_shared<const std::string>(lowered(text))) { skip(); }
+    explicit LineReader(std::string_view text) : m_text(text), m_low(std::make_shared<const std::string>(lowered(text)))
+    {
+        skip();
+    }
 
     bool done() const { return m_at >= m_text.size(); }
     size_t column() const { return m_at + 1; }

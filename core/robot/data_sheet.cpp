@@ -172,11 +172,11 @@ JointVector drawnPosture(const DataSheet& sheet)
 
 namespace {
 
-/// Numbers that seem to have the wrong sign: a place that the arm jumps to and comes back from, a coordinate that is that
-/// of a neighbour but for its sign, an axis that turns the other way than the one beside it.
+/// Numbers that seem to have the wrong sign: a place that the arm jumps to and comes back from, a coordinate that is
+/// that of a neighbour but for its sign, an axis that turns the other way than the one beside it.
 void warnOfSigns(const DataSheet& sheet, std::vector<SheetWarning>& all)
 {
-    constexpr double kLong = 0.1;   // shorter links fold as they like [m]
+    constexpr double kLong = 0.1;     // shorter links fold as they like [m]
     constexpr double kFolded = -0.6;  // cosine of the bend from one link to the next
     static constexpr const char* kNames[] = {"x", "y", "z"};
     // Places that differ, with the axis that each is of; the flange is behind the last axis.
@@ -209,8 +209,9 @@ void warnOfSigns(const DataSheet& sheet, std::vector<SheetWarning>& all)
             for (const size_t other : {i - 1, i + 1})
                 if (other < places.size() && std::abs(places[other].at[k] + own) < 1e-6 && own < 0)
                     warn(places[i].axis,
-                         fmt::format("{}: its {} is {:.0f} mm, and that of its neighbour {:.0f} mm: the sign seems wrong.",
-                                     nameOf(places[i].axis), kNames[k], millimetres(own), millimetres(-own)),
+                         fmt::format(
+                             "{}: its {} is {:.0f} mm, and that of its neighbour {:.0f} mm: the sign seems wrong.",
+                             nameOf(places[i].axis), kNames[k], millimetres(own), millimetres(-own)),
                          "Check the sign in the drawing.");
         }
     for (size_t i = 1; i + 1 < places.size(); ++i) {
@@ -220,10 +221,11 @@ void warnOfSigns(const DataSheet& sheet, std::vector<SheetWarning>& all)
         int coordinate = 0;
         (out - in).cwiseAbs().maxCoeff(&coordinate);
         warn(places[i].axis,
-             fmt::format("{}: the arm goes {:.0f} mm to it and {:.0f} mm back again, folded into itself; its {} is {:.0f} "
-                         "mm.",
-                         nameOf(places[i].axis), millimetres(in.norm()), millimetres(out.norm()), kNames[coordinate],
-                         millimetres(places[i].at[coordinate])),
+             fmt::format(
+                 "{}: the arm goes {:.0f} mm to it and {:.0f} mm back again, folded into itself; its {} is {:.0f} "
+                 "mm.",
+                 nameOf(places[i].axis), millimetres(in.norm()), millimetres(out.norm()), kNames[coordinate],
+                 millimetres(places[i].at[coordinate])),
              "Check the sign of that number, unless the drawing shows the arm folded.");
     }
     for (size_t i = 1; i < sheet.axes.size(); ++i) {
@@ -233,8 +235,7 @@ void warnOfSigns(const DataSheet& sheet, std::vector<SheetWarning>& all)
             return Vec3((axis.reversed ? -1 : 1) * axis.direction.normalized());
         };
         if (turns(a).dot(turns(b)) > -1 + 1e-6) continue;
-        warn(i,
-             fmt::format("Axis {} turns the other way than axis {}, which it is parallel to.", i + 1, i),
+        warn(i, fmt::format("Axis {} turns the other way than axis {}, which it is parallel to.", i + 1, i),
              "Move both in the preview and compare with the drawing; reverse one of them if it goes the wrong way.");
     }
 }

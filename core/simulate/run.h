@@ -231,7 +231,7 @@ private:
     Places m_places;
     ProgramIndex m_index;
     std::multimap<double, std::pair<SignalId, double>> m_writes;  ///< of signals, that are to come
-    std::unordered_set<Digest, Digest::Hash> m_judged;  ///< lists that were not gone into, each case of them
+    std::unordered_set<Digest, Digest::Hash> m_judged;            ///< lists that were not gone into, each case of them
     size_t m_judgedSteps = 0;
     bool m_hasLeads = false;  ///< some process is switched ahead of its time
     bool m_begun = false, m_enough = false;

@@ -126,72 +126,72 @@ bool Run::begin(ArmRun& arm, const Operation& operation)
         if (!operation.end && arm.routine->id != arm.station->main) return true;
         outcome.problem = StepOutcome::Problem::NoPlace;
     } else switch (step.kind()) {
-    case StepKind::Joint:
-    case StepKind::Line:
-    case StepKind::Arc: beginMove(arm, operation, outcome); break;
-    case StepKind::PlayTable:
-        outcome = planned(arm, operation);
-        outcome.start = m_now;
-        if (outcome.move) outcome.timing = aloneTiming(outcome.move);
-        arm.posture = outcome.arrival;
-        arm.place = {};
-        break;
-    case StepKind::Grip:
-        arm.opening = gripper.closed;
-        outcome.duration = gripper.time;
-        arm.grips = true;
-        break;
-    case StepKind::Release:
-        arm.opening = gripper.open;
-        outcome.duration = gripper.time;
-        if (!arm.carried) outcome.problem = StepOutcome::Problem::NothingHeld;
-        release(arm);
-        break;
-    case StepKind::Wait: outcome.duration = step.as<Wait>()->seconds; break;
-    case StepKind::SetSignal: writeSignal(step.as<SetSignal>()->signal, step.as<SetSignal>()->value); break;
-    case StepKind::PulseSignal: {
-        const PulseSignal& pulse = *step.as<PulseSignal>();
-        setSignal(pulse.signal, 1);
-        setLater(m_now + pulse.seconds, pulse.signal, 0);
-        break;
-    }
-    case StepKind::WaitSignal: {
-        const WaitSignal& wait = *step.as<WaitSignal>();
-        if (!step.otherwise.empty()) judgeList(arm, arm.cursor, step, step.otherwise);
-        if (met(wait.until)) break;
-        arm.ahead = std::move(outcome);
-        arm.waiting = operation;
-        arm.waits = true;
-        arm.limited = wait.limit > 0;
-        arm.ready = arm.limited ? m_now + wait.limit : INFINITY;
-        return false;
-    }
-    case StepKind::MoveAxes: {
-        outcome.travels = travelsOf(m_cell, operation, m_axes);
-        if (!axesFree(arm, outcome)) break;
-        const Profile profile = profileInStep(companionsOf(m_cell, outcome.travels), step.as<MoveAxes>()->speed);
-        outcome.duration = profile.duration;
-        outcome.timing = fractionTiming(profile);
-        travel(&arm, outcome.travels, outcome.timing, m_now);
-        arrive(outcome.travels);
-        break;
-    }
-    case StepKind::SwitchProcess: {
-        const SwitchProcess& own = *step.as<SwitchProcess>();
-        if (const Process* process = findProcess(m_cell, own.process)) writeSignal(process->signal, own.on);
-        break;
-    }
-    case StepKind::Halt: outcome.problem = StepOutcome::Problem::Stopped; break;
-    // The cursor has gone through these.
-    case StepKind::Call:
-    case StepKind::Repeat:
-    case StepKind::ForEach:
-    case StepKind::Follow:
-    case StepKind::If:
-    case StepKind::Note:
-    case StepKind::UsePoint:
-    case StepKind::ReadFrom: return true;
-    }
+        case StepKind::Joint:
+        case StepKind::Line:
+        case StepKind::Arc: beginMove(arm, operation, outcome); break;
+        case StepKind::PlayTable:
+            outcome = planned(arm, operation);
+            outcome.start = m_now;
+            if (outcome.move) outcome.timing = aloneTiming(outcome.move);
+            arm.posture = outcome.arrival;
+            arm.place = {};
+            break;
+        case StepKind::Grip:
+            arm.opening = gripper.closed;
+            outcome.duration = gripper.time;
+            arm.grips = true;
+            break;
+        case StepKind::Release:
+            arm.opening = gripper.open;
+            outcome.duration = gripper.time;
+            if (!arm.carried) outcome.problem = StepOutcome::Problem::NothingHeld;
+            release(arm);
+            break;
+        case StepKind::Wait: outcome.duration = step.as<Wait>()->seconds; break;
+        case StepKind::SetSignal: writeSignal(step.as<SetSignal>()->signal, step.as<SetSignal>()->value); break;
+        case StepKind::PulseSignal: {
+            const PulseSignal& pulse = *step.as<PulseSignal>();
+            setSignal(pulse.signal, 1);
+            setLater(m_now + pulse.seconds, pulse.signal, 0);
+            break;
+        }
+        case StepKind::WaitSignal: {
+            const WaitSignal& wait = *step.as<WaitSignal>();
+            if (!step.otherwise.empty()) judgeList(arm, arm.cursor, step, step.otherwise);
+            if (met(wait.until)) break;
+            arm.ahead = std::move(outcome);
+            arm.waiting = operation;
+            arm.waits = true;
+            arm.limited = wait.limit > 0;
+            arm.ready = arm.limited ? m_now + wait.limit : INFINITY;
+            return false;
+        }
+        case StepKind::MoveAxes: {
+            outcome.travels = travelsOf(m_cell, operation, m_axes);
+            if (!axesFree(arm, outcome)) break;
+            const Profile profile = profileInStep(companionsOf(m_cell, outcome.travels), step.as<MoveAxes>()->speed);
+            outcome.duration = profile.duration;
+            outcome.timing = fractionTiming(profile);
+            travel(&arm, outcome.travels, outcome.timing, m_now);
+            arrive(outcome.travels);
+            break;
+        }
+        case StepKind::SwitchProcess: {
+            const SwitchProcess& own = *step.as<SwitchProcess>();
+            if (const Process* process = findProcess(m_cell, own.process)) writeSignal(process->signal, own.on);
+            break;
+        }
+        case StepKind::Halt: outcome.problem = StepOutcome::Problem::Stopped; break;
+        // The cursor has gone through these.
+        case StepKind::Call:
+        case StepKind::Repeat:
+        case StepKind::ForEach:
+        case StepKind::Follow:
+        case StepKind::If:
+        case StepKind::Note:
+        case StepKind::UsePoint:
+        case StepKind::ReadFrom: return true;
+        }
     arm.ready = m_now + outcome.duration;
     const bool stopped = outcome.problem == StepOutcome::Problem::Stopped;
     finish(arm, std::move(outcome), openingBefore);

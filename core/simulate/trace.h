@@ -188,8 +188,8 @@ struct Stuck {
     enum class Why {
         NoTimePasses,    ///< devices and routines go on without end at that time
         NothingChanges,  ///< a block is passed again and again, and nothing is different after a pass
-        TooLong,       ///< it would take more than limits::kRunLength
-        TooMuch        ///< it has more than limits::kRunEvents events, or takes more than limits::kRunMemory
+        TooLong,         ///< it would take more than limits::kRunLength
+        TooMuch          ///< it has more than limits::kRunEvents events, or takes more than limits::kRunMemory
     };
     Why why = Why::NoTimePasses;
     double time = 0;      ///< [s]

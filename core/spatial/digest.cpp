@@ -15,7 +15,7 @@ std::uint64_t mixed(std::uint64_t x)
     return x ^ (x >> 31);
 }
 
-constexpr double kSame = 1e9;         // numbers count to one part of this
+constexpr double kSame = 1e9;  // numbers count to one part of this
 
 }  // namespace
 

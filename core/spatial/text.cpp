@@ -109,17 +109,21 @@ std::string boundedMessage(std::string_view text)
                 continue;
             }
         }
-        const bool begins = isDigit(text[at])
-                            && (at == 0 || (!std::isalnum(std::uint8_t(text[at - 1])) && text[at - 1] != '_'));
+        const bool begins =
+            isDigit(text[at]) && (at == 0 || (!std::isalnum(std::uint8_t(text[at - 1])) && text[at - 1] != '_'));
         if (!begins) {
             out += text[at++];
             continue;
         }
         size_t end = at, digits = 0;
-        while (end < text.size() && (isDigit(text[end]) || (text[end] == '.' && end + 1 < text.size() && isDigit(text[end + 1]))))
+        while (end < text.size()
+               && (isDigit(text[end]) || (text[end] == '.' && end + 1 < text.size() && isDigit(text[end + 1]))))
             digits += isDigit(text[end++]);
         if (end < text.size() && text[end] == 'e')
-            for (size_t more = end + 1; more < text.size() && (isDigit(text[more]) || (more == end + 1 && (text[more] == '-' || text[more] == '+'))); ++more)
+            for (size_t more = end + 1;
+                 more < text.size()
+                 && (isDigit(text[more]) || (more == end + 1 && (text[more] == '-' || text[more] == '+')));
+                 ++more)
                 if (isDigit(text[more])) end = more + 1;
         double value = 0;
         const auto read = std::from_chars(text.data() + at, text.data() + end, value);

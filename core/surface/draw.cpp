@@ -14,7 +14,7 @@ namespace topikos {
 
 namespace {
 
-constexpr double kSame = 1e-7;                        // places nearer than this are one [m]
+constexpr double kSame = 1e-7;                 // places nearer than this are one [m]
 const double kSharp = std::cos(20 * kDegree);  // a line that turns by more has a corner there
 
 /// Ways along a line: where it is after so many metres.

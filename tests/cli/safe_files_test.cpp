@@ -70,8 +70,10 @@ void SafeFilesTest::outputNeverGoesOverInput_data()
     QTest::newRow("findings into the cell") << QStringList{"check", "cell", "--junit", "cell"};
     QTest::newRow("curves into the cell") << QStringList{"curves", "cell", "cell"};
     QTest::newRow("the run into the cell") << QStringList{"export", "cell", "cell"};
-    QTest::newRow("map into the cell") << QStringList{"place", "cell", "--move", "Drying rack", "--box", "0", "0.1", "--map", "cell"};
-    QTest::newRow("spots into the cell") << QStringList{"reach", "cell", "--box", "0", "1", "0", "1", "1", "--csv", "cell"};
+    QTest::newRow("map into the cell") << QStringList{"place", "cell", "--move", "Drying rack", "--box",
+                                                      "0",     "0.1",  "--map",  "cell"};
+    QTest::newRow("spots into the cell") << QStringList{"reach", "cell", "--box", "0",     "1",
+                                                        "0",     "1",    "1",     "--csv", "cell"};
     QTest::newRow("by another name") << QStringList{"simulate", "cell", "--trace", "./sub/../cell"};
     QTest::newRow("by a link") << QStringList{"simulate", "cell", "--trace", "link"};
     QTest::newRow("an empty name") << QStringList{"program", "cell", "--from", "text", "-o", ""};
@@ -235,11 +237,13 @@ void SafeFilesTest::programsOfOldBreakages()
 void SafeFilesTest::latinIsToldInOneLine()
 {
     const QTemporaryDir dir;
-    for (const QStringList& arguments :
-         {QStringList{"arm", "info", broken("latin.urdf")}, QStringList{"arm", "export", broken("latin.urdf"), dir.filePath("a.urdf")}}) {
+    for (const QStringList& arguments : {QStringList{"arm", "info", broken("latin.urdf")},
+                                         QStringList{"arm", "export", broken("latin.urdf"), dir.filePath("a.urdf")}}) {
         const RunResult result = run(arguments);
         QCOMPARE(result.code, 2);
-        QVERIFY2(result.err.count('\n') == 1 && result.err.contains("latin.urdf, line 2") && result.err.contains("UTF-8"), result.err);
+        QVERIFY2(result.err.count('\n') == 1 && result.err.contains("latin.urdf, line 2")
+                     && result.err.contains("UTF-8"),
+                 result.err);
     }
 }
 
@@ -260,8 +264,9 @@ void SafeFilesTest::manyAttributesAreRefusedAtOnce()
 
 void SafeFilesTest::messagesAreBounded()
 {
-    const Error error{"x", "there is no \"" + std::string(100000, 'x') + "\" within 0.30000000000000004 of 1" + std::string(300, '0'),
-                      std::string(100000, 'y'), ""};
+    const Error error{
+        "x", "there is no \"" + std::string(100000, 'x') + "\" within 0.30000000000000004 of 1" + std::string(300, '0'),
+        std::string(100000, 'y'), ""};
     const std::string line = error.line();
     QVERIFY(line.size() < 2000);
     QVERIFY2(line.find("0.3 of 1e+300") != std::string::npos, line.c_str());
@@ -274,7 +279,8 @@ void SafeFilesTest::unknownColumnsAreNamed()
 {
     const QTemporaryDir dir;
     write(dir.filePath("t.csv"), "name,x [mm],colour,weight\nTile pick,1,red,2\nRack place,2,red,3\n");
-    const RunResult result = run({"targets", cellFile("tile-glazing-line"), "--from", dir.filePath("t.csv"), "-o", dir.filePath("out")});
+    const RunResult result =
+        run({"targets", cellFile("tile-glazing-line"), "--from", dir.filePath("t.csv"), "-o", dir.filePath("out")});
     QCOMPARE(result.code, 0);
     QVERIFY2(result.err.count('\n') == 1 && result.err.contains("\"colour\", \"weight\" are not read"), result.err);
 }
@@ -318,9 +324,8 @@ void SafeFilesTest::cornersOfEdgesArePoints()
     const Vec3 half = before.frames.front().solids.front().size / 2;
     const Vec3 centre = before.frames.front().solids.front().pose.translation;
     const Vec3 at = centre + Vec3(half[0], 0.3 * half[1], half[2]);
-    const RunResult drawn =
-        run({"draw", path, "--on", "Body", "--at", QString::number(at[0]), QString::number(at[1]), QString::number(at[2]),
-             "--edge", "--every", "0.017", "-o", dir.filePath("out")});
+    const RunResult drawn = run({"draw", path, "--on", "Body", "--at", QString::number(at[0]), QString::number(at[1]),
+                                 QString::number(at[2]), "--edge", "--every", "0.017", "-o", dir.filePath("out")});
     QVERIFY2(drawn.code == 0, drawn.err);
     const Cell cell = openCell(dir.filePath("out").toStdString()).value();
     const Drawing& drawing = cell.patterns.back().drawing;
@@ -351,7 +356,8 @@ void SafeFilesTest::seamOnABallStaysInItsPlane()
         QStringList arguments{"draw", path, "--on", "Body", "--every", "0.005", "-o", dir.filePath("out")};
         for (const Vec3& way : {a, b}) {
             const Vec3 at = centre + radius * way;
-            arguments += {"--at", QString::number(at[0], 'g', 12), QString::number(at[1], 'g', 12), QString::number(at[2], 'g', 12)};
+            arguments += {"--at", QString::number(at[0], 'g', 12), QString::number(at[1], 'g', 12),
+                          QString::number(at[2], 'g', 12)};
         }
         const RunResult drawn = run(arguments);
         QVERIFY2(drawn.code == 0, drawn.err);
@@ -379,15 +385,16 @@ void SafeFilesTest::placementKeepsWhatIsAsGood()
 {
     QFETCH(QString, name);
     QFETCH(QString, frame);
-    const Json found = Json::parse(run({"place", broken(name + ".topikos"), "--move", frame, "--box", "-0.05", "0.05", "-0.05",
-                                        "0.05", "--json"})
-                                       .out.toStdString());
+    const Json found = Json::parse(
+        run({"place", broken(name + ".topikos"), "--move", frame, "--box", "-0.05", "0.05", "-0.05", "0.05", "--json"})
+            .out.toStdString());
     const Json &now = found["now"], &best = found["best"][0];
     const auto margin = [](const Json& place) { return std::round(place["margin"].get<double>() * 1000); };
     QCOMPARE(found["better"].get<bool>(), best["offset"] != Json({0.0, 0.0, 0.0, 0.0}));
     // Where it moves it is for a margin that can be told, or at the same one for a shorter cycle.
     if (found["better"].get<bool>()) {
-        QVERIFY(best["unreached"].get<int>() + best["blocked"].get<int>() <= now["unreached"].get<int>() + now["blocked"].get<int>());
+        QVERIFY(best["unreached"].get<int>() + best["blocked"].get<int>()
+                <= now["unreached"].get<int>() + now["blocked"].get<int>());
         QVERIFY(margin(best) > margin(now) || now["blocked"].get<int>() > 0);
     }
     // What the move cannot change does not hold the criterion: places differ.

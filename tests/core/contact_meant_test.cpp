@@ -72,7 +72,9 @@ Cell randomCell(std::mt19937_64& random)
     cell = setTargetPose(cell, cell.targets.back().id, low).value();
     FrameId block;
     cell = addFrame(cell, "Block", {}, translated({real(0.5, 1), real(-0.9, 0.3), real(0.75, 1.2)}), &block).value();
-    cell = setFrameSolids(cell, block, {{Solid::Kind::Box, {}, {real(0.02, 0.2), real(0.02, 0.2), real(0.02, 0.2)}, {}}}).value();
+    cell =
+        setFrameSolids(cell, block, {{Solid::Kind::Box, {}, {real(0.02, 0.2), real(0.02, 0.2), real(0.02, 0.2)}, {}}})
+            .value();
     const Part part = cell.parts.back();
     Pose beside = cell.parts.front().pose;
     beside.translation += Vec3(real(0.1, 0.2), real(-0.1, 0.1), real(0, 0.01));
@@ -139,7 +141,9 @@ void ContactMeantTest::contactLastsOverSteps()
             if (scene.bodies()[i].part == fact.b.part) b = i;
         }
         const auto apart = [&](double time) {
-            return scene.bodies()[a].shape->nearest(*scene.place(a, time), *scene.bodies()[b].shape, *scene.place(b, time)).distance;
+            return scene.bodies()[a]
+                .shape->nearest(*scene.place(a, time), *scene.bodies()[b].shape, *scene.place(b, time))
+                .distance;
         };
         QVERIFY(apart(fact.until - 1e-3) <= 1e-5 && apart(fact.until + 0.02) > 1e-5);
         return;
@@ -190,7 +194,8 @@ void ContactMeantTest::twoAxesInOneCornerKeepTheirLimits()
         constexpr double h = 1e-4;
         for (double t = 2 * h; t < trace.duration - 2 * h; t += 2e-3) {
             const auto at = [&](double time) { return track.at(time).value_or(axis.value); };
-            const double speed = (at(t + h) - at(t - h)) / (2 * h), change = (at(t + h) - 2 * at(t) + at(t - h)) / (h * h);
+            const double speed = (at(t + h) - at(t - h)) / (2 * h),
+                         change = (at(t + h) - 2 * at(t) + at(t - h)) / (h * h);
             QVERIFY2(std::abs(speed) <= axis.speed * (1 + 2 * kAboveLimit), qPrintable(QString::number(speed)));
             QVERIFY2(std::abs(change) <= axis.acceleration * (1 + 0.02) + 0.02, qPrintable(QString::number(change)));
             cut = cut || std::abs(speed) > 1e-3;
@@ -237,7 +242,10 @@ void ContactMeantTest::tipMayBeInItsSeam()
             for (size_t p = 0; p < scene.bodies().size(); ++p) {
                 if (scene.bodies()[p].kind != SceneBody::Kind::Part) continue;
                 for (double time = 0; time < arm.spans[60].end; time += 0.02)
-                    least = std::min(least, tool.shape->nearest(*scene.place(t, time), *scene.bodies()[p].shape, *scene.place(p, time)).distance);
+                    least = std::min(
+                        least,
+                        tool.shape->nearest(*scene.place(t, time), *scene.bodies()[p].shape, *scene.place(p, time))
+                            .distance);
             }
         }
         return least;
@@ -333,7 +341,9 @@ void ContactMeantTest::keptIsFresh()
     for (int n = 0; n < edits; ++n) {
         const Routine& routine = routineOf(cell, cell.arms.front());
         switch (random() % 11) {
-        case 0: cell = setFramePose(cell, block, translated({real(0.5, 1), real(-0.9, 0.3), real(0.75, 1.2)})).value(); break;
+        case 0:
+            cell = setFramePose(cell, block, translated({real(0.5, 1), real(-0.9, 0.3), real(0.75, 1.2)})).value();
+            break;
         case 1: {  // shapes change hands
             const std::vector<Solid> own = findFrame(cell, block)->solids, its = findFrame(cell, other)->solids;
             cell = setFrameSolids(cell, block, its).value();
@@ -354,7 +364,9 @@ void ContactMeantTest::keptIsFresh()
         case 4: {
             Tool tool = cell.tools.front();
             tool.gripper.open = real(0.16, 0.2);
-            if (random() % 4 == 0) tool.gripper.kind = tool.gripper.kind == Gripper::Kind::Parallel ? Gripper::Kind::Angular : Gripper::Kind::Parallel;
+            if (random() % 4 == 0)
+                tool.gripper.kind =
+                    tool.gripper.kind == Gripper::Kind::Parallel ? Gripper::Kind::Angular : Gripper::Kind::Parallel;
             tool.gripper.pivot = real(0.12, 0.2);
             *cell.tools.edit(tool.id) = tool;
             break;
@@ -394,7 +406,9 @@ void ContactMeantTest::keptIsFresh()
         kept.touched = &cache;
         kept.workers = 1 + int(random() % 2);
         const std::string with = told(cell, kept), fresh = told(cell);
-        QVERIFY2(with == fresh, qPrintable(QString("edit %1:\n%2\nfresh:\n%3").arg(n).arg(QString::fromStdString(with), QString::fromStdString(fresh))));
+        QVERIFY2(with == fresh, qPrintable(QString("edit %1:\n%2\nfresh:\n%3")
+                                               .arg(n)
+                                               .arg(QString::fromStdString(with), QString::fromStdString(fresh))));
         contacts += with.find("touch") != std::string::npos;
         different += std::exchange(before, with) != with;
     }

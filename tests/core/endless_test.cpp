@@ -59,7 +59,8 @@ void EndlessTest::emptyPassesEnd_data()
 void EndlessTest::emptyPassesEnd()
 {
     QFETCH(int, times);
-    const Trace trace = simulate(mainWith(programCell(), "repeat " + std::to_string(times) + " times\n    # nothing\nwait 1 s"));
+    const Trace trace =
+        simulate(mainWith(programCell(), "repeat " + std::to_string(times) + " times\n    # nothing\nwait 1 s"));
     QVERIFY(!trace.stuck);
     QCOMPARE(trace.duration, 1.0);
 }
@@ -69,11 +70,13 @@ void EndlessTest::repeatedStateIsFound_data()
     QTest::addColumn<std::string>("program");
     QTest::addColumn<bool>("timePasses");
     QTest::newRow("no time passes") << std::string("repeat until Go\n    set Full on\n    set Full off") << false;
-    QTest::newRow("moves there and back") << std::string("repeat until Go\n    joint 1 by 20°\n    joint 1 by -20°") << true;
+    QTest::newRow("moves there and back")
+        << std::string("repeat until Go\n    joint 1 by 20°\n    joint 1 by -20°") << true;
     QTest::newRow("while what stays") << std::string("set Go on\nrepeat while Go\n    wait 0.25 s") << true;
     QTest::newRow("every seventh pass is like the first")
         << std::string("repeat until Go\n    repeat 7 times\n        joint 1 by 5°\n    joint 1 by -35°") << true;
-    QTest::newRow("a pulse that comes back") << std::string("repeat until Go\n    pulse Full for 0.3 s\n    wait 1 s") << true;
+    QTest::newRow("a pulse that comes back")
+        << std::string("repeat until Go\n    pulse Full for 0.3 s\n    wait 1 s") << true;
 }
 
 void EndlessTest::repeatedStateIsFound()
@@ -120,13 +123,15 @@ void EndlessTest::chainsOfCallsAreBounded()
     QVERIFY(double(bytes) <= limits::kRunMemory.most);
     const QStringList all = blockedIn(cell);
     QCOMPARE(all.size(), 1);
-    QVERIFY2(all.front().contains("is too much for a run") && all.front().contains("calls deep"), qPrintable(all.front()));
+    QVERIFY2(all.front().contains("is too much for a run") && all.front().contains("calls deep"),
+             qPrintable(all.front()));
 }
 
 void EndlessTest::everyPassOfABranchCounts()
 {
     // Over the far places it is out of reach: all passes are judged, though the branch is never taken.
-    const Cell cell = mainWith(programCell(), "for each place of Rack\n    if Go\n        joint over place 750 mm\n    wait 0.1 s");
+    const Cell cell =
+        mainWith(programCell(), "for each place of Rack\n    if Go\n        joint over place 750 mm\n    wait 0.1 s");
     const Trace trace = simulate(cell);
     std::set<std::uint32_t> judged;
     for (const StepOutcome& outcome : trace.arms.front().outcomes)
@@ -137,8 +142,8 @@ void EndlessTest::everyPassOfABranchCounts()
 
 void EndlessTest::branchesOfEqualPassesAreJudgedOnce()
 {
-    const Trace trace =
-        simulate(mainWith(programCell(), "joint to Home\nrepeat 1000 times\n    if Go\n        joint to Rack[1]\n    wait 0.1 s"));
+    const Trace trace = simulate(mainWith(
+        programCell(), "joint to Home\nrepeat 1000 times\n    if Go\n        joint to Rack[1]\n    wait 0.1 s"));
     const auto& outcomes = trace.arms.front().outcomes;
     QCOMPARE(std::count_if(outcomes.begin(), outcomes.end(), [](const StepOutcome& o) { return o.branch; }), 1);
 }
@@ -151,22 +156,25 @@ void EndlessTest::ringIsOneFinding()
     cell = addSignal(cell, "A done", Signal::Kind::Digital, &a).value();
     cell = addSignal(cell, "B done", Signal::Kind::Digital, &b).value();
     const std::string first = cell.arms[0].name, second = cell.arms[1].name;
-    cell = withProgram(cell, "routine Main A, run by " + first + "\n    wait for B done\n    set A done on\n\nroutine Main B, run by "
-                                 + second + "\n    wait for A done\n    set B done on\n");
+    cell = withProgram(cell, "routine Main A, run by " + first
+                                 + "\n    wait for B done\n    set A done on\n\nroutine Main B, run by " + second
+                                 + "\n    wait for A done\n    set B done on\n");
     const QStringList all = blockedIn(cell);
     QCOMPARE(all.size(), 1);
     for (const char* words : {"wait for each other", "\"A done\"", "\"B done\""})
         QVERIFY2(all.front().contains(words), qPrintable(all.front()));
     // One that waits for what nobody sets is no ring.
-    const Cell alone = withProgram(cell, "routine Main A, run by " + first + "\n    wait for B done\n\nroutine Main B, run by "
-                                             + second + "\n    wait 1 s\n");
+    const Cell alone =
+        withProgram(cell, "routine Main A, run by " + first + "\n    wait for B done\n\nroutine Main B, run by "
+                              + second + "\n    wait 1 s\n");
     QCOMPARE(blockedIn(alone).size(), 1);
     QVERIFY(blockedIn(alone).front().contains("waits for ever"));
 }
 
 void EndlessTest::pulseDoesNotOutlastASet()
 {
-    const Cell cell = mainWith(programCell(), "pulse Go for 2 s\nwait 0.5 s\nset Go on\nwait 3 s\nwait for Go\nwait 1 s");
+    const Cell cell =
+        mainWith(programCell(), "pulse Go for 2 s\nwait 0.5 s\nset Go on\nwait 3 s\nwait for Go\nwait 1 s");
     const Trace trace = simulate(cell);
     QVERIFY(!trace.blocked());
     QCOMPARE(trace.duration, 4.5);
@@ -197,10 +205,12 @@ void EndlessTest::placesOfAMainRoutineAreNotPassedOver()
 
 void EndlessTest::postureHasNoDistance()
 {
-    const Cell cell = withProgram(programCell(), "routine Main, run by Arm\n    call Over (Home)\n\nroutine Over (place), for Arm\n"
-                                                 "    joint over place 80 mm\n");
+    const Cell cell =
+        withProgram(programCell(), "routine Main, run by Arm\n    call Over (Home)\n\nroutine Over (place), for Arm\n"
+                                   "    joint over place 80 mm\n");
     QVERIFY(simulate(cell).blocked());
-    QVERIFY2(blockedIn(cell).join('\n').contains("goes to a distance from Home"), qPrintable(blockedIn(cell).join('\n')));
+    QVERIFY2(blockedIn(cell).join('\n').contains("goes to a distance from Home"),
+             qPrintable(blockedIn(cell).join('\n')));
 }
 
 void EndlessTest::laterCyclesAreTold()

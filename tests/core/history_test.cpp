@@ -186,16 +186,22 @@ void HistoryTest::placesGoToTheNearest()
         std::vector<PatternPlace> plain = placesOf(pattern);
         for (size_t i = 0; i + 1 < plain.size(); ++i) {
             size_t best = i + 1;
-            const auto away = [&](size_t k) { return (plain[k].pose.translation - plain[i].pose.translation).squaredNorm(); };
+            const auto away = [&](size_t k) {
+                return (plain[k].pose.translation - plain[i].pose.translation).squaredNorm();
+            };
             for (size_t k = i + 2; k < plain.size(); ++k)
-                if (away(k) < away(best) - 1e-12 || (std::abs(away(k) - away(best)) <= 1e-12 && plain[k].place < plain[best].place)) best = k;
-            std::rotate(plain.begin() + std::ptrdiff_t(i) + 1, plain.begin() + std::ptrdiff_t(best), plain.begin() + std::ptrdiff_t(best) + 1);
+                if (away(k) < away(best) - 1e-12
+                    || (std::abs(away(k) - away(best)) <= 1e-12 && plain[k].place < plain[best].place))
+                    best = k;
+            std::rotate(plain.begin() + std::ptrdiff_t(i) + 1, plain.begin() + std::ptrdiff_t(best),
+                        plain.begin() + std::ptrdiff_t(best) + 1);
         }
         pattern.order = Pattern::Order::Nearest;
         const std::vector<PatternPlace> found = placesOf(pattern);
         QCOMPARE(found.size(), plain.size());
         for (size_t i = 0; i < found.size(); ++i)
-            QVERIFY2(found[i].place == plain[i].place, qPrintable(QString("%1 of %2 in try %3").arg(i).arg(found.size()).arg(n)));
+            QVERIFY2(found[i].place == plain[i].place,
+                     qPrintable(QString("%1 of %2 in try %3").arg(i).arg(found.size()).arg(n)));
     }
 }
 

@@ -32,8 +32,8 @@ std::string randomRoutine(std::mt19937_64& random, int moves)
         if (random() % 2)
             text += fmt::format("joint {} by {:.0f}° blend {} mm\n", 1 + random() % 6, real(-25, 25), blend);
         else
-            text += fmt::format("line by {1:.0f} mm along {0} of world at {2:.0f} mm/s blend {3} mm\n", "xyz"[random() % 3],
-                                real(-90, 90), real(80, 600), blend);
+            text += fmt::format("line by {1:.0f} mm along {0} of world at {2:.0f} mm/s blend {3} mm\n",
+                                "xyz"[random() % 3], real(-90, 90), real(80, 600), blend);
     }
     return text;
 }
@@ -41,7 +41,8 @@ std::string randomRoutine(std::mt19937_64& random, int moves)
 Cell withoutBlends(Cell cell)
 {
     for (Routine& routine : cell.routines.edits())
-        routine.steps.change([](const Step& step) { return paceOf(step) != nullptr; }, [](Step& step) { paceOf(step)->blend = 0; });
+        routine.steps.change([](const Step& step) { return paceOf(step) != nullptr; },
+                             [](Step& step) { paceOf(step)->blend = 0; });
     return cell;
 }
 
@@ -69,7 +70,8 @@ void SmoothChainTest::cornersAreNeverSlowerThanStops()
         const Trace blended = simulate(own), stopping = simulate(withoutBlends(own));
         if (stopping.blocked() || blended.blocked()) continue;
         ratios.push_back(blended.duration / stopping.duration);
-        QVERIFY2(ratios.back() <= 1 + 1e-9, qPrintable(QString("%1: %2\n%3").arg(n).arg(ratios.back()).arg(QString::fromStdString(text))));
+        QVERIFY2(ratios.back() <= 1 + 1e-9,
+                 qPrintable(QString("%1: %2\n%3").arg(n).arg(ratios.back()).arg(QString::fromStdString(text))));
     }
     QVERIFY(ratios.size() > size_t(routines) / 3);
     std::sort(ratios.begin(), ratios.end());
@@ -94,8 +96,10 @@ void SmoothChainTest::limitsAreKept()
             const JointVector third = (d - 3 * c + 3 * b - a) / (h * h * h), second = (d - c - b + a) / (2 * h * h);
             for (int j = 0; j < arm.jointCount(); ++j) {
                 const Joint& joint = arm.joints()[size_t(j)];
-                QVERIFY2(std::abs(second[j]) <= joint.acceleration * 1.005, qPrintable(QString("%1 at %2").arg(second[j] / joint.acceleration).arg(t)));
-                QVERIFY2(std::abs(third[j]) <= joint.jerk * 1.03, qPrintable(QString("%1 at %2").arg(third[j] / joint.jerk).arg(t)));
+                QVERIFY2(std::abs(second[j]) <= joint.acceleration * 1.005,
+                         qPrintable(QString("%1 at %2").arg(second[j] / joint.acceleration).arg(t)));
+                QVERIFY2(std::abs(third[j]) <= joint.jerk * 1.03,
+                         qPrintable(QString("%1 at %2").arg(third[j] / joint.jerk).arg(t)));
             }
         }
     }
@@ -139,7 +143,8 @@ void SmoothChainTest::manyCornersAreCut()
     for (const StepOutcome& outcome : trace.arms.front().outcomes) {
         if (!outcome.timing || outcome.corner) continue;
         const Step* step = findStep(routineOf(own, own.arms.front()).steps, outcome.step);
-        if (!step || !paceOf(*step) || paceOf(*step)->blend == 0 || &outcome == &trace.arms.front().outcomes.back()) continue;
+        if (!step || !paceOf(*step) || paceOf(*step)->blend == 0 || &outcome == &trace.arms.front().outcomes.back())
+            continue;
         QVERIFY(outcome.timing->speedAt(outcome.duration).norm() > 1e-6);
     }
 }

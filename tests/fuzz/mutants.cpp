@@ -1,5 +1,5 @@
-// Reads changed copies of mesh files as the import program does, each in a process of its own behind the same fence, and
-// counts how they end: mutants COUNT SEED FILE...
+// Reads changed copies of mesh files as the import program does, each in a process of its own behind the same fence,
+// and counts how they end: mutants COUNT SEED FILE...
 #include "core/shape/mesh_wire.h"
 #include "import/fence.h"
 #include "import/library_import.h"

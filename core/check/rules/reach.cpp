@@ -35,7 +35,8 @@ void judgeReach(const JudgedStep& step, Findings& out)
     if (outcome.problem == StepOutcome::Problem::LineStops) {
         const LineStop& stop = *outcome.move->stop;
         if (stop.why == LineStop::Why::OutOfReach)
-            out.push_back(step.stopFinding(Rule::Reach, ReachFact{stop.reach, stop.shortfall, stop.excessTurn, 0, outcome.axesAlong(1)}));
+            out.push_back(step.stopFinding(
+                Rule::Reach, ReachFact{stop.reach, stop.shortfall, stop.excessTurn, 0, outcome.axesAlong(1)}));
     }
 }
 

@@ -47,13 +47,14 @@ FindingText ringText(const SignalFact& fact, const Wording& words)
         const std::string& name = findArm(cell, own.arm)->name;
         names += (i == 0 ? "" : i + 1 == fact.ring.size() ? " and " : ", ") + name;
         const Signal* signal = findSignal(cell, own.signal);
-        waits += fmt::format("{}{} at step {} for \"{}\" from {}", i == 0 ? "" : ", ", name, own.index + 1,
-                             signal ? signal->name : "",
-                             findArm(cell, fact.ring[(i + 1) % fact.ring.size()].arm)->name);
+        waits +=
+            fmt::format("{}{} at step {} for \"{}\" from {}", i == 0 ? "" : ", ", name, own.index + 1,
+                        signal ? signal->name : "", findArm(cell, fact.ring[(i + 1) % fact.ring.size()].arm)->name);
     }
     return {names + " wait for each other",
-            waits + ": none of them comes to where it would set the other's signal. Let one set its signal before it "
-                    "waits."};
+            waits
+                + ": none of them comes to where it would set the other's signal. Let one set its signal before it "
+                  "waits."};
 }
 
 FindingText stuckText(const Stuck& stuck, const Wording& words)
