@@ -218,6 +218,10 @@ std::vector<NearStretch> nearStretches(const ContactScene& scene, const CheckedB
     const auto isOther = [&](const BodyStretch& own) {
         return scene.bodies()[own.body].kind == Kind::Part && !checked.isCarried(own.body);
     };
+    const auto comesInto = [&](std::uint32_t body) {
+        const SceneBody& own = scene.bodies()[body];
+        return own.ofArm() || checked.isCarried(body) || (own.kind == Kind::Frame && scene.moves(body));
+    };
     Grid others(stretches), rest(stretches);
     using End = std::pair<double, std::uint32_t>;
     std::priority_queue<End, std::vector<End>, std::greater<>> ends;
@@ -246,10 +250,8 @@ std::vector<NearStretch> nearStretches(const ContactScene& scene, const CheckedB
             const bool appears = own.appears || own.window.from == 0
                                  || (other.appears && other.window.from >= own.window.from - kShortest);
             found.goesOn = found.still && !appears;
-            // What lies beside each other stays so; an arm that stands may still be in what it came into.
-            if (found.goesOn && !scene.bodies()[own.body].ofArm() && !scene.bodies()[other.body].ofArm()
-                && !checked.isCarried(own.body) && !checked.isCarried(other.body))
-                return;
+            // Parts that lie beside each other stay so; what an arm or a device moves may still be in what it came into.
+            if (found.goesOn && !comesInto(own.body) && !comesInto(other.body)) return;
             out.push_back(found);
         };
         rest.near(around, meet);

@@ -265,7 +265,7 @@ void ContactMeantTest::tipMayBeInItsSeam()
 void ContactMeantTest::noContactIsMissedAndNoneIsFalse()
 {
     std::mt19937_64 random(5);
-    const int cells = qEnvironmentVariableIsSet("TOPIKOS_LONG") ? 200 : 25;
+    const int cells = qEnvironmentVariableIsSet("TOPIKOS_MANY") ? 200 : 25;
     int touching = 0;
     for (int n = 0; n < cells; ++n) {
         const Cell cell = randomCell(random);
@@ -323,7 +323,7 @@ void ContactMeantTest::keptIsFresh()
 {
     std::mt19937_64 random(3);
     const auto real = [&](double low, double high) { return low + (high - low) * double(random() >> 11) * 0x1p-53; };
-    const int edits = qEnvironmentVariableIsSet("TOPIKOS_LONG") ? 2000 : 250;
+    const int edits = qEnvironmentVariableIsSet("TOPIKOS_MANY") ? 2000 : 250;
     ContactCache cache;
     PlanCache plans;
     Cell cell = randomCell(random);

@@ -60,7 +60,7 @@ private Q_SLOTS:
 
 void SmoothChainTest::cornersAreNeverSlowerThanStops()
 {
-    const int routines = qEnvironmentVariableIsSet("TOPIKOS_LONG") ? 200 : 30;
+    const int routines = qEnvironmentVariableIsSet("TOPIKOS_MANY") ? 200 : 30;
     const Cell cell = withJerk(8);
     std::mt19937_64 random(4);
     std::vector<double> ratios;
