@@ -64,7 +64,7 @@ std::string remedyLine(size_t number, const Remedy& r)
 /// Changes that are tried for each finding, so that all of a cell are told in seconds.
 int triedFor(const CheckResult& result)
 {
-    constexpr size_t all = 700, least = 45;
+    constexpr size_t all = 1500, least = 75;
     const size_t findings = std::max<size_t>(1, result.findings.size());
     return int(std::max(least, all / findings));
 }
