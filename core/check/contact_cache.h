@@ -106,7 +106,7 @@ private:
     std::unordered_multimap<std::uint64_t, OwnSolids> m_solids;  ///< by a digest of their sizes
     size_t m_solidBytes = 0;
     std::vector<OwnLinks> m_links;
-    static constexpr size_t kPairs = 100000, kBoxes = 60000, kPairLists = 200;
+    static constexpr size_t kPairs = 300000, kBoxes = 150000, kPairLists = 200;
     Kept<Entry<Met>> m_met{kPairs};
     Kept<Entry<Eigen::AlignedBox3d>> m_boxes{kBoxes};
     Kept<Entry<Pairs>> m_pairs{kPairLists};

@@ -16,7 +16,8 @@ using Box = Eigen::AlignedBox3d;
 
 constexpr double kShortest = 1e-9;  // stretches that are shorter are none [s]
 constexpr double kCell = 0.4;       // of the grid [m]
-constexpr double kMostCells = 300;  // of a box; larger ones are looked at one by one
+constexpr double kMostCells = 16;   // of a box; larger ones are looked at one by one
+constexpr size_t kFew = 200;        // boxes that are looked at one by one, too
 
 /// Times at which something of what moves bodies begins or ends.
 class Marks {
@@ -103,7 +104,10 @@ private:
 /// Boxes that are under way.
 class Grid {
 public:
-    explicit Grid(const std::vector<BodyStretch>& stretches) : m_stretches(stretches), m_seen(stretches.size(), 0) {}
+    explicit Grid(const std::vector<BodyStretch>& stretches) :
+        m_stretches(stretches), m_seen(stretches.size(), 0), m_place(stretches.size(), 0)
+    {
+    }
 
     void insert(std::uint32_t at)
     {
@@ -112,6 +116,8 @@ public:
             m_large.push_back(at);
             return;
         }
+        m_place[at] = std::uint32_t(m_all.size());
+        m_all.push_back(at);
         each(cells, [&](std::uint64_t key) { m_cells[key].push_back(at); });
     }
     void erase(std::uint32_t at)
@@ -124,6 +130,9 @@ public:
             list.pop_back();
         };
         if (cells.count > kMostCells) return from(m_large);
+        m_all[m_place[at]] = m_all.back();
+        m_place[m_all.back()] = m_place[at];
+        m_all.pop_back();
         each(cells, [&](std::uint64_t key) {
             const auto own = m_cells.find(key);
             from(own->second);
@@ -135,6 +144,11 @@ public:
     {
         for (const std::uint32_t at : m_large)
             found(at);
+        if (m_all.size() <= kFew) {
+            for (const std::uint32_t at : m_all)
+                found(at);
+            return;
+        }
         const Cells cells = cellsOf(box);
         ++m_query;
         const auto tell = [&](const std::vector<std::uint32_t>& list) {
@@ -181,8 +195,8 @@ private:
 
     const std::vector<BodyStretch>& m_stretches;
     std::unordered_map<std::uint64_t, std::vector<std::uint32_t>> m_cells;
-    std::vector<std::uint32_t> m_large;
-    std::vector<std::uint32_t> m_seen;
+    std::vector<std::uint32_t> m_large, m_all;  ///< all: in the grid
+    std::vector<std::uint32_t> m_seen, m_place;
     std::uint32_t m_query = 0;
 };
 
@@ -250,7 +264,8 @@ std::vector<NearStretch> nearStretches(const ContactScene& scene, const CheckedB
             const bool appears = own.appears || own.window.from == 0
                                  || (other.appears && other.window.from >= own.window.from - kShortest);
             found.goesOn = found.still && !appears;
-            // Parts that lie beside each other stay so; what an arm or a device moves may still be in what it came into.
+            // Parts that lie beside each other stay so; what an arm or a device moves may still be in what it came
+            // into.
             if (found.goesOn && !comesInto(own.body) && !comesInto(other.body)) return;
             out.push_back(found);
         };
