@@ -308,6 +308,7 @@ void editOneTargetOf5000Steps(benchmark::State& state)
         if (!std::exchange(told, true)) first += std::chrono::duration<double>(Clock::now() - begun).count();
     };
     double z = 0;
+    ContactCache::Counts before;
     // One of its own, so that a single step changes.
     TargetId own;
     Cell with = copyTarget(cell, cell.targets[1].id, &own).value();
@@ -318,6 +319,7 @@ void editOneTargetOf5000Steps(benchmark::State& state)
     });
     endOf(step)->place = own;
     with = changeStep(with, routine.id, step).value();
+    before = touched.counts();
     for (auto _ : state) {
         z += 1e-4;
         const Cell edited = setTargetPose(with, own, findTarget(with, own)->pose * translated({0, 0, -z})).value();
@@ -327,6 +329,14 @@ void editOneTargetOf5000Steps(benchmark::State& state)
     }
     // All but contact.
     state.counters["first_s"] = benchmark::Counter(first, benchmark::Counter::kAvgIterations);
+    const auto missed = [](const ContactCache::Counts& c) {
+        return double(c.asked - c.found + c.pairsAsked - c.pairsFound);
+    };
+    state.counters["worked_out"] =
+        benchmark::Counter(missed(touched.counts()) - missed(before), benchmark::Counter::kAvgIterations);
+    state.counters["asked"] = benchmark::Counter(
+        double(touched.counts().asked + touched.counts().pairsAsked - before.asked - before.pairsAsked),
+        benchmark::Counter::kAvgIterations);
 }
 BENCHMARK(editOneTargetOf5000Steps)->Unit(benchmark::kMillisecond)->UseRealTime();
 

@@ -1,5 +1,6 @@
-#include "cli/commands.h"
 #include "cli/breakdown.h"
+#include "cli/commands.h"
+#include "cli/finding_json.h"
 #include "cli/support.h"
 #include "core/check/check.h"
 #include "core/exchange/cell_file.h"
@@ -68,14 +69,12 @@ std::string stepLine(const ArmTrace::Span& span, const StepOutcome& outcome, con
                        std::string(size_t(2 * callDepth(outcome.within.get())), ' '), texts.at(outcome.step));
 }
 
-Json findingJson(const Cell& cell, const Finding& f)
+/// A finding of a later cycle.
+Json laterJson(const Cell& cell, const Finding& f)
 {
-    return {{"rule", ruleName(f.rule)},
-            {"severity", severityName(f.severity)},
-            {"routine", findRoutine(cell, f.routine)->name},
-            {"step", f.stepIndex + 1},
-            {"cycle", f.as<GripFact>()->cycle + 1},
-            {"message", findingText(cell, f).line()}};
+    Json out = findingJson(cell, f);
+    out["cycle"] = f.as<GripFact>()->cycle + 1;
+    return out;
 }
 
 std::string findingLine(const Cell& cell, const Finding& f)
@@ -90,14 +89,15 @@ int simulateMany(Cell cell, RunOptions options, bool json)
     const CellPtr shared = std::make_shared<const Cell>(std::move(cell));
     const StepTexts texts = stepTexts(*shared);
     Runner runner(shared, options);
-    /// What is known of an arm from what has been forgotten.
-    struct Told {
-        size_t spans = 0;  ///< of those that are there
-        int passes = 0;
-        double first = 0, last = -1;  ///< when passes of what it repeats began [s]
-        bool endless = false;
+    /// How much of an arm's trace has been told.
+    struct Seen {
+        size_t spans = 0, passes = 0, rounds = 0;
     };
-    std::vector<Told> told;
+    std::vector<Seen> seen;
+    size_t seenEvents = 0;
+    // What the cycle time and the parts per hour go by, of all the run.
+    Trace told;
+    std::vector<double> releases;
     std::set<StepId> found;
     Json findings = Json::array();
     std::string findingLines, ends;
@@ -108,12 +108,13 @@ int simulateMany(Cell cell, RunOptions options, bool json)
         now += kStretch;
         goesOn = runner.advance(now);
         const Trace& trace = runner.trace();
-        told.resize(trace.arms.size());
+        seen.resize(trace.arms.size());
+        told.arms.resize(trace.arms.size());
+        told.duration = trace.duration;
         for (size_t i = 0; i < trace.arms.size(); ++i) {
             const ArmTrace& arm = trace.arms[i];
-            Told& own = told[i];
-            for (; own.spans < arm.spans.size(); ++own.spans) {
-                const ArmTrace::Span& span = arm.spans[own.spans];
+            for (size_t k = seen[i].spans; k < arm.spans.size(); ++k) {
+                const ArmTrace::Span& span = arm.spans[k];
                 const StepOutcome& outcome = arm.outcomes[span.outcome];
                 if (json)
                     std::cout << (std::exchange(firstStep, false) ? "" : ",")
@@ -122,48 +123,36 @@ int simulateMany(Cell cell, RunOptions options, bool json)
                     std::cout << (trace.arms.size() > 1 ? findArm(*shared, arm.arm)->name + ": " : "")
                               << stepLine(span, outcome, texts);
             }
-            own.endless = own.endless || !arm.rounds.empty();
-            for (const double begin : own.endless ? arm.rounds : arm.passes) {
-                if (begin <= own.last) continue;
-                if (own.passes == 0) own.first = begin;
-                own.last = begin;
-                ++own.passes;
-            }
+            ArmTrace& own = told.arms[i];
+            own.passes.insert(own.passes.end(), arm.passes.begin() + std::ptrdiff_t(seen[i].passes), arm.passes.end());
+            own.rounds.insert(own.rounds.end(), arm.rounds.begin() + std::ptrdiff_t(seen[i].rounds), arm.rounds.end());
+            own.duration = arm.duration;
+            own.ended = arm.ended;
+            own.blockedAt = arm.blockedAt;
+            if (own.outcomes.empty() && !arm.outcomes.empty()) own.outcomes.push_back(arm.outcomes.front());
         }
+        for (size_t k = seenEvents; k < trace.partEvents.size(); ++k)
+            if (isRelease(trace.partEvents[k])) releases.push_back(trace.partEvents[k].time);
         // What fails from the first cycle on is told by a check.
         for (const ArmTrace& arm : trace.arms)
             for (const StepOutcome& outcome : arm.outcomes)
                 if (outcome.pass == 0 && outcome.problem != StepOutcome::Problem::None) found.insert(outcome.step);
         for (const Finding& f : laterCycleFindings(*shared, trace))
             if (found.insert(f.step).second) {
-                findings.push_back(findingJson(*shared, f));
+                findings.push_back(laterJson(*shared, f));
                 findingLines += findingLine(*shared, f);
             }
         ends = whatEnds(*shared, trace);
         if (!goesOn) break;
-        std::vector<size_t> before;
-        for (const ArmTrace& arm : trace.arms)
-            before.push_back(arm.spans.size());
         runner.forget(now - 1);
         for (size_t i = 0; i < trace.arms.size(); ++i)
-            told[i].spans -= before[i] - trace.arms[i].spans.size();
+            seen[i] = {trace.arms[i].spans.size(), trace.arms[i].passes.size(), trace.arms[i].rounds.size()};
+        seenEvents = trace.partEvents.size();
     }
-    // As cyclesOf() has it, from what is left.
-    const Trace& trace = runner.trace();
     const Runner::Counts counts = runner.counts();
-    int done = -1;
-    double cycle = 0;
-    for (size_t i = 0; i < trace.arms.size(); ++i) {
-        const ArmTrace& arm = trace.arms[i];
-        if (arm.outcomes.empty() && told[i].passes == 0) continue;
-        const int own = told[i].passes + (arm.ended ? 1 : 0);
-        const double to = arm.ended ? arm.duration : told[i].last;
-        const int counted = told[i].endless && own > 1 ? own - 1 : own;
-        if (counted > 0) cycle = std::max(cycle, (to - (told[i].endless && own > 1 ? told[i].first : 0)) / counted);
-        done = done < 0 ? own : std::min(done, own);
-    }
-    done = std::max(0, done);
-    const double perHour = !ends.empty() || trace.duration <= 0 ? 0 : double(counts.released) * 3600 / trace.duration;
+    const Cycles gone = cyclesOf(told);
+    const int done = gone.done;
+    const double cycle = gone.time, perHour = partsPerHour(told, releases);
     if (json) {
         Json out{
             {"cycle_time", !ends.empty() || done == 0 ? Json() : Json(cycle)},
@@ -175,7 +164,7 @@ int simulateMany(Cell cell, RunOptions options, bool json)
         std::cout << "]," << out.dump().substr(1) << '\n';
     } else if (ends.empty()) {
         std::cout << fmt::format("{}: cycle {:.3f} s, {:.0f} parts per hour, {} cycle{} {:.3f} s\n", shared->name,
-                                 cycle, perHour, done, done == 1 ? " takes" : "s take", trace.duration)
+                                 cycle, perHour, done, done == 1 ? " takes" : "s take", told.duration)
                   << findingLines;
     } else {
         std::cout << ends << '\n' << findingLines;
@@ -226,7 +215,7 @@ int simulateCell(const std::string& file, const SimulateOptions& asked)
         return std::count_if(trace.partEvents.begin(), trace.partEvents.end(), which);
     };
     const auto gripped = count([](const PartEvent& e) { return e.kind == PartEvent::Kind::Carried; });
-    const auto released = count([](const PartEvent& e) { return e.arm && e.kind == PartEvent::Kind::Lies; });
+    const auto released = count(isRelease);
     // A cycle of an endless routine is its second pass, which begins where the first one ends.
     std::optional<Trace> second;
     if (options.rounds == 1 && !std::isfinite(until) && hasEndless(*cell)) {
@@ -253,7 +242,7 @@ int simulateCell(const std::string& file, const SimulateOptions& asked)
                             partsPerHour(timed), done, done == 1 ? " takes" : "s take", trace.duration);
     }
     for (const Finding& f : laterCycleFindings(*cell, trace)) {
-        out["findings"].push_back(findingJson(*cell, f));
+        out["findings"].push_back(laterJson(*cell, f));
         text += findingLine(*cell, f);
     }
     if (!asked.trace.empty())

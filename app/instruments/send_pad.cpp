@@ -47,14 +47,13 @@ SendPad::SendPad(Session& session, QWidget* parent) : QWidget(parent), m_session
         "strokeGrip", "Grip it",
         "Target and steps for the selected part, or for each part of the selected pattern: approach, down, grip, up");
     m_release = button("strokeRelease", "Set down", "Target and steps there: above, down, release, up");
-    m_off = new QDoubleSpinBox(this);
+    m_off = new NumberField(this, Quantity::Length, kMillimetre);
     m_off->setObjectName("sendOff");
     m_off->setAccessibleName("How far above");
     m_off->setToolTip("How far above");
     m_off->setRange(0, 2000);
     m_off->setDecimals(0);
     m_off->setSuffix(" mm");
-    m_off->setButtonSymbols(QAbstractSpinBox::NoButtons);
     m_off->setValue(QSettings().value("send/off", 100).toDouble());
     m_axis = new QComboBox(this);
     m_axis->setObjectName("sendAxis");

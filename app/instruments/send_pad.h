@@ -1,8 +1,8 @@
 #pragma once
+#include "app/properties/number_field.h"
 #include "app/session/session.h"
 
 #include <QComboBox>
-#include <QDoubleSpinBox>
 #include <QLabel>
 #include <QPushButton>
 #include <QWidget>
@@ -20,7 +20,7 @@ private:
 
     Session& m_session;
     QLabel* m_what;
-    QDoubleSpinBox* m_off;
+    NumberField* m_off;
     QComboBox* m_axis;
     QPushButton *m_to, *m_above, *m_grip, *m_release, *m_turn;
 };

@@ -75,9 +75,11 @@ protected:
             focusNextChild();
             return;
         }
-        if (event->key() != Qt::Key_Escape || lineEdit()->text() == textFromValue(value()) + suffix())
+        const bool isSpecial = !specialValueText().isEmpty() && value() == minimum();
+        const QString entered = isSpecial ? specialValueText() : prefix() + textFromValue(value()) + suffix();
+        if (event->key() != Qt::Key_Escape || lineEdit()->text() == entered)
             return QDoubleSpinBox::keyPressEvent(event);
-        lineEdit()->setText(textFromValue(value()) + suffix());
+        lineEdit()->setText(entered);
         selectAll();
         Q_EMIT typing(std::nullopt);
     }
@@ -91,7 +93,8 @@ protected:
 private:
     std::optional<double> typed(QString words) const
     {
-        // The suffix stays when only the number is selected; a unit typed before it counts.
+        // What stands before and behind stays when only the number is selected; a unit typed before that counts.
+        if (!prefix().isEmpty() && words.startsWith(prefix())) words.remove(0, prefix().size());
         if (!suffix().isEmpty() && words.endsWith(suffix())) words.chop(suffix().size());
         std::optional<double> value = quantityOf(words.toStdString(), m_quantity, m_unit);
         if (value) *value /= m_unit;

@@ -103,7 +103,9 @@ void Session::prepareRun(const std::function<void()>& then, std::vector<RunStart
         // A check looks at the first cycle; what goes wrong in a later one is told here.
         if (const std::vector<Finding> later = laterCycleFindings(*m_playedCell, *m_played); !later.empty()) {
             QString words = text(findingText(*m_playedCell, later.front()).line());
-            if (later.size() > 1) words += QString(" So do %1 other steps.").arg(later.size() - 1);
+            if (later.size() > 1)
+                words += later.size() == 2 ? QString(" One other step does so, too.")
+                                           : QString(" %1 other steps do so, too.").arg(later.size() - 1);
             say(words, true);
         }
         Q_EMIT traceChanged();

@@ -67,12 +67,11 @@ ContactMatrix::ContactMatrix(Session& session, QWidget* parent) : QWidget(parent
     m_pair = new QLabel(this);
     m_pair->setObjectName("contactPair");
     top->addWidget(m_pair);
-    m_caution = new QDoubleSpinBox(this);
+    m_caution = new NumberField(this, Quantity::Length, kMillimetre);
     m_caution->setObjectName("contactCaution");
     m_caution->setAccessibleName("Clearance asked of the pair");
     m_caution->setRange(-0.1, limits::kClearance.most / kMillimetre);
     m_caution->setDecimals(1);
-    m_caution->setButtonSymbols(QAbstractSpinBox::NoButtons);
     m_caution->setSuffix(" mm");
     m_caution->setSpecialValueText("as the cell");
     m_caution->setToolTip("Caution when these two come nearer to each other; below 0 mm: as the cell asks for all");

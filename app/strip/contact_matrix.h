@@ -1,4 +1,5 @@
 #pragma once
+#include "app/properties/number_field.h"
 #include "app/session/session.h"
 #include "core/check/contact_pairs.h"
 
@@ -35,7 +36,7 @@ private:
     QSpinBox *m_samples, *m_seed;
     QPushButton* m_find;
     QLabel *m_counts, *m_pair;
-    QDoubleSpinBox* m_caution;
+    NumberField* m_caution;
     std::pair<int, int> m_current{-1, -1};  ///< row and column of the pair chosen
     QTableWidget* m_table;
     QFutureWatcher<std::optional<ContactPairs>> m_watcher;

@@ -151,12 +151,11 @@ PlacePanel::PlacePanel(Session& session, QWidget* parent) : QWidget(parent), m_s
     static const char* const names[] = {"X ±", "Y ±", "Z ±", "Turn ±"};
     static const double usual[] = {300, 300, 0, 0};
     for (int i = 0; i < kPlaceAxes; ++i) {
-        auto* spin = new QDoubleSpinBox(this);
+        auto* spin = new NumberField(this, i < 3 ? Quantity::Length : Quantity::Angle, i < 3 ? kMillimetre : kDegree);
         spin->setObjectName(QString("placeReach%1").arg(i));
         spin->setAccessibleName(names[i]);
         spin->setRange(0, i < 3 ? 5000 : 180);
         spin->setDecimals(0);
-        spin->setButtonSymbols(QAbstractSpinBox::NoButtons);
         spin->setSuffix(i < 3 ? " mm" : "°");
         spin->setValue(usual[i]);
         spin->setToolTip("How far to look to both sides; 0 keeps it");
@@ -167,7 +166,7 @@ PlacePanel::PlacePanel(Session& session, QWidget* parent) : QWidget(parent), m_s
     m_goal = new QComboBox(this);
     m_goal->setObjectName("placeGoal");
     m_goal->setAccessibleName("What counts");
-    m_goal->addItems({"largest smallest margin", "shortest cycle"});
+    m_goal->addItems({"worst-case margin", "shortest cycle"});
     side->addWidget(m_goal, 3, 0, 1, 2);
     m_seed = new QSpinBox(this);
     m_seed->setObjectName("placeSeed");

@@ -1,10 +1,10 @@
 #pragma once
+#include "app/properties/number_field.h"
 #include "app/session/session.h"
 #include "app/strip/offer_list.h"
 #include "core/mend/place_search.h"
 
 #include <QComboBox>
-#include <QDoubleSpinBox>
 #include <QLabel>
 #include <QProgressBar>
 #include <QPushButton>
@@ -70,7 +70,7 @@ private:
     std::uint64_t m_number = 0;
     std::atomic<bool> m_give{false};
     QComboBox *m_choice, *m_goal;
-    std::array<QDoubleSpinBox*, kPlaceAxes> m_reach;
+    std::array<NumberField*, kPlaceAxes> m_reach;
     QSpinBox* m_seed;
     QPushButton *m_find, *m_apply;
     QProgressBar* m_progress;

@@ -65,12 +65,11 @@ ReachPanel::ReachPanel(Session& session, QWidget* parent) : QWidget(parent), m_s
         return box;
     };
     const auto number = [this](const QString& name, const QString& accessible, double low, double high) {
-        auto* spin = new QDoubleSpinBox(this);
+        auto* spin = new NumberField(this, Quantity::Length, kMillimetre);
         spin->setObjectName(name);
         spin->setAccessibleName(accessible);
         spin->setRange(low, high);
         spin->setDecimals(0);
-        spin->setButtonSymbols(QAbstractSpinBox::NoButtons);
         spin->setSuffix(" mm");
         spin->setMinimumWidth(78);
         return spin;
@@ -97,7 +96,7 @@ ReachPanel::ReachPanel(Session& session, QWidget* parent) : QWidget(parent), m_s
     m_free = new QCheckBox("free turn", this);
     m_free->setObjectName("reachFree");
     m_free->setToolTip("The tool may turn about its own axis: the best turn counts");
-    m_step = new QDoubleSpinBox(this);
+    m_step = new NumberField(this, Quantity::Angle, kDegree);
     m_step->setObjectName("reachTurnStep");
     m_step->setAccessibleName("Step between free turns");
     m_step->setToolTip("Turns are tried at this distance from each other");
@@ -106,8 +105,7 @@ ReachPanel::ReachPanel(Session& session, QWidget* parent) : QWidget(parent), m_s
     m_step->setPrefix("by ");
     m_step->setSuffix("°");
     m_step->setValue(degrees(kTurnStep));
-    m_step->setButtonSymbols(QAbstractSpinBox::NoButtons);
-    m_cone = new QDoubleSpinBox(this);
+    m_cone = new NumberField(this, Quantity::Angle, kDegree);
     m_cone->setObjectName("reachCone");
     m_cone->setAccessibleName("How far the tool may lean");
     m_cone->setToolTip("The tool's axis may lean by up to so much, and turns about it are free: the best counts");
@@ -115,7 +113,6 @@ ReachPanel::ReachPanel(Session& session, QWidget* parent) : QWidget(parent), m_s
     m_cone->setDecimals(0);
     m_cone->setPrefix("lean ");
     m_cone->setSuffix("°");
-    m_cone->setButtonSymbols(QAbstractSpinBox::NoButtons);
     const auto enable = [this] {
         m_free->setEnabled(m_cone->value() == 0);
         m_step->setEnabled(m_cone->value() > 0 || m_free->isChecked());
@@ -182,11 +179,11 @@ ReachPanel::ReachPanel(Session& session, QWidget* parent) : QWidget(parent), m_s
     };
     for (QComboBox* box : {m_over, m_frame, m_tool})
         connect(box, &QComboBox::currentIndexChanged, this, follow);
-    for (QDoubleSpinBox* spin : m_box)
+    for (NumberField* spin : m_box)
         connect(spin, &QDoubleSpinBox::valueChanged, this, follow);
     connect(m_spacing, &QDoubleSpinBox::valueChanged, this, follow);
     connect(m_free, &QCheckBox::toggled, this, follow);
-    for (QDoubleSpinBox* spin : {m_cone, m_step})
+    for (NumberField* spin : {m_cone, m_step})
         connect(spin, &QDoubleSpinBox::valueChanged, this, follow);
     connect(m_picture, &ReachPicture::pointed, this, &ReachPanel::point);
     connect(m_picture, &ReachPicture::taken, this, &ReachPanel::take);

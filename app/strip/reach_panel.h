@@ -1,10 +1,10 @@
 #pragma once
+#include "app/properties/number_field.h"
 #include "app/session/session.h"
 #include "app/strip/reach_picture.h"
 
 #include <QCheckBox>
 #include <QComboBox>
-#include <QDoubleSpinBox>
 #include <QLabel>
 #include <QPushButton>
 #include <QSpinBox>
@@ -54,10 +54,10 @@ private:
     bool m_fresh = false;   ///< what is shown is of the choices as they are
     std::uint64_t m_number = 0;
     QComboBox *m_over, *m_frame, *m_tool, *m_colour;
-    std::array<QDoubleSpinBox*, 6> m_box;
-    QDoubleSpinBox* m_spacing;
+    std::array<NumberField*, 6> m_box;
+    NumberField* m_spacing;
     QCheckBox* m_free;
-    QDoubleSpinBox *m_cone, *m_step;
+    NumberField *m_cone, *m_step;
     QSpinBox* m_layer;
     QPushButton *m_make, *m_save;
     ReachPicture* m_picture;

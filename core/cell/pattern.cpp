@@ -9,9 +9,9 @@
 #include <fmt/format.h>
 
 #include <algorithm>
-#include <map>
 #include <array>
 #include <cmath>
+#include <map>
 #include <set>
 #include <unordered_map>
 

@@ -211,8 +211,7 @@ std::vector<BodyStretch> stretchesOf(const ContactScene& scene)
         for (const double to : marks.of(i)) {
             if (to > scene.trace().duration) break;
             if (to - from <= kShortest) continue;
-            const Window window{from, to};
-            out.push_back({std::uint32_t(i), window, scene.movesIn(i, window), scene.appearsIn(i, window)});
+            out.push_back({std::uint32_t(i), {from, to}});
             from = to;
         }
     }

@@ -13,7 +13,7 @@ struct BodyStretch {
     bool appears = false;       ///< what it is in begins with it
     Eigen::AlignedBox3d box{};  ///< that it does not leave; empty: it is not there
 };
-/// The stretches of all bodies, without their boxes, those of equal windows side by side, by time.
+/// The stretches of all bodies, without what the bodies do in them, those of equal windows side by side, by time.
 std::vector<BodyStretch> stretchesOf(const ContactScene& scene);
 
 /// Two bodies whose boxes come near each other while a stretch of each lasts.

@@ -1,117 +1,18 @@
 #include "core/check/contact_sweep.h"
 
 #include "core/check/contact_digest.h"
+#include "core/check/contact_looks.h"
 #include "core/check/contact_meant.h"
 #include "core/check/contact_near.h"
 
-#include <algorithm>
 #include <atomic>
 #include <chrono>
-#include <cmath>
 #include <map>
-#include <queue>
 #include <thread>
-#include <unordered_set>
 
 namespace topikos {
 
 namespace {
-
-constexpr double kLongestLook = 0.3;    // most that is allowed between two looks, since levers grow with it [m]
-constexpr double kShortestLook = 1e-5;  // [s]
-
-/// When the next look at a pair is due: what both can move until then is no more than `allowed`.
-double nextLook(const ContactScene& scene, const CheckedPair& pair, const Window& window, double time, double allowed)
-{
-    const double most = std::min(allowed, kLongestLook);
-    const Motion x = scene.motion(pair.a, time), y = scene.motion(pair.b, time);
-    const double rate = x.rate + y.rate + most * (x.rateBy + y.rateBy),
-                 ramp = x.ramp + y.ramp + most * (x.rampBy + y.rampBy);
-    double wait = INFINITY;
-    if (ramp > 0) wait = 2 * most / (rate + std::sqrt(rate * rate + 4 * ramp * most));
-    else if (rate > 0) wait = most / rate;
-    const double until = std::min(x.until, y.until);  // what changes its pace then is looked at
-    if (time + wait >= until) return std::max(until, time + kShortestLook);
-    // On a grid that many pairs share, so that where things are is worked out for all of them at once; from where the
-    // window begins, so that the same is found whenever in a run that is.
-    const double grid = std::exp2(std::floor(std::log2(wait)) - 1);
-    const double shared = window.from + std::floor((time - window.from + wait) / grid) * grid;
-    return std::max(shared > time ? shared : time + wait, time + kShortestLook);
-}
-
-/// Goes through a window and looks at some pairs when that is due: `look(which of those, time, place of a, place of b)`
-/// says when the next time is; infinite: never.
-template <class Look>
-void sweep(const ContactScene& scene, const std::vector<CheckedPair>& pairs, const std::vector<size_t>& looked,
-           const Window& window, const std::stop_token& stop, Look look)
-{
-    struct Watch {
-        double due;
-        size_t at;  ///< in `looked`
-        bool operator>(const Watch& o) const { return std::tie(due, at) > std::tie(o.due, o.at); }
-    };
-    std::priority_queue<Watch, std::vector<Watch>, std::greater<>> watches;
-    for (size_t at = 0; at < looked.size(); ++at)
-        watches.push({window.from, at});
-    for (size_t looks = 1; !watches.empty(); ++looks) {
-        if (looks % 64 == 0 && stop.stop_requested()) return;
-        const auto [time, at] = watches.top();
-        watches.pop();
-        const CheckedPair& own = pairs[looked[at]];
-        const std::optional<Pose> atA = scene.place(own.a, time), atB = scene.place(own.b, time);
-        if (!atA || !atB) continue;
-        double due = look(at, time, *atA, *atB);
-        if (due > window.to && time < window.to && std::isfinite(due)) due = window.to;
-        if (due <= window.to) watches.push({due, at});
-    }
-}
-
-constexpr double kFarEnough = 0.1;  // above what is of interest a distance need not be known [m]
-
-/// Clearance of a pair, exact where it is of interest; else a bound from below.
-Nearest clearance(const SceneBody& a, const Pose& atA, const SceneBody& b, const Pose& atB, double interest)
-{
-    const Ball &x = a.shape->ball(), &y = b.shape->ball();
-    const double gap = (atA * x.centre - atB * y.centre).norm() - x.radius - y.radius;
-    if (gap > interest + 0.25 * (x.radius + y.radius)) return {gap, Vec3::Zero(), Vec3::Zero()};
-    return a.shape->nearest(atA, *b.shape, atB, interest + kFarEnough);
-}
-
-/// Pairs that may come nearer than `interest(pair)` in a window, by the boxes that their bodies do not leave.
-template <class Interest>
-std::vector<size_t> pairsToLookAt(const ContactScene& scene, SceneDigest& digest, ContactCache& cache,
-                                  const std::vector<CheckedPair>& pairs, const Window& window, const Interest& interest)
-{
-    const size_t n = scene.bodies().size();
-    std::vector<bool> stirs(n);  // moves, or appears
-    for (size_t i = 0; i < n; ++i)
-        stirs[i] = scene.movesIn(i, window) || scene.appearsIn(i, window);
-    if (std::find(stirs.begin(), stirs.end(), true) == stirs.end()) return {};
-    std::vector<Eigen::AlignedBox3d> boxes(n);
-    std::vector<size_t> asked;
-    for (size_t i = 0; i < n; ++i) {
-        const auto known = scene.moves(i) ? cache.findBox(digest.ofBody(i)) : std::nullopt;
-        if (known) boxes[i] = *known;
-        else asked.push_back(i);
-    }
-    const std::vector<Eigen::AlignedBox3d> found = scene.boxesIn(window, asked);
-    const auto keeps = std::make_shared<const Keeps>(digest.keeps());
-    for (size_t i = 0; i < asked.size(); ++i) {
-        boxes[asked[i]] = found[i];
-        if (scene.moves(asked[i])) cache.keepBox(digest.ofBody(asked[i]), found[i], keeps);
-    }
-    // A box may be that of the same motion at another time, which differs by rounding.
-    constexpr double rounding = 1e-6;  // [m]
-    std::vector<size_t> out;
-    for (size_t p = 0; p < pairs.size(); ++p) {
-        const auto& [a, b, caution] = pairs[p];
-        if (!stirs[a] && !stirs[b]) continue;
-        if (boxes[a].isEmpty() || boxes[b].isEmpty()) continue;
-        const double most = interest(p) + rounding;
-        if (boxes[a].squaredExteriorDistance(boxes[b]) <= most * most) out.push_back(p);
-    }
-    return out;
-}
 
 /// What becomes of some pairs in a window, at times since it begins: one for each of `looked`. `backs`: of each of
 /// those, see Meant::drawnBack().
@@ -315,7 +216,7 @@ struct NearPair {
     double caution = 0;              ///< [m]
 };
 
-/// Boxes of stretches with the same window, which stand side by side from `first` on.
+/// What bodies do in stretches with the same window, which stand side by side from `first` on, and their boxes.
 void findBoxes(Desk& desk, ContactCache& cache, std::vector<BodyStretch>& stretches, size_t first, size_t last)
 {
     const Window& window = stretches[first].window;
@@ -323,6 +224,8 @@ void findBoxes(Desk& desk, ContactCache& cache, std::vector<BodyStretch>& stretc
     std::vector<size_t> asked, bodies;
     for (size_t i = first; i < last; ++i) {
         const size_t body = stretches[i].body;
+        stretches[i].moves = desk.scene.movesIn(body, window);
+        stretches[i].appears = desk.scene.appearsIn(body, window);
         const auto known = stretches[i].moves ? cache.findBox(desk.digest.ofBody(body)) : std::nullopt;
         if (known) {
             stretches[i].box = *known;
@@ -403,14 +306,14 @@ std::vector<Encounter> encounters(const ContactScene& scene, double caution, con
         for (size_t i = work.first; i < work.last; ++i) {
             NearPair& pair = pairs[i];
             if (pair.meant) continue;
-            if (const auto known = first.find(pair.key); known != first.end()) {
-                pair.same = known->second;
+            if (const auto met = cache.findMet(pair.key)) {
+                pair.met = *met;
                 continue;
             }
-            first.emplace(pair.key, &pair);
-            if (const auto met = cache.findMet(pair.key)) pair.met = *met;
-            else pair.open = true;
-            if (pair.open && (open.empty() || open.back() != &work)) open.push_back(&work);
+            const auto [known, isNew] = first.try_emplace(pair.key, &pair);
+            pair.open = isNew;
+            if (!isNew) pair.same = known->second;
+            else if (open.empty() || open.back() != &work) open.push_back(&work);
         }
     onDesks(desks, open.size(), options, kKeyed, 1, [&](Desk& desk, size_t w) {
         std::vector<CheckedPair> asked;
@@ -444,116 +347,6 @@ std::vector<Encounter> encounters(const ContactScene& scene, double caution, con
             all.add(work.window, m, pair.caution, near[i].goesOn);
         }
     return all.all();
-}
-
-namespace {
-
-/// The smallest clearances of some of the pairs, each to kFinestLook or 2 % of it.
-void sweepClearances(const ContactScene& scene, ContactCache& cache, const std::stop_token& stop,
-                     const std::vector<CheckedPair>& pairs, const std::vector<Window>& windows,
-                     std::vector<SmallestClearance>& out)
-{
-    const std::vector<SceneBody>& bodies = scene.bodies();
-    SceneDigest digest(scene);
-    // First what is there in the middle of each window, so that most windows need not be gone through.
-    const auto nearest = [&](SmallestClearance& own, double time, const Pose& atA, const Pose& atB) {
-        const Nearest now = bodies[own.a].shape->nearest(atA, *bodies[own.b].shape, atB);
-        if (now.distance >= own.nearest.distance) return;
-        own.nearest = now;
-        own.time = time;
-    };
-    const auto looked = [&](const Window& window) {
-        return pairsToLookAt(scene, digest, cache, pairs, window, [&](size_t p) { return out[p].nearest.distance; });
-    };
-    for (const Window& window : windows) {
-        if (stop.stop_requested()) return;
-        digest.enter(window);
-        for (const size_t p : looked(window)) {
-            SmallestClearance& own = out[p];
-            const std::optional<Pose> atA = scene.place(own.a, window.middle()),
-                                      atB = scene.place(own.b, window.middle());
-            if (!atA || !atB) continue;
-            const Ball &x = bodies[own.a].shape->ball(), &y = bodies[own.b].shape->ball();
-            if ((*atA * x.centre - *atB * y.centre).norm() - x.radius - y.radius >= own.nearest.distance) continue;
-            nearest(own, window.middle(), *atA, *atB);
-        }
-    }
-    std::vector<std::unordered_set<Digest, Digest::Hash>> done(pairs.size());  // what a pair has done before
-    for (const Window& window : windows) {
-        if (stop.stop_requested()) return;
-        digest.enter(window);
-        std::vector<size_t> anew;
-        for (const size_t p : looked(window)) {
-            if (out[p].nearest.touching()) continue;
-            Digest key = digest.ofBody(out[p].a);
-            key.add(digest.ofBody(out[p].b));
-            if (done[p].insert(key).second) anew.push_back(p);
-        }
-        sweep(scene, pairs, anew, window, stop, [&](size_t at, double time, const Pose& atA, const Pose& atB) {
-            const CheckedPair& pair = pairs[anew[at]];
-            SmallestClearance& own = out[anew[at]];
-            const Nearest now = clearance(bodies[own.a], atA, bodies[own.b], atB, own.nearest.distance);
-            // The gap of the balls is no distance; below the best one it is worked out.
-            if (now.distance < own.nearest.distance) nearest(own, time, atA, atB);
-            if (own.nearest.touching()) return double(INFINITY);
-            const double allowed =
-                std::max(now.distance - own.nearest.distance, 0.0) + std::max(kFinestLook, 0.02 * own.nearest.distance);
-            return nextLook(scene, pair, window, time, allowed);
-        });
-    }
-}
-
-}  // namespace
-
-std::vector<SmallestClearance> smallestClearances(const ContactScene& scene, const std::stop_token& stop)
-{
-    constexpr size_t kWorkers = 2;
-    const std::vector<CheckedPair> all = checkedPairs(scene);
-    const std::vector<Window> windows = windowsOf(scene.trace());
-    const std::vector<SceneBody>& bodies = scene.bodies();
-    ContactCache cache;
-    std::vector<std::vector<CheckedPair>> shares(kWorkers);
-    for (size_t p = 0; p < all.size(); ++p)
-        shares[p % kWorkers].push_back(all[p]);
-    std::vector<std::vector<SmallestClearance>> found(kWorkers);
-    {
-        std::vector<std::jthread> helpers;
-        for (size_t n = 0; n < kWorkers; ++n) {
-            for (const CheckedPair& pair : shares[n])
-                found[n].push_back({pair.a, pair.b});
-            helpers.emplace_back(
-                [&, n, own = scene] { sweepClearances(own, cache, stop, shares[n], windows, found[n]); });
-        }
-    }
-    std::vector<SmallestClearance> out;
-    for (const std::vector<SmallestClearance>& share : found)
-        out.insert(out.end(), share.begin(), share.end());
-    // Between the looks around the best one it may be a little less: the smallest of a parabola's kind.
-    for (SmallestClearance& own : out) {
-        if (stop.stop_requested()) break;
-        if (!std::isfinite(own.nearest.distance) || own.nearest.touching()) continue;
-        double step = 0.02;
-        for (int n = 0; n < 24; ++n) {
-            bool better = false;
-            for (const double t : {own.time - step, own.time + step}) {
-                if (t < 0 || t > scene.trace().duration) continue;
-                const auto atA = scene.place(own.a, t), atB = scene.place(own.b, t);
-                if (!atA || !atB) continue;
-                const Nearest now = bodies[own.a].shape->nearest(*atA, *bodies[own.b].shape, *atB);
-                if (now.distance >= own.nearest.distance) continue;
-                own.nearest = now;
-                own.time = t;
-                better = true;
-                break;
-            }
-            if (!better) step *= 0.5;
-        }
-    }
-    std::erase_if(out, [](const SmallestClearance& own) { return !std::isfinite(own.nearest.distance); });
-    std::sort(out.begin(), out.end(), [](const SmallestClearance& x, const SmallestClearance& y) {
-        return std::tie(x.nearest.distance, x.a, x.b) < std::tie(y.nearest.distance, y.a, y.b);
-    });
-    return out;
 }
 
 }  // namespace topikos

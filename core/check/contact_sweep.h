@@ -45,9 +45,10 @@ struct SweepOptions {
 /// contact or the smallest clearance. A contact that goes on is one, with the step in which it ends. What is meant to
 /// touch is left out: see docs/manual/findings.md.
 ///
-/// Method: the run is cut into windows in which nothing begins or ends. In each, conservative advancement: from a
-/// clearance and how fast the two can get nearer follows a time in which nothing can happen. A window depends on
-/// nothing but what is in it, so it is worked out once, by any thread.
+/// Method: of each two bodies that come near each other, the time that a stretch of each lasts (contact_near.h), in
+/// which nothing of what moves them begins or ends. In it, conservative advancement: from a clearance and how fast the
+/// two can get nearer follows a time in which nothing can happen. It depends on nothing but the two, so it is worked
+/// out once, by any thread.
 std::vector<Encounter> encounters(const ContactScene& scene, double caution, const SweepOptions& options = {});
 
 /// The smallest clearance of every checked pair over the whole run, to 0.1 mm, nearest first.

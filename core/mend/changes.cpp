@@ -301,6 +301,17 @@ struct Maker {
             return Error{"mend.floor", "it would stand in the floor", "", ""};
         return after;
     }
+    /// Where a frame was measured it stays measured; the drawing moves along.
+    static Result<Cell> moved(const Cell& in, const Frame& frame, const std::function<void(Pose&)>& by)
+    {
+        Pose pose = frame.pose;
+        by(pose);
+        Result<Cell> next = setFramePose(in, frame.id, pose);
+        if (!next || !frame.measured) return next;
+        Pose measured = *frame.measured;
+        by(measured);
+        return setFrameMeasured(*next, frame.id, measured);
+    }
     /// A frame of the cell that may be moved: not an axis of a device.
     void shiftedFrame(FrameId id, const std::vector<Vec3>& ways, double rank, const char* change)
     {
@@ -325,16 +336,8 @@ struct Maker {
             const Vec3 inParent = turn.conjugate() * way;
             add({change, rank + 0.001 * n++, 10, lengths, kMillimetre,
                  [this, own, inParent](double by) -> Result<Cell> {
-                     // Where it was measured it stays measured; the drawing moves along.
-                     Pose pose = own.pose;
-                     pose.translation += by * inParent;
-                     Result<Cell> next = setFramePose(cell, own.id, pose);
-                     if (next && own.measured) {
-                         Pose measured = *own.measured;
-                         measured.translation += by * inParent;
-                         next = setFrameMeasured(*next, own.id, measured);
-                     }
-                     return aboveFloor(cell, std::move(next), own.id);
+                     return aboveFloor(cell, moved(cell, own, [&](Pose& pose) { pose.translation += by * inParent; }),
+                                       own.id);
                  },
                  [own, way](double by) { return fmt::format("Move {} by {} {}", own.name, mm(by), wordsOf(way)); }});
         }
@@ -348,13 +351,7 @@ struct Maker {
                  [this, own, turn, sign](double angle) -> Result<Cell> {
                      const Vec3 axis = turn.conjugate() * Vec3::UnitZ();
                      const Quat by(Eigen::AngleAxisd(sign * angle, axis));
-                     Pose pose = own.pose;
-                     pose.rotation = (by * pose.rotation).normalized();
-                     Result<Cell> next = setFramePose(cell, own.id, pose);
-                     if (!next || !own.measured) return next;
-                     Pose measured = *own.measured;
-                     measured.rotation = (by * measured.rotation).normalized();
-                     return setFrameMeasured(*next, own.id, measured);
+                     return moved(cell, own, [&](Pose& pose) { pose.rotation = (by * pose.rotation).normalized(); });
                  },
                  [own, sign](double angle) {
                      return fmt::format("Turn {} by {:.0f}° about the vertical", own.name, degrees(sign * angle));

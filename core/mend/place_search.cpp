@@ -68,7 +68,9 @@ public:
     std::optional<PlaceSearch> run()
     {
         PlaceSearch out;
-        withMoves(PlaceOffset{}, false, true);
+        // Where device axes stand at each target is known once it has run.
+        if (std::any_of(m_cell.frames.begin(), m_cell.frames.end(), [](const Frame& f) { return f.axis.has_value(); }))
+            withMoves(PlaceOffset{}, false, true);
         out.now = withMoves(PlaceOffset{}, true);
         std::vector<TriedPlace> tries = coarse();
         if (m_given) return std::nullopt;

@@ -49,8 +49,15 @@ struct At {
     }
 };
 
-/// A wait, or a repeat, whose condition never comes.
-void ofCondition(const At& at, const Condition& condition, bool awaited, std::vector<Change>& out)
+/// The step is not run.
+Change disabled(const At& at, double rank)
+{
+    return plain(
+        "step-off", rank, [at] { return at.off(); }, fmt::format("Disable {}", at.words));
+}
+
+/// The signal of a wait, or of a repeat, whose condition never comes.
+void ofCondition(const At& at, const Condition& condition, std::vector<Change>& out)
 {
     const Signal* signal = findSignal(at.cell, condition.signal);
     if (!signal) return;
@@ -72,40 +79,6 @@ void ofCondition(const At& at, const Condition& condition, bool awaited, std::ve
             return changeSignal(at.cell, changed);
         },
         fmt::format("Let \"{}\" begin {}", own.name, state)));
-    if (awaited) {
-        Change limit{"wait-limit",
-                     4,
-                     0.01,
-                     {10, 30, 60},
-                     0,
-                     [at](double seconds) {
-                         Step changed = *at.step;
-                         changed.as<WaitSignal>()->limit = seconds;
-                         return at.with(changed);
-                     },
-                     [at](double seconds) {
-                         return fmt::format("Give {} a time limit of {:.0f} s, and go on then", at.words, seconds);
-                     }};
-        out.push_back(std::move(limit));
-    } else {
-        out.push_back({"repeat-times",
-                       4,
-                       0.01,
-                       {1, 10, 100},
-                       0,
-                       [at](double times) {
-                           Step changed = *at.step;
-                           Repeat& repeat = *changed.as<Repeat>();
-                           repeat.kind = Repeat::Kind::Times;
-                           repeat.times = std::uint32_t(times);
-                           return at.with(changed);
-                       },
-                       [at](double times) {
-                           return fmt::format("Repeat {} {:.0f} {}", at.words, times, times == 1 ? "time" : "times");
-                       }});
-    }
-    out.push_back(plain(
-        "step-off", 6, [at] { return at.off(); }, fmt::format("Switch {} off", at.words)));
 }
 
 /// Two that wait for each other: one of them sets its signal before it waits.
@@ -152,8 +125,7 @@ void ofGrip(const At& at, const CheckResult& checked, const Finding& finding, st
         out.push_back(plain(
             "release", 2, [at] { return at.before(Step{.action = Release{}}); },
             fmt::format("Release the part before {}", at.words)));
-        out.push_back(plain(
-            "step-off", 4, [at] { return at.off(); }, fmt::format("Switch {} off", at.words)));
+        out.push_back(disabled(at, 4));
         return;
     }
     if (fact.clamp) {
@@ -204,8 +176,7 @@ void ofGrip(const At& at, const CheckResult& checked, const Finding& finding, st
                    [at](double seconds) {
                        return fmt::format("Wait {} s before {}, until a part is there", seconds, at.words);
                    }});
-    out.push_back(plain(
-        "step-off", 9, [at] { return at.off(); }, fmt::format("Switch {} off", at.words)));
+    out.push_back(disabled(at, 9));
 }
 
 }  // namespace
@@ -245,28 +216,47 @@ std::vector<Change> runChangesFor(const Cell& cell, const CheckResult& checked, 
     const At at{cell, routine, step, fmt::format("step {}", finding.stepIndex + 1)};
     if (const SignalFact* fact = finding.as<SignalFact>()) {
         if (!fact->ring.empty()) ofRing(cell, *fact, out);
-        if (const WaitSignal* wait = step->as<WaitSignal>()) ofCondition(at, wait->until, true, out);
+        if (const WaitSignal* wait = step->as<WaitSignal>()) {
+            ofCondition(at, wait->until, out);
+            out.push_back({"wait-limit",
+                           4,
+                           0.01,
+                           {10, 30, 60},
+                           0,
+                           [at](double seconds) {
+                               Step changed = *at.step;
+                               changed.as<WaitSignal>()->limit = seconds;
+                               return at.with(changed);
+                           },
+                           [at](double seconds) {
+                               return fmt::format("Give {} a time limit of {:.0f} s, and continue then", at.words,
+                                                  seconds);
+                           }});
+            out.push_back(disabled(at, 6));
+        }
         if (const Repeat* repeat = step->as<Repeat>()) {
             Condition condition = repeat->condition;
             if (repeat->kind == Repeat::Kind::While) condition.value = condition.value != 0 ? 0 : 1;
-            if (repeat->kind == Repeat::Kind::While || repeat->kind == Repeat::Kind::Until)
-                ofCondition(at, condition, false, out);
-            if (repeat->kind == Repeat::Kind::Times)
-                out.push_back({"repeat-times",
-                               2,
-                               -1e-6,
-                               {1000, 100, 10, 1},
-                               0,
+            const bool byCondition = repeat->kind == Repeat::Kind::While || repeat->kind == Repeat::Kind::Until;
+            if (byCondition) ofCondition(at, condition, out);
+            // Of a block without end the fewest passes first, of one that is too much the most.
+            if (byCondition || repeat->kind == Repeat::Kind::Times)
+                out.push_back({"repeat-times", byCondition ? 4.0 : 2.0, byCondition ? 0.01 : -1e-6,
+                               byCondition ? std::vector<double>{1, 10, 100} : std::vector<double>{1000, 100, 10, 1}, 0,
                                [at](double times) {
                                    Step changed = *at.step;
-                                   changed.as<Repeat>()->times = std::uint32_t(times);
+                                   Repeat& own = *changed.as<Repeat>();
+                                   own.kind = Repeat::Kind::Times;
+                                   own.times = std::uint32_t(times);
                                    return at.with(changed);
                                },
-                               [at](double times) { return fmt::format("Repeat {} {:.0f} times", at.words, times); }});
+                               [at](double times) {
+                                   return fmt::format("Repeat {} {:.0f} {}", at.words, times,
+                                                      times == 1 ? "time" : "times");
+                               }});
+            if (byCondition) out.push_back(disabled(at, 6));
         }
-        if (step->kind() == StepKind::Call)
-            out.push_back(plain(
-                "step-off", 6, [at] { return at.off(); }, fmt::format("Switch {} off", at.words)));
+        if (step->kind() == StepKind::Call) out.push_back(disabled(at, 6));
     }
     if (const TimeFact* fact = finding.as<TimeFact>(); fact && step->as<WaitSignal>()) {
         out.push_back({"wait-limit",
@@ -282,8 +272,8 @@ std::vector<Change> runChangesFor(const Cell& cell, const CheckResult& checked, 
                        [at, limit = fact->limit](double by) {
                            return fmt::format("Wait {:.4g} s at most in {}", std::min(3600.0, by * limit), at.words);
                        }});
-        ofCondition(at, step->as<WaitSignal>()->until, true, out);
-        std::erase_if(out, [](const Change& own) { return own.rank == 4; });  // it has a limit
+        ofCondition(at, step->as<WaitSignal>()->until, out);
+        out.push_back(disabled(at, 6));
     }
     if (finding.as<AxisFact>()) {
         out.push_back({"wait",
@@ -295,12 +285,9 @@ std::vector<Change> runChangesFor(const Cell& cell, const CheckResult& checked, 
                        [at](double seconds) {
                            return fmt::format("Wait {} s before {}, until the axis stands", seconds, at.words);
                        }});
-        out.push_back(plain(
-            "step-off", 8, [at] { return at.off(); }, fmt::format("Switch {} off", at.words)));
+        out.push_back(disabled(at, 8));
     }
-    if (finding.as<StopFact>())
-        out.push_back(plain(
-            "step-off", 2, [at] { return at.off(); }, fmt::format("Switch {} off", at.words)));
+    if (finding.as<StopFact>()) out.push_back(disabled(at, 2));
     if (finding.as<GripFact>()) ofGrip(at, checked, finding, out);
     return out;
 }

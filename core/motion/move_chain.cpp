@@ -227,6 +227,46 @@ TimingPtr fractionTiming(const Profile& profile)
     return timing;
 }
 
+namespace {
+
+/// Length of a group up to the beginning of a step's own move, in fractions of its first piece.
+double lengthUntil(const MoveChain::Group& group, size_t step)
+{
+    double scale = 1, length = 0;
+    for (size_t p = 0; p < group.pieces.size(); ++p) {
+        if (p > 0) scale /= group.pieces[p].stretch;
+        if (group.parts[p].step == step && !group.parts[p].corner) break;
+        length += (group.pieces[p].to - group.pieces[p].from) * scale;
+    }
+    return length;
+}
+
+}  // namespace
+
+std::optional<ChainEntry> entryBefore(const MoveChain& chain, size_t step)
+{
+    const Timing& timing = *chain.steps[step].timing;
+    if (timing.begins() >= 0) return std::nullopt;
+    constexpr double middle = 0.5;
+    const Leg& corner = timing.legs.front();
+    ChainEntry entry{{0, corner.move, corner.law}, middle, {}};
+    for (const MoveChain::Group& group : chain.smooth) {
+        const auto own = std::find_if(group.parts.begin(), group.parts.end(),
+                                      [&](const MoveChain::Part& part) { return part.corner && part.step == step; });
+        if (own == group.parts.end()) continue;
+        // Where more moves come behind it, the end of the group looks another way: from the last move but one on.
+        const size_t last = group.parts.back().step;
+        const auto open = std::find_if(own, group.parts.end(), [&](const MoveChain::Part& part) {
+            return part.step + (part.corner ? 0 : 1) >= last;
+        });
+        const auto below = belowAt(group.law, group.pieces, size_t(own - group.parts.begin()), middle,
+                                   size_t(open - group.parts.begin()));
+        if (!below) return std::nullopt;
+        entry.below = std::make_shared<const LawBelow>(*below);
+    }
+    return entry;
+}
+
 MoveChain makeMoveChain(const Arm& arm, const std::vector<ChainedMove>& steps, const TcpAt& tcpAt,
                         const std::optional<ChainEntry>& entry)
 {
@@ -255,19 +295,8 @@ MoveChain makeMoveChain(const Arm& arm, const std::vector<ChainedMove>& steps, c
         timings[k]->move = moveOf(steps[k].plan);
     }
     std::vector<double> begins(n, 0), ends(n, 0);
-    /// Moves from one stop to the next, timed together.
-    struct Part {
-        size_t step;
-        bool corner;
-    };
-    struct Group {
-        std::vector<TimedPiece> pieces;
-        std::vector<Part> parts;
-        std::vector<std::shared_ptr<const Move>> moves;
-        TimeLaw law;
-    };
     const auto timed = [&](size_t first, size_t last) {
-        Group out;
+        MoveChain::Group out;
         double stretch = 1, startSpeed = 0;
         if (first == 0 && entry) {
             const Leg& leg = entry->corner;
@@ -277,6 +306,7 @@ MoveChain makeMoveChain(const Arm& arm, const std::vector<ChainedMove>& steps, c
             out.moves.push_back(leg.move);
             stretch = 2 * taken[0];
         }
+        const LawBelow* below = first == 0 && entry ? entry->below.get() : nullptr;
         for (size_t k = first; k <= last; ++k) {
             // At the ends of the group the moves are whole.
             const double from = k == first && !(k == 0 && entry) ? 0 : taken[k], to = k == last ? 1 : 1 - left[k];
@@ -292,10 +322,19 @@ MoveChain makeMoveChain(const Arm& arm, const std::vector<ChainedMove>& steps, c
             out.moves.push_back(corners[k]);
             stretch = 2 * taken[k + 1];
         }
+        // A stop comes too late behind a place where the law below is already.
+        if (below && last + 1 < n && below->law.distance > lengthUntil(out, last)) {
+            out.law.keeps = false;
+            return out;
+        }
         // A move by itself has its own law, which is quicker than one that is averaged.
         const Move& own = *timings[first]->move;
-        if (first == last && own.smooth && !(first == 0 && entry)) out.law = {{own.profile}, own.profile.duration};
-        else out.law = fastestLaw(arm, out.pieces, startSpeed);
+        if (first == last && own.smooth && !(first == 0 && entry)) {
+            out.law.pieces = {own.profile};
+            out.law.duration = own.profile.duration;
+        } else {
+            out.law = fastestLaw(arm, out.pieces, startSpeed, below);
+        }
         return out;
     };
     const auto smooth = [&](size_t first, size_t last) {
@@ -303,10 +342,10 @@ MoveChain makeMoveChain(const Arm& arm, const std::vector<ChainedMove>& steps, c
                            [](const ChainedMove& step) { return step.plan->move->smooth; });
     };
     // Where a jerk is limited, stops may be quicker than corners: halves of the moves, and halves of those.
-    std::vector<Group> groups;
+    std::vector<MoveChain::Group> groups;
     const auto add = [&](auto&& self, size_t first, size_t last) -> double {
-        Group whole = timed(first, last);
-        const double together = whole.law.duration;
+        MoveChain::Group whole = timed(first, last);
+        const double together = whole.law.keeps ? whole.law.duration : INFINITY;
         double alone = 0;
         for (size_t k = first; k <= last; ++k)
             alone += steps[k].plan->move->profile.duration;
@@ -331,7 +370,7 @@ MoveChain makeMoveChain(const Arm& arm, const std::vector<ChainedMove>& steps, c
         add(add, first, last);
         first = last + 1;
     }
-    for (const Group& group : groups) {
+    for (MoveChain::Group& group : groups) {
         double time = now;
         begins[group.parts.front().step] = now;
         for (size_t p = 0; p < group.pieces.size(); ++p) {
@@ -346,6 +385,8 @@ MoveChain makeMoveChain(const Arm& arm, const std::vector<ChainedMove>& steps, c
             time += profile->duration;
         }
         ends[group.parts.back().step] = now = time;
+        chain.keeps = chain.keeps && group.law.keeps;
+        if (group.law.below) chain.smooth.push_back(std::move(group));
     }
     for (size_t k = 0; k < n; ++k) {
         for (Leg& leg : timings[k]->legs)

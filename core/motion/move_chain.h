@@ -47,7 +47,7 @@ struct Corner {
                         ///< singularity
         AxisElsewhere,  ///< an axis that the next move depends on is moved by somebody else
         StopIsQuicker,  ///< with the jerk that joints have a stop takes less time than a corner
-        TooMany         ///< so many moves with limited jerk are not timed together
+        NotKept         ///< the jerk that joints have cannot be kept by a law that goes on here
     };
     double asked = 0, kept = 0;  ///< distance from the corner at which the tool leaves its path [m]
     Why why = Why::ShortMove;
@@ -64,8 +64,9 @@ using TcpAt = std::function<Vec3(size_t step, const JointVector& posture, double
 
 /// The corner that a chain goes on from, when it is the continuation of another one.
 struct ChainEntry {
-    Leg corner;           ///< as it is under way; its start is 0 when the new chain begins
-    double fraction = 0;  ///< of the corner that is done then
+    Leg corner;                               ///< as it is under way; its start is 0 when the new chain begins
+    double fraction = 0;                      ///< of the corner that is done then
+    std::shared_ptr<const LawBelow> below{};  ///< with limited jerk
 };
 
 /// Moves that go over into each other, from one stop to the next.
@@ -76,8 +77,26 @@ struct MoveChain {
         std::optional<Corner> corner;  ///< behind it, cut less than asked
     };
     std::vector<Step> steps;
+
+    /// Moves from one stop to the next, timed together.
+    struct Part {
+        size_t step;
+        bool corner;  ///< the corner before it
+    };
+    struct Group {
+        std::vector<TimedPiece> pieces;
+        std::vector<Part> parts;  ///< of the pieces
+        std::vector<std::shared_ptr<const Move>> moves;
+        TimeLaw law;
+    };
+    std::vector<Group> smooth;  ///< where a jerk is limited
+    bool keeps = true;          ///< all limits; with limited jerk there may be no way to go on from an entry
 };
 using MoveChainPtr = std::shared_ptr<const MoveChain>;
+
+/// What another chain goes on from in the middle of the corner before a step of a chain; nothing where the arm stands
+/// there, or where the law has gone too far already.
+std::optional<ChainEntry> entryBefore(const MoveChain& chain, size_t step);
 
 /// Cuts the corners between moves as far as asked and possible, and times all of it together: the fastest way that
 /// keeps every limit. `tcpAt` tells where the tool is when device axes move; without one it is seen from the arm's

@@ -1,114 +1,124 @@
 #include "core/motion/time_law.h"
 
 #include "core/motion/in_step.h"
+#include "core/motion/law_maker.h"
 
 #include <algorithm>
 #include <cmath>
+
+// Laws that are made smooth by averaging.
 
 namespace topikos {
 
 namespace {
 
-constexpr int kFewestCells = 24;      // of a path
-constexpr int kCornerCells = 16;      // even: the middle of a corner is where steps meet
-constexpr double kSteady = 0.95;      // of an acceleration that must be left beside what a bend takes
-constexpr double kTurnsRound = 0.05;  // change of joint rates along a piece of a way that asks for another cell
-constexpr double kSlowest = 1e-12;    // of the tool's s'^2, below which no limit takes a law
-constexpr double kStill = 1e-9;       // ratio under a limit at which it does not count
-constexpr int kTries = 14;            // for the best entry into a cell; any of them keeps all limits
-constexpr double kIdle = 0.5;         // of a limit: what can never take more of it is not looked at
-constexpr double kCoarse = 0.97;      // of x that a cell gives up since it is long, from which it is halved
-constexpr double kLowerMore = 1.005;
-constexpr int kMostHalvings = 5;  // of a cell
-constexpr int kMostRounds = 40;   // of lowering cells in which a limit is passed between the places looked at
-constexpr double kPassed = 0.2 * kAboveLimit;
 constexpr int kMostSmoothings = 14;      // of a law, each from one that is slower where the one before was too quick
 constexpr int kSmoothLooks = 4;          // along a stretch of a smoothed law
 constexpr double kSmoothEnough = 1.002;  // what the whole may be slower by
+constexpr double kKept = 1 + 2e-4;       // what a law may be too quick by that cannot be slowed as a whole
+constexpr double kLowerMore = 1.001;     // it is lowered by so much more
 
-using Row = PlaceBounds::Row;
+/// The largest ratio of a joint's jerk to its limit, at a fraction of a move with its derivatives by time.
+double jerkRatio(const Arm& arm, const Move& move, double f, double v, double a, double jerk)
+{
+    constexpr double h = 1e-5;
+    const double low = std::max(0.0, f - h), high = std::min(1.0, f + h);
+    const JointVector third = (move.bend(high) - move.bend(low)) / (high - low);
+    const JointVector all = move.rate(f) * jerk + 3 * v * a * move.bend(f) + v * v * v * third;
+    double worst = 0;
+    for (int k = 0; k < arm.jointCount(); ++k)
+        if (const double most = arm.joints()[size_t(k)].jerk; most > 0)
+            worst = std::max(worst, std::abs(all[k]) / most);
+    return worst;
+}
 
-/// A part of a piece in which the acceleration of s is constant, or that is passed as quickly as constant limits allow.
-struct Cell {
-    size_t piece;
-    double from, to;  ///< fractions
-    struct Cap {
-        double x = INFINITY;
-        HeldBy by{};
-    };
-    std::array<Cap, 3> caps{};  ///< of x at the beginning, in the middle and at the end, in the scale of the whole law
-    double most = INFINITY;     ///< constant cells: of |s''|
-    HeldBy mostBy{};
-    bool constant = false;
-    size_t firstRow = 0, rowCount = 0;      ///< others: of s'' and of x at the beginning
-    double length = 0;                      ///< in the scale of the whole law
-    double floor = 0;                       ///< of x; no limit takes it lower
-    double lookedFrom = -1, lookedTo = -1;  ///< x at both ends when nothing was passed
-    int halvings = 0;
-    bool coarse = false;  ///< a shorter cell would allow a higher speed
-    double lowered = 1;   ///< of all limits, because one was passed between the places looked at, and it is short
-};
+/// How much slower a move would have to be at a time of a stretch of its law for all limits to hold.
+double slowerAt(const Arm& arm, const Move& move, const Profile::Stretch& s, double t)
+{
+    const double f = s.positionAt(t), v = s.speedAt(t), a = s.acceleration + t * s.jerk;
+    double needed = std::cbrt(jerkRatio(arm, move, f, v, a, s.jerk));
+    const PlaceBounds b = boundsAt(arm, move, f);
+    const double x = v * v;
+    needed = std::max(needed, std::sqrt(x / b.cap));
+    for (const PlaceBounds::Row& row : b.rows)
+        needed = std::max(needed, std::sqrt(std::abs(row.rate * a + row.bend * x) / row.limit));
+    return needed;
+}
 
-/// s and x are taken so that both go on evenly from piece to piece: s' of a piece is its fraction's speed times
-/// `scale`.
-class LawMaker {
+/// Scale of each piece: s' is its own speed of the fraction times that.
+std::vector<double> scalesOf(const std::vector<TimedPiece>& pieces)
+{
+    std::vector<double> out{1};
+    for (size_t k = 1; k < pieces.size(); ++k)
+        out.push_back(out.back() / pieces[k].stretch);
+    return out;
+}
+
+/// Makes one law smooth.
+class Smoother {
 public:
-    LawMaker(const Arm& arm, const std::vector<TimedPiece>& pieces) : m_arm(arm), m_pieces(pieces)
+    Smoother(const Arm& arm, const std::vector<TimedPiece>& pieces, const LawBelow* before) :
+        m_arm(arm), m_pieces(pieces), m_scales(scalesOf(pieces)), m_before(before), m_maker(arm, rest())
     {
-        double scale = 1;
-        for (const TimedPiece& piece : pieces) {
-            scale /= piece.stretch;
-            m_scales.push_back(scale);
-        }
     }
 
-    TimeLaw make(double startSpeed)
+    TimeLaw make()
     {
-        for (size_t k = 0; k < m_pieces.size(); ++k)
-            addCells(k);
-        solve(startSpeed);
-        const bool smooth = startSpeed == 0 && std::any_of(m_pieces.begin(), m_pieces.end(), [](const TimedPiece& p) {
-                                return p.move->smooth;
-                            });
-        return smooth ? smoothLaw() : write();
-    }
-
-private:
-    void solve(double startSpeed)
-    {
-        for (int round = 0;; ++round) {
-            pass(startSpeed * m_scales.front());
-            if (round == kMostRounds || !lowerPassed()) break;
-        }
-    }
-
-    /// The law with its speed averaged over a window: the quickest of several windows. Where that does not keep every
-    /// jerk, or takes limits that change along the path too far ahead, the law below is made slower, there alone; what
-    /// little is left of that makes all of it slower.
-    TimeLaw smoothLaw()
-    {
+        const double speed = m_before ? m_before->law.at(m_before->law.duration).speed / m_scales[m_first] : 0;
+        m_maker.make(speed);
+        m_maker.keep();
         double window = 0;
         for (const Joint& joint : m_arm.joints())
             if (joint.jerk > 0) window = std::max(window, 0.5 * joint.acceleration / joint.jerk);
-        const std::vector<Cell> cells = m_cells;
+        std::vector<double> windows{0.7 * window, 1.4 * window, 2.8 * window};
+        if (m_before) windows = {m_before->window};
         TimeLaw best;
         double least = INFINITY, slower = 1;
-        for (const double factor : {0.7, 1.4, 2.8}) {
-            m_cells = cells;
+        for (const double own : windows) {
+            m_maker.takeBack();
             for (int round = 0; round < kMostSmoothings; ++round) {
-                pass(0);
-                TimeLaw law = cut(smoothed(joined(write()), factor * window));
-                const double by = slowed(law, factor * window);
-                if (by * law.duration < least) {
+                const Profile below = joined(m_maker.again(speed));
+                TimeLaw law = cut(smoothed(below, own), lead());
+                law.below = LawBelow{below, own, lead()};
+                const double by = slowed(law, own);
+                if (by * law.duration < least || (m_before && by <= kKept)) {
                     least = by * law.duration;
                     slower = by;
                     best = std::move(law);
                 }
-                if (by < kSmoothEnough) break;
+                if (by < (m_before ? kKept : kSmoothEnough)) break;
             }
         }
-        best.duration *= slower;
-        for (Profile& profile : best.pieces) {
+        if (m_before) best.keeps = slower <= kKept;
+        else slowDown(best, slower);
+        return best;
+    }
+
+private:
+    /// When the law goes on from another one: how far the law below that one is already, and only the pieces from there
+    /// on are still open.
+    std::vector<TimedPiece> rest()
+    {
+        if (!m_before) return m_pieces;
+        double begin = 0;
+        const double at = m_before->law.distance;
+        while (m_first + 1 < m_pieces.size()) {
+            const double end = begin + (m_pieces[m_first].to - m_pieces[m_first].from) * m_scales[m_first];
+            if (at < end - 1e-9 * m_scales[m_first]) break;
+            begin = end;
+            ++m_first;
+        }
+        std::vector<TimedPiece> out(m_pieces.begin() + std::ptrdiff_t(m_first), m_pieces.end());
+        out.front().from += std::max(0.0, at - begin) / m_scales[m_first];
+        out.front().stretch = 1;
+        return out;
+    }
+
+    double lead() const { return m_before ? m_before->law.duration : 0; }
+
+    static void slowDown(TimeLaw& law, double slower)
+    {
+        const auto slow = [slower](Profile& profile) {
             profile.duration *= slower;
             for (Profile::Stretch& s : profile.stretches) {
                 s.time *= slower;
@@ -117,115 +127,74 @@ private:
                 s.acceleration /= slower * slower;
                 s.jerk /= slower * slower * slower;
             }
-        }
-        return best;
+        };
+        law.duration *= slower;
+        law.below->window *= slower;
+        slow(law.below->law);
+        for (Profile& profile : law.pieces)
+            slow(profile);
     }
 
     /// How much slower all of a smoothed law would have to be. Cells in which the law below is too quick for it are
     /// lowered.
     double slowed(const TimeLaw& law, double window)
     {
-        double worst = 1, begin = 0;
+        double worst = 1, begin = lead();
         // The law below, by the times at which it comes to the ends of its cells.
-        std::vector<double> times{0};
-        for (size_t i = 0; i < m_cells.size(); ++i)
-            times.push_back(times.back() + timeIn(i));
-        std::vector<double> by(m_cells.size(), 1);
+        std::vector<double> times{lead()};
+        for (size_t i = 0; i < m_maker.cellCount(); ++i)
+            times.push_back(times.back() + m_maker.timeIn(i));
+        std::vector<double> by(m_maker.cellCount(), 1);
         for (size_t k = 0; k < m_pieces.size(); ++k) {
-            const Move& move = *m_pieces[k].move;
             for (const Profile::Stretch& s : law.pieces[k].stretches)
                 for (int i = 0; i <= kSmoothLooks; ++i) {
                     const double t = s.duration * std::clamp(double(i) / kSmoothLooks, 1e-6, 1 - 1e-6);
-                    const double needed = slowerAt(move, s, t);
+                    const double needed = slowerAt(m_arm, *m_pieces[k].move, s, t);
                     worst = std::max(worst, needed);
                     if (needed <= 1) continue;
                     // What is averaged there.
                     const double now = begin + s.time + t;
                     const auto first = std::upper_bound(times.begin(), times.end(), now - window);
                     for (size_t c = first == times.begin() ? 0 : size_t(first - times.begin()) - 1;
-                         c < m_cells.size() && times[c] <= now; ++c)
+                         c < by.size() && times[c] <= now; ++c)
                         by[c] = std::max(by[c], needed);
                 }
             begin += law.pieces[k].duration;
         }
-        for (size_t i = 0; i < m_cells.size(); ++i) {
-            if (by[i] <= 1) continue;
-            const double factor = 1 / std::min(by[i] * by[i], 2.0);
-            Cell& cell = m_cells[i];
-            if (!cell.constant) {
-                cell.lowered *= factor;
-                continue;
-            }
-            for (Cell::Cap& cap : cell.caps)
-                cap.x *= factor;
-            cell.most *= factor;
-        }
+        const double more = m_before ? kLowerMore : 1;
+        for (size_t i = 0; i < by.size(); ++i)
+            if (by[i] > 1) m_maker.lower(i, 1 / std::min(more * by[i] * by[i], 2.0));
         return worst;
     }
 
-    /// How long the law below is in a cell [s].
-    double timeIn(size_t i) const
-    {
-        const Cell& cell = m_cells[i];
-        const double v = std::sqrt(m_x[i]), w = std::sqrt(m_x[i + 1]);
-        if (!cell.constant) return v + w > 0 ? 2 * cell.length / (v + w) : 0;
-        const double top = std::sqrt(cell.caps[0].x);
-        const double peak =
-            std::isfinite(cell.most) ? std::min(top, std::sqrt(cell.most * cell.length + 0.5 * (v * v + w * w))) : top;
-        const double up = std::max(0.0, (peak - v) / cell.most), down = std::max(0.0, (peak - w) / cell.most);
-        const double rest = cell.length - 0.5 * up * (v + peak) - 0.5 * down * (peak + w);
-        return up + down + (rest > 0 && peak > 0 ? rest / peak : 0);
-    }
-
-    /// How much slower a move would have to be at a time of a stretch of its law for all limits to hold.
-    double slowerAt(const Move& move, const Profile::Stretch& s, double t) const
-    {
-        const double f = s.positionAt(t), v = s.speedAt(t), a = s.acceleration + t * s.jerk;
-        double needed = std::cbrt(jerkRatio(move, f, v, a, s.jerk));
-        const PlaceBounds b = boundsAt(m_arm, move, f);
-        const double x = v * v;
-        needed = std::max(needed, std::sqrt(x / b.cap));
-        for (const Row& row : b.rows)
-            needed = std::max(needed, std::sqrt(std::abs(row.rate * a + row.bend * x) / row.limit));
-        return needed;
-    }
-
-    /// The largest ratio of a joint's jerk to its limit, at a fraction of a move with its derivatives by time.
-    double jerkRatio(const Move& move, double f, double v, double a, double jerk) const
-    {
-        constexpr double h = 1e-5;
-        const double low = std::max(0.0, f - h), high = std::min(1.0, f + h);
-        const JointVector third = (move.bend(high) - move.bend(low)) / (high - low);
-        const JointVector all = move.rate(f) * jerk + 3 * v * a * move.bend(f) + v * v * v * third;
-        double worst = 0;
-        for (int k = 0; k < m_arm.jointCount(); ++k)
-            if (const double most = m_arm.joints()[size_t(k)].jerk; most > 0)
-                worst = std::max(worst, std::abs(all[k]) / most);
-        return worst;
-    }
-
-    /// All pieces as one law of s.
+    /// All pieces as one law of s, behind the one that it goes on from.
     Profile joined(const TimeLaw& law) const
     {
-        Profile out;
-        for (size_t k = 0; k < law.pieces.size(); ++k)
+        Profile out = m_before ? m_before->law : Profile{};
+        for (size_t k = 0; k < law.pieces.size(); ++k) {
+            const double scale = m_scales[m_first + k];
             for (const Profile::Stretch& s : law.pieces[k].stretches)
-                out.append(s.duration, s.speed * m_scales[k], s.acceleration * m_scales[k], s.jerk * m_scales[k], s.by);
+                out.append(s.duration, s.speed * scale, s.acceleration * scale, s.jerk * scale, s.by);
+        }
         return out;
     }
 
-    /// A law of s as laws of the pieces.
-    TimeLaw cut(const Profile& whole) const
+    /// A law of s from a time on as laws of the pieces.
+    TimeLaw cut(const Profile& whole, double from) const
     {
         TimeLaw law;
-        double end = 0, from = 0;
+        double end = 0;
+        auto next = whole.stretches.begin();
         for (size_t k = 0; k < m_pieces.size(); ++k) {
             const TimedPiece& piece = m_pieces[k];
             end += (piece.to - piece.from) * m_scales[k];
             const double to = k + 1 == m_pieces.size() ? whole.duration : timeAt(whole, end);
             Profile profile;
             profile.distance = piece.from;
-            for (const Profile::Stretch& s : whole.stretches) {
+            while (next != whole.stretches.end() && next->time + next->duration <= from)
+                ++next;
+            for (auto own = next; own != whole.stretches.end() && own->time < to; ++own) {
+                const Profile::Stretch& s = *own;
                 const double begin = std::max(from, s.time) - s.time, stop = std::min(to, s.time + s.duration) - s.time;
                 if (!(stop > begin)) continue;
                 const double scale = m_scales[k];
@@ -240,432 +209,60 @@ private:
         return law;
     }
 
-    /// The limits at a place of a piece in the scale of the whole law.
-    PlaceBounds boundsIn(size_t k, double fraction, bool joints) const
-    {
-        PlaceBounds b = boundsAt(m_arm, *m_pieces[k].move, fraction, joints);
-        const double scale = m_scales[k];
-        b.cap *= scale * scale;
-        for (Row& row : b.rows) {
-            row.rate /= scale;
-            row.bend /= scale * scale;
-        }
-        return b;
-    }
-
-    std::vector<double> marksOf(const TimedPiece& piece) const
-    {
-        const Move& move = *piece.move;
-        std::vector<double> marks{piece.from, piece.to};
-        const auto even = [&](int cells) {
-            for (int i = 1; i < cells; ++i)
-                marks.push_back(double(i) / cells);
-        };
-        if (move.corner || move.line.corner) even(kCornerCells);
-        else if (move.kind == Move::Kind::Line && 2 * move.way.size() < kFewestCells) even(kFewestCells);
-        for (size_t i = 0; i + 1 < move.way.size(); ++i) {
-            // More where joints change their minds within a piece of the way.
-            const JointVector a = move.way.knot(i).rate, b = move.way.knot(i + 1).rate;
-            const double most = std::max(a.cwiseAbs().maxCoeff(), b.cwiseAbs().maxCoeff());
-            const double change = most > 0 ? (b - a).cwiseAbs().maxCoeff() / most : 0;
-            const int parts = std::clamp(2 + int(change / kTurnsRound), 2, 16);
-            for (int k = 0; k < parts; ++k)
-                marks.push_back(move.way.fraction(i) + k * (move.way.fraction(i + 1) - move.way.fraction(i)) / parts);
-        }
-        if (move.corner) {
-            // Where the ways of its two moves have their knots.
-            const CornerCut& cut = *move.corner;
-            for (size_t i = 0; i < cut.first->way.size(); ++i)
-                if (const double left = 1 - cut.first->way.fraction(i); left > 0 && left < cut.before)
-                    marks.push_back(solved([&](double u) { return cut.before - cut.left(u); }, cut.before - left));
-            for (size_t i = 0; i < cut.second->way.size(); ++i)
-                if (const double done = cut.second->way.fraction(i); done > 0 && done < cut.after)
-                    marks.push_back(solved([&](double u) { return cut.done(u); }, done));
-        }
-        std::sort(marks.begin(), marks.end());
-        std::vector<double> out;
-        for (const double mark : marks)
-            if (mark >= piece.from && mark <= piece.to && (out.empty() || mark - out.back() > 1e-9))
-                out.push_back(mark);
-        if (out.size() < 2) return {};
-        out.back() = piece.to;
-        return out;
-    }
-
-    /// Where a function that rises from 0 to 1 comes to a value.
-    template <class Function> static double solved(Function function, double value)
-    {
-        double low = 0, high = 1;
-        for (int i = 0; i < 40; ++i) {
-            const double middle = 0.5 * (low + high);
-            (function(middle) < value ? low : high) = middle;
-        }
-        return 0.5 * (low + high);
-    }
-
-    void addCells(size_t k)
-    {
-        const Move& move = *m_pieces[k].move;
-        const std::vector<double> marks = marksOf(m_pieces[k]);
-        if (marks.empty()) return;
-        const bool corner = move.corner || move.line.corner;
-        // What is the same all along: everything of a joint move, what the tool allows of a line.
-        const bool joint = move.kind == Move::Kind::Joint;
-        const PlaceBounds same = steady(boundsIn(k, marks[0], joint));
-        const bool bent =
-            corner || std::any_of(same.rows.begin(), same.rows.end(), [](const Row& row) { return row.bend != 0; });
-        Cell whole;
-        makeConstant(whole, same);
-        const double scale = m_scales[k], cap = whole.caps[0].x / (scale * scale), most = whole.most / scale;
-        bool inside = !bent && (joint || jointsAllow(move, marks[0], cap, most));
-        std::optional<PlaceBounds> before;
-        for (size_t i = 0; i + 1 < marks.size(); ++i) {
-            Cell cell = whole;
-            cell.piece = k;
-            cell.from = marks[i];
-            cell.to = marks[i + 1];
-            cell.length = (cell.to - cell.from) * scale;
-            const double middle = 0.5 * (cell.from + cell.to);
-            const bool begins = inside;
-            inside = !bent && (joint || jointsAllow(move, cell.to, cap, most));
-            if (begins && inside && (joint || jointsAllow(move, middle, cap, most))) {
-                before.reset();
-                Cell* last = m_cells.empty() ? nullptr : &m_cells.back();
-                if (last && last->piece == k && last->constant) {
-                    last->to = cell.to;
-                    last->length += cell.length;
-                    continue;
-                }
-            } else {
-                cell.constant = false;
-                if (!before) before = boundsIn(k, cell.from, true);
-                const PlaceBounds between = boundsIn(k, middle, true), after = boundsIn(k, cell.to, true);
-                addRows(cell, {&*before, &between, &after});
-                before = after;
-            }
-            m_cells.push_back(cell);
-        }
-    }
-
-    /// Whether all joints can do what the tool is allowed at a place, whatever it does of that.
-    bool jointsAllow(const Move& move, double fraction, double cap, double most) const
-    {
-        const JointVector rate = move.rate(fraction), bend = move.bend(fraction);
-        for (int i = 0; i < m_arm.jointCount(); ++i) {
-            const Joint& j = m_arm.joints()[size_t(i)];
-            const double r = std::abs(rate[i]), b = std::abs(bend[i]), speed = jointSpeedLimit(j, move.limits);
-            if (r < kNoWay && b < kNoWay) continue;
-            if (!(r * r * cap <= speed * speed)) return false;
-            if (!(r * most + b * cap <= move.limits.jointAcceleration * j.acceleration * (1 + kStill))) return false;
-        }
-        return true;
-    }
-
-    /// Limits without the part of x where that is small even at the highest speed, as on a slow arc; they are a little
-    /// lower then. Else the same.
-    static PlaceBounds steady(const PlaceBounds& b)
-    {
-        PlaceBounds out = b;
-        for (Row& row : out.rows) {
-            const double left = row.limit - std::abs(row.bend) * b.cap;
-            if (row.bend == 0) continue;
-            // Rows that have little to do with s'' are kept by the others.
-            double most = INFINITY;
-            for (const Row& own : b.rows)
-                if (own.by == row.by && own.rate != 0) most = std::min(most, own.limit / std::abs(own.rate));
-            if (!(left >= kSteady * most * std::abs(row.rate))) return b;
-            row.bend = 0;
-            row.limit = left;
-        }
-        return out;
-    }
-
-    static void makeConstant(Cell& cell, const PlaceBounds& constant)
-    {
-        cell.constant = true;
-        cell.caps.fill({constant.cap, constant.capBy});
-        for (const Row& row : constant.rows) {
-            if (row.rate == 0 || row.limit / std::abs(row.rate) >= cell.most) continue;
-            cell.most = row.limit / std::abs(row.rate);
-            cell.mostBy = row.by;
-        }
-    }
-
-    void addRows(Cell& cell, std::array<const PlaceBounds*, 3> places)
-    {
-        cell.firstRow = m_rows.size();
-        const PlaceBounds& first = *places[0];
-        cell.floor = kSlowest * (std::isfinite(first.cap) ? first.cap : 1);
-        double highest = 0;
-        for (size_t p = 0; p < 3; ++p) {
-            cell.caps[p] = {std::max(places[p]->cap, cell.floor), places[p]->capBy};
-            highest = std::max(highest, cell.caps[p].x);
-        }
-        // What s'' can be at all, so that rows which can never matter are left out.
-        double most = INFINITY;
-        for (const PlaceBounds* b : places)
-            for (const Row& row : b->rows) {
-                if (std::abs(row.rate) > kNoWay)
-                    most = std::min(most, (row.limit + std::abs(row.bend) * highest) / std::abs(row.rate));
-            }
-        for (size_t p = 0; p < 3; ++p) {
-            const double gone = double(p) * cell.length;  // x is that much more of 1 s'' than at the beginning
-            for (size_t i = 0; i < places[p]->rows.size(); ++i) {
-                Row row = places[p]->rows[i];
-                if (std::abs(row.rate) * most + std::abs(row.bend) * highest <= kIdle * row.limit) continue;
-                if (p > 0 && i < first.rows.size() && row.bend == 0 && row.rate == first.rows[i].rate
-                    && first.rows[i].bend == 0)
-                    continue;
-                row.rate += gone * row.bend;
-                m_rows.push_back(row);
-            }
-        }
-        cell.rowCount = m_rows.size() - cell.firstRow;
-    }
-
-    /// A limit of s'' by x at the beginning of a cell.
-    struct Side {
-        double value, slope;  ///< at x = 0, and by x
-        HeldBy by;
-        double at(double x) const { return value + slope * x; }
-    };
-    /// Tightest limits of s'' at x.
-    struct Room {
-        Side low{-INFINITY, 0, {}}, high{INFINITY, 0, {}};
-    };
-    Room roomAt(const Cell& cell, double x) const
-    {
-        Room room;
-        // Not below rest.
-        room.low = {0, -0.5 / cell.length, {}};
-        room.high = {cell.lowered * cell.caps[1].x / cell.length, -1 / cell.length, cell.caps[1].by};
-        for (size_t i = cell.firstRow; i < cell.firstRow + cell.rowCount; ++i) {
-            const Row& row = m_rows[i];
-            const double limit = row.limit * cell.lowered;
-            if (std::abs(row.rate) < kNoWay) continue;  // of x alone; see highest()
-            const double slope = -row.bend / row.rate, half = limit / std::abs(row.rate);
-            if (half + slope * x < room.high.at(x)) room.high = {half, slope, row.by};
-            if (-half + slope * x > room.low.at(x)) room.low = {-half, slope, row.by};
-        }
-        return room;
-    }
-
-    /// The highest x at the beginning of a cell from which its end is passed with no more than `next`.
-    double highest(Cell& cell, double next, HeldBy& by) const
-    {
-        by = cell.caps[0].by;
-        double x = cell.caps[0].x * cell.lowered;
-        if (cell.constant) {
-            const double most = next + 2 * cell.most * cell.length;
-            if (most < x) {
-                x = most;
-                by = cell.mostBy;
-            }
-            return x;
-        }
-        const double h = 2 * cell.length;
-        for (size_t i = cell.firstRow; i < cell.firstRow + cell.rowCount; ++i) {
-            const Row& row = m_rows[i];
-            const double limit = row.limit * cell.lowered;
-            if (std::abs(row.rate) < kNoWay) {
-                if (std::abs(row.bend) * x > limit) {
-                    x = limit / std::abs(row.bend);
-                    by = row.by;
-                }
-                continue;
-            }
-            // x + h s'' <= next with the lowest s'' that the row allows
-            const double slope = 1 - h * row.bend / row.rate;
-            const double most = next + h * limit / std::abs(row.rate);
-            if (slope > 0 && most < slope * x) {
-                x = most / slope;
-                by = row.by;
-            }
-        }
-        if (!std::isfinite(x)) x = 2 * next + 1e12;  // nothing limits it here
-        // Limits of both sides must leave room between them.
-        for (int i = 0; i < 30; ++i) {
-            const Room room = roomAt(cell, x);
-            if (room.low.at(x) <= room.high.at(x) + 1e-12 * (1 + std::abs(room.high.at(x)))) break;
-            const double slope = room.low.slope - room.high.slope;
-            if (!(slope > 0)) break;
-            const double meet = (room.high.value - room.low.value) / slope;
-            if (!(meet < x)) break;
-            x = std::max(0.0, meet);
-            by = room.high.by.kind != HeldBy::Kind::Nothing ? room.high.by : room.low.by;
-        }
-        const double tamed = notTooFast(cell, x, next);
-        if (tamed < x) by = roomAt(cell, x).high.by;
-        cell.coarse = tamed < kCoarse * x;
-        return tamed;
-    }
-
-    /// Where a joint turns round, a higher speed at the beginning of a cell can force a lower one at its end. That is
-    /// not worth it: the highest x up to `most` from which the end is passed as fast as from any lower one, or with all
-    /// that is allowed there.
-    double notTooFast(const Cell& cell, double most, double next) const
-    {
-        const double h = 2 * cell.length;
-        const auto end = [&](double x) { return x + h * roomAt(cell, x).high.at(x); };
-        if (roomAt(cell, most).high.slope * h >= -1 || end(most) >= next) return most;
-        // What comes out is concave in x.
-        double low = 0, high = most;
-        for (int i = 0; i < kTries; ++i) {
-            const double a = low + 0.382 * (high - low), b = low + 0.618 * (high - low);
-            (end(a) < end(b) ? low : high) = end(a) < end(b) ? a : b;
-        }
-        const double best = 0.5 * (low + high);
-        if (end(best) <= next) return best;
-        low = best;
-        high = most;
-        for (int i = 0; i < kTries; ++i) {
-            const double middle = 0.5 * (low + high);
-            (end(middle) >= next ? low : high) = middle;
-        }
-        return low;
-    }
-
-    void pass(double startSpeed)
-    {
-        const size_t n = m_cells.size();
-        m_highest.assign(n + 1, 0);
-        m_highestBy.assign(n + 1, HeldBy{});
-        for (size_t i = n; i-- > 0;) {
-            m_highest[i] = highest(m_cells[i], m_highest[i + 1], m_highestBy[i]);
-            if (i > 0 && m_cells[i - 1].caps[2].x * m_cells[i - 1].lowered < m_highest[i]) {
-                m_highest[i] = m_cells[i - 1].caps[2].x * m_cells[i - 1].lowered;
-                m_highestBy[i] = m_cells[i - 1].caps[2].by;
-            }
-        }
-        m_x.assign(n + 1, 0);
-        m_by.assign(n, HeldBy{});
-        m_x[0] = std::min(startSpeed * startSpeed, m_highest[0]);
-        for (size_t i = 0; i < n; ++i) {
-            const Cell& cell = m_cells[i];
-            if (cell.constant) {
-                const double most = m_x[i] + 2 * cell.most * cell.length;
-                m_x[i + 1] = std::min(most, m_highest[i + 1]);
-                continue;
-            }
-            const Room room = roomAt(cell, m_x[i]);
-            double a = (m_highest[i + 1] - m_x[i]) / (2 * cell.length);
-            m_by[i] = m_highestBy[i + 1];
-            if (room.high.at(m_x[i]) < a) {
-                a = room.high.at(m_x[i]);
-                m_by[i] = room.high.by;
-            } else if (a < 0) {
-                m_by[i] = m_highestBy[i];
-            }
-            m_x[i + 1] = std::max(0.0, m_x[i] + 2 * a * cell.length);
-        }
-    }
-
-    /// Halves cells in which a limit is passed between the places that decided, and lowers the limits of those that
-    /// have become short; false when there is none.
-    bool lowerPassed()
-    {
-        bool any = false;
-        std::vector<Cell> cells;
-        cells.reserve(m_cells.size());
-        for (size_t i = 0; i < m_cells.size(); ++i) {
-            cells.push_back(m_cells[i]);
-            Cell& cell = cells.back();
-            if (cell.constant || (cell.lookedFrom == m_x[i] && cell.lookedTo == m_x[i + 1])) continue;
-            const double a = (m_x[i + 1] - m_x[i]) / (2 * cell.length);
-            double worst = 0;
-            // Arms with more than six free joints turn round sharply where one of them comes to its range end.
-            const int looks = m_arm.freeJoints().size() > 6 ? 12 : 4;
-            for (int k = 0; k < looks; ++k) {
-                const double part = (k + 0.5) / looks;
-                const double x = m_x[i] + part * (m_x[i + 1] - m_x[i]);
-                const PlaceBounds b = boundsIn(cell.piece, cell.from + part * (cell.to - cell.from), true);
-                if (b.cap > cell.floor) worst = std::max(worst, x / b.cap);
-                for (const Row& row : b.rows)
-                    worst = std::max(worst, std::abs(row.rate * a + row.bend * x) / row.limit);
-            }
-            const bool passed = worst > 1 + kPassed;
-            if (!passed && !(cell.coarse && cell.halvings < kMostHalvings)) {
-                cell.lookedFrom = m_x[i];
-                cell.lookedTo = m_x[i + 1];
-                continue;
-            }
-            any = true;
-            if (cell.halvings == kMostHalvings) {
-                cell.lowered /= std::min(kLowerMore * worst, 4.0);
-                continue;
-            }
-            const double middle = 0.5 * (cell.from + cell.to);
-            const PlaceBounds centre = boundsIn(cell.piece, middle, true);
-            const Cell whole = cell;
-            for (const auto& [from, to] : {std::pair(whole.from, middle), std::pair(middle, whole.to)}) {
-                Cell half{whole.piece, from, to};
-                half.length = (to - from) * m_scales[whole.piece];
-                half.halvings = whole.halvings + 1;
-                const PlaceBounds side = boundsIn(whole.piece, from < middle ? from : to, true);
-                const PlaceBounds between = boundsIn(whole.piece, 0.5 * (from + to), true);
-                if (from < middle) addRows(half, {&side, &between, &centre});
-                else addRows(half, {&centre, &between, &side});
-                if (from < middle) cells.back() = half;
-                else cells.push_back(half);
-            }
-        }
-        m_cells = std::move(cells);
-        return any;
-    }
-
-    TimeLaw write() const
-    {
-        TimeLaw law;
-        size_t i = 0;
-        for (size_t k = 0; k < m_pieces.size(); ++k) {
-            Profile profile;
-            profile.distance = m_pieces[k].from;
-            const double scale = m_scales[k];
-            for (; i < m_cells.size() && m_cells[i].piece == k; ++i) {
-                const Cell& cell = m_cells[i];
-                const double v = std::sqrt(m_x[i]) / scale, w = std::sqrt(m_x[i + 1]) / scale;
-                const double length = cell.to - cell.from;
-                if (!cell.constant) {
-                    if (v + w > 0) profile.append(2 * length / (v + w), v, (w * w - v * v) / (2 * length), 0, m_by[i]);
-                    continue;
-                }
-                const double a = cell.most / scale;
-                const double top = std::sqrt(cell.caps[0].x) / scale;
-                const double peak =
-                    std::isfinite(a) ? std::min(top, std::sqrt(a * length + 0.5 * (v * v + w * w))) : top;
-                const double up = std::max(0.0, (peak - v) / a), down = std::max(0.0, (peak - w) / a);
-                const double rest = length - 0.5 * up * (v + peak) - 0.5 * down * (peak + w);
-                profile.append(up, v, a, 0, cell.mostBy);
-                if (rest > 1e-15 * (1 + length)) profile.append(rest / peak, peak, 0, 0, cell.caps[0].by);
-                profile.append(down, peak, -a, 0, cell.mostBy);
-            }
-            profile.distance = m_pieces[k].to;
-            law.duration += profile.duration;
-            law.pieces.push_back(std::move(profile));
-        }
-        return law;
-    }
-
     const Arm& m_arm;
     const std::vector<TimedPiece>& m_pieces;
-    std::vector<double> m_scales;
-    std::vector<Cell> m_cells;
-    std::vector<Row> m_rows;
-    std::vector<double> m_highest, m_x;
-    std::vector<HeldBy> m_highestBy, m_by;
+    const std::vector<double> m_scales;
+    const LawBelow* m_before;
+    size_t m_first = 0;  ///< piece that the law below is in
+    LawMaker m_maker;
 };
 
 }  // namespace
 
-TimeLaw fastestLaw(const Arm& arm, const std::vector<TimedPiece>& pieces, double startSpeed)
+TimeLaw fastestLaw(const Arm& arm, const std::vector<TimedPiece>& pieces, double startSpeed, const LawBelow* before)
 {
-    return LawMaker(arm, pieces).make(startSpeed);
+    const bool smooth =
+        std::any_of(pieces.begin(), pieces.end(), [](const TimedPiece& piece) { return piece.move->smooth; });
+    return smooth && (before || startSpeed == 0) ? Smoother(arm, pieces, before).make()
+                                                 : LawMaker(arm, pieces).make(startSpeed);
 }
 
 Profile fastestAlone(const Arm& arm, const Move& move, double end)
 {
     if (!(end > 0)) return {};
     return std::move(fastestLaw(arm, {{&move, 0, end}}).pieces.front());
+}
+
+std::optional<LawBelow> belowAt(const TimeLaw& law, const std::vector<TimedPiece>& pieces, size_t piece,
+                                double fraction, size_t same)
+{
+    if (!law.below) return std::nullopt;
+    const std::vector<double> scales = scalesOf(pieces);
+    double time = law.below->lead, place = 0, known = 0, s = 0;
+    for (size_t k = 0; k < pieces.size(); ++k) {
+        if (k < piece) time += law.pieces[k].duration;
+        if (k == piece) place = s + (fraction - pieces[k].from) * scales[k];
+        if (k == same) known = s;
+        s += (pieces[k].to - pieces[k].from) * scales[k];
+    }
+    if (same >= pieces.size()) known = s;
+    time += timeAt(law.pieces[piece], fraction);
+    const Profile& below = law.below->law;
+    if (below.at(time).position > known) return std::nullopt;
+    const double begin = time - law.below->window, scale = scales[piece];
+    LawBelow out;
+    out.window = law.below->window;
+    out.law.distance = (below.at(begin).position - place) / scale;
+    if (begin < 0) out.law.append(-begin, 0, 0);
+    for (const Profile::Stretch& stretch : below.stretches) {
+        const double from = std::max(begin, stretch.time) - stretch.time,
+                     to = std::min(time, stretch.time + stretch.duration) - stretch.time;
+        if (to > from)
+            out.law.append(to - from, stretch.speedAt(from) / scale,
+                           (stretch.acceleration + from * stretch.jerk) / scale, stretch.jerk / scale, stretch.by);
+    }
+    if (time > below.duration) out.law.append(time - std::max(below.duration, begin), 0, 0);
+    return out;
 }
 
 }  // namespace topikos

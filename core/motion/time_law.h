@@ -2,6 +2,7 @@
 #include "core/motion/move.h"
 
 #include <memory>
+#include <optional>
 
 namespace topikos {
 
@@ -42,21 +43,38 @@ struct TimedPiece {
 /// TimeLawTest.
 inline constexpr double kAboveLimit = 1e-3;
 
+/// The law below one that was made smooth by averaging, of s: fractions of the first piece, which go on evenly over all
+/// others.
+struct LawBelow {
+    Profile law;
+    double window = 0;  ///< that it is averaged over [s]
+    double lead = 0;    ///< time in it at which the first piece begins [s]
+};
+
+struct TimeLaw {
+    std::vector<Profile> pieces;    ///< of the fraction of each
+    double duration = 0;            ///< [s]
+    std::optional<LawBelow> below;  ///< where a jerk is limited
+    bool keeps = true;              ///< all limits; it may not when it goes on from another smooth law
+};
+
 /// The fastest way in time to follow pieces of moves one behind the other, from a speed of the first fraction
-/// [1/s] to rest. A profile for each piece, of its fraction.
+/// [1/s] to rest; of a smooth law from what was below the one that it goes on from.
 ///
 /// No joint, tool or device axis comes above its speed or acceleration by more than kAboveLimit anywhere; where arms
 /// come near a singularity, the law slows as much as that takes. Where a jerk is limited, the law is made smooth by
-/// averaging over time, and slower as far as that is not enough; from rest only.
+/// averaging over time, and slower as far as that is not enough.
 /// Method: in s and s'^2 all limits are linear. From the end the highest s'^2 from which the rest can still be kept,
 /// then from the start as quick as that allows (Pham and Pham, "A new approach to time-optimal path parameterization
 /// based on reachability analysis", IEEE Transactions on Robotics 34(3), 2018), over cells that are checked at their
 /// ends and middles together; where only constant limits count a cell is passed in three stretches, exactly.
-struct TimeLaw {
-    std::vector<Profile> pieces;
-    double duration = 0;  ///< [s]
-};
-TimeLaw fastestLaw(const Arm& arm, const std::vector<TimedPiece>& pieces, double startSpeed = 0);
+TimeLaw fastestLaw(const Arm& arm, const std::vector<TimedPiece>& pieces, double startSpeed = 0,
+                   const LawBelow* before = nullptr);
+
+/// What a smooth law goes on from at a fraction of one of its pieces, when the pieces before `same` will be there then,
+/// too. Nothing when the law below is farther than these at that time.
+std::optional<LawBelow> belowAt(const TimeLaw& law, const std::vector<TimedPiece>& pieces, size_t piece,
+                                double fraction, size_t same);
 
 /// The law of one move from rest to rest, up to a fraction of it.
 Profile fastestAlone(const Arm& arm, const Move& move, double end);

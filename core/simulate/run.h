@@ -47,8 +47,10 @@ private:
         /// Moves that go over into each other, planned and timed together; the first ones are done.
         struct Moves {
             std::vector<StepOutcome> outcomes;
-            size_t next = 0;     ///< that is to be begun
-            size_t horizon = 0;  ///< from here on they are planned again, since more lies behind them
+            MoveChainPtr chain{};  ///< nothing for one move
+            double lastBlend = 0;  ///< of the last of them [m]
+            size_t next = 0;       ///< that is to be begun
+            size_t horizon = 0;    ///< from here on they are planned again, since more lies behind them
         } moves{};
         TcpId point{};                    ///< in force
         bool grips = false;               ///< a grip ends when it is ready
@@ -124,6 +126,7 @@ private:
     void proceed(ArmRun& arm);
     /// Begins what is to be done; false when the arm cannot go on now.
     bool begin(ArmRun& arm, const Operation& operation);
+    bool act(ArmRun& arm, const Operation& operation, StepOutcome& outcome);
     void beginMove(ArmRun& arm, const Operation& operation, StepOutcome& outcome);
     void switchAhead(const Operation& after, double end);
     static std::optional<Operation> lookAhead(Cursor& cursor);
@@ -154,7 +157,8 @@ private:
     void giveUp(Stuck::Why why, const ArmRun* arm = nullptr, const Step* block = nullptr);
 
     // How moves go over into each other (run_corners.cpp).
-    void planMoves(ArmRun& arm, StepOutcome first, const Operation& operation, const std::optional<ChainEntry>& entry);
+    void planOn(ArmRun& arm, const Operation& operation, StepOutcome& outcome);
+    bool planMoves(ArmRun& arm, StepOutcome first, const Operation& operation, const std::optional<ChainEntry>& entry);
     bool isMovedByOthers(const ArmRun& arm, const Operation& operation, const std::vector<AxisTravel>& travels) const;
     void findOthersAxes();
 

@@ -2,6 +2,7 @@
 
 #include "core/cell/devices.h"
 #include "core/cell/step_tree.h"
+#include "core/motion/in_step.h"
 #include "core/robot/forward.h"
 
 #include <algorithm>
@@ -12,8 +13,28 @@ namespace topikos {
 
 namespace {
 
-constexpr size_t kMostMoves = 24;  // that are timed together; of more, the first half is run before they are timed anew
-constexpr size_t kMostSmoothMoves = 240;  // with limited jerk: behind so many the arm stops
+constexpr size_t kFewestAhead = 12;   // moves that are run, and looked at behind them, before they are timed anew
+constexpr size_t kFewestSmooth = 48;  // the same with limited jerk, where to go on costs something
+constexpr size_t kMostMoves = 2000;   // that are timed together
+
+/// A time in which an arm comes to rest from the speeds of a move [s].
+double brakingTime(const Arm& arm, const MotionLimits& limits, bool line)
+{
+    double most = 0;
+    for (const Joint& joint : arm.joints()) {
+        const double acceleration = limits.jointAcceleration * joint.acceleration;
+        double time = jointSpeedLimit(joint, limits) / acceleration;
+        // Averaged laws look ahead by their window, too.
+        if (joint.jerk > 0) time += 3 * joint.acceleration / joint.jerk;
+        most = std::max(most, time);
+    }
+    if (line)
+        most = std::max({most, limits.lineSpeed / limits.lineAcceleration, limits.turnSpeed / limits.turnAcceleration});
+    return most;
+}
+
+/// How long a move takes at its highest speeds [s].
+double leastTime(const Arm& arm, const Move& move) { return 1 / std::sqrt(boundsAt(arm, move, 0.5, true).cap); }
 
 }  // namespace
 
@@ -65,8 +86,9 @@ bool Run::isMovedByOthers(const ArmRun& arm, const Operation& operation, const s
     return reads || above(arm.station->mount) || above(operation.readingFrame);
 }
 
-/// Plans the moves from one stop to the next, as far as that is known, beginning with one.
-void Run::planMoves(ArmRun& arm, StepOutcome first, const Operation& operation, const std::optional<ChainEntry>& entry)
+/// Plans the moves from one stop to the next, beginning with one; as many as the arm needs to come to rest, and as many
+/// again. False: there is no law that goes on from the entry.
+bool Run::planMoves(ArmRun& arm, StepOutcome first, const Operation& operation, const std::optional<ChainEntry>& entry)
 {
     const Tool& tool = toolInForce(m_cell, *arm.station);
     ArmRun::Moves moves;
@@ -80,18 +102,25 @@ void Run::planMoves(ArmRun& arm, StepOutcome first, const Operation& operation, 
         axesBefore.push_back(arrived(axesBefore.back(), outcome.travels));
         moves.outcomes.push_back(std::move(outcome));
     };
+    const Arm& model = *arm.station->model;
     add(std::move(first), paceOf(*operation.step)->blend);
     Cursor cursor = arm.cursor;
     bool more = false;
+    // What is run before the moves are timed anew takes as long as it takes to brake; so does what is looked at behind.
+    size_t half = 0;
+    double braking = 0, ahead = 0;
     while (steps.back().blend > 0 && moves.outcomes.back().move->profile.duration > 0) {
         const std::optional<Operation> after = lookAhead(cursor);
         if (!after || !after->step->isMove()) break;
-        const bool smooth = moves.outcomes.front().move->smooth;
-        if (steps.size() == (smooth ? kMostSmoothMoves : kMostMoves)) {
-            // A smooth law begins at rest, so there the arm stops.
-            more = !smooth;
-            if (smooth) cannot = Corner{steps.back().blend, 0, Corner::Why::TooMany};
-            break;
+        const Move& last = *moves.outcomes.back().move;
+        braking = std::max(braking, brakingTime(model, last.limits, last.kind == Move::Kind::Line));
+        ahead += leastTime(model, last);
+        const size_t fewest = last.smooth ? kFewestSmooth : kFewestAhead;
+        if (steps.size() >= half + fewest && (ahead >= braking || steps.size() >= kMostMoves / (half > 0 ? 1 : 2))) {
+            more = half > 0;
+            if (more) break;
+            half = steps.size();
+            ahead = 0;
         }
         StepOutcome next = planned(arm, *after, moves.outcomes.back().arrival, axesBefore.back());
         if (isMovedByOthers(arm, *after, next.travels)) {
@@ -120,20 +149,22 @@ void Run::planMoves(ArmRun& arm, StepOutcome first, const Operation& operation, 
                              * steps[k].flangeFromTcp)
                                 .translation);
             };
-        const MoveChainPtr chain =
-            stands ? m_options.plans->chain(*arm.station->model, steps, entry)
-                   : std::make_shared<const MoveChain>(makeMoveChain(*arm.station->model, steps, tcpAt, entry));
+        moves.chain = stands ? m_options.plans->chain(model, steps, entry)
+                             : std::make_shared<const MoveChain>(makeMoveChain(model, steps, tcpAt, entry));
+        if (!moves.chain->keeps) return false;
         for (size_t k = 0; k < moves.outcomes.size(); ++k) {
             StepOutcome& outcome = moves.outcomes[k];
-            outcome.timing = chain->steps[k].timing;
+            outcome.timing = moves.chain->steps[k].timing;
             outcome.duration = outcome.timing->duration;
-            outcome.corner = chain->steps[k].corner;
+            outcome.corner = moves.chain->steps[k].corner;
         }
     }
     if (cannot) moves.outcomes.back().corner = cannot;
     moves.next = 1;
-    moves.horizon = more ? kMostMoves / 2 : moves.outcomes.size();
+    moves.lastBlend = steps.back().blend;
+    moves.horizon = more ? half : moves.outcomes.size();
     arm.moves = std::move(moves);
+    return true;
 }
 
 }  // namespace topikos

@@ -115,83 +115,17 @@ StepOutcome Run::begun(const ArmRun& arm, const Operation& operation) const
 
 bool Run::begin(ArmRun& arm, const Operation& operation)
 {
-    const Step& step = *operation.step;
     StepOutcome outcome = begun(arm, operation);
     outcome.start = m_now;
     arm.point = operation.point;
     const double openingBefore = arm.opening;
-    const Gripper& gripper = toolInForce(m_cell, *arm.station).gripper;
     if (!arm.cursor.hasPlace()) {
         // Of a routine that is gone through by itself the places are open, and moves to them passed over.
         if (!operation.end && arm.routine->id != arm.station->main) return true;
         outcome.problem = StepOutcome::Problem::NoPlace;
-    } else switch (step.kind()) {
-        case StepKind::Joint:
-        case StepKind::Line:
-        case StepKind::Arc: beginMove(arm, operation, outcome); break;
-        case StepKind::PlayTable:
-            outcome = planned(arm, operation);
-            outcome.start = m_now;
-            if (outcome.move) outcome.timing = aloneTiming(outcome.move);
-            arm.posture = outcome.arrival;
-            arm.place = {};
-            break;
-        case StepKind::Grip:
-            arm.opening = gripper.closed;
-            outcome.duration = gripper.time;
-            arm.grips = true;
-            break;
-        case StepKind::Release:
-            arm.opening = gripper.open;
-            outcome.duration = gripper.time;
-            if (!arm.carried) outcome.problem = StepOutcome::Problem::NothingHeld;
-            release(arm);
-            break;
-        case StepKind::Wait: outcome.duration = step.as<Wait>()->seconds; break;
-        case StepKind::SetSignal: writeSignal(step.as<SetSignal>()->signal, step.as<SetSignal>()->value); break;
-        case StepKind::PulseSignal: {
-            const PulseSignal& pulse = *step.as<PulseSignal>();
-            setSignal(pulse.signal, 1);
-            setLater(m_now + pulse.seconds, pulse.signal, 0);
-            break;
-        }
-        case StepKind::WaitSignal: {
-            const WaitSignal& wait = *step.as<WaitSignal>();
-            if (!step.otherwise.empty()) judgeList(arm, arm.cursor, step, step.otherwise);
-            if (met(wait.until)) break;
-            arm.ahead = std::move(outcome);
-            arm.waiting = operation;
-            arm.waits = true;
-            arm.limited = wait.limit > 0;
-            arm.ready = arm.limited ? m_now + wait.limit : INFINITY;
-            return false;
-        }
-        case StepKind::MoveAxes: {
-            outcome.travels = travelsOf(m_cell, operation, m_axes);
-            if (!axesFree(arm, outcome)) break;
-            const Profile profile = profileInStep(companionsOf(m_cell, outcome.travels), step.as<MoveAxes>()->speed);
-            outcome.duration = profile.duration;
-            outcome.timing = fractionTiming(profile);
-            travel(&arm, outcome.travels, outcome.timing, m_now);
-            arrive(outcome.travels);
-            break;
-        }
-        case StepKind::SwitchProcess: {
-            const SwitchProcess& own = *step.as<SwitchProcess>();
-            if (const Process* process = findProcess(m_cell, own.process)) writeSignal(process->signal, own.on);
-            break;
-        }
-        case StepKind::Halt: outcome.problem = StepOutcome::Problem::Stopped; break;
-        // The cursor has gone through these.
-        case StepKind::Call:
-        case StepKind::Repeat:
-        case StepKind::ForEach:
-        case StepKind::Follow:
-        case StepKind::If:
-        case StepKind::Note:
-        case StepKind::UsePoint:
-        case StepKind::ReadFrom: return true;
-        }
+    } else if (!act(arm, operation, outcome)) {
+        return !arm.waits;
+    }
     arm.ready = m_now + outcome.duration;
     const bool stopped = outcome.problem == StepOutcome::Problem::Stopped;
     finish(arm, std::move(outcome), openingBefore);
@@ -199,6 +133,103 @@ bool Run::begin(ArmRun& arm, const Operation& operation)
     judgeRest(arm);
     arm.done = true;
     return false;
+}
+
+/// Does a step; false when nothing has come of it: it waits, or the cursor has gone through it.
+bool Run::act(ArmRun& arm, const Operation& operation, StepOutcome& outcome)
+{
+    const Step& step = *operation.step;
+    const Gripper& gripper = toolInForce(m_cell, *arm.station).gripper;
+    switch (step.kind()) {
+    case StepKind::Joint:
+    case StepKind::Line:
+    case StepKind::Arc: beginMove(arm, operation, outcome); break;
+    case StepKind::PlayTable:
+        outcome = planned(arm, operation);
+        outcome.start = m_now;
+        if (outcome.move) outcome.timing = aloneTiming(outcome.move);
+        arm.posture = outcome.arrival;
+        arm.place = {};
+        break;
+    case StepKind::Grip:
+        arm.opening = gripper.closed;
+        outcome.duration = gripper.time;
+        arm.grips = true;
+        break;
+    case StepKind::Release:
+        arm.opening = gripper.open;
+        outcome.duration = gripper.time;
+        if (!arm.carried) outcome.problem = StepOutcome::Problem::NothingHeld;
+        release(arm);
+        break;
+    case StepKind::Wait: outcome.duration = step.as<Wait>()->seconds; break;
+    case StepKind::SetSignal: writeSignal(step.as<SetSignal>()->signal, step.as<SetSignal>()->value); break;
+    case StepKind::PulseSignal: {
+        const PulseSignal& pulse = *step.as<PulseSignal>();
+        setSignal(pulse.signal, 1);
+        setLater(m_now + pulse.seconds, pulse.signal, 0);
+        break;
+    }
+    case StepKind::WaitSignal: {
+        const WaitSignal& wait = *step.as<WaitSignal>();
+        if (!step.otherwise.empty()) judgeList(arm, arm.cursor, step, step.otherwise);
+        if (met(wait.until)) break;
+        arm.ahead = std::move(outcome);
+        arm.waiting = operation;
+        arm.waits = true;
+        arm.limited = wait.limit > 0;
+        arm.ready = arm.limited ? m_now + wait.limit : INFINITY;
+        return false;
+    }
+    case StepKind::MoveAxes: {
+        outcome.travels = travelsOf(m_cell, operation, m_axes);
+        if (!axesFree(arm, outcome)) break;
+        const Profile profile = profileInStep(companionsOf(m_cell, outcome.travels), step.as<MoveAxes>()->speed);
+        outcome.duration = profile.duration;
+        outcome.timing = fractionTiming(profile);
+        travel(&arm, outcome.travels, outcome.timing, m_now);
+        arrive(outcome.travels);
+        break;
+    }
+    case StepKind::SwitchProcess: {
+        const SwitchProcess& own = *step.as<SwitchProcess>();
+        if (const Process* process = findProcess(m_cell, own.process)) writeSignal(process->signal, own.on);
+        break;
+    }
+    case StepKind::Halt: outcome.problem = StepOutcome::Problem::Stopped; break;
+    // The cursor has gone through these.
+    case StepKind::Call:
+    case StepKind::Repeat:
+    case StepKind::ForEach:
+    case StepKind::Follow:
+    case StepKind::If:
+    case StepKind::Note:
+    case StepKind::UsePoint:
+    case StepKind::ReadFrom: return false;
+    }
+    return true;
+}
+
+/// Plans moves anew from one that has been foreseen, since more lies behind them.
+void Run::planOn(ArmRun& arm, const Operation& operation, StepOutcome& outcome)
+{
+    ArmRun::Moves& moves = arm.moves;
+    const std::shared_ptr<const Timing> foreseen = outcome.timing;
+    const bool stands = foreseen->begins() >= 0;
+    const std::optional<ChainEntry> entry = stands ? std::nullopt : entryBefore(*moves.chain, moves.next - 1);
+    if ((!stands && !entry) || !planMoves(arm, outcome, operation, entry)) {
+        // What was foreseen ends in a stop.
+        moves.horizon = moves.outcomes.size();
+        moves.outcomes.back().corner = Corner{moves.lastBlend, 0, Corner::Why::NotKept};
+        return;
+    }
+    const StepOutcome& first = moves.outcomes.front();
+    auto timing = std::make_shared<Timing>(*first.timing);
+    // The half of the corner that has been gone stays as it was.
+    if (entry) timing->legs.insert(timing->legs.begin(), foreseen->legs.front());
+    outcome.timing = timing;
+    outcome.duration = timing->duration;
+    outcome.corner = first.corner;
 }
 
 void Run::beginMove(ArmRun& arm, const Operation& operation, StepOutcome& outcome)
@@ -209,18 +240,7 @@ void Run::beginMove(ArmRun& arm, const Operation& operation, StepOutcome& outcom
         const size_t k = moves.next++;
         outcome = moves.outcomes[k];
         require(outcome.step == operation.step->id, "the move that was foreseen");
-        if (k == moves.horizon && k > 0) {
-            const Leg& corner = outcome.timing->legs.front();
-            const Leg under{0, corner.move, corner.law};
-            StepOutcome first = outcome;
-            planMoves(arm, std::move(first), operation, ChainEntry{under, 0.5});
-            // The half of the corner that has been gone stays as it was.
-            auto timing = std::make_shared<Timing>(*arm.moves.outcomes.front().timing);
-            timing->legs.insert(timing->legs.begin(), corner);
-            outcome.timing = timing;
-            outcome.duration = timing->duration;
-            outcome.corner = arm.moves.outcomes.front().corner;
-        }
+        if (k == moves.horizon && k > 0) planOn(arm, operation, outcome);
     } else {
         outcome = planned(arm, operation);
         if (!axesFree(arm, outcome)) return;

@@ -11,7 +11,7 @@ namespace {
 void count(const PartEvent& e, Runner::Counts& counts)
 {
     counts.gripped += e.kind == PartEvent::Kind::Carried;
-    counts.released += e.arm && e.kind == PartEvent::Kind::Lies;
+    counts.released += isRelease(e);
     counts.gone += e.kind == PartEvent::Kind::Gone;
 }
 

@@ -180,15 +180,21 @@ Cycles cyclesOf(const Trace& trace)
 
 double partsPerHour(const Trace& trace)
 {
+    std::vector<double> releases;
+    for (const PartEvent& event : trace.partEvents)
+        if (isRelease(event)) releases.push_back(event.time);
+    return partsPerHour(trace, releases);
+}
+
+double partsPerHour(const Trace& trace, const std::vector<double>& releases)
+{
     if (trace.blocked() || trace.duration <= 0) return 0;
     const bool endless =
         std::any_of(trace.arms.begin(), trace.arms.end(), [](const ArmTrace& a) { return !a.rounds.empty(); });
     const Cycles cycles = endless ? cyclesOf(trace) : Cycles{};
     const double from = endless ? cycles.from : 0, to = endless ? cycles.to : trace.duration;
     if (to <= from) return 0;
-    const auto set = std::count_if(trace.partEvents.begin(), trace.partEvents.end(), [&](const PartEvent& e) {
-        return e.arm && e.kind == PartEvent::Kind::Lies && e.time >= from && e.time <= to;
-    });
+    const auto set = std::count_if(releases.begin(), releases.end(), [&](double t) { return t >= from && t <= to; });
     return double(set) * 3600 / (to - from);
 }
 

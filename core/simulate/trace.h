@@ -140,6 +140,8 @@ struct PartEvent {
     FrameId frame;
     Pose pose;
 };
+/// An arm sets a part down.
+inline bool isRelease(const PartEvent& event) { return event.arm && event.kind == PartEvent::Kind::Lies; }
 
 struct SignalEvent {
     double time = 0;  ///< [s]
@@ -286,5 +288,7 @@ Cycles cyclesOf(const Trace& trace);
 
 /// Parts that arms set down per hour of going on like this run without pause; 0 when it is blocked or moves no part.
 double partsPerHour(const Trace& trace);
+/// The same by the times of its releases, of a trace that has forgotten them [s].
+double partsPerHour(const Trace& trace, const std::vector<double>& releases);
 
 }  // namespace topikos

@@ -353,11 +353,11 @@ void MendWindowTest::pairsAndPaddingAreSet()
     QVERIFY(caution->isEnabled());
     caution->setFocus();
     caution->selectAll();
-    QTest::keyClicks(caution, "25");
+    QTest::keyClicks(caution, "25,5");
     QTest::keyClick(caution, Qt::Key_Return);
     const auto& pairs = session().cell().contact.pairs;
     QTRY_VERIFY(std::any_of(pairs.begin(), pairs.end(),
-                            [](const ContactPair& p) { return p.caution && std::abs(*p.caution - 0.025) < 1e-12; }));
+                            [](const ContactPair& p) { return p.caution && std::abs(*p.caution - 0.0255) < 1e-12; }));
 }
 
 TOPIKOS_TEST(MendWindowTest)

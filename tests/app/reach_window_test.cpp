@@ -131,7 +131,17 @@ void ReachWindowTest::mapFollowsEditsUntilGivenUp()
     QCOMPARE(bool(session().overlay()), bool(panel()->map()));
     QVERIFY(!child<QPushButton>("reachSave")->isEnabled());
     // It has ended: choices make no map of themselves any more.
-    child<QDoubleSpinBox>("reachSpacing")->setValue(60);
+    // A comma, and a unit of one's own, between the words that stand before and behind the number.
+    auto* spacing = child<QDoubleSpinBox>("reachSpacing");
+    QCOMPARE(spacing->prefix(), QString("every "));
+    spacing->setFocus();
+    spacing->selectAll();
+    QTest::keyClicks(spacing, "7,5");
+    QTest::keyClick(spacing, Qt::Key_Escape);
+    QCOMPARE(spacing->text(), QString("every 6 mm"));
+    QTest::keyClicks(spacing, "0,06 m");
+    QTest::keyClick(spacing, Qt::Key_Tab);
+    QCOMPARE(spacing->value(), 60.0);
     QVERIFY(!panel()->working());
     make();
     QVERIFY(panel()->map()->complete);

@@ -92,7 +92,7 @@ void EndlessTest::repeatedStateIsFound()
     const Step* block = findStep(routineOf(cell, cell.arms.front()).steps, trace.stuck->step);
     QVERIFY(block && block->as<Repeat>());
     QVERIFY(trace.arms.front().outcomes.back().judgedOnly);
-    QVERIFY(blockedIn(cell).join('\n').contains("repeats without end"));
+    QVERIFY(blockedIn(cell).join('\n').contains("loops and never ends"));
 }
 
 void EndlessTest::changingStateGoesOn()

@@ -56,6 +56,10 @@ private Q_SLOTS:
     void limitsAreKept();
     void steadySpeedIsHeld();
     void manyCornersAreCut();
+    void longRowsGoOn_data();
+    void longRowsGoOn();
+    void shortPiecesAreFollowedAtSpeed();
+    void standsWhereACornerIsNone();
 };
 
 void SmoothChainTest::cornersAreNeverSlowerThanStops()
@@ -146,6 +150,95 @@ void SmoothChainTest::manyCornersAreCut()
         if (!step || !paceOf(*step) || paceOf(*step)->blend == 0 || &outcome == &trace.arms.front().outcomes.back())
             continue;
         QVERIFY(outcome.timing->speedAt(outcome.duration).norm() > 1e-6);
+    }
+}
+
+void SmoothChainTest::longRowsGoOn_data()
+{
+    QTest::addColumn<double>("jerk");
+    QTest::addColumn<int>("seed");
+    for (const double jerk : {8.0, 20.0, 60.0})
+        for (const int seed : {1, 2})
+            QTest::addRow("jerk %.0f, seed %d", jerk, seed) << jerk << seed;
+}
+
+void SmoothChainTest::longRowsGoOn()
+{
+    // More moves than are timed together: small random ones about a place, back to it again and again.
+    QFETCH(double, jerk);
+    QFETCH(int, seed);
+    const Cell cell = withJerk(jerk);
+    const Arm& arm = *cell.arms.front().model;
+    std::mt19937_64 random{std::uint64_t(seed)};
+    std::string text = "joint to Home\n";
+    std::array<int, 3> at{};
+    for (int i = 0; i < 300; ++i) {
+        const size_t axis = random() % 3;
+        int way = 10 + int(random() % 40);
+        if (at[axis] > 0) way = -way;
+        at[axis] += way;
+        text += fmt::format("line by {} mm along {} of world at {} mm/s blend {} mm\n", way, "xyz"[axis],
+                            100 + random() % 300, 2 + random() % 5);
+    }
+    const Trace trace = simulate(mainWith(cell, text));
+    QVERIFY(!trace.blocked());
+    const ArmTrace& own = trace.arms.front();
+    int stops = 0;
+    for (const StepOutcome& outcome : own.outcomes)
+        stops += outcome.corner && outcome.corner->why == Corner::Why::NotKept;
+    qInfo("%d stops for want of a law in %d moves, %.2f s", stops, int(own.outcomes.size()), own.duration);
+    QVERIFY(stops <= 1);
+    constexpr double h = 1e-3;
+    double acceleration = 0, third = 0;
+    for (double t = 2 * h; t < own.duration - 2 * h; t += 1.3e-3) {
+        const JointVector a = postureAt(cell, own, t - 1.5 * h), b = postureAt(cell, own, t - 0.5 * h),
+                          c = postureAt(cell, own, t + 0.5 * h), d = postureAt(cell, own, t + 1.5 * h);
+        const JointVector j = (d - 3 * c + 3 * b - a) / (h * h * h), s = (d - c - b + a) / (2 * h * h);
+        for (int k = 0; k < arm.jointCount(); ++k) {
+            acceleration = std::max(acceleration, std::abs(s[k]) / arm.joints()[size_t(k)].acceleration);
+            third = std::max(third, std::abs(j[k]) / arm.joints()[size_t(k)].jerk);
+        }
+    }
+    QVERIFY2(acceleration <= 1.005, qPrintable(QString::number(acceleration)));
+    QVERIFY2(third <= 1.03, qPrintable(QString::number(third)));
+}
+
+void SmoothChainTest::shortPiecesAreFollowedAtSpeed()
+{
+    // Pieces of 2 mm at 500 mm/s: braking takes more of them than a corner or two.
+    for (const double jerk : {0.0, 40.0}) {
+        const Cell cell = jerk > 0 ? withJerk(jerk) : programCell();
+        std::string text = "joint to Home\n";
+        constexpr int pieces = 240;
+        for (int i = 0; i < pieces; ++i)
+            text += fmt::format("line by {} mm along {} of world at 500 mm/s blend 0.9 mm\n", i < pieces / 2 ? 2 : -2,
+                                i < pieces / 2 ? "x" : "z");
+        const Trace trace = simulate(mainWith(cell, text));
+        QVERIFY(!trace.blocked());
+        double highest = 0;
+        for (const StepOutcome& outcome : trace.arms.front().outcomes)
+            if (outcome.timing && outcome.timing->move && outcome.timing->move->kind == Move::Kind::Line)
+                highest = std::max(highest, 0.002 * outcome.timing->peakRate());
+        QVERIFY2(highest > (jerk > 0 ? 0.35 : 0.49), qPrintable(QString("%1 m/s at jerk %2").arg(highest).arg(jerk)));
+    }
+}
+
+void SmoothChainTest::standsWhereACornerIsNone()
+{
+    // The corner from which the rest would be timed anew is as good as none: the arm stands there.
+    for (const bool smooth : {false, true}) {
+        std::string text = "joint to Home\n";
+        const int none = smooth ? 47 : 11;
+        for (int i = 0; i < 130; ++i)
+            text += fmt::format("line by {} mm along {} of world at 200 mm/s blend {} mm\n", i % 4 < 2 ? 60 : -60,
+                                i % 2 ? "x" : "y", std::abs(i - none) <= 1 ? 0.00001 : 5);
+        const Cell own = mainWith(smooth ? withJerk(20) : programCell(), text);
+        const Trace trace = simulate(own);
+        QVERIFY(!trace.blocked());
+        QCOMPARE(trace.arms.front().outcomes.size(), size_t(131));
+        const ArmTrace& arm = trace.arms.front();
+        for (double t = 0; t + 1e-3 < arm.duration; t += 1e-3)
+            QVERIFY((postureAt(own, arm, t + 1e-3) - postureAt(own, arm, t)).norm() < 0.01);
     }
 }
 

@@ -31,9 +31,10 @@ FindingText textOf(const CornerFact& fact, const Wording& words)
     case Corner::Why::StopIsQuicker:
         return {head, "With the jerk that the joints are allowed a stop takes less time here than a corner. A smaller "
                       "blend, or lower speeds on both sides, may be quicker."};
-    case Corner::Why::TooMany:
-        return {head, "So many moves with limited jerk in a row are not timed together. Stop exactly where it matters "
-                      "least."};
+    case Corner::Why::NotKept:
+        return {head,
+                "A row of moves with limited jerk this long is timed in parts, and no law goes on here that keeps "
+                "the jerk. A larger blend, or a lower speed around here, may help."};
     }
     return {head, ""};
 }

@@ -59,7 +59,7 @@ FindingText ringText(const SignalFact& fact, const Wording& words)
 
 FindingText stuckText(const Stuck& stuck, const Wording& words)
 {
-    const std::string end = stuck.step ? words.subject + " repeats without end"
+    const std::string end = stuck.step ? words.subject + " loops and never ends"
                                        : fmt::format("The run never gets past {:.3f} s", stuck.time);
     switch (stuck.why) {
     case Stuck::Why::NoTimePasses:
@@ -67,7 +67,7 @@ FindingText stuckText(const Stuck& stuck, const Wording& words)
             return {end, fmt::format("From {:.3f} s on no time passes, and no pass changes anything. Let the block "
                                      "wait for something, or give it a number of passes.",
                                      stuck.time)};
-        return {end, "Signals, devices and routines go on without end there, and no time passes. Look at which "
+        return {end, "Signals, devices and routines never come to rest there, and no time passes. Look at which "
                      "signals devices read and write."};
     case Stuck::Why::NothingChanges:
         return {end, fmt::format("Up to {:.3f} s everything has come back to where it was after an earlier pass, so "
