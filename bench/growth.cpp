@@ -1,9 +1,11 @@
-// How time grows with size: each benchmark for n, 2n and 4n, with the order of growth that fits best. Near linear is
-// wanted throughout. Run: build/bench/topikos-bench-growth
+// How time grows with size: each benchmark for n, 2n, 4n and so on, with the order of growth that fits best. Near
+// linear is wanted throughout. Run: build/bench/topikos-bench-growth
+#include "core/cell/arms.h"
 #include "core/cell/devices.h"
 #include "core/cell/edit_layout.h"
 #include "core/cell/pattern.h"
 #include "core/cell/settled.h"
+#include "core/cell/validate.h"
 #include "core/check/best_ways.h"
 #include "core/check/check.h"
 #include "core/check/contact_cache.h"
@@ -37,16 +39,6 @@ Cell repeated(Cell cell, size_t times)
     return cell;
 }
 
-/// The line on a rail with a belt, a press, a sensor and a source.
-void stepsOfARun(benchmark::State& state)
-{
-    const Cell cell = repeated(example("glazing-line-on-a-rail"), size_t(state.range(0)));
-    for (auto _ : state)
-        benchmark::DoNotOptimize(check(cell));
-    state.SetComplexityN(state.range(0));
-}
-BENCHMARK(stepsOfARun)->RangeMultiplier(2)->Range(32, 128)->Complexity()->Unit(benchmark::kMillisecond);
-
 /// Slabs that queue at the end of a belt, past a sensor.
 Cell queue(size_t parts)
 {
@@ -77,24 +69,6 @@ Cell queue(size_t parts)
     routine.steps = {wait};
     return cell;
 }
-
-void partsInAQueue(benchmark::State& state)
-{
-    const Cell cell = queue(size_t(state.range(0)));
-    for (auto _ : state)
-        benchmark::DoNotOptimize(simulate(cell));
-    state.SetComplexityN(state.range(0));
-}
-BENCHMARK(partsInAQueue)->RangeMultiplier(2)->Range(200, 3200)->Complexity()->Unit(benchmark::kMillisecond);
-
-void checkOfAQueue(benchmark::State& state)
-{
-    const Cell cell = queue(size_t(state.range(0)));
-    for (auto _ : state)
-        benchmark::DoNotOptimize(check(cell));
-    state.SetComplexityN(state.range(0));
-}
-BENCHMARK(checkOfAQueue)->RangeMultiplier(2)->Range(100, 3200)->Complexity()->Unit(benchmark::kMillisecond);
 
 /// The same check again, with what is kept.
 void checkOfAQueueAgain(benchmark::State& state)
@@ -158,44 +132,6 @@ void waysOfARoutine(benchmark::State& state)
 }
 BENCHMARK(waysOfARoutine)->RangeMultiplier(2)->Range(8, 64)->Complexity()->Unit(benchmark::kMillisecond);
 
-/// Belts that start one another, each by the signal that the one before moves.
-std::string chain(size_t devices)
-{
-    Cell cell = example("tile-glazing-line");
-    std::vector<Frame> frames(cell.frames.begin(), cell.frames.end());
-    std::vector<Signal> signals;
-    for (size_t n = 0; n <= devices; ++n)
-        signals.push_back({{cell.nextId++}, fmt::format("S{}", n)});
-    for (size_t n = 0; n < devices; ++n) {
-        Frame frame{{cell.nextId++}, fmt::format("Belt {}", n), {}, translated({0, 0.5 * double(n % 1000), 2}), {}};
-        Device belt;
-        belt.kind = Device::Kind::Belt;
-        belt.indexing = true;
-        belt.input = signals[n].id;
-        belt.output = signals[n + 1].id;
-        frame.device = belt;
-        frames.push_back(frame);
-    }
-    cell.frames = Table<Frame>(frames);
-    cell.signals = Table<Signal>(signals);
-    Step set{.action = SetSignal{signals[0].id, 1}};
-    set.id = {cell.nextId++};
-    Step wait{.action = Wait{10}};
-    wait.id = {cell.nextId++};
-    cell.routines.edit(cell.arms.front().main)->steps = {set, wait};
-    return writeCell(cell);
-}
-
-/// Reading and checking.
-void devicesInAChain(benchmark::State& state)
-{
-    const std::string text = chain(size_t(state.range(0)));
-    for (auto _ : state)
-        benchmark::DoNotOptimize(check(readCell(text, "chain").value()));
-    state.SetComplexityN(state.range(0));
-}
-BENCHMARK(devicesInAChain)->RangeMultiplier(2)->Range(4000, 16000)->Complexity()->Unit(benchmark::kMillisecond);
-
 void linksOfAnUrdfFile(benchmark::State& state)
 {
     std::string text = "<robot name=\"r\">\n";
@@ -227,6 +163,239 @@ void nestedXml(benchmark::State& state)
 }
 BENCHMARK(nestedXml)->RangeMultiplier(2)->Range(5000, 20000)->Complexity()->Unit(benchmark::kMillisecond);
 
+/// Belts that start one another, each by the signal that the one before moves.
+Cell chain(size_t devices)
+{
+    Cell cell = example("tile-glazing-line");
+    std::vector<Frame> frames(cell.frames.begin(), cell.frames.end());
+    std::vector<Signal> signals;
+    for (size_t n = 0; n <= devices; ++n)
+        signals.push_back({{cell.nextId++}, fmt::format("S{}", n)});
+    for (size_t n = 0; n < devices; ++n) {
+        Frame frame{{cell.nextId++}, fmt::format("Belt {}", n), {}, translated({0, 0.5 * double(n % 1000), 2}), {}};
+        Device belt;
+        belt.kind = Device::Kind::Belt;
+        belt.indexing = true;
+        belt.input = signals[n].id;
+        belt.output = signals[n + 1].id;
+        frame.device = belt;
+        frames.push_back(frame);
+    }
+    cell.frames = Table<Frame>(frames);
+    cell.signals = Table<Signal>(signals);
+    Step set{.action = SetSignal{signals[0].id, 1}};
+    set.id = {cell.nextId++};
+    Step wait{.action = Wait{10}};
+    wait.id = {cell.nextId++};
+    cell.routines.edit(cell.arms.front().main)->steps = {set, wait};
+    return cell;
+}
+
+Step stepOf(Cell& cell, Action action)
+{
+    Step step{.action = std::move(action)};
+    step.id = {cell.nextId++};
+    return step;
+}
+
+void giveMain(Cell& cell, const std::vector<Step>& steps)
+{
+    cell.routines.edit(cell.arms.front().main)->steps = Table<Step>(steps);
+}
+
+Cell stepsOfARun(size_t passes) { return repeated(example("glazing-line-on-a-rail"), passes); }
+
+/// Targets of which each is gone to once.
+Cell targetsGoneTo(size_t count)
+{
+    Cell cell = example("tile-glazing-line");
+    std::vector<Target> targets(cell.targets.begin(), cell.targets.end());
+    Target own =
+        *std::find_if(targets.begin(), targets.end(), [](const Target& t) { return t.kind == Target::Kind::Pose; });
+    std::vector<Step> steps;
+    for (size_t n = 0; n < count; ++n) {
+        own.id = {cell.nextId++};
+        own.name = fmt::format("Spot {}", n);
+        own.pose.translation[2] += n % 2 ? 1e-6 : 2e-6;
+        targets.push_back(own);
+        steps.push_back(stepOf(cell, JointMove{.goal = AtPlace{own.id}}));
+    }
+    cell.targets = Table<Target>(targets);
+    giveMain(cell, steps);
+    return cell;
+}
+
+/// Tiles that lie side by side on a table.
+Cell partsOnATable(size_t count)
+{
+    Cell cell = example("tile-glazing-line");
+    const Part first = *cell.parts.begin();
+    std::vector<Part> parts(cell.parts.begin(), cell.parts.end());
+    const size_t side = size_t(std::ceil(std::sqrt(double(count))));
+    for (size_t n = 0; n < count; ++n) {
+        Part part = first;
+        part.id = {cell.nextId++};
+        part.name = fmt::format("More {}", n);
+        part.frame = {};
+        part.pose = translated({3 + 0.2 * double(n % side), 0.2 * double(n / side), 0.5});
+        parts.push_back(part);
+    }
+    cell.parts = Table<Part>(parts);
+    return cell;
+}
+
+/// A pattern of targets, each of which is gone to.
+Cell placesOfAPattern(size_t count)
+{
+    Cell cell = example("rack-of-24");
+    const Pattern* own = nullptr;
+    for (const Pattern& pattern : cell.patterns)
+        if (pattern.content == Pattern::Content::Targets && !pattern.follows) own = &pattern;
+    Pattern pattern = *own;
+    pattern.id = {};
+    pattern.name = "Many";
+    pattern.columns = std::uint32_t(count);
+    pattern.rows = pattern.layers = 1;
+    pattern.leftOut = {};
+    pattern.pitch = {0.2 / double(count), 0.1, 0.1};
+    PatternId id;
+    cell = addPattern(cell, pattern, &id).value();
+    Step each = stepOf(cell, ForEach{.pattern = id});
+    each.body = Table<Step>(std::vector<Step>{stepOf(cell, JointMove{.goal = AtPlace{id}})});
+    giveMain(cell, {each});
+    return cell;
+}
+
+/// Signals that are set and reset, each of them.
+Cell signalsSet(size_t count)
+{
+    Cell cell = example("tile-glazing-line");
+    std::vector<Signal> signals(cell.signals.begin(), cell.signals.end());
+    std::vector<Step> steps;
+    for (size_t n = 0; n < count; ++n) {
+        signals.push_back({{cell.nextId++}, fmt::format("Lamp {}", n)});
+        steps.push_back(stepOf(cell, PulseSignal{signals.back().id, 0.2}));
+        steps.push_back(stepOf(cell, Wait{0.01}));
+    }
+    cell.signals = Table<Signal>(signals);
+    giveMain(cell, steps);
+    return cell;
+}
+
+/// Arms side by side that all work.
+Cell armsAtWork(size_t count)
+{
+    Cell cell = example("tile-glazing-line");
+    const ArmStation first = cell.arms.front();
+    for (size_t n = 1; n < count; ++n) {
+        FrameId mount;
+        ArmId id;
+        cell = addFrame(cell, fmt::format("Base {}", n), {}, translated({3.0 * double(n), 0, 0.4}), &mount).value();
+        cell = addArm(cell, fmt::format("Arm {}", n + 1), first.model, mount, &id).value();
+        const ArmStation* arm = findArm(cell, id);
+        const TargetId home = arm->home;
+        const RoutineId main = arm->main;
+        std::vector<Step> steps;
+        for (int k = 0; k < 20; ++k) {
+            steps.push_back(stepOf(cell, JointMove{.goal = JointShift{1, k % 2 ? -0.3 : 0.3}}));
+            if (k % 5 == 4) steps.push_back(stepOf(cell, JointMove{.goal = AtPlace{home}}));
+        }
+        cell.routines.edit(main)->steps = Table<Step>(steps);
+    }
+    return cell;
+}
+
+/// Calls of a routine with four steps.
+Cell callsOfARoutine(size_t count)
+{
+    Cell cell = example("tile-glazing-line");
+    RoutineId own;
+    cell = addRoutine(cell, cell.arms.front().id, "Nod", &own).value();
+    std::vector<Step> inner;
+    for (int k = 0; k < 4; ++k)
+        inner.push_back(stepOf(cell, JointMove{.goal = JointShift{4, k % 2 ? -0.2 : 0.2}}));
+    cell.routines.edit(own)->steps = Table<Step>(inner);
+    std::vector<Step> steps;
+    for (size_t n = 0; n < count; ++n)
+        steps.push_back(stepOf(cell, Call{.routine = own}));
+    giveMain(cell, steps);
+    return cell;
+}
+
+/// Belts side by side, each with a part that rides to its end.
+Cell beltsWithParts(size_t count)
+{
+    Cell cell = example("tile-glazing-line");
+    std::vector<Frame> frames(cell.frames.begin(), cell.frames.end());
+    std::vector<Part> parts(cell.parts.begin(), cell.parts.end());
+    const Part first = parts.front();
+    for (size_t n = 0; n < count; ++n) {
+        Frame frame{{cell.nextId++}, fmt::format("Belt {}", n), {}, translated({3, 0.4 * double(n), 0.5}), {}};
+        Device belt;
+        belt.kind = Device::Kind::Belt;
+        belt.size = {2, 0.3, 0.1};
+        belt.accumulates = true;
+        frame.device = belt;
+        frames.push_back(frame);
+        Part part = first;
+        part.id = {cell.nextId++};
+        part.name = fmt::format("Rider {}", n);
+        part.frame = frame.id;
+        part.pose = translated({0.2, 0, 0.006});
+        parts.push_back(part);
+    }
+    cell.frames = Table<Frame>(frames);
+    cell.parts = Table<Part>(parts);
+    giveMain(cell, {stepOf(cell, Wait{20})});
+    return cell;
+}
+
+/// What a cell can have many of, each checked and simulated for a row of sizes.
+struct Kind {
+    const char* name;
+    Cell (*make)(size_t count);
+    int least, most;
+};
+constexpr Kind kKinds[] = {{"steps", stepsOfARun, 32, 256},
+                           {"targets", targetsGoneTo, 500, 4000},
+                           {"partsOnATable", partsOnATable, 400, 6400},
+                           {"partsInAQueue", queue, 100, 3200},
+                           {"places", placesOfAPattern, 500, 4000},
+                           {"devices", chain, 2000, 16000},
+                           {"signals", signalsSet, 500, 4000},
+                           {"arms", armsAtWork, 8, 64},
+                           {"calls", callsOfARoutine, 250, 2000},
+                           {"belts", beltsWithParts, 50, 800}};
+
+void registerKinds()
+{
+    for (const Kind& kind : kKinds)
+        for (const bool checked : {true, false}) {
+            const std::string name = fmt::format("{}/{}", checked ? "check" : "simulate", kind.name);
+            benchmark::RegisterBenchmark(name.c_str(),
+                                         [&kind, checked](benchmark::State& state) {
+                                             const Cell cell = kind.make(size_t(state.range(0)));
+                                             if (validate(cell)) return state.SkipWithError("the cell is not valid");
+                                             bool blocked = false;
+                                             for (auto _ : state) {
+                                                 if (checked) benchmark::DoNotOptimize(check(cell));
+                                                 else blocked = simulate(cell).blocked();
+                                             }
+                                             if (blocked) state.SetLabel("blocked");
+                                             state.SetComplexityN(state.range(0));
+                                         })
+                ->RangeMultiplier(2)
+                ->Range(kind.least, kind.most)
+                ->Complexity()
+                ->Unit(benchmark::kMillisecond);
+        }
+}
+
 }  // namespace
 
-BENCHMARK_MAIN();
+int main(int argc, char** argv)
+{
+    registerKinds();
+    benchmark::Initialize(&argc, argv);
+    benchmark::RunSpecifiedBenchmarks();
+}

@@ -5,6 +5,7 @@
 #include "app/session/text.h"
 #include "app/view/viewport.h"
 #include "core/exchange/arm_file.h"
+#include "core/exchange/file.h"
 #include "core/exchange/cell_file.h"
 #include "core/robot/catalogue.h"
 #include "core/shape/mesh_file.h"
@@ -153,7 +154,11 @@ bool ArmsPage::saveTo(const QString& path)
         say(text(file.error().line()), true);
         return false;
     }
-    if (const Status bad = saveExported(path.toStdString(), *file)) {
+    std::vector<std::string> read;
+    if (!m_session.path().isEmpty()) read.push_back(m_session.path().toStdString());
+    Status bad = checkOutput(path.toStdString(), read, "the file");
+    if (!bad) bad = saveExported(path.toStdString(), *file);
+    if (bad) {
         say(text(bad->line()), true);
         return false;
     }

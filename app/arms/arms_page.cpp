@@ -13,6 +13,7 @@
 #include "core/exchange/cell_file.h"
 #include "core/cell/new_cell.h"
 #include "core/robot/catalogue.h"
+#include "core/spatial/limits.h"
 #include "core/spatial/number_text.h"
 #include "core/spatial/units.h"
 
@@ -150,7 +151,7 @@ QWidget* ArmsPage::buildBar()
     m_name = new QLineEdit(bar);
     m_name->setObjectName("armName");
     m_name->setAccessibleName("Name of the arm");
-    m_name->setFixedWidth(230);
+    m_name->setFixedWidth(172);
     m_name->setToolTip("Name of the arm");
     connect(m_name, &QLineEdit::editingFinished, this, [this] {
         const std::string typed = m_name->text().trimmed().toStdString();
@@ -191,6 +192,23 @@ QWidget* ArmsPage::buildBar()
         m_payload->setText(QString::number(m_model->sheet().payload));
     });
     row->addWidget(m_payload);
+    label("reach mm");
+    m_reach = new QLineEdit(bar);
+    m_reach->setObjectName("armReach");
+    m_reach->setAccessibleName("Reach as the maker gives it");
+    m_reach->setToolTip(
+        "As the maker gives it, from axis 1 or 2 to the wrist or the flange; compared with what the axes "
+        "come to. Empty: not given");
+    m_reach->setFixedWidth(56);
+    connect(m_reach, &QLineEdit::editingFinished, this, [this] {
+        const QString words = m_reach->text().trimmed();
+        const auto number = words.isEmpty() ? 0.0 : numberOf(words.toStdString());
+        const double metres = number.value_or(-1) * kMillimetre;
+        if (!limits::kArmReach.holds(metres)) say("The reach must be a number of millimetres up to 50000.", true);
+        else if (metres != m_model->sheet().reach) return changeWhole([&](DataSheet& s) { s.reach = metres; });
+        showReach();
+    });
+    row->addWidget(m_reach);
     row->addStretch();
     button("armOpen", "Open …", "Open a .topikos-arm or URDF file", [this] {
         const QString path =
@@ -338,6 +356,12 @@ void ArmsPage::show(const ArmDescription& arm)
     m_view->fitAll();
 }
 
+void ArmsPage::showReach()
+{
+    const double reach = m_model->sheet().reach;
+    m_reach->setText(reach > 0 ? QString::number(millimetres(reach)) : QString());
+}
+
 void ArmsPage::sheetChanged()
 {
     const DataSheet& sheet = m_model->sheet();
@@ -346,6 +370,7 @@ void ArmsPage::sheetChanged()
     m_placement->setCurrentIndex(int(sheet.placement));
     m_angles->setCurrentIndex(int(sheet.orientation));
     m_payload->setText(QString::number(sheet.payload));
+    showReach();
     fillFlange();
     m_sweepTimer.stop();
     m_arm = armOf(sheet);

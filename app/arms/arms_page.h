@@ -52,6 +52,7 @@ private:
     QWidget* buildFacts();
     QWidget* buildSheet();
     void sheetChanged();
+    void showReach();
     void showFacts();
     void filter(const QString& words);
     /// Id for an arm of this name that no catalogue arm has.
@@ -71,7 +72,7 @@ private:
     QStackedWidget* m_picture;  ///< the view, or a note while the sheet has no axes
     QTableView* m_table;
     QListWidget *m_gallery, *m_warnings;
-    QLineEdit *m_search, *m_name, *m_payload;
+    QLineEdit *m_search, *m_name, *m_payload, *m_reach;
     std::array<QLineEdit*, 6> m_flange;
     std::array<QLabel*, 3> m_flangeAngles;
     QComboBox *m_placement, *m_angles, *m_base, *m_tip;

@@ -2,6 +2,7 @@
 
 #include "app/properties/choices.h"
 #include "app/route/time_table_dialog.h"
+#include "app/session/export.h"
 #include "app/session/text.h"
 #include "core/cell/devices.h"
 #include "core/cell/edit_steps.h"
@@ -306,9 +307,10 @@ void StepPage::addTable()
                          QFileDialog::getSaveFileName(this, "Save the time table", {}, "Tables (*.csv);;All files (*)");
                      const TimeTable* now = findTimeTable(m_session.cell(), id);
                      if (path.isEmpty() || !now) return;
-                     const Status bad = saveFile(path.toStdString(),
-                                                 timeTableCsv(*findArm(m_session.cell(), now->arm)->model, *now->rows));
-                     m_session.say(bad ? text(bad->line()) : "Saved " + QFileInfo(path).fileName(), bool(bad));
+                     writeExport(m_session, path, "The time table is", [&] {
+                         return saveFile(path.toStdString(),
+                                         timeTableCsv(*findArm(m_session.cell(), now->arm)->model, *now->rows));
+                     });
                  }}});
 }
 

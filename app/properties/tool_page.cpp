@@ -126,6 +126,8 @@ void ToolPage::fill()
                   [=](int k) { set([&](Process& p) { p.signal = signals.ids[size_t(k)]; }); });
         addNumber("Lead", "processLead" + n, process.lead, "s", limits::kLead, 1, 3,
                   [=](double v) { set([&](Process& p) { p.lead = v; }); });
+        addNumber("Depth", "processDepth" + n, millimetres(process.depth), "mm", limits::kProcessDepth, 1, 1,
+                  [=](double v) { set([&](Process& p) { p.depth = v * kMillimetre; }); });
         addButtons({{"Remove", "processRemove" + n, "Refused while a step switches it", [=, this] {
                          edit("Remove " + text(process.name),
                               [id = process.id](const Cell& c) { return deleteProcess(c, id); });
@@ -138,7 +140,7 @@ void ToolPage::fill()
                          if (s.kind == Signal::Kind::Digital && !writerOf(cell, s.id)) {
                              const std::string name = freeNameIn(tool.processes, "Process");
                              edit("Add a process", [=, signal = s.id](const Cell& c) {
-                                 return setProcess(c, id, {{}, name, signal, 0});
+                                 return setProcess(c, id, {.name = name, .signal = signal});
                              });
                              return;
                          }

@@ -1,5 +1,6 @@
 #include "app/strip/breakdown_panel.h"
 
+#include "app/session/export.h"
 #include "app/session/text.h"
 #include "app/theme/button.h"
 #include "app/theme/empty_note.h"
@@ -291,8 +292,8 @@ void BreakdownPanel::saveTable()
     QString path = QFileDialog::getSaveFileName(this, "Save the breakdown", "breakdown.csv", "Tables (*.csv)");
     if (path.isEmpty()) return;
     if (!path.endsWith(".csv")) path += ".csv";
-    const Status bad = saveBreakdownCsv(path.toStdString(), *m_made.cell, m_made.breakdown);
-    m_session.say(bad ? text(bad->message + " " + bad->remedy) : "The breakdown is in " + path + ".", bad.has_value());
+    writeExport(m_session, path, "The breakdown is",
+                [&] { return saveBreakdownCsv(path.toStdString(), *m_made.cell, m_made.breakdown); });
 }
 
 }  // namespace topikos

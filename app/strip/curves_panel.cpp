@@ -1,5 +1,6 @@
 #include "app/strip/curves_panel.h"
 
+#include "app/session/export.h"
 #include "app/session/text.h"
 #include "app/strip/custom_plot.h"
 #include "app/theme/button.h"
@@ -508,17 +509,17 @@ void CurvesPanel::saveCurves()
     const Trace* trace = m_session.trace();
     const std::vector<Curve> curves = chosen();
     if (!trace || curves.empty()) return m_session.say("Choose curves on the left first.", true);
-    const QString path =
+    QString path =
         QFileDialog::getSaveFileName(this, "Save the curves", "curves.csv", "Tables (*.csv);;Pictures (*.svg *.png)");
     if (path.isEmpty()) return;
     const KeptRun* kept = m_session.keptRun();
     const bool picture = path.endsWith(".svg") || path.endsWith(".png");
-    const Status bad = picture
-                           ? saveCurvesPicture(path.toStdString(), m_session.playedCell(), *trace, curves, m_from, m_to,
-                                               {kept ? kept->cell.get() : nullptr, kept ? kept->trace.get() : nullptr})
-                           : saveCurvesCsv(path.endsWith(".csv") ? path.toStdString() : path.toStdString() + ".csv",
-                                           m_session.playedCell(), *trace, curves, 0.004);
-    m_session.say(bad ? text(bad->message + " " + bad->remedy) : "The curves are in " + path + ".", bad.has_value());
+    if (!picture && !path.endsWith(".csv")) path += ".csv";
+    writeExport(m_session, path, "The curves are", [&] {
+        return picture ? saveCurvesPicture(path.toStdString(), m_session.playedCell(), *trace, curves, m_from, m_to,
+                                           {kept ? kept->cell.get() : nullptr, kept ? kept->trace.get() : nullptr})
+                       : saveCurvesCsv(path.toStdString(), m_session.playedCell(), *trace, curves, 0.004);
+    });
 }
 
 }  // namespace topikos

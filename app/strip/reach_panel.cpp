@@ -1,5 +1,6 @@
 #include "app/strip/reach_panel.h"
 
+#include "app/session/export.h"
 #include "app/session/text.h"
 #include "app/theme/theme.h"
 #include "core/cell/teach.h"
@@ -459,11 +460,14 @@ void ReachPanel::save()
         painter.drawText(QRectF(20, 860, 1160, 30), Qt::AlignVCenter, m_legend->text());
         if (m_map->counts[0] > 0) m_picture->paint(painter, QRectF(20, 20, 1160, 830));
         painter.end();
-        if (!picture.save(path)) m_session.say("The picture could not be written to " + path, true);
+        writeExport(m_session, path, "The picture is", [&]() -> Status {
+            if (picture.save(path)) return std::nullopt;
+            return Error{"file.write", "cannot be written", path.toStdString(), "Choose another place."};
+        });
         return;
     }
     if (!path.endsWith(".csv")) path += ".csv";
-    if (const Status failed = saveReachCsv(path.toStdString(), *m_map)) m_session.say(text(failed->line()), true);
+    writeExport(m_session, path, "The reach map is", [&] { return saveReachCsv(path.toStdString(), *m_map); });
 }
 
 void ReachPanel::showEvent(QShowEvent* event)

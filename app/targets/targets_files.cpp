@@ -1,5 +1,6 @@
 #include "app/targets/targets_files.h"
 
+#include "app/session/export.h"
 #include "app/session/text.h"
 #include "core/exchange/file.h"
 #include "core/exchange/table_text.h"
@@ -19,9 +20,7 @@ void saveTargets(Session& session, QWidget* parent, QString path)
         path = QFileDialog::getSaveFileName(parent, "Save the targets", "targets.csv", "Tables (*.csv)");
     if (path.isEmpty()) return;
     if (!path.endsWith(".csv")) path += ".csv";
-    if (const Status failed = saveTargetsCsv(path.toStdString(), session.cell()))
-        return session.say(text(failed->line()), true);
-    session.say("The targets are in " + path + ".");
+    writeExport(session, path, "The targets are", [&] { return saveTargetsCsv(path.toStdString(), session.cell()); });
 }
 
 QString takenText(const TargetsRead& read)

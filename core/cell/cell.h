@@ -100,12 +100,16 @@ struct ToolPoint {
     bool operator==(const ToolPoint&) const = default;
 };
 
+/// How deep the tip of a tool at work may be in the body that it works on, unless its process says so [m].
+inline constexpr double kProcessDepth = 5e-4;
+
 /// Something that a tool does while it goes: spraying, wiping.
 struct Process {
     ProcessId id;
     std::string name;
     SignalId signal{};  ///< that switches it; digital
     double lead = 0;  ///< it is switched so long before the arm comes to the step, if the move before takes so long [s]
+    double depth = kProcessDepth;  ///< of the tip in the body that it works on, along the tool's axis [m]
     bool operator==(const Process&) const = default;
 };
 

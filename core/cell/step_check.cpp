@@ -327,6 +327,7 @@ Status checkProcess(const Cell& cell, const Tool& tool, const Process& process, 
     for (const Process& other : tool.processes)
         if (other.id != process.id && lowered(other.name) == lowered(process.name)) return nameTaken(other.name);
     if (Status bad = checkLimit(limits::kLead, process.lead, "edit.process-lead")) return bad;
+    if (Status bad = checkLimit(limits::kProcessDepth, process.depth, "edit.process-depth")) return bad;
     const Signal* signal = findSignal(cell, process.signal);
     if (!signal || signal->kind != Signal::Kind::Digital)
         return fail("edit.process-signal", fmt::format("\"{}\" has no digital signal that switches it", process.name),

@@ -130,8 +130,8 @@ std::vector<std::uint32_t> pairsOf(const ContactScene& scene)
     return out;
 }
 
-/// Everything of a run that decides its pairs; `keeps`: what the key has the address of.
-Digest pairsKey(const ContactScene& scene, Keeps& keeps)
+/// Everything of a run that decides its pairs.
+Digest pairsKey(const ContactScene& scene)
 {
     Digest key;
     const Cell& cell = scene.cell();
@@ -145,8 +145,7 @@ Digest pairsKey(const ContactScene& scene, Keeps& keeps)
         if (const std::optional<Pose>& fixed = scene.fixedPlace(i)) key.add(*fixed);
     }
     for (const ArmStation& arm : cell.arms) {
-        key.add(static_cast<const void*>(arm.model.get()));
-        keeps.push_back(arm.model);
+        key.add(arm.model->number());
         key.add(std::uint64_t(arm.id.value) << 32 | arm.mount.value);
         const Tool& tool = toolInForce(cell, arm);
         key.add(tool.flangeFromTcp);
@@ -184,12 +183,11 @@ CheckedBodies::CheckedBodies(const ContactScene& scene, double caution, ContactC
     const std::set<PartId> carried = carriedParts(scene.trace());
     for (size_t i = 0; i < bodies.size(); ++i)
         m_carried[i] = bodies[i].kind == Kind::Part && carried.contains(bodies[i].part);
-    Keeps keeps;
-    const Digest key = cache ? pairsKey(scene, keeps) : Digest();
+    const Digest key = cache ? pairsKey(scene) : Digest();
     ContactCache::Pairs known = cache ? cache->findPairs(key) : nullptr;
     if (!known) {
         known = std::make_shared<const std::vector<std::uint32_t>>(pairsOf(scene));
-        if (cache) cache->keepPairs(key, known, std::make_shared<const Keeps>(std::move(keeps)));
+        if (cache) cache->keepPairs(key, known);
     }
     std::map<std::pair<ContactMember, ContactMember>, double> own;
     for (const ContactPair& p : cell.contact.pairs)

@@ -10,6 +10,7 @@ namespace topikos {
 namespace {
 
 constexpr size_t kMostSolids = 2000;              // shapes that are remembered,
+constexpr size_t kMostArms = 40;                  // with their links
 constexpr size_t kMostBytes = size_t(128) << 20;  // and what they take, about
 constexpr size_t kPerTriangle = 200;              // with the tree of boxes around them
 
@@ -49,8 +50,10 @@ std::vector<KnownShape> ContactCache::linksOf(const ArmPtr& arm, double padding)
     const auto known = std::find_if(m_links.begin(), m_links.end(),
                                     [&](const OwnLinks& own) { return own.arm == arm && own.padding == padding; });
     if (known != m_links.end()) return known->shapes;
-    OwnLinks own{arm, padding, {}};
+    OwnLinks own{arm, padding, {}, 0};
     for (LinkShape& link : armShapes(*arm)) {
+        for (const PlacedSurface& surface : link.surfaces)
+            own.bytes += surface.triangles->faces.size() * kPerTriangle;
         if (link.standIn)
             for (Convex& piece : link.pieces)
                 piece.margin += padding;
@@ -58,8 +61,11 @@ std::vector<KnownShape> ContactCache::linksOf(const ArmPtr& arm, double padding)
         if (ContactBody body(link.pieces, link.surfaces); !body.empty())
             shape.body = std::make_shared<const ContactBody>(std::move(body));
     }
-    constexpr size_t most = 40;
-    if (m_links.size() >= most) m_links.erase(m_links.begin());
+    m_linkBytes += own.bytes;
+    while (!m_links.empty() && (m_links.size() >= kMostArms || m_linkBytes > kMostBytes)) {
+        m_linkBytes -= m_links.front().bytes;
+        m_links.erase(m_links.begin());
+    }
     m_links.push_back(own);
     return own.shapes;
 }
@@ -68,15 +74,18 @@ std::optional<ContactCache::Met> ContactCache::findMet(const Digest& pair)
 {
     const std::lock_guard lock(m_mutex);
     const auto* known = m_met.find(pair);
-    ++m_counts.pairsAsked;
-    if (known) ++m_counts.pairsFound;
-    return known ? std::optional(known->value) : std::nullopt;
+    if (known) {
+        ++m_counts.pairsAsked;
+        ++m_counts.pairsFound;
+    }
+    return known ? std::optional(*known) : std::nullopt;
 }
 
-void ContactCache::keepMet(const Digest& pair, Met met, KeepsPtr keeps)
+void ContactCache::keepMet(const Digest& pair, Met met)
 {
     const std::lock_guard lock(m_mutex);
-    m_met.keep(pair, {std::move(met), std::move(keeps)});
+    ++m_counts.pairsAsked;
+    m_met.keep(pair, std::move(met));
 }
 
 std::optional<Eigen::AlignedBox3d> ContactCache::findBox(const Digest& body)
@@ -85,13 +94,13 @@ std::optional<Eigen::AlignedBox3d> ContactCache::findBox(const Digest& body)
     const auto* known = m_boxes.find(body);
     ++m_counts.asked;
     if (known) ++m_counts.found;
-    return known ? std::optional(known->value) : std::nullopt;
+    return known ? std::optional(*known) : std::nullopt;
 }
 
-void ContactCache::keepBox(const Digest& body, const Eigen::AlignedBox3d& box, KeepsPtr keeps)
+void ContactCache::keepBox(const Digest& body, const Eigen::AlignedBox3d& box)
 {
     const std::lock_guard lock(m_mutex);
-    m_boxes.keep(body, {box, std::move(keeps)});
+    m_boxes.keep(body, box);
 }
 
 ContactCache::Counts ContactCache::counts()
@@ -104,13 +113,13 @@ ContactCache::Pairs ContactCache::findPairs(const Digest& scene)
 {
     const std::lock_guard lock(m_mutex);
     const auto* known = m_pairs.find(scene);
-    return known ? known->value : nullptr;
+    return known ? *known : nullptr;
 }
 
-void ContactCache::keepPairs(const Digest& scene, Pairs pairs, KeepsPtr keeps)
+void ContactCache::keepPairs(const Digest& scene, Pairs pairs)
 {
     const std::lock_guard lock(m_mutex);
-    m_pairs.keep(scene, {std::move(pairs), std::move(keeps)});
+    m_pairs.keep(scene, std::move(pairs));
 }
 
 }  // namespace topikos

@@ -28,9 +28,6 @@ struct Meeting {
     double depth = 0;  ///< see ContactBody::depth [m]
 };
 
-/// What digests have the address of: kept so that no address is used again.
-using Keeps = std::vector<std::shared_ptr<const void>>;
-
 /// Remembers values by digest: the newest `most` of them at least, twice that many at most.
 template <class T> class Kept {
 public:
@@ -66,31 +63,26 @@ public:
     /// Base and links of an arm, those made from its kinematics with so much around them [m].
     std::vector<KnownShape> linksOf(const ArmPtr& arm, double padding);
 
-    using KeepsPtr = std::shared_ptr<const Keeps>;
     /// What becomes of a pair in a window, by whose numbers does not count; null: it does not meet.
     using Met = std::shared_ptr<const Meeting>;
     std::optional<Met> findMet(const Digest& pair);
-    void keepMet(const Digest& pair, Met met, KeepsPtr keeps);
+    void keepMet(const Digest& pair, Met met);
     /// A box that a body does not leave in a window.
     std::optional<Eigen::AlignedBox3d> findBox(const Digest& body);
-    void keepBox(const Digest& body, const Eigen::AlignedBox3d& box, KeepsPtr keeps);
+    void keepBox(const Digest& body, const Eigen::AlignedBox3d& box);
 
     struct Counts {
         std::uint64_t asked = 0, found = 0;            ///< boxes of bodies that move
-        std::uint64_t pairsAsked = 0, pairsFound = 0;  ///< near pairs
+        std::uint64_t pairsAsked = 0, pairsFound = 0;  ///< near pairs; equal ones of one check are asked for once
     };
     Counts counts();
 
     /// Pairs of a scene that are looked at, by what decides them: numbers of bodies, two and two.
     using Pairs = std::shared_ptr<const std::vector<std::uint32_t>>;
     Pairs findPairs(const Digest& scene);
-    void keepPairs(const Digest& scene, Pairs pairs, KeepsPtr keeps);
+    void keepPairs(const Digest& scene, Pairs pairs);
 
 private:
-    template <class T> struct Entry {
-        T value;
-        KeepsPtr keeps;
-    };
     struct OwnSolids {
         std::vector<Solid> solids;
         KnownShape shape;
@@ -99,6 +91,7 @@ private:
         ArmPtr arm;
         double padding;
         std::vector<KnownShape> shapes;
+        size_t bytes;
     };
     std::mutex m_mutex;
     Counts m_counts;
@@ -106,10 +99,11 @@ private:
     std::unordered_multimap<std::uint64_t, OwnSolids> m_solids;  ///< by a digest of their sizes
     size_t m_solidBytes = 0;
     std::vector<OwnLinks> m_links;
+    size_t m_linkBytes = 0;
     static constexpr size_t kPairs = 300000, kBoxes = 150000, kPairLists = 200;
-    Kept<Entry<Met>> m_met{kPairs};
-    Kept<Entry<Eigen::AlignedBox3d>> m_boxes{kBoxes};
-    Kept<Entry<Pairs>> m_pairs{kPairLists};
+    Kept<Met> m_met{kPairs};
+    Kept<Eigen::AlignedBox3d> m_boxes{kBoxes};
+    Kept<Pairs> m_pairs{kPairLists};
 };
 
 }  // namespace topikos

@@ -18,11 +18,11 @@ void addTiming(Digest& key, const Timing& timing)
             const CornerCut* cut = leg.move->corner ? leg.move->corner.get() : leg.move->line.corner.get();
             key.add(std::uint64_t(cut ? 1 : 0) << 2 | std::uint64_t(leg.move->kind));
             if (!cut) {
-                key.add(static_cast<const void*>(leg.move.get()));
+                key.add(leg.move->number);
                 if (leg.law.get() == &leg.move->profile) continue;
             } else {
-                key.add(static_cast<const void*>(cut->first.get()));
-                key.add(static_cast<const void*>(cut->second.get()));
+                key.add(cut->first->number);
+                key.add(cut->second->number);
                 key.add(cut->before);
                 key.add(cut->after);
                 key.add(std::uint64_t(cut->smooth));
@@ -73,7 +73,6 @@ SceneDigest::SceneDigest(const ContactScene& scene) : m_scene(scene)
 void SceneDigest::enter(const Window& window)
 {
     m_window = window;
-    m_keeps.clear();
     std::fill(m_tracks.begin(), m_tracks.end(), std::nullopt);
     std::fill(m_arms.begin(), m_arms.end(), std::nullopt);
 }
@@ -112,7 +111,6 @@ const Digest& SceneDigest::ofTrack(size_t index)
         --span;
         if (span->end() > m_window.from) {
             addTiming(key, *span->timing);
-            m_keeps.push_back(span->timing);
             key.add(m_window.from - span->origin);
             key.add(span->from);
             key.add(span->to);
@@ -130,8 +128,7 @@ const Digest& SceneDigest::ofArm(size_t arm)
     const ArmTrace* own = findArmTrace(m_scene.trace(), station.id);
     const double middle = m_window.middle();
     Digest key;
-    key.add(static_cast<const void*>(station.model.get()));
-    m_keeps.push_back(station.model);
+    key.add(station.model->number());
     addFrame(key, station.mount);
     const ArmTrace::Span* span =
         own && !own->spans.empty() && middle < own->spans.back().end ? spanAt(*own, middle) : nullptr;
@@ -139,7 +136,6 @@ const Digest& SceneDigest::ofArm(size_t arm)
     const StepOutcome* outcome = span ? &own->outcomes[span->outcome] : nullptr;
     if (outcome && outcome->move && outcome->timing) {
         addTiming(key, *outcome->timing);
-        m_keeps.push_back(outcome->timing);
         key.add(m_window.from - span->start);
     } else {
         for (const double q : own ? postureAt(m_scene.cell(), *own, middle) : homePosture(m_scene.cell(), station))

@@ -14,8 +14,6 @@ public:
     /// Goes to a window.
     void enter(const Window& window);
     Digest ofBody(size_t body);
-    /// What the digests have the address of.
-    const Keeps& keeps() const { return m_keeps; }
 
 private:
     const Digest& ofTrack(size_t track);
@@ -29,7 +27,6 @@ private:
     std::map<FrameId, Digest> m_frames;                   ///< places at rest of all frames and the axes above them
     std::vector<Digest> m_still;                          ///< by body: what is the same over the whole run
     std::vector<std::optional<Digest>> m_tracks, m_arms;  ///< in the window, as far as they were asked for
-    Keeps m_keeps;
 };
 
 }  // namespace topikos

@@ -19,7 +19,18 @@ Meant::Meant(const ContactScene& scene) : m_scene(scene)
     for (const Routine& routine : scene.cell().routines)
         eachStep(routine.steps, [&](const Step& step, size_t) {
             if (!step.mayTouch.empty()) m_steps[step.id.value] = &step.mayTouch;
+            const Follow* follow = step.as<Follow>();
+            if (const Process* process = follow ? findProcess(scene.cell(), follow->process) : nullptr)
+                m_depths[step.id.value] = process->depth;
         });
+    for (const ArmStation& arm : scene.cell().arms) {
+        // What is not said for a step is that of all processes of the tool.
+        const Tool& tool = toolInForce(scene.cell(), arm);
+        double& depth = m_toolDepths[arm.id.value];
+        depth = tool.processes.empty() ? kProcessDepth : 0;
+        for (const Process& process : tool.processes)
+            depth = std::max(depth, process.depth);
+    }
 }
 
 bool Meant::holds(size_t part, size_t other, double time)
@@ -87,10 +98,16 @@ Vec3 Meant::drawnBack(size_t a, size_t b, double time) const
                                             : other.kind == Kind::Frame && other.frame == group->frame;
         const ArmStation& station = *findArm(cell, own.arm);
         if (on)
-            return -kProcessDepth
+            return -depthOf(station.id, outcome->step)
                    * (flangeFromTcp(toolInForce(cell, station), outcome->point).rotation * Vec3(Vec3::UnitZ()));
     }
     return Vec3::Zero();
+}
+
+double Meant::depthOf(ArmId arm, StepId step) const
+{
+    const auto own = m_depths.find(step.value);
+    return own != m_depths.end() ? own->second : m_toolDepths.at(arm.value);
 }
 
 bool Meant::rests(size_t part, size_t other, double event, double time)

@@ -6,9 +6,6 @@
 
 namespace topikos {
 
-/// A process tool may be in the body that it works on by so much, with its tip [m].
-inline constexpr double kProcessDepth = 5e-4;
-
 /// What is meant to touch in a run: by the events of parts and the moves around them, and by what steps say. It
 /// remembers what it worked out: each thread needs a copy of its own. The rule: docs/manual/findings.md.
 class Meant {
@@ -39,8 +36,13 @@ private:
     /// End of the first move of an arm that begins behind a time.
     double leaves(ArmId arm, double time) const;
 
+    /// How deep the tool of an arm may be in the body that it works on, in a step [m].
+    double depthOf(ArmId arm, StepId step) const;
+
     const ContactScene& m_scene;
     std::unordered_map<std::uint32_t, const std::vector<Touchable>*> m_steps;  ///< what steps may touch
+    std::unordered_map<std::uint32_t, double> m_depths;                        ///< of steps that name a process [m]
+    std::unordered_map<std::uint32_t, double> m_toolDepths;                    ///< of arms [m]
     std::map<std::tuple<size_t, size_t, double>, bool> m_near;                 ///< a part and another body at a time
 };
 

@@ -203,7 +203,6 @@ void onDesks(const std::vector<std::unique_ptr<Desk>>& desks, size_t count, cons
 struct WindowWork {
     Window window;
     size_t first = 0, last = 0;  ///< of the near stretches
-    ContactCache::KeepsPtr keeps{};
 };
 /// A pair that may meet in a window.
 struct NearPair {
@@ -236,13 +235,11 @@ void findBoxes(Desk& desk, ContactCache& cache, std::vector<BodyStretch>& stretc
     }
     if (asked.empty()) return;
     const std::vector<Eigen::AlignedBox3d> found = desk.scene.boxesIn(window, bodies);
-    ContactCache::KeepsPtr keeps;
     for (size_t i = 0; i < asked.size(); ++i) {
         stretches[asked[i]].box = found[i];
         if (!stretches[asked[i]].moves) continue;
         const Digest key = desk.digest.ofBody(bodies[i]);
-        if (!keeps) keeps = std::make_shared<const Keeps>(desk.digest.keeps());
-        cache.keepBox(key, found[i], keeps);
+        cache.keepBox(key, found[i]);
     }
 }
 
@@ -296,7 +293,6 @@ std::vector<Encounter> encounters(const ContactScene& scene, double caution, con
             for (const double v : pairs[i].back)
                 pairs[i].key.add(v);
         }
-        work.keeps = std::make_shared<const Keeps>(desk.digest.keeps());
     });
     if (stops()) return {};
     // Of pairs that do the same the first one is worked out, whoever comes to it first.
@@ -336,7 +332,7 @@ std::vector<Encounter> encounters(const ContactScene& scene, double caution, con
     for (const WindowWork& work : works)
         for (size_t i = work.first; i < work.last; ++i) {
             const NearPair& pair = pairs[i];
-            if (pair.open) cache.keepMet(pair.key, pair.met, work.keeps);
+            if (pair.open) cache.keepMet(pair.key, pair.met);
             const ContactCache::Met& met = pair.same ? pair.same->met : pair.met;
             if (pair.meant || !met) continue;
             Meeting m = *met;

@@ -43,6 +43,7 @@ const char* ruleName(Rule rule)
     case Rule::AdviceOtherTool: return "advice-other-tool";
     case Rule::AdviceUncalled: return "advice-uncalled";
     case Rule::AdviceOpenEnd: return "advice-open-end";
+    case Rule::AdviceNotJudged: return "advice-not-judged";
     }
     return "";
 }

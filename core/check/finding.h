@@ -38,9 +38,10 @@ enum class Rule {
     AdviceTwoWriters,
     AdviceOtherTool,
     AdviceUncalled,
-    AdviceOpenEnd
+    AdviceOpenEnd,
+    AdviceNotJudged
 };
-inline constexpr int kRules = int(Rule::AdviceOpenEnd) + 1;
+inline constexpr int kRules = int(Rule::AdviceNotJudged) + 1;
 enum class Severity { Advice, Caution, Blocked };
 enum class Unit { Metre, Radian, Second, MetrePerSecond, RadianPerSecond, MetrePerSecond2, RadianPerSecond2, None };
 

@@ -35,6 +35,7 @@ const char* whyItMatters(Rule rule)
     case Rule::AdviceOtherTool: return "A target taught with another tool sends this one elsewhere.";
     case Rule::AdviceUncalled: return "Steps that nobody runs are often thought to be running.";
     case Rule::AdviceOpenEnd: return "The next cycle begins otherwise than this one.";
+    case Rule::AdviceNotJudged: return "What was not looked at may be blocked.";
     }
     return "";
 }

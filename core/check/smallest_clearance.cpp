@@ -25,10 +25,9 @@ std::vector<size_t> pairsToLookAt(const ContactScene& scene, SceneDigest& digest
         else asked.push_back(i);
     }
     const std::vector<Eigen::AlignedBox3d> found = scene.boxesIn(window, asked);
-    const auto keeps = std::make_shared<const Keeps>(digest.keeps());
     for (size_t i = 0; i < asked.size(); ++i) {
         boxes[asked[i]] = found[i];
-        if (scene.moves(asked[i])) cache.keepBox(digest.ofBody(asked[i]), found[i], keeps);
+        if (scene.moves(asked[i])) cache.keepBox(digest.ofBody(asked[i]), found[i]);
     }
     // A box may be that of the same motion at another time, which differs by rounding.
     constexpr double rounding = 1e-6;  // [m]
@@ -50,26 +49,33 @@ void sweepClearances(const ContactScene& scene, ContactCache& cache, const std::
 {
     const std::vector<SceneBody>& bodies = scene.bodies();
     SceneDigest digest(scene);
-    // First what is there in the middle of each window, so that most windows need not be gone through.
+    // First where balls around the two are nearest, so that most windows need not be gone through.
     const auto nearest = [&](SmallestClearance& own, double time, const Pose& atA, const Pose& atB) {
         const Nearest now = bodies[own.a].shape->nearest(atA, *bodies[own.b].shape, atB);
         if (now.distance >= own.nearest.distance) return;
         own.nearest = now;
         own.time = time;
     };
+    std::vector<double> gaps(pairs.size(), INFINITY), times(pairs.size(), 0);
+    std::vector<std::optional<Vec3>> centres(bodies.size());
     for (const Window& window : windows) {
         if (stop.stop_requested()) return;
-        digest.enter(window);
-        for (const size_t p : pairsToLookAt(scene, digest, cache, window, out)) {
-            SmallestClearance& own = out[p];
-            const std::optional<Pose> atA = scene.place(own.a, window.middle()),
-                                      atB = scene.place(own.b, window.middle());
-            if (!atA || !atB) continue;
-            const Ball &x = bodies[own.a].shape->ball(), &y = bodies[own.b].shape->ball();
-            if ((*atA * x.centre - *atB * y.centre).norm() - x.radius - y.radius >= own.nearest.distance) continue;
-            nearest(own, window.middle(), *atA, *atB);
+        for (size_t i = 0; i < bodies.size(); ++i) {
+            const std::optional<Pose> at = bodies[i].shape ? scene.place(i, window.middle()) : std::nullopt;
+            centres[i] = at ? std::optional<Vec3>(*at * bodies[i].shape->ball().centre) : std::nullopt;
+        }
+        for (size_t p = 0; p < pairs.size(); ++p) {
+            const size_t a = out[p].a, b = out[p].b;
+            if (!centres[a] || !centres[b]) continue;
+            const double gap = (*centres[a] - *centres[b]).norm();
+            if (gap >= gaps[p]) continue;
+            gaps[p] = gap;
+            times[p] = window.middle();
         }
     }
+    for (size_t p = 0; p < pairs.size(); ++p)
+        if (std::isfinite(gaps[p]))
+            nearest(out[p], times[p], *scene.place(out[p].a, times[p]), *scene.place(out[p].b, times[p]));
     std::vector<std::unordered_set<Digest, Digest::Hash>> done(pairs.size());  // what a pair has done before
     for (const Window& window : windows) {
         if (stop.stop_requested()) return;

@@ -97,6 +97,7 @@ template <class Io> void fields(Io& io, DataSheet& s)
              {"dh-modified", Placement::DhModified}});
     io.word("orientation", s.orientation, kAngleWords);
     io.optional("payload", s.payload, 0.0);
+    io.optional("reach", s.reach, 0.0);
     io.field("home", s.home);
     io.field("flange", s.flange);
     io.list("axes", s.axes);

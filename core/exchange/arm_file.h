@@ -4,7 +4,7 @@
 
 namespace topikos {
 
-inline constexpr int kArmFormatVersion = 2;
+inline constexpr int kArmFormatVersion = 3;
 inline constexpr std::size_t kLargestArmFile = std::size_t(16) << 20;  // [bytes]
 
 /// A data sheet as the text of a .topikos-arm file: canonical. Format: docs/format/arm.md.

@@ -150,6 +150,7 @@ template <class Io> void fields(Io& io, Process& p)
     io.field("name", p.name);
     io.field("signal", p.signal);
     io.field("lead", p.lead);
+    io.optional("depth", p.depth, kProcessDepth);
 }
 
 template <class Io> void fields(Io& io, Tool& t)

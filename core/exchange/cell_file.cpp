@@ -230,7 +230,7 @@ Result<Cell> readCell(const std::string& text, const std::string& name)
     if (!parsed) return within(parsed.error());
     Json document = std::move(parsed).value();
     constexpr void (*migrations[])(Json&) = {migrate1to2, migrate2to3, migrate3to4, migrate4to5,
-                                             migrate5to6, migrate6to7, migrate7to8};
+                                             migrate5to6, migrate6to7, migrate7to8, migrate8to9};
     static_assert(std::size(migrations) + 1 == kCellFormatVersion);
     const size_t written = document["version"].get<size_t>();
     if (Status bad = checkFieldVersions(document, written)) return within(*bad);

@@ -7,7 +7,7 @@
 
 namespace topikos {
 
-inline constexpr int kCellFormatVersion = 8;
+inline constexpr int kCellFormatVersion = 9;
 inline constexpr std::size_t kLargestCellFile = std::size_t(512) << 20;  // [bytes]
 
 /// The cell as the text of a cell file: canonical, so that writing what was read gives the same bytes. Format:

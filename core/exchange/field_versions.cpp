@@ -120,6 +120,8 @@ constexpr Since kFields[] = {
     {8, "routines.steps.via-stage"},
     {8, "targets.approach"},
     {8, "targets.retract"},
+    {9, "arms.sheet.reach"},
+    {9, "tools.processes.depth"},
 };
 
 /// Place of a field in the value, as errors name it; nothing when it is not there.

@@ -21,5 +21,7 @@ void migrate5to6(Json& cell);
 void migrate6to7(Json& cell);
 /// Approaches and retracts of targets, and steps that go there, came; nothing that was there is written otherwise.
 void migrate7to8(Json& cell);
+/// How deep processes reach and the reach of arms came; nothing that was there is written otherwise.
+void migrate8to9(Json& cell);
 
 }  // namespace topikos

@@ -11,6 +11,7 @@
 #include "core/check/best_ways.h"
 #include "core/check/rules/rules.h"
 #include "core/program/step_text.h"
+#include "core/robot/catalogue.h"
 #include "core/simulate/boxes.h"
 
 #include <fmt/format.h>
@@ -725,6 +726,23 @@ struct Maker {
         for (const Vec3& way : ways)
             back.push_back(-way);
         shiftedFrame(foundation(armOf(cell, *target).mount), back, 9.5, "base-shift");
+        if (finding.as<ReachFact>()) otherArm(armOf(cell, *target));
+    }
+    /// Arms of the catalogue that reach farther and carry no less, the shortest of them first.
+    void otherArm(const ArmStation& station)
+    {
+        const Arm& now = *station.model;
+        for (const std::string& known : catalogueIds()) {
+            const ArmPtr arm = catalogueArm(known);
+            const ArmDescription& own = arm->description();
+            if (arm->jointCount() != now.jointCount() || arm->reach() <= now.reach()
+                || own.payload < now.description().payload)
+                continue;
+            addPlain(
+                "arm", 12 + arm->reach() - now.reach(),
+                [this, id = station.id, arm] { return setArmModel(cell, id, arm); },
+                fmt::format("Take the arm {}, with a reach of {}", own.name, mm(arm->reach())));
+        }
     }
 };
 

@@ -37,6 +37,14 @@ std::string kindOf(const Change& change)
     return choice ? change.change + change.text(0) : change.change;
 }
 
+/// Whether a finding is one that only a run can tell: what stood behind a block was not run, and comes to light with
+/// it.
+bool comesToLightInRuns(const Finding& f)
+{
+    return f.as<ContactFact>() || f.as<SignalFact>() || f.as<TimeFact>() || f.as<AxisFact>() || f.as<GripFact>()
+           || f.as<StopFact>();
+}
+
 /// What a change has to keep to.
 class Judge {
 public:
@@ -52,9 +60,7 @@ public:
         for (const Finding* f : withFollowUps(after.findings)) {
             if (isSubject(*f)) return false;
             if (f->severity != Severity::Blocked || m_blocked.contains(keyOf(*f))) continue;
-            // What stood behind a block was not run: what it touches comes to light only now.
-            const bool hidden = f->as<ContactFact>() && f->step && !m_run.contains(f->step);
-            if (!hidden) return false;
+            if (!f->step || m_run.contains(f->step) || !comesToLightInRuns(*f)) return false;
         }
         // A caution must not be bought with another one.
         return m_finding.severity == Severity::Blocked || after.count(Severity::Caution) < m_cautions;

@@ -60,16 +60,27 @@ TimeLaw LawMaker::again(double startSpeed)
     return write();
 }
 
-void LawMaker::lower(size_t i, double factor)
+void LawMaker::divide(int parts)
+{
+    std::vector<Cell> cells;
+    for (Cell& cell : m_cells) {
+        cell.whole = cell.lowered;
+        const int count = cell.constant ? parts : 1;
+        for (int k = 0; k < count; ++k) {
+            Cell part = cell;
+            part.from = cell.from + (cell.to - cell.from) * k / count;
+            part.to = k + 1 == count ? cell.to : cell.from + (cell.to - cell.from) * (k + 1) / count;
+            part.length = cell.length / count;
+            cells.push_back(part);
+        }
+    }
+    m_cells = std::move(cells);
+}
+
+void LawMaker::change(size_t i, double factor)
 {
     Cell& cell = m_cells[i];
-    if (!cell.constant) {
-        cell.lowered *= factor;
-        return;
-    }
-    for (Cell::Cap& cap : cell.caps)
-        cap.x *= factor;
-    cell.most *= factor;
+    cell.lowered = std::min(cell.lowered * factor, cell.whole);
 }
 
 void LawMaker::solve(double startSpeed)
@@ -83,16 +94,20 @@ void LawMaker::solve(double startSpeed)
 double LawMaker::timeIn(size_t i) const
 {
     const Cell& cell = m_cells[i];
-    const double v = std::sqrt(m_x[i]), w = std::sqrt(m_x[i + 1]), top = std::sqrt(cell.caps[0].x);
+    const double v = std::sqrt(m_x[i]), w = std::sqrt(m_x[i + 1]), top = std::sqrt(cell.lowered * cell.caps[0].x),
+                 most = cell.lowered * cell.most;
     if (!cell.constant || isTooFast(i)) return v + w > 0 ? 2 * cell.length / (v + w) : 0;
     const double peak =
-        std::isfinite(cell.most) ? std::min(top, std::sqrt(cell.most * cell.length + 0.5 * (v * v + w * w))) : top;
-    const double up = std::max(0.0, (peak - v) / cell.most), down = std::max(0.0, (peak - w) / cell.most);
+        std::isfinite(most) ? std::min(top, std::sqrt(most * cell.length + 0.5 * (v * v + w * w))) : top;
+    const double up = std::max(0.0, (peak - v) / most), down = std::max(0.0, (peak - w) / most);
     const double rest = cell.length - 0.5 * up * (v + peak) - 0.5 * down * (peak + w);
     return up + down + (rest > 0 && peak > 0 ? rest / peak : 0);
 }
 
-bool LawMaker::isTooFast(size_t i) const { return std::max(m_x[i], m_x[i + 1]) > kNotExact * m_cells[i].caps[0].x; }
+bool LawMaker::isTooFast(size_t i) const
+{
+    return std::max(m_x[i], m_x[i + 1]) > kNotExact * m_cells[i].lowered * m_cells[i].caps[0].x;
+}
 
 PlaceBounds LawMaker::boundsIn(size_t k, double fraction, bool joints) const
 {
@@ -283,7 +298,7 @@ double LawMaker::highest(Cell& cell, double next, HeldBy& by) const
     by = cell.caps[0].by;
     double x = cell.caps[0].x * cell.lowered;
     if (cell.constant) {
-        const double most = next + 2 * cell.most * cell.length;
+        const double most = next + 2 * cell.lowered * cell.most * cell.length;
         if (most < x) {
             x = most;
             by = cell.mostBy;
@@ -367,9 +382,9 @@ void LawMaker::pass(double startSpeed, bool keepStart)
     for (size_t i = 0; i < n; ++i) {
         const Cell& cell = m_cells[i];
         if (cell.constant) {
-            const double most = m_x[i] + 2 * cell.most * cell.length;
+            const double most = m_x[i] + 2 * cell.lowered * cell.most * cell.length;
             m_x[i + 1] = std::min(most, m_highest[i + 1]);
-            if (keepStart) m_x[i + 1] = std::max(m_x[i + 1], m_x[i] - 2 * cell.most * cell.length);
+            if (keepStart) m_x[i + 1] = std::max(m_x[i + 1], m_x[i] - 2 * cell.lowered * cell.most * cell.length);
             continue;
         }
         const Room room = roomAt(cell, m_x[i]);
@@ -449,7 +464,7 @@ TimeLaw LawMaker::write() const
             const Cell& cell = m_cells[i];
             const double v = std::sqrt(m_x[i]) / scale, w = std::sqrt(m_x[i + 1]) / scale;
             const double length = cell.to - cell.from;
-            const double a = cell.most / scale, top = std::sqrt(cell.caps[0].x) / scale;
+            const double a = cell.lowered * cell.most / scale, top = std::sqrt(cell.lowered * cell.caps[0].x) / scale;
             // What begins faster than its cell allows brakes all along it.
             if (!cell.constant || isTooFast(i)) {
                 if (v + w > 0) profile.append(2 * length / (v + w), v, (w * w - v * v) / (2 * length), 0, m_by[i]);

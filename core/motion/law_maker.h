@@ -20,8 +20,10 @@ public:
     size_t cellCount() const { return m_cells.size(); }
     /// How long the law is in a cell [s].
     double timeIn(size_t i) const;
-    /// Lowers what is allowed of x in a cell.
-    void lower(size_t i, double factor);
+    /// Divides cells with constant limits, so that they can be lowered in part.
+    void divide(int parts);
+    /// Lowers, or raises again, what is allowed of x in a cell.
+    void change(size_t i, double factor);
     /// Keeps the cells, and takes those back that were kept.
     void keep() { m_kept = m_cells; }
     void takeBack() { m_cells = m_kept; }
@@ -48,6 +50,7 @@ private:
         double lookedFrom = -1, lookedTo = -1;  ///< x at both ends when nothing was passed
         int halvings = 0;
         bool coarse = false;  ///< a shorter cell would allow a higher speed
+        double whole = 1;     ///< the most that it may be lowered to
         double lowered = 1;   ///< of all limits, because one was passed between the places looked at, and it is short
     };
     /// A limit of s'' by x at the beginning of a cell.

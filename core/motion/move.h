@@ -162,10 +162,11 @@ struct Move {
     enum class Kind { Joint, Line };
     Kind kind = Kind::Joint;
     JointVector from, to;
-    Configuration branch;  ///< of `from`, kept along a line
-    Profile profile;       ///< of the fraction of the way, 0 to 1, from rest to rest
-    MotionLimits limits;   ///< that it was planned with
-    bool smooth = false;   ///< some jerk is limited
+    Configuration branch;      ///< of `from`, kept along a line
+    Profile profile;           ///< of the fraction of the way, 0 to 1, from rest to rest
+    MotionLimits limits;       ///< that it was planned with
+    bool smooth = false;       ///< some jerk is limited
+    std::uint64_t number = 0;  ///< of plans: what it is known by, no other one has it
 
     LinePath line;
     SingularityBounds bounds;                 ///< of lines, where they stop

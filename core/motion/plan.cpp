@@ -179,7 +179,9 @@ void judgeArrival(const MoveInput& in, MovePlan& plan)
 
 }  // namespace
 
-MovePlan planMove(const MoveInput& in)
+namespace {
+
+MovePlan planned(const MoveInput& in)
 {
     MovePlan plan;
     plan.arrival = in.from;
@@ -211,6 +213,15 @@ MovePlan planMove(const MoveInput& in)
     }
     plan.arrival = goalPosture(in, plan).value_or(in.from);
     plan.problem = MovePlan::Problem::LineStops;
+    return plan;
+}
+
+}  // namespace
+
+MovePlan planMove(const MoveInput& in)
+{
+    MovePlan plan = planned(in);
+    if (plan.move) plan.move->number = freshNumber();
     return plan;
 }
 

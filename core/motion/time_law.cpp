@@ -12,11 +12,15 @@ namespace topikos {
 
 namespace {
 
-constexpr int kMostSmoothings = 14;      // of a law, each from one that is slower where the one before was too quick
-constexpr int kSmoothLooks = 4;          // along a stretch of a smoothed law
-constexpr double kSmoothEnough = 1.002;  // what the whole may be slower by
-constexpr double kKept = 1 + 2e-4;       // what a law may be too quick by that cannot be slowed as a whole
-constexpr double kLowerMore = 1.001;     // it is lowered by so much more
+constexpr int kParts = 12;            // of a cell with constant limits
+constexpr int kMostSmoothings = 24;   // of a law, each from one that was changed where the one before was too quick
+constexpr int kPatience = 5;          // rounds without a gain
+constexpr double kGains = 0.999;      // of the time
+constexpr int kSmoothLooks = 4;       // along a stretch of a smoothed law
+constexpr int kQuickLooks = 1;        // while it is changed
+constexpr double kKept = 1 + 2e-4;    // what a law may be too quick by that cannot be slowed as a whole
+constexpr double kLowerMore = 1.001;  // it is lowered by so much more
+constexpr double kRaise = 1.1;        // a cell that is slower than it has to be is raised by so much at most
 
 /// The largest ratio of a joint's jerk to its limit, at a fraction of a move with its derivatives by time.
 double jerkRatio(const Arm& arm, const Move& move, double f, double v, double a, double jerk)
@@ -66,6 +70,7 @@ public:
     {
         const double speed = m_before ? m_before->law.at(m_before->law.duration).speed / m_scales[m_first] : 0;
         m_maker.make(speed);
+        m_maker.divide(kParts);
         m_maker.keep();
         double window = 0;
         for (const Joint& joint : m_arm.joints())
@@ -76,21 +81,30 @@ public:
         double least = INFINITY, slower = 1;
         for (const double own : windows) {
             m_maker.takeBack();
-            for (int round = 0; round < kMostSmoothings; ++round) {
+            TimeLaw quickest;
+            double bar = INFINITY;
+            for (int round = 0, inVain = 0; round < kMostSmoothings && inVain < kPatience; ++round) {
                 const Profile below = joined(m_maker.again(speed));
                 TimeLaw law = cut(smoothed(below, own), lead());
                 law.below = LawBelow{below, own, lead()};
                 const double by = slowed(law, own);
-                if (by * law.duration < least || (m_before && by <= kKept)) {
-                    least = by * law.duration;
-                    slower = by;
-                    best = std::move(law);
-                }
-                if (by < (m_before ? kKept : kSmoothEnough)) break;
+                // A law that goes on from another one cannot be slowed as a whole.
+                const double time = m_before && by > kKept ? INFINITY : by * law.duration;
+                ++inVain;
+                if (!(time < bar)) continue;
+                if (time < kGains * bar) inVain = 0;
+                bar = time;
+                quickest = std::move(law);
             }
+            if (!std::isfinite(bar)) continue;
+            const double by = m_before ? 1 : slowerBy(quickest, kSmoothLooks);
+            if (by * quickest.duration >= least) continue;
+            least = by * quickest.duration;
+            slower = by;
+            best = std::move(quickest);
         }
-        if (m_before) best.keeps = slower <= kKept;
-        else slowDown(best, slower);
+        best.keeps = std::isfinite(least);
+        if (best.keeps && !m_before) slowDown(best, slower);
         return best;
     }
 
@@ -135,23 +149,39 @@ private:
             slow(profile);
     }
 
-    /// How much slower all of a smoothed law would have to be. Cells in which the law below is too quick for it are
-    /// lowered.
+    static double timeOfLook(const Profile::Stretch& s, int i, int looks)
+    {
+        return s.duration * std::clamp(double(i) / looks, 1e-6, 1 - 1e-6);
+    }
+
+    /// How much slower all of a smoothed law would have to be, by so many looks along its stretches.
+    double slowerBy(const TimeLaw& law, int looks) const
+    {
+        double worst = 1;
+        for (size_t k = 0; k < m_pieces.size(); ++k)
+            for (const Profile::Stretch& s : law.pieces[k].stretches)
+                for (int i = 0; i <= looks; ++i)
+                    worst = std::max(worst, slowerAt(m_arm, *m_pieces[k].move, s, timeOfLook(s, i, looks)));
+        return worst;
+    }
+
+    /// The same, by fewer looks. Cells in which the law below is too quick for it are
+    /// lowered, and those raised in which it is too slow.
     double slowed(const TimeLaw& law, double window)
     {
+        const int looks = m_before ? kSmoothLooks : kQuickLooks;
         double worst = 1, begin = lead();
         // The law below, by the times at which it comes to the ends of its cells.
         std::vector<double> times{lead()};
         for (size_t i = 0; i < m_maker.cellCount(); ++i)
             times.push_back(times.back() + m_maker.timeIn(i));
-        std::vector<double> by(m_maker.cellCount(), 1);
+        std::vector<double> by(m_maker.cellCount(), 0);
         for (size_t k = 0; k < m_pieces.size(); ++k) {
             for (const Profile::Stretch& s : law.pieces[k].stretches)
-                for (int i = 0; i <= kSmoothLooks; ++i) {
-                    const double t = s.duration * std::clamp(double(i) / kSmoothLooks, 1e-6, 1 - 1e-6);
+                for (int i = 0; i <= looks; ++i) {
+                    const double t = timeOfLook(s, i, looks);
                     const double needed = slowerAt(m_arm, *m_pieces[k].move, s, t);
                     worst = std::max(worst, needed);
-                    if (needed <= 1) continue;
                     // What is averaged there.
                     const double now = begin + s.time + t;
                     const auto first = std::upper_bound(times.begin(), times.end(), now - window);
@@ -163,7 +193,8 @@ private:
         }
         const double more = m_before ? kLowerMore : 1;
         for (size_t i = 0; i < by.size(); ++i)
-            if (by[i] > 1) m_maker.lower(i, 1 / std::min(more * by[i] * by[i], 2.0));
+            if (by[i] > 0)
+                m_maker.change(i, by[i] > 1 ? 1 / std::min(more * by[i] * by[i], 2.0) : std::min(kRaise, 1 / by[i]));
         return worst;
     }
 

@@ -1,6 +1,7 @@
 #include "core/robot/arm.h"
 
 #include "core/robot/branches.h"
+#include "core/robot/data_sheet.h"
 #include "core/robot/forward.h"
 #include "core/robot/six_general.h"
 #include "core/spatial/limits.h"
@@ -229,7 +230,8 @@ bool sameDescription(const Arm& first, const Arm& second)
     const auto all = [](const auto& x, const auto& y, const auto& same) {
         return std::equal(x.begin(), x.end(), y.begin(), y.end(), same);
     };
-    return a.id == b.id && a.name == b.name && all(a.joints, b.joints, sameJoint)
+    const auto makersReach = [](const ArmDescription& arm) { return arm.sheet ? arm.sheet->reach : 0; };
+    return a.id == b.id && a.name == b.name && makersReach(a) == makersReach(b) && all(a.joints, b.joints, sameJoint)
            && a.lastFromFlange == b.lastFromFlange && sameValues(a.home, b.home) && a.payload == b.payload
            && all(a.meshes, b.meshes, sameMesh);
 }

@@ -1,5 +1,6 @@
 #pragma once
 #include "core/robot/families.h"
+#include "core/spatial/digest.h"
 #include "core/spatial/pose.h"
 #include "core/spatial/result.h"
 #include "core/spatial/triangles.h"
@@ -99,6 +100,8 @@ public:
     /// stretched; of seven axes from shoulder to wrist; of a gantry the diagonal of its travel; for other chains the
     /// chain's length. [m]
     double reach() const { return m_reach; }
+    /// What it is known by: no other one has it.
+    std::uint64_t number() const { return m_number; }
 
     /// The chain re-expressed so that every joint turns about, or slides along, its local z.
     struct Segment {
@@ -122,6 +125,7 @@ private:
     std::vector<int> m_free;
     Family m_family;
     double m_reach = 0;
+    std::uint64_t m_number = freshNumber();
 };
 
 using ArmPtr = std::shared_ptr<const Arm>;

@@ -1,6 +1,8 @@
 #include "core/robot/data_sheet.h"
 
 #include "core/robot/forward.h"
+#include "core/robot/sheet_reach.h"
+#include "core/spatial/limits.h"
 #include "core/spatial/units.h"
 
 #include <fmt/format.h>
@@ -55,6 +57,9 @@ std::string amount(const SheetAxis& axis, double value)
 
 Result<ArmDescription> describe(const DataSheet& sheet)
 {
+    for (const auto& [limit, value] :
+         {std::pair(&limits::kMass, sheet.payload), std::pair(&limits::kArmReach, sheet.reach)})
+        if (Status bad = checkLimit(*limit, value, "arm.limit")) return *bad;
     ArmDescription arm;
     arm.id = sheet.id;
     arm.name = sheet.name;
@@ -240,6 +245,35 @@ void warnOfSigns(const DataSheet& sheet, std::vector<SheetWarning>& all)
     }
 }
 
+/// The reach that comes out against that of the maker, and against the lengths that make it.
+void warnOfReach(const DataSheet& sheet, const Arm& arm, std::vector<SheetWarning>& all)
+{
+    constexpr double kFolded = 0.5;  // of the lengths, below which an arm cannot stretch out
+    const std::optional<SheetReach> reach = sheetReach(arm);
+    if (!reach) {
+        if (sheet.reach > 0)
+            all.push_back({-1, "The reach is not compared: this is done for arms of three and more turning axes alone.",
+                           "Compare it yourself, or leave it out."});
+        return;
+    }
+    if (reach->lengths > 0.1 && reach->fromShoulder < kFolded * reach->lengths)
+        all.push_back({-1,
+                       fmt::format("The wrist gets {:.0f} mm away from axis 2, and the lengths between them add up to "
+                                   "{:.0f} mm: the arm stays folded.",
+                                   millimetres(reach->fromShoulder), millimetres(reach->lengths)),
+                       "Check signs, directions and ranges of the axes."});
+    if (!(sheet.reach > 0)) return;
+    const auto is = [&](double own) { return std::abs(own - sheet.reach) <= kReachApart * sheet.reach; };
+    if (is(reach->wrist) || is(reach->flange) || is(reach->fromShoulder)) return;
+    all.push_back(
+        {-1,
+         fmt::format("The maker gives a reach of {:.0f} mm. These numbers come to {:.0f} mm from axis 1 to the "
+                     "wrist, {:.0f} mm to the flange and {:.0f} mm from axis 2 to the wrist.",
+                     millimetres(sheet.reach), millimetres(reach->wrist), millimetres(reach->flange),
+                     millimetres(reach->fromShoulder)),
+         "Check the lengths, their signs and the ranges, or from where the maker counts."});
+}
+
 }  // namespace
 
 std::vector<SheetWarning> sheetWarnings(const DataSheet& sheet)
@@ -287,6 +321,7 @@ std::vector<SheetWarning> sheetWarnings(const DataSheet& sheet)
                 all.push_back({int(i), fmt::format("Axes {} and {} turn about the same line.", i, i + 1),
                                "Take one of them away, or correct its position or direction."});
         }
+        warnOfReach(sheet, **arm, all);
     }
     // Places along the chain; by rows, each link's length set off along one line.
     std::vector<Vec3> places{Vec3::Zero()};

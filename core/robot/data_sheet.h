@@ -33,7 +33,8 @@ struct DataSheet {
     std::vector<SheetAxis> axes;
     Pose flange;       ///< by drawing: baseFromFlange in the drawing's posture; by DH: seen from the last link's frame
     JointVector home;  ///< [rad or m]
-    double payload = 0;            ///< [kg]; 0: unknown
+    double payload = 0;  ///< [kg]; 0: unknown
+    double reach = 0;    ///< as the maker gives it, from axis 1 or axis 2 to the wrist or the flange [m]; 0: not given
     std::vector<LinkMesh> meshes;  ///< by drawing in base, in the drawing's posture; by DH in the link's frame
     AngleOrder orientation = AngleOrder::FixedXyz;  ///< in which orientations are shown and exported
 };
@@ -57,7 +58,8 @@ struct SheetWarning {
     std::string message, remedy;
 };
 /// Looks for the usual mistakes: a home or drawing outside the range, an axis that seems inverted, links that come
-/// apart, an arm of no length, directions that are not unit vectors.
+/// apart, an arm of no length, directions that are not unit vectors, numbers of the wrong sign, another reach than the
+/// maker gives.
 std::vector<SheetWarning> sheetWarnings(const DataSheet& sheet);
 
 /// The values of all axes in the drawing's posture.

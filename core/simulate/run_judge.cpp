@@ -31,7 +31,10 @@ void Run::judgeRest(ArmRun& arm)
 
 void Run::judgeList(const ArmRun& arm, const Cursor& cursor, const Step& step, const Steps& list)
 {
-    if (m_judgedSteps >= kMostJudged) return;
+    if (m_judgedSteps >= kMostJudged) {
+        m_trace.judgedAll = false;
+        return;
+    }
     // Each case once: from where it begins, and with the places that it is about.
     Digest own;
     own.add(std::uint64_t(arm.station->id.value));
@@ -64,7 +67,11 @@ void Run::judgeAlong(ArmRun& arm, Cursor& cursor, bool isBranch)
     };
     std::vector<std::pair<const Step*, const Steps*>> untaken;
     const auto later = [&](const Step& step, const Steps& list) { untaken.push_back({&step, &list}); };
-    while (m_judgedSteps < kMostJudged) {
+    for (;;) {
+        if (m_judgedSteps >= kMostJudged) {
+            m_trace.judgedAll = false;
+            return;
+        }
         const Cursor::Next next = cursor.next(decide, later);
         // Branches beside the way, from where the arm stands now.
         for (const auto& [step, list] : std::exchange(untaken, {}))

@@ -213,6 +213,7 @@ struct Trace {
     double duration = 0;     ///< of the longest arm [s]
     bool stopped = false;    ///< it was told to stop; what comes later is missing
     std::optional<Stuck> stuck;
+    bool judgedAll = true;  ///< false: there were too many branches that were not taken
 
     bool blocked() const;
 };

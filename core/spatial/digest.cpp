@@ -1,8 +1,16 @@
 #include "core/spatial/digest.h"
 
+#include <atomic>
+
 #include <cmath>
 
 namespace topikos {
+
+std::uint64_t freshNumber()
+{
+    static std::atomic<std::uint64_t> last = 0;
+    return ++last;
+}
 
 namespace {
 

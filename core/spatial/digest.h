@@ -18,6 +18,7 @@ public:
         add(other.m_a);
         add(other.m_b);
     }
+    /// Of what is there as long as the digest is asked for.
     void add(const void* address) { add(std::uint64_t(reinterpret_cast<std::uintptr_t>(address))); }
     auto operator<=>(const Digest&) const = default;
     std::uint64_t low() const { return m_a; }
@@ -28,5 +29,8 @@ public:
 private:
     std::uint64_t m_a = 0x243f6a8885a308d3, m_b = 0x13198a2e03707344;
 };
+
+/// A number that nothing else of this process has: what an object is known by that is made once and never changed.
+std::uint64_t freshNumber();
 
 }  // namespace topikos

@@ -43,6 +43,8 @@ inline constexpr Limit kDeviceLength{"device-length", "a length of a device",   
 inline constexpr Limit kPitch{"pitch", "a distance in a pattern", -100, 100, "mm", kMillimetre, "as sizes"};
 inline constexpr Limit kChainOffset{"chain-offset", "a distance from one joint to the next", -50, 50, "mm",
                                     kMillimetre,    "a larger one means another unit"};
+inline constexpr Limit kArmReach{
+    "arm-reach", "the reach that a maker gives", 0, 50, "mm", kMillimetre, "arms on tracks count without the track"};
 inline constexpr Limit kMass{"mass", "a mass", 0, 1e5, "kg", 1, "the heaviest arms carry 2300 kg"};
 inline constexpr Limit kInertia{"inertia", "a moment of inertia", 0, 1e5, "kg m²", 1, "as masses"};
 inline constexpr Limit kTurnsOfAPattern{
@@ -130,6 +132,8 @@ inline constexpr Limit kWaitLimit{
 inline constexpr Limit kRepeat{"repeat", "the number of passes of a repeat", 1, 1e6, "",
                                1,        "each is an event of the run"};
 inline constexpr Limit kLead{"lead", "the lead time of a process", 0, 10, "s", 1, "longer than any valve takes"};
+inline constexpr Limit kProcessDepth{"process-depth", "how deep a process goes into a body", 0, 0.2, "mm",
+                                     kMillimetre,     "no sponge gives way so far"};
 inline constexpr Limit kStepText{"step-text",          "the length of a note or message", 0, 200, "bytes", 1,
                                  "it has to fit a row"};
 inline constexpr Limit kStepDepth{

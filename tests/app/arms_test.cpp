@@ -27,6 +27,7 @@ private Q_SLOTS:
     void armIsBuiltFromItsNumbers();
     void drawnValueMovesTheZeroOnly();
     void mistakesAreShownBeside();
+    void reachOfTheMakerIsTyped();
     void catalogueIsSearched();
     void sumsAreTypedAndNonsenseIsRefused();
     void axesAreAddedRemovedAndUndone();
@@ -214,6 +215,27 @@ void ArmsTest::mistakesAreShownBeside()
     QVERIFY(warnings.item(0)->text().contains("range ends"));
     type(1, "From", "-98");
     QVERIFY(m_page->findChild<QPushButton*>("runButton")->isEnabled());
+}
+
+void ArmsTest::reachOfTheMakerIsTyped()
+{
+    const QListWidget& warnings = list("armWarnings");
+    const auto* field = m_page->findChild<QLineEdit*>("armReach");
+    QVERIFY(field && field->text().isEmpty());
+    QVERIFY2(m_window->minimumSizeHint().width() <= 1280,
+             qPrintable(QString::number(m_window->minimumSizeHint().width())));
+    const auto told = [&] {
+        return warnings.count() > 0 && warnings.item(0)->text().contains("The maker gives a reach");
+    };
+    QVERIFY(!told());
+    typeInto("armReach", "2500");
+    QVERIFY(told());
+    QVERIFY2(warnings.item(0)->text().contains("2500 mm"), qPrintable(warnings.item(0)->text()));
+    // What is no length leaves it as it was; nothing typed means that it is not given.
+    typeInto("armReach", "-3");
+    QCOMPARE(field->text(), QString("2500"));
+    typeInto("armReach", " ");
+    QVERIFY(!told());
 }
 
 void ArmsTest::catalogueIsSearched()

@@ -1,6 +1,8 @@
+#include "app/session/export.h"
 #include "app/targets/targets_files.h"
 #include "core/cell/edit_layout.h"
 #include "core/cell/edit_steps.h"
+#include "core/exchange/cell_file.h"
 #include "tests/app/window_fixture.h"
 #include "tests/run.h"
 
@@ -211,6 +213,18 @@ void SendWindowTest::targetsGoOutAndComeIn()
     const QTemporaryDir folder;
     const QString path = folder.filePath("targets.csv");
     saveTargets(session(), m_window.get(), path);
+    // Nothing goes over the cell that is open, by whatever name it is called.
+    const QString cell = folder.filePath("open.topikos");
+    QVERIFY(!saveCell(cell.toStdString(), session().cell()));
+    QVERIFY(m_window->openFile(cell));
+    bool written = false;
+    const auto write = [&]() -> Status {
+        written = true;
+        return std::nullopt;
+    };
+    QVERIFY(!writeExport(session(), folder.filePath("./open.topikos"), "It is", write) && !written);
+    QVERIFY2(note().contains("is one that is read"), qPrintable(note()));
+    QVERIFY(writeExport(session(), folder.filePath("beside.csv"), "It is", write) && written);
     bringInTargets(session(), m_window.get(), path);
     QVERIFY2(note().contains("what the targets are already"), qPrintable(note()));
     QFile file(path);

@@ -49,6 +49,16 @@ Cell main(const std::string& body)
     return with(text);
 }
 
+/// A branch of 300 steps that is passed so many times, each time from another posture.
+Cell branches(int passes)
+{
+    std::string text =
+        "joint to Home\nrepeat " + std::to_string(passes) + " times\n    joint 1 by 0.01°\n    if Go is on\n";
+    for (int i = 0; i < 300; ++i)
+        text += "        wait 1 s\n";
+    return main(text);
+}
+
 const char* const kPick =
     "joint to Home\njoint over Tile pick 120 mm\nline to Tile pick at 150 mm/s\ngrip\n"
     "line over Tile pick 120 mm at 250 mm/s\njoint over Rack place 120 mm\nline to Rack place at 150 mm/s\n"
@@ -135,6 +145,8 @@ std::vector<Row> rows()
          [] { return with("routine Main, run by Arm\n    call Wipe\n\nroutine Wipe\n    wait 1 s\n"); }},
         {Rule::AdviceOpenEnd, "a run that ends elsewhere", [] { return main("joint to Home\njoint to Rack place"); },
          [] { return main("joint to Home\njoint to Rack place\njoint to Home"); }},
+        {Rule::AdviceNotJudged, "more steps in branches than are judged", [] { return branches(360); },
+         [] { return branches(200); }},
     };
 }
 

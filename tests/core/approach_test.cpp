@@ -363,7 +363,7 @@ void ApproachTest::filesAreJudgedAsEditsAre_data()
     QTest::newRow("no axis") << "\"along\":\"world\",\"axis\":\"y\""
                              << "\"along\":\"world\",\"axis\":\"w\""
                              << "axis";
-    QTest::newRow("an older version") << "\"version\": 8"
+    QTest::newRow("an older version") << "\"version\": 9"
                                       << "\"version\": 7"
                                       << "came with version 8";
     QTest::newRow("a distance of both") << "\"standoff\":0.0,\"stage\":\"approach\""

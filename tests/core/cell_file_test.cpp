@@ -185,10 +185,10 @@ void CellFileTest::damagedFilesAreRefusedWithAPlace_data()
     QTest::newRow("parent not there") << "\"parent\":1"
                                       << "\"parent\":77"
                                       << "frames[1].parent: frame 77";
-    QTest::newRow("newer version") << "\"version\": 8"
-                                   << "\"version\": 9"
-                                   << "newer Topikos (format version 9; this one reads up to 8)";
-    QTest::newRow("no version") << "\"version\": 8"
+    QTest::newRow("newer version") << "\"version\": 9"
+                                   << "\"version\": 10"
+                                   << "newer Topikos (format version 10; this one reads up to 9)";
+    QTest::newRow("no version") << "\"version\": 9"
                                 << "\"version\": \"one\""
                                 << "no version number";
     QTest::newRow("another format") << "topikos-cell"
@@ -335,7 +335,13 @@ void CellFileTest::olderFixturesStayReadable()
                                            {"v7/planted-mistakes", 3.2671812910190026},
                                            {"v7/glazing-line-on-a-rail", 10.451385189755243},
                                            {"v7/rack-of-24", 241.9590237944858},
-                                           {"v7/glaze-edge-wiping-bench", 36.295730514547635}};
+                                           {"v7/glaze-edge-wiping-bench", 36.295730514547635},
+                                           {"v8/tile-glazing-line", 5.440727776665822},
+                                           {"v8/planted-mistakes", 3.2671812910190026},
+                                           {"v8/glazing-line-on-a-rail", 10.451385189755243},
+                                           {"v8/rack-of-24", 241.9590237944858},
+                                           {"v8/one-mistake-of-every-rule", 22.897318889557795},
+                                           {"v8/glaze-edge-wiping-bench", 36.295730514547635}};
     for (const auto& [name, cycle] : cycles) {
         const Result<Cell> cell = openCell(dataPath("cells/" + name.toStdString() + ".topikos"));
         QVERIFY2(cell.ok(), cell.ok() ? "" : cell.error().line().c_str());

@@ -2,6 +2,7 @@
 #include "core/exchange/cell_file.h"
 #include "core/robot/catalogue.h"
 #include "core/robot/data_sheet.h"
+#include "core/robot/sheet_reach.h"
 #include "core/robot/dynamics.h"
 #include "core/robot/forward.h"
 #include "core/robot/inverse.h"
@@ -47,6 +48,7 @@ class DataSheetTest : public QObject {
     Q_OBJECT
 private Q_SLOTS:
     void axisTooManyIsTold();
+    void reachOfTheMakerIsCompared();
     void drawingGivesTheArm();
     void drawnPostureMovesTheZerosAndKeepsTheLinks_data();
     void drawnPostureMovesTheZerosAndKeepsTheLinks();
@@ -288,7 +290,7 @@ void DataSheetTest::brokenFilesSayWhere_data()
     QTest::addColumn<std::string>("message");
     QTest::newRow("other format") << std::string("topikos-arm") << std::string("topikos-leg")
                                   << std::string("is not an arm file");
-    QTest::newRow("newer") << std::string("\"version\": 2") << std::string("\"version\": 7")
+    QTest::newRow("newer") << std::string("\"version\": 3") << std::string("\"version\": 7")
                            << std::string("written by a newer Topikos (format version 7");
     QTest::newRow("missing home value") << std::string("\"home\": [\n    0.0,\n") << std::string("\"home\": [\n")
                                         << std::string("has 4 values; the arm has 5 axes");
@@ -360,6 +362,50 @@ void DataSheetTest::axisTooManyIsTold()
     QCOMPARE(warnings.size(), size_t(1));
     QCOMPARE(warnings[0].axis, 6);
     QCOMPARE(warnings[0].message, std::string("Axes 6 and 7 turn about the same line."));
+}
+
+void DataSheetTest::reachOfTheMakerIsCompared()
+{
+    for (const std::string& id : catalogueIds()) {
+        DataSheet sheet = sheetOf(catalogueArm(id)->description());
+        QVERIFY2(sheetWarnings(sheet).empty(), id.c_str());
+        const std::optional<SheetReach> reach = sheetReach(*armOf(sheet).value());
+        sheet.reach = 1;
+        if (!reach) {
+            // Arms that slide are not compared, and that is said.
+            QCOMPARE(sheetWarnings(sheet).size(), size_t(1));
+            continue;
+        }
+        // Nothing that was seen at random is farther.
+        const ArmPtr arm = armOf(sheet).value();
+        std::mt19937_64 random(5);
+        double flange = 0;
+        ChainFrames frames;
+        for (int n = 0; n < 20000; ++n) {
+            chainFrames(*arm, randomPosture(*arm, random), frames);
+            const Vec3 axis = frames.joints[0].rotation.col(2);
+            flange = std::max(flange, (frames.flange.origin - frames.joints[0].origin).cross(axis).norm());
+        }
+        QVERIFY2(flange <= reach->flange + 1e-6 && flange > 0.9 * reach->flange, id.c_str());
+        for (const double right : {reach->wrist, reach->flange, reach->fromShoulder}) {
+            sheet.reach = right;
+            QVERIFY2(sheetWarnings(sheet).empty(), id.c_str());
+        }
+        sheet.reach = 1.5 * reach->flange;
+        QCOMPARE(sheetWarnings(sheet).size(), size_t(1));
+        QVERIFY(sheetWarnings(sheet).front().message.find("The maker gives a reach of") == 0);
+        QVERIFY(readSheet(writeSheet(sheet), "again").value().reach == sheet.reach);
+        sheet.reach = -1;
+        QVERIFY(!armOf(sheet).ok());
+    }
+    // A length of another sign makes another arm: with the reach of the right one that is seen.
+    DataSheet sheet = sheetOf(catalogueArm("sixaxis-1400")->description());
+    sheet.reach = sheetReach(*armOf(sheet).value())->flange;
+    for (const size_t axis : {size_t(2), size_t(3)}) {
+        DataSheet wrong = sheet;
+        wrong.axes[axis].point[2] = -wrong.axes[axis].point[2];
+        QVERIFY(!sheetWarnings(wrong).empty());
+    }
 }
 
 TOPIKOS_TEST(DataSheetTest)

@@ -6,6 +6,7 @@
 #include "core/check/rule_help.h"
 #include "core/mend/place_search.h"
 #include "core/mend/remedy.h"
+#include "core/robot/catalogue.h"
 #include "tests/core/program_cells.h"
 #include "tests/run.h"
 
@@ -31,6 +32,8 @@ private Q_SLOTS:
     void nothingIsOfferedForAdvice();
     void manualSaysWhyEachRuleMatters();
     void stopEndsTheSearch();
+    void stopBeforeAnEndlessWaitIsDisabled();
+    void farTargetTakesAnotherArm();
     void sameFindingSameRemedies();
     void mapTellsWhereTheArmStandsInSomething();
     void placeFindsThePlantedBest_data();
@@ -324,6 +327,44 @@ void MendTest::manualSaysWhyEachRuleMatters()
         QVERIFY2(!why.empty() && told.insert(why).second, ruleName(Rule(i)));
         QVERIFY2(manual.contains(QString::fromStdString(why)), why.c_str());
     }
+}
+
+void MendTest::stopBeforeAnEndlessWaitIsDisabled()
+{
+    // What stands behind the stop was never run; that it blocks there is no reason to keep the stop.
+    const Cell cell = mainWith(programCell(), "joint to Home\nstop\nwait for Go on\njoint to Home\n");
+    const CheckResult result = check(cell);
+    const Finding* stop = nullptr;
+    for (const Finding& f : result.findings)
+        if (f.rule == Rule::Stop) stop = &f;
+    QVERIFY(stop);
+    const Remedies found = remediesFor(cell, result, *stop);
+    QCOMPARE(found.offers.size(), size_t(1));
+    QCOMPARE(found.offers.front().change, std::string("step-off"));
+    QVERIFY(found.offers.front().blocked > 0);  // the wait, and it says so
+    QVERIFY(!found.offers.front().runs);
+}
+
+void MendTest::farTargetTakesAnotherArm()
+{
+    Cell cell = example("tile-glazing-line");
+    cell = setArmModel(cell, cell.arms.front().id, catalogueArm("cobot-900")).value();
+    const CheckResult result = check(cell);
+    RemedyOptions options;
+    options.most = 40;
+    int arms = 0, reaches = 0;
+    for (const Finding& f : result.findings) {
+        if (f.rule != Rule::Reach || f.severity != Severity::Blocked || arms > 0) continue;
+        ++reaches;
+        for (const Remedy& offer : remediesFor(cell, result, f, options).offers)
+            if (offer.change == "arm") {
+                ++arms;
+                QVERIFY(offer.cell.arms.front().model->reach() > cell.arms.front().model->reach());
+                QVERIFY(offer.text.starts_with("Take the arm "));
+            }
+    }
+    QVERIFY(reaches > 0);
+    QVERIFY(arms > 0);
 }
 
 void MendTest::stopEndsTheSearch()

@@ -392,7 +392,7 @@ void RelationsTest::filesWithWrongDrawingsAreRefused_data()
     QTest::newRow("a number twice") << "\"number\":1,"
                                     << "\"number\":0,"
                                     << "number 0";
-    QTest::newRow("an older version") << "\"version\": 8"
+    QTest::newRow("an older version") << "\"version\": 9"
                                       << "\"version\": 6"
                                       << "came with version 7";
     QTest::newRow("a lead that lies down") << "\"lead\":0.0,\"tilt\""

@@ -321,6 +321,7 @@ void adviseOnRun(const Cell& cell, const ArmTrace& arm, Findings& out)
 
 void adviseOnEnd(const Cell& cell, const Trace& trace, Findings& out)
 {
+    if (!trace.judgedAll) out.push_back(adviceAbout(Rule::AdviceNotJudged, AdviceFact{}));
     for (const ArmTrace& arm : trace.arms) {
         if (!arm.ended || !arm.rounds.empty() || arm.spans.empty()) continue;
         const JointVector end = postureAt(cell, arm, trace.duration);
@@ -392,6 +393,10 @@ FindingText textOf(const AdviceFact& fact, const Wording& words)
                 fmt::format("Joint {} stands {} from where it was at the start, so the next cycle begins otherwise "
                             "than this one. End at home.",
                             fact.joint + 1, jointAmount(words.joint(fact.joint), fact.amount))};
+    case Rule::AdviceNotJudged:
+        return {"Not every branch was looked at",
+                "The run passes more branches that it does not take than are judged, 100000 steps in all. Check the "
+                "routines with long branches by themselves, or take fewer passes."};
     default: break;
     }
     return {words.subject, ""};

@@ -1,0 +1,18 @@
+#include "app/session/export.h"
+
+#include "app/session/text.h"
+#include "core/exchange/file.h"
+
+namespace topikos {
+
+bool writeExport(Session& session, const QString& path, const QString& what, const std::function<Status()>& write)
+{
+    std::vector<std::string> read;
+    if (!session.path().isEmpty()) read.push_back(session.path().toStdString());
+    Status bad = checkOutput(path.toStdString(), read, "the file");
+    if (!bad) bad = write();
+    session.say(bad ? text(bad->line()) : what + " in " + path + ".", bad.has_value());
+    return !bad;
+}
+
+}  // namespace topikos
