@@ -203,7 +203,7 @@ void giveMain(Cell& cell, const std::vector<Step>& steps)
     cell.routines.edit(cell.arms.front().main)->steps = Table<Step>(steps);
 }
 
-Cell stepsOfARun(size_t passes) { return repeated(example("glazing-line-on-a-rail"), passes); }
+Cell stepsOfARun(size_t passes) { return repeated(example("tile-glazing-line"), passes); }
 
 /// Targets of which each is gone to once.
 Cell targetsGoneTo(size_t count)

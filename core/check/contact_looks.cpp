@@ -13,13 +13,12 @@ constexpr double kFarEnough = 0.1;      // above what is of interest a distance 
 double nextLook(const ContactScene& scene, const CheckedPair& pair, const Window& window, double time, double allowed)
 {
     const double most = std::min(allowed, kLongestLook);
-    const Motion x = scene.motion(pair.a, time), y = scene.motion(pair.b, time);
-    const double rate = x.rate + y.rate + most * (x.rateBy + y.rateBy),
-                 ramp = x.ramp + y.ramp + most * (x.rampBy + y.rampBy);
+    const Motion between = scene.motionBetween(pair.a, pair.b, time);
+    const double rate = between.rate + most * between.rateBy, ramp = between.ramp + most * between.rampBy;
     double wait = INFINITY;
     if (ramp > 0) wait = 2 * most / (rate + std::sqrt(rate * rate + 4 * ramp * most));
     else if (rate > 0) wait = most / rate;
-    const double until = std::min(x.until, y.until);  // what changes its pace then is looked at
+    const double until = between.until;  // what changes its pace then is looked at
     if (time + wait >= until) return std::max(until, time + kShortestLook);
     // On a grid that many pairs share, so that where things are is worked out for all of them at once; from where the
     // window begins, so that the same is found whenever in a run that is.

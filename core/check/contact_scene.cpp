@@ -380,8 +380,16 @@ void ContactScene::addArm(Motion& motion, size_t arm, int joints, const Vec3& ce
     if (!at.span) return;
     // Each step is looked at anew.
     motion.until = std::min(motion.until, at.span->end);
-    if (!at.moves) return;
-    for (int j = 0; j < joints; ++j) {
+    addJoints(motion, arm, 0, joints, centre, radius, time);
+}
+
+void ContactScene::addJoints(Motion& motion, size_t arm, int first, int last, const Vec3& centre, double radius,
+                             double time) const
+{
+    const ArmStation& station = m_cell.arms[arm];
+    const ArmAt& at = armAt(arm, time);
+    if (!at.span || !at.moves) return;
+    for (int j = first; j < last; ++j) {
         const Joint& joint = station.model->joints()[size_t(j)];
         // The speed at hand grows by no more than the joint's acceleration; tables keep to their rows.
         const double speed = std::abs(at.speed[j]);
@@ -399,6 +407,55 @@ void ContactScene::addArm(Motion& motion, size_t arm, int joints, const Vec3& ce
     }
 }
 
+int ContactScene::jointsOf(size_t body, size_t arm) const
+{
+    const SceneBody& own = m_bodies[body];
+    return own.kind == Kind::Link ? int(own.number) : m_cell.arms[arm].model->jointCount();
+}
+
+void ContactScene::addJaw(Motion& motion, size_t index, double time) const
+{
+    const SceneBody& body = m_bodies[index];
+    if (body.kind != Kind::Jaw) return;
+    const size_t arm = *m_cell.arms.placeOf(body.arm);
+    const ArmTrace::Span* span = armAt(arm, time).span;
+    if (!span || span->gripperFrom == span->gripperTo) return;
+    // Tips go half of the way each; jaws that turn, with all that is behind their tips, no further than that times how
+    // far they reach from their pivots.
+    const Gripper& gripper = toolInForce(m_cell, m_cell.arms[arm]).gripper;
+    const Ball& ball = body.shape->ball();
+    const double reach = gripper.kind == Gripper::Kind::Angular
+                             ? (ball.centre.norm() + ball.radius + gripper.pivot) / std::max(1e-3, gripper.pivot)
+                             : 1;
+    motion.rate += reach * std::abs(span->gripperTo - span->gripperFrom) / (span->end - span->start);
+}
+
+Motion ContactScene::motionBetween(size_t a, size_t b, double time) const
+{
+    const Motion x = motion(a, time), y = motion(b, time);
+    Motion out;
+    out.until = std::min(x.until, y.until);
+    const ArmId mover = moverOf(a, time);
+    if (!mover || mover != moverOf(b, time)) {
+        out.rate = x.rate + y.rate;
+        out.ramp = x.ramp + y.ramp;
+        out.rateBy = x.rateBy + y.rateBy;
+        out.rampBy = x.rampBy + y.rampBy;
+        return out;
+    }
+    const size_t arm = *m_cell.arms.placeOf(mover);
+    const int jointsA = jointsOf(a, arm), jointsB = jointsOf(b, arm);
+    const size_t outer = jointsA > jointsB ? a : b;
+    if (const std::optional<Pose> at = place(outer, time)) {
+        const Ball& ball = m_bodies[outer].shape->ball();
+        addJoints(out, arm, std::min(jointsA, jointsB), std::max(jointsA, jointsB), *at * ball.centre, ball.radius,
+                  time);
+    }
+    addJaw(out, a, time);
+    addJaw(out, b, time);
+    return out;
+}
+
 Motion ContactScene::motionNow(size_t index, double time) const
 {
     Motion out;
@@ -411,19 +468,8 @@ Motion ContactScene::motionNow(size_t index, double time) const
     const double radius = body.shape->ball().radius;
     if (body.ofArm()) {
         const size_t arm = *m_cell.arms.placeOf(body.arm);
-        const int joints = body.kind == Kind::Link ? int(body.number) : m_cell.arms[arm].model->jointCount();
-        addArm(out, arm, joints, centre, radius, time);
-        const ArmTrace::Span* span = armAt(arm, time).span;
-        if (body.kind == Kind::Jaw && span && span->gripperFrom != span->gripperTo) {
-            // Tips go half of the way each; jaws that turn, with all that is behind their tips, no further than that
-            // times how far they reach from their pivots.
-            const Gripper& gripper = toolInForce(m_cell, m_cell.arms[arm]).gripper;
-            const double reach =
-                gripper.kind == Gripper::Kind::Angular
-                    ? (body.shape->ball().centre.norm() + radius + gripper.pivot) / std::max(1e-3, gripper.pivot)
-                    : 1;
-            out.rate += reach * std::abs(span->gripperTo - span->gripperFrom) / (span->end - span->start);
-        }
+        addArm(out, arm, jointsOf(index, arm), centre, radius, time);
+        addJaw(out, index, time);
         return out;
     }
     if (body.kind == Kind::Frame) {

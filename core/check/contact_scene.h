@@ -61,6 +61,8 @@ public:
     std::optional<Pose> place(size_t body, double time) const;
     /// How it moves from a time on.
     Motion motion(size_t body, double time) const;
+    /// How two bodies move as seen from each other: of those that one arm moves, only the joints between them count.
+    Motion motionBetween(size_t a, size_t b, double time) const;
     /// Boxes that some bodies do not leave in a window, one each; empty ones for parts that are not there.
     std::vector<Eigen::AlignedBox3d> boxesIn(const Window& window, const std::vector<size_t>& bodies) const;
     /// Of a part.
@@ -103,6 +105,12 @@ private:
     Pose worldOf(FrameId frame, double time) const;
     void addAxes(Motion& motion, FrameId frame, const Vec3& centre, double radius, double time) const;
     void addArm(Motion& motion, size_t arm, int joints, const Vec3& centre, double radius, double time) const;
+    /// Of joints from one on up to another one.
+    void addJoints(Motion& motion, size_t arm, int first, int last, const Vec3& centre, double radius,
+                   double time) const;
+    void addJaw(Motion& motion, size_t body, double time) const;
+    /// How many joints move a body that an arm moves.
+    int jointsOf(size_t body, size_t arm) const;
 
     /// What was worked out last, for one time.
     template <class T> struct Last {
