@@ -370,6 +370,9 @@ MoveChain makeMoveChain(const Arm& arm, const std::vector<ChainedMove>& steps, c
         add(add, first, last);
         first = last + 1;
     }
+    for (const MoveChain::Group& group : groups)
+        chain.keeps = chain.keeps && group.law.keeps;
+    if (!chain.keeps) return chain;
     for (MoveChain::Group& group : groups) {
         double time = now;
         begins[group.parts.front().step] = now;
@@ -385,7 +388,6 @@ MoveChain makeMoveChain(const Arm& arm, const std::vector<ChainedMove>& steps, c
             time += profile->duration;
         }
         ends[group.parts.back().step] = now = time;
-        chain.keeps = chain.keeps && group.law.keeps;
         if (group.law.below) chain.smooth.push_back(std::move(group));
     }
     for (size_t k = 0; k < n; ++k) {

@@ -1,7 +1,7 @@
 #include "core/cell/edit.h"
 #include "core/cell/edit_steps.h"
 #include "core/check/check.h"
-#include "core/motion/time_law.h"
+#include "core/motion/move_chain.h"
 #include "tests/core/program_cells.h"
 #include "tests/run.h"
 
@@ -60,6 +60,7 @@ private Q_SLOTS:
     void longRowsGoOn();
     void shortPiecesAreFollowedAtSpeed();
     void standsWhereACornerIsNone();
+    void whatCannotGoOnSaysSo();
 };
 
 void SmoothChainTest::cornersAreNeverSlowerThanStops()
@@ -240,6 +241,52 @@ void SmoothChainTest::standsWhereACornerIsNone()
         for (double t = 0; t + 1e-3 < arm.duration; t += 1e-3)
             QVERIFY((postureAt(own, arm, t + 1e-3) - postureAt(own, arm, t)).norm() < 0.01);
     }
+}
+
+void SmoothChainTest::whatCannotGoOnSaysSo()
+{
+    const Cell cell = withJerk(20);
+    const ArmPtr arm = cell.arms.front().model;
+    const Pose tool = translated({0, 0, 0.1});
+    std::vector<ChainedMove> steps;
+    JointVector at = armHome(*arm);
+    for (int i = 0; i < 6; ++i) {
+        MoveInput in;
+        in.arm = arm;
+        in.from = at;
+        JointVector to = at;
+        to[i % 3] += i % 2 ? 0.2 : -0.25;
+        in.goal = to;
+        steps.push_back({std::make_shared<const MovePlan>(planMove(in)), 0.03, tool});
+        at = to;
+    }
+    const MoveChain chain = makeMoveChain(*arm, steps);
+    QVERIFY(chain.keeps);
+    int entries = 0;
+    for (size_t k = 1; k + 2 < steps.size(); ++k) {
+        const std::optional<ChainEntry> entry = entryBefore(chain, k);
+        if (!entry) continue;
+        ++entries;
+        const std::vector<ChainedMove> rest(steps.begin() + std::ptrdiff_t(k), steps.end());
+        const MoveChain on = makeMoveChain(*arm, rest, {}, entry);
+        if (on.keeps) {
+            // On without a jump of place, speed and acceleration.
+            const Timing &before = *chain.steps[k].timing, &behind = *on.steps.front().timing;
+            QVERIFY((before.postureAt(*arm, 0) - behind.postureAt(*arm, 0)).norm() < 1e-8);
+            QVERIFY((before.speedAt(0) - behind.speedAt(0)).norm() < 1e-5);
+            QVERIFY((before.accelerationAt(0) - behind.accelerationAt(1e-9)).norm() < 1e-2);
+        }
+        // From twenty times the speed nothing brakes in time.
+        ChainEntry fast = *entry;
+        LawBelow below = *entry->below;
+        for (Profile::Stretch& s : below.law.stretches) {
+            s.speed *= 20;
+            s.acceleration *= 20;
+        }
+        fast.below = std::make_shared<const LawBelow>(below);
+        QVERIFY(!makeMoveChain(*arm, rest, {}, fast).keeps);
+    }
+    QVERIFY(entries > 0);
 }
 
 TOPIKOS_TEST(SmoothChainTest)
