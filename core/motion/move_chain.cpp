@@ -372,7 +372,10 @@ MoveChain makeMoveChain(const Arm& arm, const std::vector<ChainedMove>& steps, c
     }
     for (const MoveChain::Group& group : groups)
         chain.keeps = chain.keeps && group.law.keeps;
-    if (!chain.keeps) return chain;
+    if (!chain.keeps) {
+        chain.steps.clear();
+        return chain;
+    }
     for (MoveChain::Group& group : groups) {
         double time = now;
         begins[group.parts.front().step] = now;

@@ -258,6 +258,12 @@ size_t bytesOf(const MoveChain& chain)
             bytes += sizeof leg + bytesOf(*leg.law) + (corner ? bytesOf(*leg.move) + sizeof(CornerCut) : 0);
         }
     }
+    for (const MoveChain::Group& group : chain.smooth) {
+        bytes += sizeof group + group.pieces.capacity() * (sizeof(TimedPiece) + 2 * sizeof(MoveChain::Part));
+        for (const Profile& profile : group.law.pieces)
+            bytes += bytesOf(profile);
+        if (group.law.below) bytes += bytesOf(group.law.below->law);
+    }
     return bytes;
 }
 

@@ -285,6 +285,7 @@ void SmoothChainTest::whatCannotGoOnSaysSo()
         }
         fast.below = std::make_shared<const LawBelow>(below);
         QVERIFY(!makeMoveChain(*arm, rest, {}, fast).keeps);
+        QVERIFY(!PlanCache().chain(*arm, rest, fast)->keeps);
     }
     QVERIFY(entries > 0);
 }
