@@ -126,7 +126,7 @@ void ToolPage::fill()
                   [=](int k) { set([&](Process& p) { p.signal = signals.ids[size_t(k)]; }); });
         addNumber("Lead", "processLead" + n, process.lead, "s", limits::kLead, 1, 3,
                   [=](double v) { set([&](Process& p) { p.lead = v; }); });
-        addNumber("Depth", "processDepth" + n, millimetres(process.depth), "mm", limits::kProcessDepth, 1, 1,
+        addNumber("Depth", "processDepth" + n, millimetres(process.depth), "mm", limits::kProcessDepth, kMillimetre, 1,
                   [=](double v) { set([&](Process& p) { p.depth = v * kMillimetre; }); });
         addButtons({{"Remove", "processRemove" + n, "Refused while a step switches it", [=, this] {
                          edit("Remove " + text(process.name),

@@ -32,6 +32,7 @@ private Q_SLOTS:
     void threePointsPlaceAFrame();
     void measuredPointsCorrectAFrame();
     void fourPosturesFindTheTcp();
+    void depthOfAProcessIsTyped();
     void pitchIsDragged();
     void toolsChangeInForce();
     void rightClickFindsTheThing();
@@ -341,6 +342,25 @@ void LayoutWindowTest::measuredPointsCorrectAFrame()
     QVERIFY(
         (baseFromTarget(session().cell(), *findTarget(session().cell(), place)).translation - before.translation).norm()
         < 1e-15);
+}
+
+void LayoutWindowTest::depthOfAProcessIsTyped()
+{
+    m_window->openExample("glaze-edge-wiping-bench");
+    const ToolId tool = session().station().tool;
+    const auto depth = [&] { return findTool(session().cell(), tool)->processes.front().depth; };
+    QCOMPARE(depth(), kProcessDepth);
+    session().select(tool);
+    QTRY_VERIFY(m_window->findChild<QAbstractSpinBox*>("processDepth0"));
+    auto* field = child<QAbstractSpinBox>("processDepth0");
+    QVERIFY2(field->text().startsWith("0.5 "), qPrintable(field->text()));
+    field->setFocus();
+    field->selectAll();
+    QTest::keyClicks(field, "10,5");
+    QTest::keyClick(field, Qt::Key_Return);
+    QVERIFY2(std::abs(depth() - 0.0105) < 1e-12, qPrintable(QString::number(depth())));
+    session().undo();
+    QCOMPARE(depth(), kProcessDepth);
 }
 
 void LayoutWindowTest::fourPosturesFindTheTcp()
