@@ -2,10 +2,10 @@
 
 #include "app/layout/mesh_import.h"
 #include "app/session/beside.h"
+#include "app/session/export.h"
 #include "app/session/text.h"
 #include "app/view/viewport.h"
 #include "core/exchange/arm_file.h"
-#include "core/exchange/file.h"
 #include "core/exchange/cell_file.h"
 #include "core/robot/catalogue.h"
 #include "core/shape/mesh_file.h"
@@ -154,9 +154,7 @@ bool ArmsPage::saveTo(const QString& path)
         say(text(file.error().line()), true);
         return false;
     }
-    std::vector<std::string> read;
-    if (!m_session.path().isEmpty()) read.push_back(m_session.path().toStdString());
-    Status bad = checkOutput(path.toStdString(), read, "the file");
+    Status bad = mayWrite(m_session, path);
     if (!bad) bad = saveExported(path.toStdString(), *file);
     if (bad) {
         say(text(bad->line()), true);

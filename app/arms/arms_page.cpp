@@ -203,8 +203,9 @@ QWidget* ArmsPage::buildBar()
     connect(m_reach, &QLineEdit::editingFinished, this, [this] {
         const QString words = m_reach->text().trimmed();
         const auto number = words.isEmpty() ? 0.0 : numberOf(words.toStdString());
-        const double metres = number.value_or(-1) * kMillimetre;
-        if (!limits::kArmReach.holds(metres)) say("The reach must be a number of millimetres up to 50000.", true);
+        const double metres = number.value_or(0) * kMillimetre;
+        if (!number) say("The reach must be a number of millimetres.", true);
+        else if (Status bad = checkLimit(limits::kArmReach, metres, "arm.limit")) say(text(bad->line()), true);
         else if (metres != m_model->sheet().reach) return changeWhole([&](DataSheet& s) { s.reach = metres; });
         showReach();
     });

@@ -81,7 +81,7 @@ SendPad::SendPad(Session& session, QWidget* parent) : QWidget(parent), m_session
     connect(m_release, &QPushButton::clicked, this, [=, this] { m_session.addReleaseThere(axis(), off()); });
     connect(m_turn, &QPushButton::clicked, this, [this] { m_session.sendNextTurn(); });
     connect(&session, &Session::postureChanged, this, [this] { m_turn->setEnabled(m_session.sendTurns() > 1); });
-    connect(m_off, &QDoubleSpinBox::valueChanged, this, [](double v) { QSettings().setValue("send/off", v); });
+    connect(m_off, &NumberField::valueChanged, this, [](double v) { QSettings().setValue("send/off", v); });
     connect(m_axis, &QComboBox::currentIndexChanged, this, [](int i) { QSettings().setValue("send/axis", i); });
     for (const auto signal : {&Session::selectionChanged, &Session::jogChanged, &Session::cellChanged})
         connect(&session, signal, this, &SendPad::refresh);

@@ -5,11 +5,16 @@
 
 namespace topikos {
 
-bool writeExport(Session& session, const QString& path, const QString& what, const std::function<Status()>& write)
+Status mayWrite(const Session& session, const QString& path)
 {
     std::vector<std::string> read;
     if (!session.path().isEmpty()) read.push_back(session.path().toStdString());
-    Status bad = checkOutput(path.toStdString(), read, "the file");
+    return checkOutput(path.toStdString(), read, "the file");
+}
+
+bool writeExport(Session& session, const QString& path, const QString& what, const std::function<Status()>& write)
+{
+    Status bad = mayWrite(session, path);
     if (!bad) bad = write();
     session.say(bad ? text(bad->line()) : what + " in " + path + ".", bad.has_value());
     return !bad;

@@ -76,7 +76,7 @@ ContactMatrix::ContactMatrix(Session& session, QWidget* parent) : QWidget(parent
     m_caution->setSpecialValueText("as the cell");
     m_caution->setToolTip("Caution when these two come nearer to each other; below 0 mm: as the cell asks for all");
     top->addWidget(m_caution);
-    connect(m_caution, &QDoubleSpinBox::editingFinished, this, &ContactMatrix::setCaution);
+    connect(m_caution, &NumberField::editingFinished, this, &ContactMatrix::setCaution);
     m_table = new QTableWidget(this);
     m_table->setObjectName("contactTable");
     m_table->setAccessibleName("Pairs of bodies");

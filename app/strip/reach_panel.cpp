@@ -118,7 +118,7 @@ ReachPanel::ReachPanel(Session& session, QWidget* parent) : QWidget(parent), m_s
         m_free->setEnabled(m_cone->value() == 0);
         m_step->setEnabled(m_cone->value() > 0 || m_free->isChecked());
     };
-    connect(m_cone, &QDoubleSpinBox::valueChanged, this, enable);
+    connect(m_cone, &NumberField::valueChanged, this, enable);
     connect(m_free, &QCheckBox::toggled, this, enable);
     enable();
     auto* freeRow = new QHBoxLayout;
@@ -181,11 +181,11 @@ ReachPanel::ReachPanel(Session& session, QWidget* parent) : QWidget(parent), m_s
     for (QComboBox* box : {m_over, m_frame, m_tool})
         connect(box, &QComboBox::currentIndexChanged, this, follow);
     for (NumberField* spin : m_box)
-        connect(spin, &QDoubleSpinBox::valueChanged, this, follow);
-    connect(m_spacing, &QDoubleSpinBox::valueChanged, this, follow);
+        connect(spin, &NumberField::valueChanged, this, follow);
+    connect(m_spacing, &NumberField::valueChanged, this, follow);
     connect(m_free, &QCheckBox::toggled, this, follow);
     for (NumberField* spin : {m_cone, m_step})
-        connect(spin, &QDoubleSpinBox::valueChanged, this, follow);
+        connect(spin, &NumberField::valueChanged, this, follow);
     connect(m_picture, &ReachPicture::pointed, this, &ReachPanel::point);
     connect(m_picture, &ReachPicture::taken, this, &ReachPanel::take);
     connect(&session, &Session::overlayPointed, this, &ReachPanel::point);

@@ -8,6 +8,7 @@
 #include "core/cell/devices.h"
 #include "core/cell/edit_support.h"
 #include "core/program/step_text.h"
+#include "core/spatial/number_text.h"
 
 #include <QComboBox>
 #include <QHeaderView>
@@ -80,9 +81,9 @@ SignalsTable::SignalsTable(Session& session, QWidget* parent) : QWidget(parent),
         const QString words = m_table->item(r, c)->text().trimmed();
         if (c == NameColumn) next.name = words.toStdString();
         if (c == StartColumn) {
-            bool number = false;
-            next.start = words == "on" ? 1 : words == "off" ? 0 : QLocale::c().toDouble(words, &number);
-            if (words != "on" && words != "off" && !number) {
+            const std::optional<double> value = words == "on" ? 1.0 : words == "off" ? 0.0 : numberOf(words.toStdString());
+            next.start = value.value_or(0);
+            if (!value) {
                 m_session.say(QString("\"%1\" is no value; type %2.")
                                   .arg(words, signal->kind == Signal::Kind::Digital ? "on or off" : "a number"),
                               true);

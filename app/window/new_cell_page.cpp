@@ -98,7 +98,7 @@ NewCellPage::NewCellPage(QWidget* parent) : QWidget(parent)
     for (QComboBox* box : {m_arm, m_gripper})
         connect(box, &QComboBox::currentIndexChanged, this, &NewCellPage::showWanted);
     for (NumberField* field : {m_height, m_widest})
-        connect(field, &QDoubleSpinBox::valueChanged, this, &NewCellPage::showWanted);
+        connect(field, &NumberField::valueChanged, this, &NewCellPage::showWanted);
 }
 
 void NewCellPage::start()

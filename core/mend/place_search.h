@@ -50,10 +50,10 @@ struct PlaceSearch {
     int tried = 0;                 ///< places
 };
 
-/// Looks for the best place: fewest targets out of reach, fewest blocked findings, then the largest worst-case margin or
-/// the shortest cycle. What is the same wherever it stands does not count. Of those that are as good the present place
-/// comes first, then the shorter cycle (or the larger margin), then the smaller move. Same cell, query and seed: same
-/// answer. Nothing when it was given up.
+/// Looks for the best place: fewest targets out of reach, fewest blocked findings, then the largest worst-case margin
+/// or the shortest cycle. What is the same wherever it stands does not count. Of those that are as good the present
+/// place comes first, then the shorter cycle (or the larger margin), then the smaller move. Same cell, query and seed:
+/// same answer. Nothing when it was given up.
 ///
 /// Method: a grid over the box and as many random places (targets only, and what the arm touches when it stands there),
 /// the best of those with their moves, from there halving steps along each axis, the best few with contact.

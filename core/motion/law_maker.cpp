@@ -25,7 +25,7 @@ constexpr double kNotExact = 1 + 1e-9;  // what comes out of two sums may differ
 constexpr double kPassed = 0.2 * kAboveLimit;
 
 /// Where a function that rises from 0 to 1 comes to a value.
-template <class Function> static double solved(Function function, double value)
+template <class Function> double solved(Function function, double value)
 {
     double low = 0, high = 1;
     for (int i = 0; i < 40; ++i) {
@@ -37,13 +37,20 @@ template <class Function> static double solved(Function function, double value)
 
 }  // namespace
 
-LawMaker::LawMaker(const Arm& arm, std::vector<TimedPiece> pieces) : m_arm(arm), m_pieces(std::move(pieces))
+std::vector<double> scalesOf(const std::vector<TimedPiece>& pieces)
 {
+    std::vector<double> out;
     double scale = 1;
-    for (const TimedPiece& piece : m_pieces) {
+    for (const TimedPiece& piece : pieces) {
         scale /= piece.stretch;
-        m_scales.push_back(scale);
+        out.push_back(scale);
     }
+    return out;
+}
+
+LawMaker::LawMaker(const Arm& arm, std::vector<TimedPiece> pieces) :
+    m_arm(arm), m_pieces(std::move(pieces)), m_scales(scalesOf(m_pieces))
+{
 }
 
 TimeLaw LawMaker::make(double startSpeed)

@@ -3,6 +3,9 @@
 
 namespace topikos {
 
+/// Scale of each piece, so that speeds go on evenly from one to the next: its own speed of the fraction times that.
+std::vector<double> scalesOf(const std::vector<TimedPiece>& pieces);
+
 /// Times pieces of moves as fast as limits of speed and acceleration allow, from a speed to rest. s and x = s'^2 are
 /// taken so that both go on evenly from piece to piece: s' is a piece's own speed of its fraction times its scale.
 class LawMaker {
@@ -11,7 +14,6 @@ public:
 
     /// The law, with no limit passed anywhere. `startSpeed`: of the first fraction [1/s].
     TimeLaw make(double startSpeed);
-    const std::vector<double>& scales() const { return m_scales; }
 
     // A law that is made slower in places.
     /// The law with its cells as they are, lowered ones too. When it cannot be as slow at its beginning as it ought to

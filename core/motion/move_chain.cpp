@@ -1,6 +1,7 @@
 #include "core/motion/move_chain.h"
 
 #include "core/motion/in_step.h"
+#include "core/motion/law_maker.h"
 #include "core/robot/forward.h"
 
 #include <algorithm>
@@ -232,11 +233,11 @@ namespace {
 /// Length of a group up to the beginning of a step's own move, in fractions of its first piece.
 double lengthUntil(const MoveChain::Group& group, size_t step)
 {
-    double scale = 1, length = 0;
+    const std::vector<double> scales = scalesOf(group.pieces);
+    double length = 0;
     for (size_t p = 0; p < group.pieces.size(); ++p) {
-        if (p > 0) scale /= group.pieces[p].stretch;
         if (group.parts[p].step == step && !group.parts[p].corner) break;
-        length += (group.pieces[p].to - group.pieces[p].from) * scale;
+        length += (group.pieces[p].to - group.pieces[p].from) * scales[p];
     }
     return length;
 }

@@ -177,10 +177,6 @@ void judgeArrival(const MoveInput& in, MovePlan& plan)
     }
 }
 
-}  // namespace
-
-namespace {
-
 MovePlan planned(const MoveInput& in)
 {
     MovePlan plan;

@@ -49,15 +49,6 @@ double slowerAt(const Arm& arm, const Move& move, const Profile::Stretch& s, dou
     return needed;
 }
 
-/// Scale of each piece: s' is its own speed of the fraction times that.
-std::vector<double> scalesOf(const std::vector<TimedPiece>& pieces)
-{
-    std::vector<double> out{1};
-    for (size_t k = 1; k < pieces.size(); ++k)
-        out.push_back(out.back() / pieces[k].stretch);
-    return out;
-}
-
 /// Makes one law smooth.
 class Smoother {
 public:
@@ -165,8 +156,8 @@ private:
         return worst;
     }
 
-    /// The same, by fewer looks. Cells in which the law below is too quick for it are
-    /// lowered, and those raised in which it is too slow.
+    /// The same, by fewer looks. Cells in which the law below is too quick for it are lowered, and those raised in
+    /// which it is too slow.
     double slowed(const TimeLaw& law, double window)
     {
         const int looks = m_before ? kSmoothLooks : kQuickLooks;

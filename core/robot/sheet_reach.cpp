@@ -11,9 +11,10 @@ namespace topikos {
 
 namespace {
 
-constexpr int kLooks = 48;   // along the range of an axis
-constexpr int kRounds = 20;  // over all axes
-constexpr double kGains = 1e-6;
+constexpr int kLooks = 12;        // along the range of an axis
+constexpr int kRounds = 20;       // over all axes
+constexpr double kGains = 1e-6;   // less is none [m]
+constexpr double kFinest = 1e-4;  // step of an axis [rad]
 
 /// The most that something comes to within the ranges of the axes.
 double farthest(const Arm& arm, const std::function<double(const JointVector&)>& value)
@@ -49,7 +50,7 @@ double farthest(const Arm& arm, const std::function<double(const JointVector&)>&
                     }
                 }
                 // Between two looks the value is that of a circle: halves of the step find its highest place.
-                for (double half = 0.5 * step; half > kGains; half *= 0.5)
+                for (double half = 0.5 * step; half > kFinest; half *= 0.5)
                     for (const double x : {own - half, own + half})
                         if (x >= joint.lower && x <= joint.upper)
                             if (const double v = at(x); v > now) {

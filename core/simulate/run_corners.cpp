@@ -34,7 +34,7 @@ double brakingTime(const Arm& arm, const MotionLimits& limits, bool line)
 }
 
 /// How long a move takes at its highest speeds [s].
-double leastTime(const Arm& arm, const Move& move) { return 1 / std::sqrt(boundsAt(arm, move, 0.5, true).cap); }
+double leastTime(const Arm& arm, const Move& move) { return 1 / std::sqrt(boundsAt(arm, move, 0.5).cap); }
 
 }  // namespace
 

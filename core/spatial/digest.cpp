@@ -1,16 +1,9 @@
 #include "core/spatial/digest.h"
 
 #include <atomic>
-
 #include <cmath>
 
 namespace topikos {
-
-std::uint64_t freshNumber()
-{
-    static std::atomic<std::uint64_t> last = 0;
-    return ++last;
-}
 
 namespace {
 
@@ -48,6 +41,12 @@ void Digest::add(const Pose& pose)
     const auto& q = pose.rotation;
     for (const double v : {q.w(), q.x(), q.y(), q.z()})
         add(q.w() < 0 ? -v : v);
+}
+
+std::uint64_t freshNumber()
+{
+    static std::atomic<std::uint64_t> last = 0;
+    return ++last;
 }
 
 }  // namespace topikos

@@ -374,6 +374,8 @@ void DeviceWindowTest::signalsAreKeptInTheirTable()
     table->item(rowOf("Oven heat"), 2)->setText("hot");
     QVERIFY2(note().contains("\"hot\" is no value"), qPrintable(note()));
     QCOMPARE(findSignal(session().cell(), oven)->start, 812.5);
+    table->item(rowOf("Oven heat"), 2)->setText("640,25");
+    QCOMPARE(findSignal(session().cell(), oven)->start, 640.25);
     choose(QString("signalKind%1").arg(rowOf("Oven heat")), "digital");
     QTRY_COMPARE(int(findSignal(session().cell(), oven)->kind), int(Signal::Kind::Digital));
     table->setCurrentCell(rowOf("Oven heat"), 0);
