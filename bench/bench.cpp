@@ -2,13 +2,14 @@
 // --benchmark_report_aggregates_only=true
 #include "bench/long_cell.h"
 #include "core/cell/edit.h"
-#include "core/check/check.h"
-#include "core/contact/bodies.h"
-#include "core/shape/arm_bodies.h"
+#include "core/cell/edit_layout.h"
 #include "core/cell/step_tree.h"
-#include "core/check/contact_cache.h"
-#include "core/check/contact_pairs.h"
-#include "core/exchange/cell_file.h"
+#include "core/check/check.h"
+#include "core/collide/cache.h"
+#include "core/collide/pairs.h"
+#include "core/collide/world.h"
+#include "core/curves/curves.h"
+#include "core/files/cell_file.h"
 #include "core/mend/place_search.h"
 #include "core/mend/remedy.h"
 #include "core/motion/move_chain.h"
@@ -17,7 +18,6 @@
 #include "core/shape/mesh.h"
 #include "core/shape/mesh_file.h"
 #include "core/shape/reduce.h"
-#include "core/curves/curves.h"
 
 #include <benchmark/benchmark.h>
 
@@ -367,72 +367,77 @@ void bestPlaceOfTheRack(benchmark::State& state)
 }
 BENCHMARK(bestPlaceOfTheRack)->Unit(benchmark::kMillisecond)->UseRealTime();
 
-/// The demo's arm among 30 boxes, at random postures: yes or no, and the clearance.
+/// The demo's arm among 30 boxes, at random postures: yes or no, the clearance, and the way to the next one.
 struct Crowd {
-    std::vector<ContactBody> links, boxes;
-    std::vector<Pose> places;
-    std::vector<std::vector<Pose>> postures;  ///< of the links
+    Cell cell;
+    ContactCache cache;
+    std::unique_ptr<World> world;
+    std::vector<World::Coordinates> free, hit;
 
-    explicit Crowd(bool hit)
+    Crowd()
     {
-        const ArmPtr model = catalogueArm("sixaxis-1400");
+        cell = openCell(TOPIKOS_EXAMPLES "/tile-glazing-line.topikos").value();
         std::mt19937_64 random(5);
         const auto real = [&](double low, double high) {
             return low + (high - low) * double(random() >> 11) * 0x1p-53;
         };
-        for (const LinkShape& shape : armShapes(*model))
-            links.emplace_back(shape.pieces, shape.surfaces);
         for (int i = 0; i < 30; ++i) {
-            boxes.push_back(ContactBody::of({{Solid::Kind::Box, {}, Vec3::Constant(0.15), {}}}));
             const double turn = real(-3.1, 3.1), out = real(0.8, 1.6);
-            places.push_back(translated({out * std::cos(turn), out * std::sin(turn), real(0, 1.2)}));
+            FrameId id;
+            cell = addFrame(cell, "Box " + std::to_string(i), {},
+                            translated({out * std::cos(turn), out * std::sin(turn), real(0, 1.2)}), &id)
+                       .value();
+            cell = setFrameSolids(cell, id, {{Solid::Kind::Box, {}, Vec3::Constant(0.15), {}}}).value();
         }
-        while (postures.size() < 64) {
-            JointVector q = armHome(*model);
+        const ArmStation& arm = cell.arms.front();
+        const JointVector home = homePosture(cell, arm);
+        world = std::make_unique<World>(cell, authoredState(cell, arm.id, home), arm.id, cache);
+        while (free.size() < 64 || hit.size() < 64) {
+            JointVector q = home;
             for (int j = 0; j < 6; ++j)
                 q[j] += real(-0.8, 0.8);
-            ChainFrames chain;
-            chainFrames(*model, q, chain);
-            std::vector<Pose> own{Pose{}};
-            for (const AxisFrame& frame : chain.joints)
-                if (own.size() <= 6) own.push_back(makePose(frame.rotation, frame.origin));
-            if (touches(own) == hit) postures.push_back(std::move(own));
+            const World::Coordinates at = world->at(q);
+            (world->free(at) ? free : hit).push_back(at);
         }
-    }
-    bool touches(const std::vector<Pose>& own) const
-    {
-        for (size_t i = 0; i < links.size(); ++i)
-            for (size_t k = 0; k < boxes.size(); ++k)
-                if (links[i].touches(own[i], boxes[k], places[k])) return true;
-        return false;
-    }
-    double clearance(const std::vector<Pose>& own) const
-    {
-        double best = INFINITY;
-        for (size_t i = 0; i < links.size(); ++i)
-            for (size_t k = 0; k < boxes.size(); ++k)
-                best = std::min(best, links[i].nearest(own[i], boxes[k], places[k], best).distance);
-        return best;
     }
 };
 
 void contactOfAState(benchmark::State& state)
 {
-    const Crowd crowd(state.range(0) != 0);
+    const Crowd crowd;
+    const std::vector<World::Coordinates>& at = state.range(0) ? crowd.hit : crowd.free;
     size_t n = 0;
     for (auto _ : state)
-        benchmark::DoNotOptimize(crowd.touches(crowd.postures[n++ % crowd.postures.size()]));
+        benchmark::DoNotOptimize(crowd.world->free(at[n++ % at.size()]));
 }
 BENCHMARK(contactOfAState)->Arg(0)->Arg(1)->Unit(benchmark::kMicrosecond);  // free, hit
 
 void clearanceOfAState(benchmark::State& state)
 {
-    const Crowd crowd(false);
+    const Crowd crowd;
     size_t n = 0;
     for (auto _ : state)
-        benchmark::DoNotOptimize(crowd.clearance(crowd.postures[n++ % crowd.postures.size()]));
+        benchmark::DoNotOptimize(crowd.world->nearest(crowd.free[n++ % crowd.free.size()]));
 }
 BENCHMARK(clearanceOfAState)->Unit(benchmark::kMicrosecond);
+
+/// Ways between two free postures: how long each takes, how many looks it needs, and how many are free.
+void edgeOfAState(benchmark::State& state)
+{
+    const Crowd crowd;
+    size_t n = 0, looks = 0, free = 0, edges = 0;
+    for (auto _ : state) {
+        const World::Edge edge =
+            crowd.world->edge(crowd.free[n % crowd.free.size()], crowd.free[(n + 1) % crowd.free.size()]);
+        looks += size_t(edge.looks);
+        free += edge.free;
+        ++edges;
+        ++n;
+    }
+    state.counters["looks"] = double(looks) / double(edges);
+    state.counters["free"] = double(free) / double(edges);
+}
+BENCHMARK(edgeOfAState)->Unit(benchmark::kMicrosecond);
 
 /// With a rail, a belt, a source and a sensor.
 void checkLineOnARail(benchmark::State& state)

@@ -8,9 +8,9 @@
 #include "core/cell/validate.h"
 #include "core/check/best_ways.h"
 #include "core/check/check.h"
-#include "core/check/contact_cache.h"
-#include "core/exchange/cell_file.h"
-#include "core/exchange/urdf.h"
+#include "core/collide/cache.h"
+#include "core/files/cell_file.h"
+#include "core/files/urdf.h"
 
 #include <benchmark/benchmark.h>
 #include <fmt/format.h>

@@ -1,5 +1,5 @@
 #include "core/cell/devices.h"
-#include "core/exchange/cell_file.h"
+#include "core/files/cell_file.h"
 #include "core/program/program_text.h"
 #include "core/program/step_text.h"
 #include "core/simulate/runner.h"

@@ -1,4 +1,4 @@
-#include "core/exchange/cell_file.h"
+#include "core/files/cell_file.h"
 #include "core/reach/freedom.h"
 #include "core/reach/reach_map.h"
 #include "core/surface/draw.h"

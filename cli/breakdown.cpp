@@ -1,6 +1,6 @@
 #include "cli/breakdown.h"
 
-#include "core/exchange/breakdown_csv.h"
+#include "core/report/breakdown_csv.h"
 
 #include <fmt/format.h>
 #include <nlohmann/json.hpp>

@@ -5,10 +5,10 @@
 #include "cli/junit.h"
 #include "cli/support.h"
 #include "core/check/live_checker.h"
-#include "core/exchange/cell_file.h"
+#include "core/files/cell_file.h"
 #include "core/mend/remedy.h"
-#include "core/spatial/units.h"
 #include "core/spatial/text.h"
+#include "core/spatial/units.h"
 
 #include <fmt/format.h>
 #include <nlohmann/json.hpp>

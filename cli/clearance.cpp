@@ -1,7 +1,7 @@
 #include "cli/commands.h"
 #include "cli/support.h"
-#include "core/check/contact_sweep.h"
-#include "core/exchange/cell_file.h"
+#include "core/collide/sweep.h"
+#include "core/files/cell_file.h"
 #include "core/spatial/text.h"
 
 #include <fmt/format.h>

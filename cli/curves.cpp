@@ -1,7 +1,7 @@
 #include "cli/commands.h"
 #include "cli/support.h"
-#include "core/exchange/cell_file.h"
-#include "core/exchange/curves_file.h"
+#include "core/files/cell_file.h"
+#include "core/report/curves_file.h"
 
 #include <fmt/format.h>
 

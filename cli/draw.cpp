@@ -3,7 +3,7 @@
 #include "core/cell/drawing.h"
 #include "core/cell/edit_support.h"
 #include "core/cell/settled.h"
-#include "core/exchange/cell_file.h"
+#include "core/files/cell_file.h"
 #include "core/reach/freedom.h"
 #include "core/spatial/limits.h"
 #include "core/spatial/text.h"

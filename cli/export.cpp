@@ -1,8 +1,8 @@
 #include "cli/commands.h"
 #include "cli/support.h"
-#include "core/exchange/arm_file.h"
-#include "core/exchange/cell_file.h"
-#include "core/exchange/trace_csv.h"
+#include "core/files/arm_file.h"
+#include "core/files/cell_file.h"
+#include "core/report/trace_csv.h"
 #include "core/simulate/trace.h"
 
 #include <cstdio>

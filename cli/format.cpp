@@ -1,6 +1,6 @@
 #include "cli/commands.h"
 #include "cli/support.h"
-#include "core/exchange/cell_file.h"
+#include "core/files/cell_file.h"
 
 namespace topikos::cli {
 

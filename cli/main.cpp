@@ -1,7 +1,7 @@
 #include "cli/commands.h"
 #include "cli/outputs.h"
 #include "cli/support.h"
-#include "core/exchange/trace_csv.h"
+#include "core/report/trace_csv.h"
 #include "core/spatial/limits.h"
 #include "core/spatial/text.h"
 

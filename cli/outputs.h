@@ -1,5 +1,5 @@
 #pragma once
-#include "core/exchange/file.h"
+#include "core/files/file.h"
 
 #include <CLI/CLI.hpp>
 

@@ -3,7 +3,7 @@
 #include "cli/commands.h"
 #include "cli/support.h"
 #include "core/check/live_checker.h"
-#include "core/exchange/cell_file.h"
+#include "core/files/cell_file.h"
 #include "core/spatial/text.h"
 #include "core/spatial/units.h"
 

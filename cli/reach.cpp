@@ -2,8 +2,8 @@
 
 #include "cli/commands.h"
 #include "cli/support.h"
-#include "core/exchange/cell_file.h"
-#include "core/exchange/reach_csv.h"
+#include "core/files/cell_file.h"
+#include "core/report/reach_csv.h"
 #include "core/spatial/text.h"
 #include "core/spatial/units.h"
 

@@ -2,13 +2,13 @@
 #include "cli/commands.h"
 #include "cli/finding_json.h"
 #include "cli/support.h"
-#include "core/check/check.h"
-#include "core/exchange/cell_file.h"
-#include "core/exchange/breakdown_csv.h"
-#include "core/exchange/trace_csv.h"
 #include "core/cell/step_tree.h"
-#include "core/simulate/runner.h"
+#include "core/check/check.h"
+#include "core/files/cell_file.h"
 #include "core/program/step_text.h"
+#include "core/report/breakdown_csv.h"
+#include "core/report/trace_csv.h"
+#include "core/simulate/runner.h"
 
 #include <fmt/format.h>
 #include <nlohmann/json.hpp>

@@ -3,9 +3,9 @@
 #include "core/cell/edit_steps.h"
 #include "core/cell/edit_support.h"
 #include "core/cell/time_tables.h"
-#include "core/exchange/cell_file.h"
-#include "core/exchange/file.h"
-#include "core/exchange/time_table_csv.h"
+#include "core/files/cell_file.h"
+#include "core/files/file.h"
+#include "core/files/time_table_csv.h"
 #include "core/spatial/text.h"
 
 #include <fmt/format.h>

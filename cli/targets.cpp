@@ -2,9 +2,9 @@
 #include "cli/support.h"
 #include "core/cell/edit_support.h"
 #include "core/cell/settled.h"
-#include "core/exchange/cell_file.h"
-#include "core/exchange/table_text.h"
-#include "core/exchange/targets_csv.h"
+#include "core/files/cell_file.h"
+#include "core/files/table_text.h"
+#include "core/files/targets_csv.h"
 #include "core/spatial/text.h"
 
 #include <fmt/format.h>

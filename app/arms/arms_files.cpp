@@ -5,8 +5,8 @@
 #include "app/session/export.h"
 #include "app/session/text.h"
 #include "app/view/viewport.h"
-#include "core/exchange/arm_file.h"
-#include "core/exchange/cell_file.h"
+#include "core/files/arm_file.h"
+#include "core/files/cell_file.h"
 #include "core/robot/catalogue.h"
 #include "core/shape/mesh_file.h"
 

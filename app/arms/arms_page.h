@@ -1,7 +1,7 @@
 #pragma once
 #include "app/arms/sheet_model.h"
 #include "app/session/session.h"
-#include "core/exchange/urdf.h"
+#include "core/files/urdf.h"
 
 #include <QStackedWidget>
 #include <QComboBox>

@@ -9,11 +9,11 @@
 
 namespace topikos {
 
+enum class ColumnKind { Length, Angle, Motion, Rate, Ramp, Jerk, Effort, Plain, Mass };
+
 namespace {
 
 constexpr size_t kMostStates = 200;
-
-enum class ColumnKind { Length, Angle, Motion, Rate, Ramp, Jerk, Effort, Plain, Mass };
 
 /// From what is shown to metres and radians.
 double unitOf(ColumnKind quantity, JointKind kind)

@@ -12,11 +12,11 @@ namespace {
 
 constexpr size_t kKept = 4, kLarge = 50000;  // bodies; faces from which on it takes longer than a frame
 
-struct Kept {
+struct KeptSurface {
     std::vector<Solid> solids;
     std::shared_ptr<const BodySurface> surface;
 };
-std::deque<Kept> kept;  // the one that was asked for last first
+std::deque<KeptSurface> kept;  // the one that was asked for last first
 
 size_t facesOf(const std::vector<Solid>& solids)
 {
@@ -27,7 +27,7 @@ size_t facesOf(const std::vector<Solid>& solids)
 }
 
 /// Whether a mesh is held by nothing but what is kept here.
-bool isUnused(const Kept& k)
+bool isUnused(const KeptSurface& k)
 {
     return std::any_of(k.solids.begin(), k.solids.end(), [](const Solid& solid) {
         return solid.surface.drawn
@@ -41,7 +41,7 @@ void forgetUnusedSurfaces() { std::erase_if(kept, isUnused); }
 
 std::shared_ptr<const BodySurface> readySurface(const std::vector<Solid>& solids, QWidget* parent)
 {
-    const auto same = std::find_if(kept.begin(), kept.end(), [&](const Kept& k) { return k.solids == solids; });
+    const auto same = std::find_if(kept.begin(), kept.end(), [&](const KeptSurface& k) { return k.solids == solids; });
     if (same != kept.end()) {
         std::rotate(kept.begin(), same, same + 1);
         return kept.front().surface;

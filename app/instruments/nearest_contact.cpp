@@ -3,7 +3,8 @@
 #include "app/instruments/bar_paint.h"
 #include "app/session/text.h"
 #include "app/theme/theme.h"
-#include "core/check/standing.h"
+#include "core/collide/checked_pairs.h"
+#include "core/collide/world.h"
 
 #include <QHelpEvent>
 #include <QPainter>
@@ -30,15 +31,9 @@ QSize NearestContact::sizeHint() const { return {220, 2 * kBarRow}; }
 
 NearestContact::Shown NearestContact::shown() const
 {
-    const auto told = [](ClearanceAlong& along, const Cell& cell, const Trace& trace, ArmId arm, double time) -> Shown {
-        // Bodies of one arm are always near each other: they count where they come too near.
-        ClearanceAlong::Near near = along.at(arm, time);
-        if (const ClearanceAlong::Near own = along.itself(arm, time);
-            own.distance < std::min(near.distance, cell.thresholds.clearance))
-            near = own;
-        if (!std::isfinite(near.distance)) return {};
-        const auto name = [&](size_t body) { return text(bodyName(cell, trace, along.scene().bodies()[body])); };
-        return {name(near.own) + " – " + name(near.other), near.distance};
+    // Bodies of one arm are always near each other: they count where they come too near.
+    const auto worse = [](const auto& near, const auto& itself, const Cell& cell) {
+        return itself.distance < std::min(near.distance, cell.thresholds.clearance) ? itself : near;
     };
     const ArmId arm = m_session.station().id;
     if (const Trace* trace = m_session.inRun() ? m_session.trace() : nullptr) {
@@ -47,18 +42,20 @@ NearestContact::Shown NearestContact::shown() const
             m_along.emplace(cell, *trace, &m_session.touched());
             m_run = run;
         }
-        return told(*m_along, cell, *trace, arm, m_session.time());
+        const double time = m_session.time();
+        const ClearanceAlong::Near near = worse(m_along->at(arm, time), m_along->itself(arm, time), cell);
+        if (!std::isfinite(near.distance)) return {};
+        const auto name = [&](size_t body) { return text(bodyName(cell, *trace, m_along->scene().bodies()[body])); };
+        return {name(near.own) + " – " + name(near.other), near.distance};
     }
     m_along.reset();
     m_run.reset();
     // By hand: everything as it is drawn, parts where they lie.
-    const Cell cell = withAxes(m_session.shownCell(), m_session.shownAxes());
-    std::vector<std::pair<ArmId, JointVector>> postures;
-    for (const ArmState& own : m_session.shownState().arms)
-        postures.push_back({own.arm, own.posture});
-    const Trace trace = standingRun(cell, postures);
-    ClearanceAlong along(cell, trace, &m_session.touched());
-    return told(along, cell, trace, arm, 0.5);
+    const Cell& cell = m_session.shownCell();
+    const World world(cell, m_session.shownState(), arm, m_session.touched());
+    const World::Near near = worse(world.nearest(world.start()), world.nearest(world.start(), true), cell);
+    if (!near) return {};
+    return {text(world.side(near.own).name) + " – " + text(world.side(near.other).name), near.distance};
 }
 
 void NearestContact::paintEvent(QPaintEvent*)

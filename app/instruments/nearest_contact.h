@@ -1,6 +1,6 @@
 #pragma once
 #include "app/session/session.h"
-#include "core/check/clearance_along.h"
+#include "core/collide/clearance_along.h"
 
 #include <QWidget>
 

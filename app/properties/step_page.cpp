@@ -9,7 +9,7 @@
 #include "core/cell/edit_support.h"
 #include "core/cell/step_tree.h"
 #include "core/cell/time_tables.h"
-#include "core/exchange/file.h"
+#include "core/files/file.h"
 #include "core/program/new_step.h"
 #include "core/spatial/limits.h"
 

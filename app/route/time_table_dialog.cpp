@@ -5,7 +5,7 @@
 #include "app/theme/theme.h"
 #include "core/cell/edit_support.h"
 #include "core/cell/time_tables.h"
-#include "core/exchange/file.h"
+#include "core/files/file.h"
 
 #include <QComboBox>
 #include <QDialogButtonBox>

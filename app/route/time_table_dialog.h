@@ -1,6 +1,6 @@
 #pragma once
 #include "app/session/session.h"
-#include "core/exchange/time_table_csv.h"
+#include "core/files/time_table_csv.h"
 
 #include <QDialog>
 #include <QLabel>

@@ -1,7 +1,7 @@
 #include "app/session/export.h"
 
 #include "app/session/text.h"
-#include "core/exchange/file.h"
+#include "core/files/file.h"
 
 namespace topikos {
 

@@ -1,7 +1,7 @@
 #include "app/session/recovery.h"
 
 #include "app/session/text.h"
-#include "core/exchange/cell_file.h"
+#include "core/files/cell_file.h"
 
 #include <QDir>
 #include <QSettings>

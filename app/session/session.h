@@ -2,7 +2,7 @@
 #include "core/cell/edit_layout.h"
 #include "core/cell/pattern.h"
 #include "core/cell/history.h"
-#include "core/check/by_hand.h"
+#include "core/collide/by_hand.h"
 #include "core/check/live_checker.h"
 #include "core/simulate/runner.h"
 

@@ -5,7 +5,7 @@
 #include "app/theme/button.h"
 #include "app/theme/empty_note.h"
 #include "app/theme/theme.h"
-#include "core/exchange/breakdown_csv.h"
+#include "core/report/breakdown_csv.h"
 
 #include <QFileDialog>
 #include <QHeaderView>

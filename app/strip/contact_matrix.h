@@ -1,7 +1,7 @@
 #pragma once
 #include "app/properties/number_field.h"
 #include "app/session/session.h"
-#include "core/check/contact_pairs.h"
+#include "core/collide/pairs.h"
 
 #include <QFutureWatcher>
 #include <QLabel>

@@ -6,7 +6,7 @@
 #include "app/theme/button.h"
 #include "app/theme/empty_note.h"
 #include "app/theme/theme.h"
-#include "core/exchange/curves_file.h"
+#include "core/report/curves_file.h"
 
 #include <QFileDialog>
 #include <QScrollArea>

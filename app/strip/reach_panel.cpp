@@ -4,7 +4,7 @@
 #include "app/session/text.h"
 #include "app/theme/theme.h"
 #include "core/cell/teach.h"
-#include "core/exchange/reach_csv.h"
+#include "core/report/reach_csv.h"
 #include "core/spatial/limits.h"
 
 #include <QFileDialog>

@@ -18,7 +18,7 @@ namespace topikos {
 
 namespace {
 
-enum Column { NameColumn, KindColumn, StartColumn, NowColumn, WriterColumn, ReaderColumn };
+enum SignalColumn { NameColumn, KindColumn, StartColumn, NowColumn, WriterColumn, ReaderColumn };
 const QStringList kKinds{"digital", "analogue", "number"};
 
 QString valueText(const Signal& signal, double value)
@@ -81,7 +81,9 @@ SignalsTable::SignalsTable(Session& session, QWidget* parent) : QWidget(parent),
         const QString words = m_table->item(r, c)->text().trimmed();
         if (c == NameColumn) next.name = words.toStdString();
         if (c == StartColumn) {
-            const std::optional<double> value = words == "on" ? 1.0 : words == "off" ? 0.0 : numberOf(words.toStdString());
+            const std::optional<double> value = words == "on"    ? 1.0
+                                                : words == "off" ? 0.0
+                                                                 : numberOf(words.toStdString());
             next.start = value.value_or(0);
             if (!value) {
                 m_session.say(QString("\"%1\" is no value; type %2.")

@@ -4,7 +4,7 @@
 #include "core/cell/edit_targets.h"
 #include "core/cell/step_tree.h"
 #include "core/cell/typed_move.h"
-#include "core/check/by_hand.h"
+#include "core/collide/by_hand.h"
 
 #include <QCursor>
 #include <QMenu>

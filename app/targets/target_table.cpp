@@ -5,7 +5,7 @@
 #include "app/theme/button.h"
 #include "app/theme/theme.h"
 #include "app/theme/typed_delegate.h"
-#include "core/exchange/targets_csv.h"
+#include "core/files/targets_csv.h"
 
 #include <QClipboard>
 #include <QGuiApplication>

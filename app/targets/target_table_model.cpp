@@ -4,7 +4,7 @@
 #include "app/theme/theme.h"
 #include "core/cell/edit_support.h"
 #include "core/cell/edit_targets.h"
-#include "core/exchange/table_text.h"
+#include "core/files/table_text.h"
 #include "core/spatial/number_text.h"
 #include "core/spatial/text.h"
 

@@ -2,9 +2,9 @@
 
 #include "app/session/export.h"
 #include "app/session/text.h"
-#include "core/exchange/file.h"
-#include "core/exchange/table_text.h"
-#include "core/exchange/targets_csv.h"
+#include "core/files/file.h"
+#include "core/files/table_text.h"
+#include "core/files/targets_csv.h"
 
 #include <QFileDialog>
 #include <QFileInfo>

@@ -6,7 +6,7 @@
 #include "app/theme/theme.h"
 #include "app/view/reading_strip.h"
 #include "core/cell/step_tree.h"
-#include "core/check/standing.h"
+#include "core/collide/standing.h"
 
 #include <QDragEnterEvent>
 #include <QMetaMethod>
@@ -307,10 +307,13 @@ std::pair<QString, bool> Viewport::verdictOfPreview() const
         return {QString("%1 of %2 targets out of reach. %3").arg(blocked).arg(looked).arg(first), blocked > before};
     const QString reached =
         looked == 1 ? QString("its target can be reached") : QString("all %1 targets can be reached").arg(looked);
-    const StandingContacts standing(cell, m_session.touched());
     stand.resize(std::min(stand.size(), mostOfContact));
+    std::vector<FrameId> moved;
+    for (const Frame& frame : cell.frames)
+        if (frame.axis) moved.push_back(frame.id);
+    const StandingContacts standing(cell, std::move(moved), m_session.touched());
     for (const auto& [target, posture, axes] : stand)
-        if (const auto touch = standing.touch(cell, armOf(cell, *target).id, posture, *axes))
+        if (const auto touch = standing.touch(armOf(cell, *target).id, posture, *axes))
             return {QString("%1, but at %2 %3 and %4 would touch")
                         .arg(reached, text(target->name), text(touch->own.name), text(touch->other.name)),
                     true};

@@ -2,10 +2,10 @@
 
 #include "app/arms/arms_page.h"
 #include "app/instruments/best_ways_offer.h"
-#include "app/properties/fields.h"
-#include "app/properties/properties.h"
 #include "app/instruments/teach_panel.h"
 #include "app/layout/layout_panel.h"
+#include "app/properties/fields.h"
+#include "app/properties/properties.h"
 #include "app/route/route_panel.h"
 #include "app/session/recovery.h"
 #include "app/session/text.h"
@@ -18,7 +18,7 @@
 #include "app/window/manual_page.h"
 #include "app/window/notice_bar.h"
 #include "app/window/wheel_guard.h"
-#include "core/exchange/cell_file.h"
+#include "core/files/cell_file.h"
 #include "core/program/step_text.h"
 #include "core/robot/catalogue.h"
 

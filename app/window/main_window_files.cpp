@@ -1,10 +1,10 @@
 #include "app/window/main_window.h"
 
 #include "app/layout/mesh_import.h"
-#include "app/session/beside.h"
-#include "app/session/recovery.h"
 #include "app/route/program_editor.h"
 #include "app/route/route_panel.h"
+#include "app/session/beside.h"
+#include "app/session/recovery.h"
 #include "app/session/text.h"
 #include "app/theme/theme.h"
 #include "app/view/viewport.h"
@@ -13,7 +13,7 @@
 #include "app/window/notice_bar.h"
 #include "core/cell/edit_support.h"
 #include "core/cell/fixture.h"
-#include "core/exchange/cell_file.h"
+#include "core/files/cell_file.h"
 
 #include <QCryptographicHash>
 #include <QDialogButtonBox>

@@ -24,8 +24,6 @@ std::optional<Vec3> alongSurface(const Vec3& v, const Vec3& normal)
     return flat.normalized();
 }
 
-Error fail(const char* code, std::string message, const char* remedy) { return {code, std::move(message), "", remedy}; }
-
 }  // namespace
 
 Vec3 wayAt(const Drawing& d, size_t i)

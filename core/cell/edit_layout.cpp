@@ -2,8 +2,8 @@
 
 #include "core/cell/edit_support.h"
 #include "core/cell/edit_targets.h"
-#include "core/cell/step_tree.h"
 #include "core/cell/pattern.h"
+#include "core/cell/step_tree.h"
 #include "core/spatial/limits.h"
 
 #include <fmt/format.h>
@@ -12,7 +12,7 @@ namespace topikos {
 
 namespace {
 
-constexpr double kSamePlace = 1e-9;  // [m or rad]
+constexpr double kSameStand = 1e-9;  // [m or rad]
 
 Status checkSolids(const std::vector<Solid>& solids)
 {
@@ -108,7 +108,7 @@ Result<Cell> setFrameParent(const Cell& cell, FrameId id, FrameId parent)
         };
         const Pose drawn = moved(false, frame.pose), built = moved(true, frame.measured.value_or(frame.pose));
         const PoseDeviation off = deviation(drawn, built);
-        if (frame.measured || off.metres > kSamePlace || off.radians > kSamePlace) frame.measured = built;
+        if (frame.measured || off.metres > kSameStand || off.radians > kSameStand) frame.measured = built;
         frame.pose = drawn;
         frame.parent = parent;
         return std::nullopt;

@@ -8,6 +8,10 @@
 namespace topikos {
 
 Error missing(const char* what);
+inline Error fail(const char* code, std::string message, std::string remedy)
+{
+    return {code, std::move(message), "", std::move(remedy)};
+}
 /// The same with the place it is about; a step that is named there already stays.
 inline Error within(Error error, const std::string& where)
 {

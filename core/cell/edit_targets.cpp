@@ -15,8 +15,6 @@ namespace topikos {
 
 namespace {
 
-Error fail(const char* code, std::string message, const char* remedy) { return {code, std::move(message), "", remedy}; }
-
 /// A target that stands in a frame.
 Result<const Target*> poseTarget(const Cell& cell, TargetId id)
 {

@@ -12,7 +12,7 @@
 /// What routines are made of: steps as a tree of values.
 ///
 /// A new kind of step is one struct here, its place in Action and StepKind, and a line in each of: checkAction()
-/// (core/cell/step_check.cpp), fields() (core/exchange/step_fields.h), the printer and the parser (core/program),
+/// (core/cell/step_check.cpp), fields() (core/files/step_fields.h), the printer and the parser (core/program),
 /// begin() (core/simulate/run_steps.cpp) and the page (app/properties/step_page.cpp). Each of these visits the variant,
 /// so the compiler names what is missing.
 namespace topikos {

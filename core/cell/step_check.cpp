@@ -14,11 +14,6 @@ namespace topikos {
 
 namespace {
 
-Error fail(const char* code, std::string message, std::string remedy)
-{
-    return {code, std::move(message), "", std::move(remedy)};
-}
-
 Status checkPlace(const Cell& cell, const StepScope& scope, const AtPlace& at, const char* code)
 {
     const Place& place = at.place;

@@ -1,4 +1,5 @@
 #pragma once
+#include "core/collide/side.h"
 #include "core/simulate/trace.h"
 
 #include <optional>
@@ -88,13 +89,6 @@ struct JointLimitFact {
 };
 struct CornerFact {
     Corner corner;
-};
-/// One of two bodies: a member of the table of pairs, or a part.
-struct ContactSide {
-    std::optional<ContactMember> member;
-    PartId part;
-    std::string name;
-    bool standIn = false;  ///< made from the kinematics of an arm
 };
 /// Two bodies that touch, or come near.
 struct ContactFact {

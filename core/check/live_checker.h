@@ -1,7 +1,7 @@
 #pragma once
 #include "core/cell/history.h"
 #include "core/check/check.h"
-#include "core/check/contact_cache.h"
+#include "core/collide/cache.h"
 
 #include <condition_variable>
 #include <functional>

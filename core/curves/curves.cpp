@@ -1,6 +1,6 @@
 #include "core/curves/curves.h"
 
-#include "core/check/clearance_along.h"
+#include "core/collide/clearance_along.h"
 #include "core/robot/forward.h"
 #include "core/robot/singularity.h"
 

@@ -3,9 +3,9 @@
 #include "core/cell/edit_layout.h"
 #include "core/cell/settled.h"
 #include "core/cell/step_tree.h"
-#include "core/check/contact_cache.h"
 #include "core/check/margin.h"
-#include "core/check/standing.h"
+#include "core/collide/cache.h"
+#include "core/collide/standing.h"
 
 #include <algorithm>
 #include <cmath>
@@ -60,7 +60,10 @@ public:
             if (frame.id == query.frame || isBelow(cell, frame.id, query.frame)) m_moved.insert(frame.id);
         m_plans = query.plans ? query.plans : &m_ownPlans;
         m_touched = query.touched ? query.touched : &m_ownTouched;
-        m_standing.emplace(cell, *m_touched);
+        std::vector<FrameId> axes;
+        for (const Frame& frame : cell.frames)
+            if (frame.axis) axes.push_back(frame.id);
+        m_standing.emplace(cell, std::move(axes), *m_touched);
         for (int i = 0; i < kPlaceAxes; ++i)
             if (query.highest[size_t(i)] > query.lowest[size_t(i)]) m_axes.push_back(size_t(i));
     }
@@ -177,9 +180,9 @@ private:
         }
         if (out.unreached > 0) out.margin = 0;
         if (!standing || out.unreached > 0) return out;
+        const StandingContacts here = m_standing->in(cell);
         for (const auto& [target, posture, axes] : reached)
-            if (const auto touch =
-                    m_standing->touch(cell, armOf(cell, *target).id, posture, overlaid(axes, target->axes))) {
+            if (const auto touch = here.touch(armOf(cell, *target).id, posture, overlaid(axes, target->axes))) {
                 ++out.blocked;
                 if (out.reason.empty())
                     out.reason = "At " + target->name + " " + touch->own.name + " and " + touch->other.name + " touch.";

@@ -3,7 +3,7 @@
 #include "core/cell/settled.h"
 #include "core/cell/step_tree.h"
 #include "core/cell/validate.h"
-#include "core/check/contact_cache.h"
+#include "core/collide/cache.h"
 #include "core/mend/changes.h"
 
 #include <algorithm>

@@ -15,11 +15,11 @@ constexpr double kSteady = 0.95;      // of an acceleration that must be left be
 constexpr double kTurnsRound = 0.05;  // change of joint rates along a piece of a way that asks for another cell
 constexpr double kSlowest = 1e-12;    // of the tool's s'^2, below which no limit takes a law
 constexpr double kStill = 1e-9;       // ratio under a limit at which it does not count
-constexpr int kTries = 14;            // for the best entry into a cell; any of them keeps all limits
+constexpr int kEntryTries = 14;       // for the best entry into a cell; any of them keeps all limits
 constexpr double kIdle = 0.5;         // of a limit: what can never take more of it is not looked at
 constexpr double kCoarse = 0.97;      // of x that a cell gives up since it is long, from which it is halved
 constexpr double kLowerMore = 1.005;
-constexpr int kMostHalvings = 5;        // of a cell
+constexpr int kCellHalvings = 5;        // of a cell
 constexpr int kMostRounds = 40;         // of lowering cells in which a limit is passed between the places looked at
 constexpr double kNotExact = 1 + 1e-9;  // what comes out of two sums may differ by so much
 constexpr double kPassed = 0.2 * kAboveLimit;
@@ -356,7 +356,7 @@ double LawMaker::notTooFast(const Cell& cell, double most, double next) const
     if (roomAt(cell, most).high.slope * h >= -1 || end(most) >= next) return most;
     // What comes out is concave in x.
     double low = 0, high = most;
-    for (int i = 0; i < kTries; ++i) {
+    for (int i = 0; i < kEntryTries; ++i) {
         const double a = low + 0.382 * (high - low), b = low + 0.618 * (high - low);
         (end(a) < end(b) ? low : high) = end(a) < end(b) ? a : b;
     }
@@ -364,7 +364,7 @@ double LawMaker::notTooFast(const Cell& cell, double most, double next) const
     if (end(best) <= next) return best;
     low = best;
     high = most;
-    for (int i = 0; i < kTries; ++i) {
+    for (int i = 0; i < kEntryTries; ++i) {
         const double middle = 0.5 * (low + high);
         (end(middle) >= next ? low : high) = middle;
     }
@@ -430,13 +430,13 @@ bool LawMaker::lowerPassed()
                 worst = std::max(worst, std::abs(row.rate * a + row.bend * x) / row.limit);
         }
         const bool passed = worst > 1 + kPassed;
-        if (!passed && !(cell.coarse && cell.halvings < kMostHalvings)) {
+        if (!passed && !(cell.coarse && cell.halvings < kCellHalvings)) {
             cell.lookedFrom = m_x[i];
             cell.lookedTo = m_x[i + 1];
             continue;
         }
         any = true;
-        if (cell.halvings == kMostHalvings) {
+        if (cell.halvings == kCellHalvings) {
             cell.lowered /= std::min(kLowerMore * worst, 4.0);
             continue;
         }

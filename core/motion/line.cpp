@@ -14,7 +14,7 @@ namespace topikos {
 namespace {
 
 constexpr int kSamplesPerPiece = 3;        // samples from knot to knot of the way
-constexpr int kMostHalvings = 16;          // of such a piece
+constexpr int kPieceHalvings = 16;         // of such a piece
 constexpr double kSmallestPiece = 1e-9;    // of the line
 constexpr double kFarGuess = 5 * kDegree;  // by which a polynomial may be off a straight guess between knots
 constexpr double kKinkError = 1e-6;        // [m and rad] where a joint comes to its range end, over a millionth of
@@ -183,7 +183,7 @@ private:
             const bool wild = !((curved - straight).cwiseAbs().maxCoeff() < kFarGuess);
             const JointVector& guess = wild ? straight : curved;
             const bool halves =
-                halvings < kMostHalvings && b.fraction - a.fraction > kSmallestPiece && m_move.wayIsExact;
+                halvings < kPieceHalvings && b.fraction - a.fraction > kSmallestPiece && m_move.wayIsExact;
             const auto q = halves ? m_walk.at(middle, guess) : std::nullopt;
             if (q) {
                 const JointWay::Knot habit{middle, guess, piece.rate(middle), piece.bend(middle)};

@@ -12,15 +12,15 @@ namespace topikos {
 
 namespace {
 
-constexpr int kParts = 12;            // of a cell with constant limits
-constexpr int kMostSmoothings = 24;   // of a law, each from one that was changed where the one before was too quick
-constexpr int kPatience = 5;          // rounds without a gain
-constexpr double kGains = 0.999;      // of the time
-constexpr int kSmoothLooks = 4;       // along a stretch of a smoothed law
-constexpr int kQuickLooks = 1;        // while it is changed
-constexpr double kKept = 1 + 2e-4;    // what a law may be too quick by that cannot be slowed as a whole
-constexpr double kLowerMore = 1.001;  // it is lowered by so much more
-constexpr double kRaise = 1.1;        // a cell that is slower than it has to be is raised by so much at most
+constexpr int kParts = 12;           // of a cell with constant limits
+constexpr int kMostSmoothings = 24;  // of a law, each from one that was changed where the one before was too quick
+constexpr int kPatience = 5;         // rounds without a gain
+constexpr double kGains = 0.999;     // of the time
+constexpr int kSmoothLooks = 4;      // along a stretch of a smoothed law
+constexpr int kQuickLooks = 1;       // while it is changed
+constexpr double kKept = 1 + 2e-4;   // what a law may be too quick by that cannot be slowed as a whole
+constexpr double kPieceLowerMore = 1.001;  // it is lowered by so much more
+constexpr double kRaise = 1.1;             // a cell that is slower than it has to be is raised by so much at most
 
 /// The largest ratio of a joint's jerk to its limit, at a fraction of a move with its derivatives by time.
 double jerkRatio(const Arm& arm, const Move& move, double f, double v, double a, double jerk)
@@ -182,7 +182,7 @@ private:
                 }
             begin += law.pieces[k].duration;
         }
-        const double more = m_before ? kLowerMore : 1;
+        const double more = m_before ? kPieceLowerMore : 1;
         for (size_t i = 0; i < by.size(); ++i)
             if (by[i] > 0)
                 m_maker.change(i, by[i] > 1 ? 1 / std::min(more * by[i] * by[i], 2.0) : std::min(kRaise, 1 / by[i]));

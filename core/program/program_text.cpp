@@ -17,9 +17,9 @@ namespace {
 constexpr int kIndent = 4;
 
 /// Prints lines and remembers where things are.
-class Printer {
+class ProgramPrinter {
 public:
-    Printer(const Vocabulary& words, ProgramLines* lines = nullptr) : m_words(words), m_lines(lines) {}
+    ProgramPrinter(const Vocabulary& words, ProgramLines* lines = nullptr) : m_words(words), m_lines(lines) {}
 
     void routine(const Routine& routine)
     {
@@ -297,7 +297,7 @@ std::string TextError::text() const { return fmt::format("{}:{}: {}", line, colu
 std::string programText(const Cell& cell, ProgramLines* lines)
 {
     const Vocabulary words(cell);
-    Printer printer(words, lines);
+    ProgramPrinter printer(words, lines);
     for (const Routine& routine : cell.routines)
         printer.routine(routine);
     return printer.take();
@@ -306,7 +306,7 @@ std::string programText(const Cell& cell, ProgramLines* lines)
 std::string stepsText(const Cell& cell, const Routine& routine, const std::vector<StepId>& steps)
 {
     const Vocabulary words(cell);
-    Printer printer(words);
+    ProgramPrinter printer(words);
     for (const StepId id : steps)
         if (const auto place = placeOf(routine.steps, id)) {
             StepScope scope{routine, loopsAround(routine.steps, place->block)};

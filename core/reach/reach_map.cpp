@@ -182,7 +182,7 @@ Result<ReachMap> reachMap(const Cell& cell, const ReachQuery& query,
         for (int y = 0; y < rows; ++y)
             for (int x = 0; x < columns; ++x)
                 map.spots.push_back({{query.lowest + Vec3(x * step[0], y * step[1], z * step[2]), query.frameFromTcp}});
-    const auto at = [&](int x, int y, int z) -> ReachSpot& {
+    const auto at = [&map, columns = columns, rows = rows](int x, int y, int z) -> ReachSpot& {
         return map.spots[(size_t(z) * size_t(rows) + size_t(y)) * size_t(columns) + size_t(x)];
     };
     const int coarsest = partial ? 8 : 1;

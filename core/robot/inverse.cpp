@@ -6,6 +6,7 @@
 #include "core/robot/singularity.h"
 #include "core/robot/six_general.h"
 #include "core/spatial/rotation.h"
+#include "core/spatial/units.h"
 
 #include <algorithm>
 #include <cmath>
@@ -15,7 +16,6 @@ namespace topikos {
 
 namespace {
 
-constexpr double kTurn = 2 * std::numbers::pi;
 constexpr double kNearlyInside = 1e-4;  // [rad or m] past a range end
 
 /// Excess of a value past a range, 0 inside.

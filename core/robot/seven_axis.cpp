@@ -1,6 +1,7 @@
 #include "core/robot/seven_axis.h"
 
 #include "core/robot/zero_axes.h"
+#include "core/spatial/units.h"
 
 #include <algorithm>
 #include <numbers>
@@ -28,7 +29,6 @@ std::optional<SevenAxis> recogniseSevenAxis(const Arm& arm)
 
 namespace {
 
-constexpr double kTurn = 2 * std::numbers::pi;
 constexpr int kSwivels = 16;
 constexpr double kAmple = 0.3;  // [rad] margin with which a swivel of the coarse search is left as it is
 

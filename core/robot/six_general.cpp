@@ -3,6 +3,7 @@
 #include "core/robot/numeric.h"
 #include "core/robot/zero_axes.h"
 #include "core/spatial/rotation.h"
+#include "core/spatial/units.h"
 
 #include <Eigen/Eigenvalues>
 #include <Eigen/QR>
@@ -15,13 +16,13 @@ namespace topikos {
 
 namespace {
 
-constexpr double kTurn = 2 * std::numbers::pi;
 constexpr double kThird = kTurn / 3;
 
 using Vec12 = Eigen::Matrix<double, 12, 1>;
 using Vec14 = Eigen::Matrix<double, 14, 1>;
 using Mat12 = Eigen::Matrix<double, 12, 12>;
 using Mat24 = Eigen::Matrix<double, 24, 24>;
+// Solvers are of any size: those of a fixed one take a minute more to compile, and no less to run.
 
 struct Line {
     Vec3 o, h;  ///< a point on it, its unit direction
@@ -196,7 +197,7 @@ bool eliminate(const Loop& loop, const std::array<double, 3>& offset, Pencil& pe
     left.col(0) -= right.col(0);  // the constant goes to the left
 
     // What is at right angles to the columns of joints 1 and 2.
-    Eigen::ColPivHouseholderQR<Eigen::Matrix<double, 14, 8>> qr(right.rightCols<8>());
+    Eigen::ColPivHouseholderQR<Eigen::MatrixXd> qr(right.rightCols<8>());
     qr.setThreshold(1e-9);
     const int rank = int(qr.rank());
     Eigen::Matrix<double, 14, 27> clear = qr.householderQ().adjoint() * left;
@@ -241,7 +242,7 @@ void nullVectors(const Mat12& m, int multiplicity, std::vector<std::pair<double,
     double q4, q5;
     if (multiplicity == 1) {
         // Inverse iteration; the matrix is singular to rounding.
-        const Eigen::PartialPivLU<Mat12> lu(m);
+        const Eigen::PartialPivLU<Eigen::MatrixXd> lu(m);
         Vec12 v = Vec12::LinSpaced(1, 1.7);
         for (int k = 0; k < 2; ++k) {
             v = lu.solve(v).eval();
@@ -252,7 +253,7 @@ void nullVectors(const Mat12& m, int multiplicity, std::vector<std::pair<double,
         angles.push_back({q4, q5});
         return;
     }
-    const Eigen::JacobiSVD<Mat12> svd(m, Eigen::ComputeFullV);
+    const Eigen::JacobiSVD<Eigen::MatrixXd> svd(m, Eigen::ComputeFullV);
     const int size = std::min(multiplicity, 6);
     const Eigen::MatrixXd basis = svd.matrixV().rightCols(size);
     // On the null space, multiplying by t4 and by t5 are commuting maps; vectors of a mixture of both are those of the
@@ -285,7 +286,7 @@ std::vector<Candidate> candidates(const Loop& loop)
     for (const auto& o : offsets) {
         Pencil pencil;
         if (!eliminate(loop, o, pencil)) continue;
-        const double condition = Eigen::PartialPivLU<Mat12>(pencil.zeroth).rcond();
+        const double condition = Eigen::PartialPivLU<Eigen::MatrixXd>(pencil.zeroth).rcond();
         if (!(condition > bestCondition)) continue;
         bestCondition = condition;
         best = pencil;
@@ -293,12 +294,12 @@ std::vector<Candidate> candidates(const Loop& loop)
         if (condition > 1e-5) break;
     }
     if (!(bestCondition > 1e-16)) return out;
-    const Eigen::PartialPivLU<Mat12> lu(best.zeroth);
+    const Eigen::PartialPivLU<Eigen::MatrixXd> lu(best.zeroth);
     Mat24 companion = Mat24::Zero();
     companion.topRightCorner<12, 12>().setIdentity();
     companion.bottomLeftCorner<12, 12>() = -lu.solve(best.second);
     companion.bottomRightCorner<12, 12>() = -lu.solve(best.first);
-    const Eigen::EigenSolver<Mat24> solver(companion, false);
+    const Eigen::EigenSolver<Eigen::MatrixXd> solver(companion, false);
     if (solver.info() != Eigen::Success) return out;
     std::vector<double> roots;
     for (Eigen::Index i = 0; i < 24; ++i) {

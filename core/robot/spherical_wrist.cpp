@@ -3,6 +3,7 @@
 #include "core/robot/turns.h"
 #include "core/robot/zero_axes.h"
 #include "core/spatial/rotation.h"
+#include "core/spatial/units.h"
 
 #include <algorithm>
 #include <cmath>
@@ -12,7 +13,6 @@ namespace topikos {
 
 void shareAlignedWrist(const ThreeAxes& wrist, const Joint& j4, const Joint& j6, double& q4, double q5, double& q6)
 {
-    constexpr double kTurn = 2 * std::numbers::pi;
     const Vec3 y4 = rotationAbout(wrist.b, q5) * wrist.c;
     const double sign = wrist.a.dot(y4) > 0 ? 1 : -1;
     const double sum = q6 + sign * q4;

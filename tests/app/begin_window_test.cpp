@@ -2,7 +2,7 @@
 #include "app/theme/theme.h"
 #include "app/window/guide.h"
 #include "core/cell/furniture.h"
-#include "core/exchange/cell_file.h"
+#include "core/files/cell_file.h"
 #include "tests/app/window_fixture.h"
 #include "tests/run.h"
 

@@ -2,7 +2,7 @@
 #include "app/strip/curves_panel.h"
 #include "app/strip/custom_plot.h"
 #include "core/cell/edit.h"
-#include "core/exchange/cell_file.h"
+#include "core/files/cell_file.h"
 #include "tests/app/window_fixture.h"
 #include "tests/run.h"
 

@@ -3,7 +3,7 @@
 #include "app/strip/cycle_strip.h"
 #include "core/cell/devices.h"
 #include "core/cell/pattern.h"
-#include "core/exchange/cell_file.h"
+#include "core/files/cell_file.h"
 #include "core/program/step_text.h"
 #include "tests/app/window_fixture.h"
 #include "tests/run.h"

@@ -2,7 +2,7 @@
 #include "app/route/route_model.h"
 #include "core/cell/devices.h"
 #include "core/cell/furniture.h"
-#include "core/exchange/cell_file.h"
+#include "core/files/cell_file.h"
 #include "core/robot/catalogue.h"
 #include "tests/app/window_fixture.h"
 #include "tests/run.h"

@@ -2,7 +2,7 @@
 #include "app/session/text.h"
 #include "app/view/viewport.h"
 #include "app/window/main_window.h"
-#include "core/exchange/cell_file.h"
+#include "core/files/cell_file.h"
 #include "tests/app/window_fixture.h"
 #include "tests/run.h"
 

@@ -3,7 +3,7 @@
 #include "app/session/text.h"
 #include "core/cell/edit_steps.h"
 #include "core/cell/time_tables.h"
-#include "core/exchange/cell_file.h"
+#include "core/files/cell_file.h"
 #include "core/program/program_text.h"
 #include "core/program/step_text.h"
 #include "tests/app/window_fixture.h"

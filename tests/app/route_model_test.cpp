@@ -1,6 +1,6 @@
 #include "app/route/route_model.h"
 #include "app/session/text.h"
-#include "core/exchange/cell_file.h"
+#include "core/files/cell_file.h"
 #include "core/program/step_text.h"
 #include "tests/run.h"
 

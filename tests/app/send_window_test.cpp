@@ -2,7 +2,7 @@
 #include "app/targets/targets_files.h"
 #include "core/cell/edit_layout.h"
 #include "core/cell/edit_steps.h"
-#include "core/exchange/cell_file.h"
+#include "core/files/cell_file.h"
 #include "tests/app/window_fixture.h"
 #include "tests/run.h"
 

@@ -2,7 +2,7 @@
 #include "app/session/session.h"
 #include "app/session/text.h"
 #include "core/cell/arms.h"
-#include "core/exchange/cell_file.h"
+#include "core/files/cell_file.h"
 #include "core/robot/catalogue.h"
 #include "tests/run.h"
 

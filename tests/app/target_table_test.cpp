@@ -1,7 +1,7 @@
 #include "app/session/text.h"
 #include "app/targets/target_table.h"
 #include "core/cell/edit_targets.h"
-#include "core/exchange/targets_csv.h"
+#include "core/files/targets_csv.h"
 #include "tests/app/window_fixture.h"
 #include "tests/run.h"
 

@@ -1,6 +1,6 @@
 #include "app/view/handle.h"
 #include "app/view/scene.h"
-#include "core/exchange/cell_file.h"
+#include "core/files/cell_file.h"
 #include "tests/run.h"
 
 #include <random>

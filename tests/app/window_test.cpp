@@ -3,7 +3,7 @@
 #include "app/view/viewport.h"
 #include "app/window/main_window.h"
 #include "core/cell/arms.h"
-#include "core/exchange/cell_file.h"
+#include "core/files/cell_file.h"
 #include "core/program/step_text.h"
 #include "tests/app/window_fixture.h"
 #include "tests/run.h"

@@ -1,6 +1,6 @@
 #include "core/check/check.h"
+#include "core/files/file.h"
 #include "core/shape/mesh_file.h"
-#include "core/exchange/file.h"
 #include "tests/cli/run_cli.h"
 #include "tests/run.h"
 

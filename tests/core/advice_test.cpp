@@ -4,7 +4,7 @@
 #include "core/cell/devices.h"
 #include "core/cell/edit_steps.h"
 #include "core/check/check.h"
-#include "core/exchange/cell_file.h"
+#include "core/files/cell_file.h"
 #include "tests/run.h"
 
 #include <functional>

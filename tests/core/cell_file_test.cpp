@@ -1,5 +1,5 @@
-#include "core/exchange/cell_file.h"
 #include "core/cell/edit_layout.h"
+#include "core/files/cell_file.h"
 #include "core/robot/data_sheet.h"
 #include "core/simulate/trace.h"
 #include "tests/core/support.h"

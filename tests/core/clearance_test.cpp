@@ -29,6 +29,8 @@ private Q_SLOTS:
 
 namespace {
 
+int rounds(int all) { return qEnvironmentVariableIsSet("TOPIKOS_MANY") ? all : all / 4; }
+
 class Dice {
 public:
     explicit Dice(std::uint64_t seed) : m_random(seed) {}
@@ -131,7 +133,7 @@ void ClearanceTest::followsTheReference()
 void ClearanceTest::ballsAndRodsByFormula()
 {
     Dice dice(81);
-    for (int n = 0; n < 5000; ++n) {
+    for (int n = 0; n < rounds(5000); ++n) {
         const double a = dice.between(0.01, 0.4), b = dice.between(0.01, 0.4);
         const Pose at = dice.pose(0.5), place = dice.pose(0.5);
         const double far = (at.translation - place.translation).norm() - 0.5 * (a + b);
@@ -150,7 +152,7 @@ void ClearanceTest::ballsAndRodsByFormula()
 void ClearanceTest::alignedBoxesByFormula()
 {
     Dice dice(82);
-    for (int n = 0; n < 20000; ++n) {
+    for (int n = 0; n < rounds(20000); ++n) {
         // Often with faces, edges or corners exactly opposite each other.
         const auto length = [&] { return dice.pick(3) ? dice.between(0.001, 0.5) : 0.25; };
         const Vec3 a(length(), length(), length()), b(length(), length(), length());
@@ -167,7 +169,7 @@ void ClearanceTest::alignedBoxesByFormula()
 void ClearanceTest::turnedBoxesByTheirCorners()
 {
     Dice dice(83);
-    for (int n = 0; n < 1000; ++n) {
+    for (int n = 0; n < rounds(1000); ++n) {
         const Vec3 a = dice.vector(0.3).cwiseAbs() + Vec3::Constant(1e-3),
                    b = dice.vector(0.3).cwiseAbs() + Vec3::Constant(1e-3);
         const Pose place = dice.pose(0.8);
@@ -185,7 +187,7 @@ void ClearanceTest::turnedBoxesByTheirCorners()
 void ClearanceTest::cylindersByFormula()
 {
     Dice dice(84);
-    for (int n = 0; n < 3000; ++n) {
+    for (int n = 0; n < rounds(3000); ++n) {
         const double r = dice.between(0.01, 0.2), h = dice.between(0.02, 0.6), s = dice.between(0.01, 0.2);
         const Pose world = dice.pose(1);
         // A ball beside, above, or over the rim.
@@ -247,7 +249,7 @@ void ClearanceTest::verdictsByEveryPairOfTriangles()
     // Boxes of no more than flat faces: what touches is told by the triangles alone, or by a corner inside.
     Dice dice(86);
     int touching = 0;
-    for (int n = 0; n < 10000; ++n) {
+    for (int n = 0; n < rounds(10000); ++n) {
         const Vec3 a = dice.vector(0.25).cwiseAbs() + Vec3::Constant(5e-4),
                    b = dice.vector(0.25).cwiseAbs() + Vec3::Constant(5e-4);
         const Pose place = dice.pose(0.2), back = inverse(place);
@@ -263,7 +265,7 @@ void ClearanceTest::verdictsByEveryPairOfTriangles()
         QCOMPARE(touches, within || best == 0);
         touching += touches;
     }
-    QVERIFY(touching > 2000 && touching < 8000);
+    QVERIFY(touching > rounds(2000) && touching < rounds(8000));
 }
 
 void ClearanceTest::pointsAreWhereTheySayAndSymmetric()
@@ -271,7 +273,7 @@ void ClearanceTest::pointsAreWhereTheySayAndSymmetric()
     Dice dice(87);
     const Solid solids[] = {
         box({0.3, 0.2, 0.1}), ball(0.2), rod(0.1, 0.4), {Solid::Kind::Cone, {}, {0.3, 0.1, 0.3}, {}}};
-    for (int n = 0; n < 3000; ++n) {
+    for (int n = 0; n < rounds(3000); ++n) {
         const ContactBody a = one(solids[dice.pick(4)]), b = one(solids[dice.pick(4)]);
         const Pose atA = dice.pose(1), atB = dice.pose(1);
         const Nearest there = a.nearest(atA, b, atB), back = b.nearest(atB, a, atA);
@@ -290,7 +292,7 @@ void ClearanceTest::boundsAboveWhatIsAskedForHold()
     Dice dice(88);
     const Solid solids[] = {box({0.3, 0.2, 0.1}), ball(0.2), rod(0.1, 0.4)};
     int above = 0;
-    for (int n = 0; n < 2000; ++n) {
+    for (int n = 0; n < rounds(2000); ++n) {
         std::vector<Solid> many;
         for (int k = 0; k < 4; ++k) {
             many.push_back(solids[dice.pick(3)]);
@@ -307,7 +309,7 @@ void ClearanceTest::boundsAboveWhatIsAskedForHold()
         ++above;
         QVERIFY(bounded >= upTo - 1e-9 && bounded <= whole + 1e-9);
     }
-    QVERIFY(above > 300);
+    QVERIFY(above > rounds(300));
 }
 
 void ClearanceTest::piecesFillTheirSolid_data()
@@ -333,7 +335,7 @@ void ClearanceTest::piecesFillTheirSolid()
     const ContactBody pieces = one(solid), surface = facets(solid), dot = one(ball(1e-9));
     Dice dice(90);
     int in = 0;
-    for (int n = 0; n < 3000; ++n) {
+    for (int n = 0; n < rounds(3000); ++n) {
         const Pose at = translated(solid.pose * dice.vector(0.25));
         if (surface.nearest({}, dot, at).distance < 4e-3 && !surface.touches({}, dot, at))
             continue;  // round in between
@@ -342,7 +344,7 @@ void ClearanceTest::piecesFillTheirSolid()
         else QVERIFY(pieces.nearest({}, dot, at).distance > 0);
         in += inside;
     }
-    QVERIFY(in > 100);
+    QVERIFY(in > rounds(100));
 }
 
 void ClearanceTest::piecesOfArmsFollowWhatIsDrawn_data()

@@ -1,9 +1,9 @@
 #include "core/cell/edit.h"
 #include "core/cell/edit_layout.h"
-#include "core/check/by_hand.h"
 #include "core/check/check.h"
-#include "core/check/contact_pairs.h"
-#include "core/check/contact_sweep.h"
+#include "core/collide/by_hand.h"
+#include "core/collide/pairs.h"
+#include "core/collide/sweep.h"
 #include "tests/core/program_cells.h"
 #include "tests/run.h"
 

@@ -2,7 +2,7 @@
 #include "core/cell/edit.h"
 #include "core/cell/edit_layout.h"
 #include "core/check/check.h"
-#include "core/check/contact_sweep.h"
+#include "core/collide/sweep.h"
 #include "core/program/program_text.h"
 #include "tests/core/program_cells.h"
 #include "tests/run.h"

@@ -1,5 +1,5 @@
 #include "core/cell/edit_layout.h"
-#include "core/check/contact_pairs.h"
+#include "core/collide/pairs.h"
 #include "core/contact/bodies.h"
 #include "tests/core/support.h"
 #include "tests/run.h"

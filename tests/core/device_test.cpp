@@ -3,9 +3,9 @@
 #include "core/cell/edit_layout.h"
 #include "core/cell/fixture.h"
 #include "core/check/check.h"
-#include "core/check/contact_pairs.h"
+#include "core/collide/pairs.h"
 #include "core/program/step_text.h"
-#include "core/exchange/trace_csv.h"
+#include "core/report/trace_csv.h"
 #include "tests/core/device_cells.h"
 #include "tests/run.h"
 

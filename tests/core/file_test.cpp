@@ -1,6 +1,6 @@
 #include "core/cell/edit_support.h"
-#include "core/exchange/cell_file.h"
-#include "core/exchange/trace_csv.h"
+#include "core/files/cell_file.h"
+#include "core/report/trace_csv.h"
 #include "tests/core/support.h"
 #include "tests/run.h"
 

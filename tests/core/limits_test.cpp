@@ -1,7 +1,7 @@
 #include "core/cell/edit_layout.h"
 #include "core/cell/history.h"
 #include "core/cell/pattern.h"
-#include "core/exchange/cell_file.h"
+#include "core/files/cell_file.h"
 #include "core/shape/mesh_file.h"
 #include "core/spatial/limits.h"
 #include "tests/core/support.h"

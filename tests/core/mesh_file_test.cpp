@@ -1,5 +1,5 @@
-#include "core/exchange/arm_file.h"
-#include "core/exchange/cell_file.h"
+#include "core/files/arm_file.h"
+#include "core/files/cell_file.h"
 #include "core/robot/data_sheet.h"
 #include "core/robot/forward.h"
 #include "core/shape/arm_bodies.h"

@@ -7,7 +7,7 @@
 #include "core/cell/edit_support.h"
 #include "core/cell/furniture.h"
 #include "core/check/check.h"
-#include "core/exchange/cell_file.h"
+#include "core/files/cell_file.h"
 #include "core/robot/catalogue.h"
 #include "core/robot/forward.h"
 #include "core/shape/arm_bodies.h"

@@ -1,7 +1,7 @@
 #include "core/cell/edit_layout.h"
 #include "core/check/check.h"
 #include "core/check/margin.h"
-#include "core/exchange/reach_csv.h"
+#include "core/report/reach_csv.h"
 #include "tests/core/support.h"
 #include "tests/run.h"
 

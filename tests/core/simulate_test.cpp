@@ -1,5 +1,5 @@
 #include "core/cell/edit.h"
-#include "core/exchange/trace_csv.h"
+#include "core/report/trace_csv.h"
 #include "core/simulate/trace.h"
 #include "tests/core/program_cells.h"
 #include "tests/core/support.h"

@@ -1,8 +1,8 @@
 #pragma once
 #include "core/cell/cell.h"
-#include "core/exchange/cell_file.h"
-#include "core/exchange/arm_file.h"
-#include "core/exchange/urdf.h"
+#include "core/files/cell_file.h"
+#include "core/files/arm_file.h"
+#include "core/files/urdf.h"
 #include "core/robot/catalogue.h"
 #include "core/simulate/trace.h"
 

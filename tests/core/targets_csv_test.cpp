@@ -1,4 +1,4 @@
-#include "core/exchange/targets_csv.h"
+#include "core/files/targets_csv.h"
 
 #include "core/cell/edit.h"
 #include "core/spatial/rotation.h"

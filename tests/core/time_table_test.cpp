@@ -3,10 +3,10 @@
 #include "core/cell/history.h"
 #include "core/cell/time_tables.h"
 #include "core/check/check.h"
-#include "core/exchange/time_table_csv.h"
-#include "core/exchange/trace_csv.h"
+#include "core/files/time_table_csv.h"
 #include "core/motion/table_move.h"
 #include "core/program/program_text.h"
+#include "core/report/trace_csv.h"
 #include "tests/core/program_cells.h"
 #include "tests/run.h"
 

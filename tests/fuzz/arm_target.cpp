@@ -1,4 +1,4 @@
-#include "core/exchange/arm_file.h"
+#include "core/files/arm_file.h"
 #include "tests/fuzz/target.h"
 
 using namespace topikos;

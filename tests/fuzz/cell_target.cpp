@@ -1,4 +1,4 @@
-#include "core/exchange/cell_file.h"
+#include "core/files/cell_file.h"
 #include "tests/fuzz/target.h"
 
 using namespace topikos;

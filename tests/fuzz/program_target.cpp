@@ -1,5 +1,5 @@
 #include "core/cell/validate.h"
-#include "core/exchange/cell_file.h"
+#include "core/files/cell_file.h"
 #include "core/program/program_text.h"
 #include "tests/fuzz/target.h"
 

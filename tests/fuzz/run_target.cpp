@@ -1,5 +1,5 @@
 #include "core/check/check.h"
-#include "core/exchange/cell_file.h"
+#include "core/files/cell_file.h"
 #include "tests/fuzz/target.h"
 
 using namespace topikos;

@@ -1,6 +1,6 @@
 #include "core/cell/validate.h"
-#include "core/exchange/cell_file.h"
-#include "core/exchange/targets_csv.h"
+#include "core/files/cell_file.h"
+#include "core/files/targets_csv.h"
 #include "tests/fuzz/target.h"
 
 using namespace topikos;

@@ -1,6 +1,6 @@
 #include "core/cell/time_tables.h"
-#include "core/exchange/cell_file.h"
-#include "core/exchange/time_table_csv.h"
+#include "core/files/cell_file.h"
+#include "core/files/time_table_csv.h"
 #include "tests/fuzz/target.h"
 
 using namespace topikos;

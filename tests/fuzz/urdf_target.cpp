@@ -1,4 +1,4 @@
-#include "core/exchange/urdf.h"
+#include "core/files/urdf.h"
 #include "tests/fuzz/target.h"
 
 using namespace topikos;

@@ -129,7 +129,7 @@ void adviseOnNeighbours(const Cell& cell, Findings& out)
             const std::vector<TargetId>& members = membersOf[target.pattern];
             const auto at = std::find(members.begin(), members.end(), id);
             const auto others = std::count_if(members.begin(), members.end(),
-                                              [&](TargetId m) { return m != id && visits.contains(m); });
+                                              [&, own = id](TargetId m) { return m != own && visits.contains(m); });
             if (others == 0) continue;
             for (const std::ptrdiff_t by : {1, -1}) {
                 const std::ptrdiff_t next = at - members.begin() + by;

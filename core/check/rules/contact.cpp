@@ -1,5 +1,5 @@
-#include "core/check/contact_sweep.h"
 #include "core/check/rules/rules.h"
+#include "core/collide/sweep.h"
 
 #include <fmt/format.h>
 

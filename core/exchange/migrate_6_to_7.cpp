@@ -1,7 +1,0 @@
-#include "core/exchange/migrations.h"
-
-namespace topikos {
-
-void migrate6to7(Json&) {}
-
-}  // namespace topikos

@@ -1,7 +1,0 @@
-#include "core/exchange/migrations.h"
-
-namespace topikos {
-
-void migrate7to8(Json&) {}
-
-}  // namespace topikos

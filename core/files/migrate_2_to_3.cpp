@@ -1,0 +1,7 @@
+#include "core/files/migrations.h"
+
+namespace topikos {
+
+void migrate2to3(Json&) {}
+
+}  // namespace topikos

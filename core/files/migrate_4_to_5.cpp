@@ -1,0 +1,7 @@
+#include "core/files/migrations.h"
+
+namespace topikos {
+
+void migrate4to5(Json&) {}
+
+}  // namespace topikos

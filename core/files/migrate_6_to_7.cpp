@@ -1,0 +1,7 @@
+#include "core/files/migrations.h"
+
+namespace topikos {
+
+void migrate6to7(Json&) {}
+
+}  // namespace topikos

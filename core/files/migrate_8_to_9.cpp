@@ -1,0 +1,7 @@
+#include "core/files/migrations.h"
+
+namespace topikos {
+
+void migrate8to9(Json&) {}
+
+}  // namespace topikos
