@@ -254,17 +254,16 @@ World::Near World::near(const Pair& pair, const Placed& placed, double upTo) con
 {
     const Body &a = m->bodies[pair.a], &b = m->bodies[pair.b];
     const double least = a.radius + b.radius + upTo;
-    const double apart = (placed.centres[pair.a] - placed.centres[pair.b]).squaredNorm();
-    if (apart > least * least) return {pair.a, pair.b, std::sqrt(apart) - a.radius - b.radius};
+    if ((placed.centres[pair.a] - placed.centres[pair.b]).squaredNorm() > least * least) return {};
     // The ball of each against the box of the other: links are long.
     for (const auto& [boxed, ball] : {std::pair(pair.a, pair.b), std::pair(pair.b, pair.a)}) {
         const Pose& pose = placed.poses[boxed];
         const Vec3 centre = pose.rotation.conjugate() * Vec3(placed.centres[ball] - pose.translation);
-        const double off = m->bodies[boxed].box.squaredExteriorDistance(centre), radius = m->bodies[ball].radius;
-        if (off > (radius + upTo) * (radius + upTo)) return {pair.a, pair.b, std::sqrt(off) - radius};
+        const double most = m->bodies[ball].radius + upTo;
+        if (m->bodies[boxed].box.squaredExteriorDistance(centre) > most * most) return {};
     }
-    const Nearest found = a.own.shape->nearest(placed.poses[pair.a], *b.own.shape, placed.poses[pair.b], upTo);
-    return {pair.a, pair.b, found.distance, found.onA, found.onB};
+    const auto found = a.own.shape->within(placed.poses[pair.a], *b.own.shape, placed.poses[pair.b], upTo);
+    return found ? Near{pair.a, pair.b, found->distance, found->onA, found->onB} : Near{};
 }
 
 World::Near World::touch(const Coordinates& at) const
@@ -274,7 +273,7 @@ World::Near World::touch(const Coordinates& at) const
     for (const Pair& pair : m->pairs) {
         const double least = m->bodies[pair.a].radius + m->bodies[pair.b].radius + m->touching;
         if ((placed.centres[pair.a] - placed.centres[pair.b]).squaredNorm() > least * least) continue;
-        if (const Near found = near(pair, placed, m->touching); found.distance <= m->touching) return found;
+        if (const Near found = near(pair, placed, m->touching)) return found;
     }
     return {};
 }

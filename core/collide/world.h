@@ -90,6 +90,7 @@ private:
     void place(const Coordinates& at, Placed& out) const;
     /// How far the two of a pair can come nearer when no coordinate changes by more than `by`.
     double reach(const Pair& pair, const Placed& placed, const Coordinates& by) const;
+    /// The distance of a pair, when it is no more than `upTo`.
     Near near(const Pair& pair, const Placed& placed, double upTo) const;
 
     std::unique_ptr<Parts> m;

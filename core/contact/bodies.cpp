@@ -113,16 +113,17 @@ ContactBody::ContactBody(std::vector<Convex> pieces, const std::vector<PlacedSur
 {
     for (Convex& convex : pieces) {
         const Ball ball = ballAround(convex);
-        m_pieces.push_back({std::move(convex), nullptr, ball});
+        m_pieces.push_back({std::move(convex), nullptr, ball, {}});
     }
     for (const PlacedSurface& own : surfaces) {
         if (own.triangles->faces.empty()) continue;
         std::shared_ptr<const Surface> tree = treeOver(own.triangles);
         const Ball ball{own.pose * Vec3(tree->box.center()), 0.5 * tree->box.diagonal().norm()};
-        m_pieces.push_back({Convex{own.pose}, std::move(tree), ball});
+        m_pieces.push_back({Convex{own.pose}, std::move(tree), ball, {}});
     }
     Eigen::AlignedBox3d box;
-    for (const Piece& piece : m_pieces) {
+    for (Piece& piece : m_pieces) {
+        piece.box = boxAround(piece, Pose{});
         const Vec3 half = Vec3::Constant(piece.ball.radius);
         box.extend(Vec3(piece.ball.centre - half));
         box.extend(Vec3(piece.ball.centre + half));
@@ -259,28 +260,68 @@ double ContactBody::depth(const Pose& worldFromThis, const ContactBody& other, c
     return out;
 }
 
+Eigen::AlignedBox3d ContactBody::boxAround(const Piece& piece, const Pose& fromBody)
+{
+    if (piece.surface) {
+        const Vec3 centre = fromBody * piece.ball.centre, half = Vec3::Constant(piece.ball.radius);
+        return {Vec3(centre - half), Vec3(centre + half)};
+    }
+    const Pose place = fromBody * piece.convex.pose;
+    const Mat3 turn = place.matrix();
+    Vec3 low, high;
+    for (int i = 0; i < 3; ++i) {
+        const Vec3 way = turn.row(i).transpose();
+        high[i] = way.dot(piece.convex.furthest(way)) + place.translation[i] + piece.convex.margin;
+        low[i] = way.dot(piece.convex.furthest(-way)) + place.translation[i] - piece.convex.margin;
+    }
+    return {low, high};
+}
+
 Eigen::AlignedBox3d ContactBody::box(const Pose& worldFromThis) const
 {
     Eigen::AlignedBox3d out;
-    for (const Piece& piece : m_pieces) {
-        if (piece.surface) {
-            const Vec3 centre = worldFromThis * piece.ball.centre;
-            out.extend(Vec3(centre - Vec3::Constant(piece.ball.radius)));
-            out.extend(Vec3(centre + Vec3::Constant(piece.ball.radius)));
-            continue;
-        }
-        const Pose place = worldFromThis * piece.convex.pose;
-        const Mat3 turn = place.matrix();
-        Vec3 low, high;
-        for (int i = 0; i < 3; ++i) {
-            const Vec3 way = turn.row(i).transpose();
-            high[i] = way.dot(piece.convex.furthest(way)) + place.translation[i] + piece.convex.margin;
-            low[i] = way.dot(piece.convex.furthest(-way)) + place.translation[i] - piece.convex.margin;
-        }
-        out.extend(low);
-        out.extend(high);
-    }
+    for (const Piece& piece : m_pieces)
+        out.extend(boxAround(piece, worldFromThis));
     return out;
+}
+
+std::optional<Nearest> ContactBody::within(const Pose& worldFromThis, const ContactBody& other,
+                                           const Pose& worldFromOther, double upTo) const
+{
+    const Pose otherFromThis = inverse(worldFromOther) * worldFromThis, thisFromOther = inverse(otherFromThis);
+    const auto apart = [upTo](const Piece& boxed, const Vec3& centre, double radius) {
+        const double least = radius + upTo;
+        return boxed.box.squaredExteriorDistance(centre) > least * least;
+    };
+    struct Near {
+        double bound;
+        const Piece *a, *b;
+    };
+    thread_local std::vector<Near> near;
+    near.clear();
+    for (const Piece& a : m_pieces) {
+        const Vec3 centre = otherFromThis * a.ball.centre;  // seen from the other
+        for (const Piece& b : other.m_pieces) {
+            const double least = a.ball.radius + b.ball.radius + upTo, off = (centre - b.ball.centre).squaredNorm();
+            if (off > least * least || apart(b, centre, a.ball.radius)
+                || apart(a, thisFromOther * b.ball.centre, b.ball.radius))
+                continue;
+            near.push_back({std::sqrt(off) - a.ball.radius - b.ball.radius, &a, &b});
+        }
+    }
+    std::sort(near.begin(), near.end(), [](const Near& x, const Near& y) { return x.bound < y.bound; });
+    Nearest best;
+    for (const Near& pair : near) {
+        const double most = std::min(best.distance, upTo);
+        if (pair.bound > most) break;
+        const Nearest found = nearest(*pair.a, *pair.b, thisFromOther, most);
+        if (found.distance < best.distance) best = found;
+        if (best.touching()) break;
+    }
+    if (best.distance > upTo || !std::isfinite(best.distance)) return std::nullopt;
+    best.onA = worldFromThis * best.onA;
+    best.onB = worldFromThis * best.onB;
+    return best;
 }
 
 }  // namespace topikos

@@ -2,6 +2,7 @@
 #include "core/contact/nearest.h"
 
 #include <memory>
+#include <optional>
 
 namespace topikos {
 
@@ -28,6 +29,11 @@ public:
     Nearest nearest(const Pose& worldFromThis, const ContactBody& other, const Pose& worldFromOther,
                     double upTo = INFINITY) const;
 
+    /// The same when it is no more than `upTo`; nothing when it is more. For questions that need no bound: pieces are
+    /// held against each other's boxes first.
+    std::optional<Nearest> within(const Pose& worldFromThis, const ContactBody& other, const Pose& worldFromOther,
+                                  double upTo) const;
+
     /// How deep two bodies are in each other: the shortest way that parts the two pieces that are deepest. Of pieces
     /// only; of surfaces, which may be hollow, nothing is said: 0. [m]
     double depth(const Pose& worldFromThis, const ContactBody& other, const Pose& worldFromOther) const;
@@ -40,7 +46,9 @@ private:
         Convex convex;  ///< of a surface only its pose
         std::shared_ptr<const Surface> surface;
         Ball ball;
+        Eigen::AlignedBox3d box;  ///< in the frame of the body
     };
+    static Eigen::AlignedBox3d boxAround(const Piece& piece, const Pose& fromBody);
     /// In the frame of a's body.
     static Nearest nearest(const Piece& a, const Piece& b, const Pose& aFromB, double upTo);
     /// Surfaces, in the frame of a's triangles.

@@ -207,7 +207,7 @@ public:
         const auto bytes = v->is_string() ? bytesOfBase64(v->get_ref<const std::string&>()) : std::nullopt;
         if (!bytes || bytes->size() % sizeof(T)) return fail(key, "must be whole numbers packed as base64");
         values.resize(bytes->size() / sizeof(T));
-        std::memcpy(values.data(), bytes->data(), bytes->size());
+        if (!bytes->empty()) std::memcpy(values.data(), bytes->data(), bytes->size());
     }
     template <class T> void object(const char* key, T& value)
     {

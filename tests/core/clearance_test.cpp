@@ -302,8 +302,12 @@ void ClearanceTest::boundsAboveWhatIsAskedForHold()
         const Pose at = dice.pose(1.2);
         const double whole = a.nearest({}, b, at).distance, upTo = dice.between(0, 0.6);
         const double bounded = a.nearest({}, b, at, upTo).distance;
+        const std::optional<Nearest> asked = a.within({}, b, at, upTo);
+        QCOMPARE(asked.has_value(), whole <= upTo);
         if (whole <= upTo) {
             QVERIFY(std::abs(bounded - whole) < 1e-8);
+            QVERIFY(std::abs(asked->distance - whole) < 1e-8);
+            QVERIFY(std::abs((asked->onA - asked->onB).norm() - whole) < 1e-8);
             continue;
         }
         ++above;

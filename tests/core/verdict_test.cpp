@@ -132,6 +132,7 @@ void VerdictTest::routinesThatDoNotRunAreLookedAt()
     options.partial = [&](const CheckResult& result) {
         // The routines that run, then all of them; contact comes last.
         QVERIFY(!result.complete && !result.contact);
+        if (result.contactDone > 0) return;  // how far contact is, where that takes long
         QCOMPARE(int(result.alone.size()), early++);
     };
     const CheckResult result = check(cell, options);
