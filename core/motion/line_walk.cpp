@@ -95,8 +95,9 @@ void LineWalk::walk()
         const double fraction = before.fraction + 1.01 * step >= 1 ? 1 : before.fraction + step;
         const auto q = at(fraction, before.posture);
         if (!q) {
-            outOfReach(before, fraction);
-            return;
+            if (outOfReach(before, fraction, step)) return;
+            step /= 2;
+            continue;
         }
         const Eigen::ArrayXd difference = (*q - before.posture).array().abs();
         Eigen::Index joint = 0;
@@ -114,7 +115,7 @@ void LineWalk::walk()
     }
 }
 
-void LineWalk::outOfReach(const Sample& before, double fraction)
+bool LineWalk::outOfReach(const Sample& before, double fraction, double step)
 {
     LineStop stop;
     stop.why = LineStop::Why::OutOfReach;
@@ -124,6 +125,13 @@ void LineWalk::outOfReach(const Sample& before, double fraction)
         if (q) last = *q;
         return q.has_value();
     });
+    // Where the postures on the way there do not join, something comes before the end of the reach.
+    Eigen::Index joint = 0;
+    if ((last - before.posture).cwiseAbs().maxCoeff(&joint) > kSmoothStep) {
+        if (step > kSmallestStep) return false;
+        jump(before, last, int(joint));
+        return true;
+    }
     const Solutions atEnd = inverseKinematics(m_arm, m_move.line.flangeAt(1));
     const Solutions here = atEnd.shortfall > 0 ? atEnd : inverseKinematics(m_arm, m_move.line.flangeAt(fraction));
     stop.shortfall = here.shortfall;
@@ -135,6 +143,7 @@ void LineWalk::outOfReach(const Sample& before, double fraction)
         m_samples.push_back({stop.fraction, last});
     }
     stopAt(stop);
+    return true;
 }
 
 void LineWalk::jump(const Sample& before, const JointVector& after, int joint)

@@ -23,7 +23,8 @@ private:
     double singularDistance(double fraction, const JointVector& near, SingularityKind kind) const;
     void stopAt(LineStop stop);
     void walk();
-    void outOfReach(const Sample& before, double fraction);
+    /// Stops at the end of the reach; false: a smaller step is needed to see what comes before it.
+    bool outOfReach(const Sample& before, double fraction, double step);
     void jump(const Sample& before, const JointVector& after, int joint);
     void judgeRange(const Sample& before, double fraction, const JointVector& q);
     /// Finds how close the line comes to a singularity, between its samples too, and stops it where the bound is

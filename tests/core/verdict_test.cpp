@@ -40,11 +40,16 @@ struct RandomLine {
 RandomLine randomLine(const Arm& arm, std::mt19937_64& random, double turn)
 {
     const auto real = [&](double low, double high) { return low + (high - low) * double(random() >> 11) * 0x1p-53; };
+    // One after the other: the order of arguments is the compiler's.
+    const auto vector = [&] {
+        const double x = real(-1, 1), y = real(-1, 1), z = real(-1, 1);
+        return Vec3(x, y, z);
+    };
     RandomLine line;
     line.from = randomPosture(arm, random);
     line.path.flangeFromTcp = translated({0.03, 0, 0.12});
     line.path.start = forward(arm, line.from) * line.path.flangeFromTcp;
-    const Vec3 way = Vec3(real(-1, 1), real(-1, 1), real(-1, 1)) * 0.6 * std::min(1.0, arm.reach());
+    const Vec3 way = vector() * 0.6 * std::min(1.0, arm.reach());
     line.path.end = {line.path.start.translation + way, line.path.start.rotation};
     if (arm.as<FiveAxis>()) {
         // Within its plane it can keep an orientation.
@@ -55,7 +60,7 @@ RandomLine randomLine(const Arm& arm, std::mt19937_64& random, double turn)
         line.path.end = {line.path.start.translation + way[0] * ahead + Vec3(0, 0, way[2]), line.path.start.rotation};
     }
     if (turn > 0) {
-        const Vec3 axis = Vec3(real(-1, 1), real(-1, 1), real(-1, 1)).normalized();
+        const Vec3 axis = vector().normalized();
         line.path.end.rotation = Quat(Eigen::AngleAxisd(real(0, turn), axis)) * line.path.start.rotation;
     }
     return line;
