@@ -318,7 +318,8 @@ std::optional<Nearest> ContactBody::within(const Pose& worldFromThis, const Cont
         if (found.distance < best.distance) best = found;
         if (best.touching()) break;
     }
-    if (best.distance > upTo || !std::isfinite(best.distance)) return std::nullopt;
+    // Surfaces tell what they were asked for where nothing is nearer.
+    if (!best.touching() && !(best.distance < upTo)) return std::nullopt;
     best.onA = worldFromThis * best.onA;
     best.onB = worldFromThis * best.onB;
     return best;

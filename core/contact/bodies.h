@@ -29,8 +29,8 @@ public:
     Nearest nearest(const Pose& worldFromThis, const ContactBody& other, const Pose& worldFromOther,
                     double upTo = INFINITY) const;
 
-    /// The same when it is no more than `upTo`; nothing when it is more. For questions that need no bound: pieces are
-    /// held against each other's boxes first.
+    /// The same when it is less than `upTo`, or 0; nothing when it is more. For questions that need no bound: pieces
+    /// are held against each other's boxes first.
     std::optional<Nearest> within(const Pose& worldFromThis, const ContactBody& other, const Pose& worldFromOther,
                                   double upTo) const;
 

@@ -22,7 +22,7 @@ using Vec12 = Eigen::Matrix<double, 12, 1>;
 using Vec14 = Eigen::Matrix<double, 14, 1>;
 using Mat12 = Eigen::Matrix<double, 12, 12>;
 using Mat24 = Eigen::Matrix<double, 24, 24>;
-// Solvers are of any size: those of a fixed one take a minute more to compile, and no less to run.
+// Solvers are of any size: those of a fixed one take most of a minute more to compile.
 
 struct Line {
     Vec3 o, h;  ///< a point on it, its unit direction
