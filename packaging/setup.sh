@@ -29,7 +29,7 @@ install_packages() {
 build_topikos() {
     cmake --preset release >/dev/null
     if [ ! -e build/.ninja_log ]; then
-        echo "Building for the first time: the window takes 8 to 14 minutes on two cores, all tests as long again."
+        echo "Building for the first time: the window takes some 14 minutes on two busy cores, with all tests twice that."
     fi
     NINJA_STATUS="%p after %e s  " cmake --build build --target "$@"
 }

@@ -308,10 +308,7 @@ std::pair<QString, bool> Viewport::verdictOfPreview() const
     const QString reached =
         looked == 1 ? QString("its target can be reached") : QString("all %1 targets can be reached").arg(looked);
     stand.resize(std::min(stand.size(), mostOfContact));
-    std::vector<FrameId> moved;
-    for (const Frame& frame : cell.frames)
-        if (frame.axis) moved.push_back(frame.id);
-    const StandingContacts standing(cell, std::move(moved), m_session.touched());
+    const StandingContacts standing(cell, m_session.touched());
     for (const auto& [target, posture, axes] : stand)
         if (const auto touch = standing.touch(armOf(cell, *target).id, posture, *axes))
             return {QString("%1, but at %2 %3 and %4 would touch")

@@ -18,7 +18,7 @@ namespace {
 
 using Kind = Device::Kind;
 
-constexpr Color kSteel{111, 123, 130}, kLight{176, 184, 188}, kRubber{69, 77, 82}, kPost{192, 132, 40};
+constexpr Color kLight{176, 184, 188}, kRubber{69, 77, 82}, kPost{192, 132, 40};
 
 Solid box(const Vec3& centre, const Vec3& size, Color color)
 {

@@ -13,7 +13,6 @@ namespace topikos {
 
 namespace {
 
-constexpr double kSamePlace = 1e-9;   // [m]
 constexpr double kUnitLength = 1e-6;  // of a normal
 
 /// The part of a vector along the surface, of length 1; nothing when there is none.

@@ -12,8 +12,6 @@ namespace topikos {
 
 namespace {
 
-constexpr double kSameStand = 1e-9;  // [m or rad]
-
 Status checkSolids(const std::vector<Solid>& solids)
 {
     for (const Solid& solid : solids)
@@ -108,7 +106,7 @@ Result<Cell> setFrameParent(const Cell& cell, FrameId id, FrameId parent)
         };
         const Pose drawn = moved(false, frame.pose), built = moved(true, frame.measured.value_or(frame.pose));
         const PoseDeviation off = deviation(drawn, built);
-        if (frame.measured || off.metres > kSameStand || off.radians > kSameStand) frame.measured = built;
+        if (frame.measured || off.metres > kSamePlace || off.radians > kSamePlace) frame.measured = built;
         frame.pose = drawn;
         frame.parent = parent;
         return std::nullopt;

@@ -7,6 +7,9 @@
 /// What edits share.
 namespace topikos {
 
+inline constexpr Color kSteel{111, 123, 130};  // of what the workshop's things are made of
+inline constexpr double kSamePlace = 1e-9;     // places that are no farther apart are the same [m or rad]
+
 Error missing(const char* what);
 inline Error fail(const char* code, std::string message, std::string remedy)
 {

@@ -1,5 +1,7 @@
 #include "core/cell/furniture.h"
 
+#include "core/cell/edit_support.h"
+
 #include <algorithm>
 #include <cmath>
 
@@ -7,9 +9,9 @@ namespace topikos {
 
 namespace {
 
-using Piece = Furniture::Kind;
+using FurnitureKind = Furniture::Kind;
 
-constexpr Color kBoard{217, 194, 150}, kFrameSteel{111, 123, 130}, kPanel{200, 204, 200}, kFencePost{141, 152, 156};
+constexpr Color kBoard{217, 194, 150}, kPanel{200, 204, 200}, kFencePost{141, 152, 156};
 
 Solid box(double width, double depth, double height, const Vec3& middle, const Color& color)
 {
@@ -45,33 +47,36 @@ bool alike(const Solid& a, const Solid& b)
 
 }  // namespace
 
-const char* furnitureWord(Piece kind)
+const char* furnitureWord(FurnitureKind kind)
 {
     switch (kind) {
-    case Piece::Table: return "table";
-    case Piece::Pedestal: return "pedestal";
-    case Piece::Pallet: return "pallet";
-    case Piece::Rack: return "rack";
-    case Piece::Fence: return "fence";
-    case Piece::Booth: return "booth";
+    case FurnitureKind::Table: return "table";
+    case FurnitureKind::Pedestal: return "pedestal";
+    case FurnitureKind::Pallet: return "pallet";
+    case FurnitureKind::Rack: return "rack";
+    case FurnitureKind::Fence: return "fence";
+    case FurnitureKind::Booth: return "booth";
     }
     return "";
 }
 
-Furniture usualFurniture(Piece kind)
+Furniture usualFurniture(FurnitureKind kind)
 {
     switch (kind) {
-    case Piece::Table: return {kind, 1.2, 0.8, 0.8};
-    case Piece::Pedestal: return {kind, 0.5, 0.5, 0.6};
-    case Piece::Pallet: return {kind, 1.2, 0.8, 0.144};
-    case Piece::Rack: return {kind, 1.2, 0.5, 1.6};
-    case Piece::Fence: return {kind, 2.0, 0.1, 2.0};
-    case Piece::Booth: return {kind, 1.6, 1.2, 2.2};
+    case FurnitureKind::Table: return {kind, 1.2, 0.8, 0.8};
+    case FurnitureKind::Pedestal: return {kind, 0.5, 0.5, 0.6};
+    case FurnitureKind::Pallet: return {kind, 1.2, 0.8, 0.144};
+    case FurnitureKind::Rack: return {kind, 1.2, 0.5, 1.6};
+    case FurnitureKind::Fence: return {kind, 2.0, 0.1, 2.0};
+    case FurnitureKind::Booth: return {kind, 1.6, 1.2, 2.2};
     }
     return {};
 }
 
-bool framedAtTop(Piece kind) { return kind == Piece::Table || kind == Piece::Pedestal || kind == Piece::Pallet; }
+bool framedAtTop(FurnitureKind kind)
+{
+    return kind == FurnitureKind::Table || kind == FurnitureKind::Pedestal || kind == FurnitureKind::Pallet;
+}
 
 std::vector<Solid> solidsOf(const Furniture& asked)
 {
@@ -79,36 +84,36 @@ std::vector<Solid> solidsOf(const Furniture& asked)
     const double w = f.width, d = f.depth, h = f.height;
     std::vector<Solid> out;
     switch (f.kind) {
-    case Piece::Table:
+    case FurnitureKind::Table:
         out.push_back(box(w, d, 0.03, {0, 0, -0.015}, kBoard));
-        addPosts(out, f, 0.05, -h, -0.03, kFrameSteel);
+        addPosts(out, f, 0.05, -h, -0.03, kSteel);
         break;
-    case Piece::Pedestal:
-        out.push_back(box(w, d, 0.03, {0, 0, -0.015}, kFrameSteel));
-        out.push_back(box(0.7 * w, 0.7 * d, h - 0.06, {0, 0, -h / 2}, kFrameSteel));
-        out.push_back(box(w, d, 0.03, {0, 0, -h + 0.015}, kFrameSteel));
+    case FurnitureKind::Pedestal:
+        out.push_back(box(w, d, 0.03, {0, 0, -0.015}, kSteel));
+        out.push_back(box(0.7 * w, 0.7 * d, h - 0.06, {0, 0, -h / 2}, kSteel));
+        out.push_back(box(w, d, 0.03, {0, 0, -h + 0.015}, kSteel));
         break;
-    case Piece::Pallet:
+    case FurnitureKind::Pallet:
         out.push_back(box(w, d, 0.022, {0, 0, -0.011}, kBoard));
         for (const double x : {-1.0, 0.0, 1.0})
             out.push_back(box(0.1, d, h - 0.044, {x * (w - 0.1) / 2, 0, -h / 2}, kBoard));
         out.push_back(box(w, d, 0.022, {0, 0, -h + 0.011}, kBoard));
         break;
-    case Piece::Rack: {
-        addPosts(out, f, 0.04, 0, h, kFrameSteel);
+    case FurnitureKind::Rack: {
+        addPosts(out, f, 0.04, 0, h, kSteel);
         const int shelves = std::max(2, int(std::floor(h / 0.4 + 1e-9)));
         for (int i = 0; i < shelves; ++i)
             out.push_back(box(w, d, 0.02, {0, 0, 0.1 + (h - 0.11) * i / (shelves - 1)}, kBoard));
         break;
     }
-    case Piece::Fence: {
+    case FurnitureKind::Fence: {
         const int fields = std::max(1, int(std::ceil(w / 1.5 - 1e-9)));
         for (int i = 0; i <= fields; ++i)
             out.push_back(box(0.05, d, h, {-w / 2 + 0.025 + (w - 0.05) * i / fields, 0, h / 2}, kFencePost));
         out.push_back(box(w, 0.01, h - 0.15, {0, 0, h / 2 + 0.075}, kPanel));
         break;
     }
-    case Piece::Booth:
+    case FurnitureKind::Booth:
         out.push_back(box(w, 0.03, h, {0, (d - 0.03) / 2, h / 2}, kPanel));
         for (const double x : {-1.0, 1.0})
             out.push_back(box(0.03, d - 0.03, h, {x * (w - 0.03) / 2, -0.015, h / 2}, kPanel));
@@ -128,9 +133,9 @@ std::optional<Furniture> furnitureOf(const std::vector<Solid>& solids)
         whole.extend(s.pose.translation - s.size / 2);
         whole.extend(s.pose.translation + s.size / 2);
     }
-    for (const Piece kind : kFurnitureKinds) {
+    for (const FurnitureKind kind : kFurnitureKinds) {
         const Vec3 size = whole.sizes();
-        const Furniture f{kind, size[0], size[1], size[2] - (kind == Piece::Booth ? 0.03 : 0)};
+        const Furniture f{kind, size[0], size[1], size[2] - (kind == FurnitureKind::Booth ? 0.03 : 0)};
         const std::vector<Solid> own = solidsOf(f);
         if (std::equal(own.begin(), own.end(), solids.begin(), solids.end(), alike)) return f;
     }

@@ -12,7 +12,7 @@ namespace topikos {
 
 namespace {
 
-constexpr Color kDark{90, 102, 109}, kToolSteel{111, 123, 130}, kPad{14, 110, 104};
+constexpr Color kDark{90, 102, 109}, kPad{14, 110, 104};
 constexpr double kAluminium = 2700;  // [kg/m^3]
 constexpr double kOpens = 0.046;     // jaws beyond the part [m]
 
@@ -34,14 +34,14 @@ Tool readyGripper(Gripper::Kind kind, double widest)
     tool.name = kind == Gripper::Kind::Vacuum ? "Vacuum cup" : "Gripper jaws";
     tool.gripper.kind = kind;
     if (kind == Gripper::Kind::Vacuum) {
-        tool.body = {rod(0.09, 0, 0.03, kDark), rod(0.03, 0.03, 0.11, kToolSteel), rod(0.05, 0.11, 0.14, kPad)};
+        tool.body = {rod(0.09, 0, 0.03, kDark), rod(0.03, 0.03, 0.11, kSteel), rod(0.05, 0.11, 0.14, kPad)};
         tool.flangeFromTcp = translated({0, 0, 0.14});
     } else {
         const double open = widest + kOpens, reach = 0.06 + 0.2 * widest;
         tool.gripper.closed = widest;
         tool.gripper.open = open;
         tool.gripper.pivot = reach + 0.01;
-        tool.body = {rod(0.09, 0, 0.03, kDark), block({open + 0.064, 0.085, 0.05}, {0, 0, 0.055}, kToolSteel),
+        tool.body = {rod(0.09, 0, 0.03, kDark), block({open + 0.064, 0.085, 0.05}, {0, 0, 0.055}, kSteel),
                      block({open + 0.104, 0.05, 0.018}, {0, 0, 0.089}, kDark)};
         tool.flangeFromTcp = translated({0, 0, 0.098 + reach});
         // The inner faces of the pads are together at the TCP.
@@ -88,9 +88,9 @@ Result<Cell> newCell(const NewCell& wanted)
         // Too low for a pedestal: a plate, or the bare floor.
         cell = addFrame(*cell, "Arm base", {}, translated({0, 0, wanted.baseHeight}), &mount);
         if (cell && wanted.baseHeight > 0)
-            cell = setFrameSolids(*cell, mount,
-                                  {block({pedestal.width, pedestal.depth, wanted.baseHeight},
-                                         {0, 0, -0.5 * wanted.baseHeight}, kToolSteel)});
+            cell = setFrameSolids(
+                *cell, mount,
+                {block({pedestal.width, pedestal.depth, wanted.baseHeight}, {0, 0, -0.5 * wanted.baseHeight}, kSteel)});
     }
     if (!cell) return cell;
     ArmId arm;

@@ -4,11 +4,12 @@
 
 namespace topikos {
 
-StandingContacts::StandingContacts(const Cell& cell, std::vector<FrameId> axes, ContactCache& cache)
+StandingContacts::StandingContacts(const Cell& cell, ContactCache& cache)
 {
     WorldOptions options;
-    options.axes = std::move(axes);
     options.parts = false;
+    for (const Frame& frame : cell.frames)
+        if (frame.axis) options.axes.push_back(frame.id);
     for (const Routine& routine : cell.routines)
         eachStep(routine.steps, [&](const Step& step, size_t) {
             for (const Touchable& thing : step.mayTouch)

@@ -15,11 +15,11 @@ struct StandingTouch {
 /// at home, jaws open. Parts are left out, since a run moves them about, and so is what some step may touch.
 class StandingContacts {
 public:
-    /// `axes`: of devices, that may stand elsewhere than at the start.
-    StandingContacts(const Cell& cell, std::vector<FrameId> axes, ContactCache& cache);
+    StandingContacts(const Cell& cell, ContactCache& cache);
     /// The same in a cell in which frames stand elsewhere. Both cells have to live as long as this.
     StandingContacts in(const Cell& moved) const;
 
+    /// With device axes where they are told to stand, else as at the start.
     std::optional<StandingTouch> touch(ArmId arm, const JointVector& posture, const AxisValues& axes) const;
 
 private:

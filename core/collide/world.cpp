@@ -57,12 +57,10 @@ std::optional<Cell> withAxes(const Cell& cell, const AxisValues& axes)
 World::World(std::unique_ptr<Parts> parts) : m(std::move(parts)) {}
 World::~World() = default;
 World::World(World&&) noexcept = default;
-World& World::operator=(World&&) noexcept = default;
 
 World::World(const Cell& cell, const CellState& state, ArmId id, ContactCache& cache, WorldOptions options) :
     m(new Parts{&cell, id, findArm(cell, id), Places(cell), std::move(options.axes), state.axes, {}, {}, {}})
 {
-    m->touching = std::max(kTouch, options.clearance);
     const ArmStation& station = *m->station;
     const JointVector& posture = state.of(id).posture;
     m->start.resize(posture.size() + Eigen::Index(m->axes.size()));
@@ -168,7 +166,7 @@ World::World(const Cell& cell, const CellState& state, ArmId id, ContactCache& c
 World World::in(const Cell& moved) const
 {
     World out(std::make_unique<Parts>(
-        Parts{&moved, m->arm, nullptr, Places(moved), m->axes, m->rest, m->start, m->bodies, m->pairs, m->touching}));
+        Parts{&moved, m->arm, nullptr, Places(moved), m->axes, m->rest, m->start, m->bodies, m->pairs}));
     out.m->settle();
     return out;
 }
@@ -271,9 +269,10 @@ World::Near World::touch(const Coordinates& at) const
     Placed placed;
     place(at, placed);
     for (const Pair& pair : m->pairs) {
-        const double least = m->bodies[pair.a].radius + m->bodies[pair.b].radius + m->touching;
+        // Most pairs end here.
+        const double least = m->bodies[pair.a].radius + m->bodies[pair.b].radius + kTouch;
         if ((placed.centres[pair.a] - placed.centres[pair.b]).squaredNorm() > least * least) continue;
-        if (const Near found = near(pair, placed, m->touching)) return found;
+        if (const Near found = near(pair, placed, kTouch)) return found;
     }
     return {};
 }

@@ -17,7 +17,6 @@ struct WorldOptions {
     bool parts = true;              ///< those that lie about count, too
     std::set<FrameId> leftOut{};    ///< frames that are not looked at
     bool others = false;            ///< what the axes move counts against what is not of the arm, too
-    double clearance = 0;           ///< nearer than this counts as touching, where it is more than kTouch [m]
 };
 
 /// The cell in one state, for questions about one arm in it: is it free in a posture, what is nearest, is the way
@@ -32,7 +31,6 @@ public:
     World(const Cell& cell, const CellState& state, ArmId arm, ContactCache& cache, WorldOptions options = {});
     ~World();
     World(World&&) noexcept;
-    World& operator=(World&&) noexcept;
 
     /// The same bodies and pairs in a cell in which frames stand elsewhere.
     World in(const Cell& moved) const;
@@ -90,7 +88,7 @@ private:
     void place(const Coordinates& at, Placed& out) const;
     /// How far the two of a pair can come nearer when no coordinate changes by more than `by`.
     double reach(const Pair& pair, const Placed& placed, const Coordinates& by) const;
-    /// The distance of a pair, when it is no more than `upTo`.
+    /// The distance of a pair, when it is less than `upTo` or 0.
     Near near(const Pair& pair, const Placed& placed, double upTo) const;
 
     std::unique_ptr<Parts> m;

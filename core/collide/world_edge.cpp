@@ -27,8 +27,7 @@ public:
         std::vector<std::pair<Pair, double>> late;  // those that are left first, and from when on they are looked at
         for (const Pair& pair : m_parts.pairs) {
             if (m_world.reach(pair, begin, m_change) == 0) continue;
-            if (m_world.near(pair, begin, m_parts.touching + 2 * kFinestEdge).distance
-                > m_parts.touching + 2 * kFinestEdge)
+            if (m_world.near(pair, begin, kTouch + 2 * kFinestEdge).distance > kTouch + 2 * kFinestEdge)
                 all.push_back(pair);
             else if (const auto apart = leaves(pair, begin)) late.push_back({pair, *apart});
             else meet(0, 0, pair);
@@ -81,14 +80,14 @@ private:
     {
         m_placed = begin;
         const double deep = depth(pair), reach = m_world.reach(pair, begin, m_change);
-        double fraction = 0, distance = m_world.near(pair, begin, m_parts.touching).distance;
-        const bool touches = distance <= m_parts.touching;
+        double fraction = 0, distance = m_world.near(pair, begin, kTouch).distance;
+        const bool touches = distance <= kTouch;
         for (int n = 0; n < kMostLooksOut; ++n) {
-            fraction += std::min(1.0, (distance <= m_parts.touching ? kInContact : kFinestEdge) / reach);
+            fraction += std::min(1.0, (distance <= kTouch ? kInContact : kFinestEdge) / reach);
             place(std::min(fraction, 1.0));
-            distance = m_world.near(pair, m_placed, m_parts.touching + 2 * kFinestEdge).distance;
-            if (distance <= m_parts.touching && (!touches || depth(pair) > deep + 1e-6)) return std::nullopt;
-            if (distance > m_parts.touching + 2 * kFinestEdge || fraction >= 1) return std::min(fraction, 1.0);
+            distance = m_world.near(pair, m_placed, kTouch + 2 * kFinestEdge).distance;
+            if (distance <= kTouch && (!touches || depth(pair) > deep + 1e-6)) return std::nullopt;
+            if (distance > kTouch + 2 * kFinestEdge || fraction >= 1) return std::min(fraction, 1.0);
         }
         return std::nullopt;
     }
@@ -103,7 +102,7 @@ private:
         double most = 0, nearest = INFINITY;
         const Pair* next = nullptr;
         for (const Pair& pair : pairs) {
-            const double reach = m_world.reach(pair, m_placed, by), need = m_parts.touching + reach;
+            const double reach = m_world.reach(pair, m_placed, by), need = kTouch + reach;
             const double distance = m_world.near(pair, m_placed, need).distance;
             if (distance > need) continue;
             left.push_back(pair);
@@ -121,7 +120,7 @@ private:
     /// Goes back from what is met until the gap is left, and tells what is between the two there.
     Edge leave(double gap)
     {
-        const double least = std::max(gap, m_parts.touching);
+        const double least = std::max(gap, kTouch);
         const auto apart = [&](double fraction) {
             place(fraction);
             return m_world.near(*m_met, m_placed, INFINITY).distance > least;

@@ -38,7 +38,6 @@ struct World::Parts {
     Coordinates start;
     std::vector<Body> bodies;
     std::vector<Pair> pairs;
-    double touching = kTouch;  ///< what is nearer touches [m]
     bool baseMoves = false;
     Pose base;  ///< of the arm, where that does not move
 

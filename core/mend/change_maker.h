@@ -71,16 +71,8 @@ struct ChangeMaker {
     void blend();
     void otherOrder();
 
-    /// The lowest point of what stands on a frame, in the world; nothing when there is no body.
-    static std::optional<double> lowestOf(const Cell& in, FrameId id);
     /// What an arm stands on, with all that carries that.
     FrameId foundation(FrameId mount) const;
-    /// A frame whose bodies reach the floor, which is at the height 0 of the world, moves in its plane.
-    bool standsOnFloor(FrameId id) const;
-    /// Refuses what would be sunk into the floor.
-    static Result<Cell> aboveFloor(const Cell& before, Result<Cell> after, FrameId id);
-    /// Where a frame was measured it stays measured; the drawing moves along.
-    static Result<Cell> moved(const Cell& in, const Frame& frame, const std::function<void(Pose&)>& by);
     /// A frame of the cell that may be moved: not an axis of a device.
     void shiftedFrame(FrameId id, const std::vector<Vec3>& ways, double rank, const char* change);
 };

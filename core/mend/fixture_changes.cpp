@@ -13,9 +13,8 @@ namespace {
 
 constexpr double kOnFloor = 0.005;  // bodies that reach this low stand on the floor [m]
 
-}  // namespace
-
-std::optional<double> ChangeMaker::lowestOf(const Cell& in, FrameId id)
+/// The lowest point of what stands on a frame, in the world; nothing when there is no body.
+std::optional<double> lowestOf(const Cell& in, FrameId id)
 {
     std::optional<double> out;
     for (const Frame& frame : in.frames) {
@@ -29,21 +28,15 @@ std::optional<double> ChangeMaker::lowestOf(const Cell& in, FrameId id)
     return out;
 }
 
-FrameId ChangeMaker::foundation(FrameId mount) const
+/// A frame whose bodies reach the floor, which is at the height 0 of the world, moves in its plane.
+bool standsOnFloor(const Cell& in, FrameId id)
 {
-    const Frame* frame = findFrame(cell, mount);
-    while (frame && frame->parent)
-        frame = findFrame(cell, frame->parent);
-    return frame ? frame->id : FrameId();
-}
-
-bool ChangeMaker::standsOnFloor(FrameId id) const
-{
-    const std::optional<double> low = lowestOf(cell, id);
+    const std::optional<double> low = lowestOf(in, id);
     return low && *low < kOnFloor;
 }
 
-Result<Cell> ChangeMaker::aboveFloor(const Cell& before, Result<Cell> after, FrameId id)
+/// Refuses what would be sunk into the floor.
+Result<Cell> aboveFloor(const Cell& before, Result<Cell> after, FrameId id)
 {
     if (!after) return after;
     const std::optional<double> was = lowestOf(before, id), is = lowestOf(*after, id);
@@ -52,7 +45,8 @@ Result<Cell> ChangeMaker::aboveFloor(const Cell& before, Result<Cell> after, Fra
     return after;
 }
 
-Result<Cell> ChangeMaker::moved(const Cell& in, const Frame& frame, const std::function<void(Pose&)>& by)
+/// Where a frame was measured it stays measured; the drawing moves along.
+Result<Cell> moved(const Cell& in, const Frame& frame, const std::function<void(Pose&)>& by)
 {
     Pose pose = frame.pose;
     by(pose);
@@ -63,13 +57,23 @@ Result<Cell> ChangeMaker::moved(const Cell& in, const Frame& frame, const std::f
     return setFrameMeasured(*next, frame.id, measured);
 }
 
+}  // namespace
+
+FrameId ChangeMaker::foundation(FrameId mount) const
+{
+    const Frame* frame = findFrame(cell, mount);
+    while (frame && frame->parent)
+        frame = findFrame(cell, frame->parent);
+    return frame ? frame->id : FrameId();
+}
+
 void ChangeMaker::shiftedFrame(FrameId id, const std::vector<Vec3>& ways, double rank, const char* change)
 {
     const Frame* frame = findFrame(cell, id);
     if (!frame || frame->axis) return;
     const Frame own = *frame;
     const Quat turn = worldFromFrame(cell, own.parent, axes).rotation;
-    const bool onFloor = standsOnFloor(id);
+    const bool onFloor = standsOnFloor(cell, id);
     std::vector<double> lengths = kLengths;
     lengths.insert(lengths.end(), {1.2, 1.8, 2.7, 4});
     double n = 0;

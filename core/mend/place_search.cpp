@@ -60,10 +60,7 @@ public:
             if (frame.id == query.frame || isBelow(cell, frame.id, query.frame)) m_moved.insert(frame.id);
         m_plans = query.plans ? query.plans : &m_ownPlans;
         m_touched = query.touched ? query.touched : &m_ownTouched;
-        std::vector<FrameId> axes;
-        for (const Frame& frame : cell.frames)
-            if (frame.axis) axes.push_back(frame.id);
-        m_standing.emplace(cell, std::move(axes), *m_touched);
+        m_standing.emplace(cell, *m_touched);
         for (int i = 0; i < kPlaceAxes; ++i)
             if (query.highest[size_t(i)] > query.lowest[size_t(i)]) m_axes.push_back(size_t(i));
     }

@@ -14,6 +14,7 @@ namespace topikos {
 namespace {
 
 constexpr int kSamplesPerPiece = 3;        // samples from knot to knot of the way
+constexpr double kAside = 0.02;            // from both ends of a piece, and no more than they are apart [rad or m]
 constexpr int kPieceHalvings = 16;         // of such a piece
 constexpr double kSmallestPiece = 1e-9;    // of the line
 constexpr double kFarGuess = 5 * kDegree;  // by which a polynomial may be off a straight guess between knots
@@ -184,7 +185,11 @@ private:
             const JointVector& guess = wild ? straight : curved;
             const bool halves =
                 halvings < kPieceHalvings && b.fraction - a.fraction > kSmallestPiece && m_move.wayIsExact;
-            const auto q = halves ? m_walk.at(middle, guess) : std::nullopt;
+            auto q = halves ? m_walk.at(middle, guess) : std::nullopt;
+            // Near its straight elbow an arm with a spare axis could be found on the other side of it.
+            if (m_redundant && q
+                && (*q - straight).cwiseAbs().maxCoeff() > (b.posture - a.posture).cwiseAbs().maxCoeff() + kAside)
+                q = m_walk.at(middle, straight);
             if (q) {
                 const JointWay::Knot habit{middle, guess, piece.rate(middle), piece.bend(middle)};
                 const JointWay::Knot knot = knotAt(m_arm, m_move.line, middle, *q, m_redundant ? &habit : nullptr);
