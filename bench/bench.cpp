@@ -18,6 +18,7 @@
 #include "core/shape/mesh.h"
 #include "core/shape/mesh_file.h"
 #include "core/shape/reduce.h"
+#include "core/simulate/state.h"
 
 #include <benchmark/benchmark.h>
 

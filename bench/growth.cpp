@@ -6,7 +6,7 @@
 #include "core/cell/pattern.h"
 #include "core/cell/settled.h"
 #include "core/cell/validate.h"
-#include "core/check/best_ways.h"
+#include "core/plan/best_ways.h"
 #include "core/check/check.h"
 #include "core/collide/cache.h"
 #include "core/files/cell_file.h"

@@ -1,5 +1,5 @@
 #include "core/files/cell_file.h"
-#include "core/reach/freedom.h"
+#include "core/plan/free_turns.h"
 #include "core/reach/reach_map.h"
 #include "core/surface/draw.h"
 

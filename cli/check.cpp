@@ -225,7 +225,9 @@ int mendCell(const std::string& file, int finding, int remedy, const std::string
                         fmt::format("finding {} has {} remedies, no number {}", finding, found.offers.size(), remedy),
                         file, "topikos-cli check --remedies shows them."});
     const Remedy& chosen = found.offers[size_t(remedy) - 1];
-    if (const Status failed = saveCell(out, chosen.cell)) return refused(*failed);
+    const Result<Cell> mended = patched(*cell, chosen.patch);
+    if (!mended) return refused(mended.error());
+    if (const Status failed = saveCell(out, *mended)) return refused(*failed);
     std::cout << fmt::format("{}: {}\n{} blocked, {} caution\n", findingText(*cell, own).headline, chosen.text,
                              chosen.blocked, chosen.cautions);
     return chosen.blocked ? 1 : 0;

@@ -33,7 +33,7 @@ Result<std::vector<size_t>> bodiesNamed(const ContactScene& scene, const std::st
     std::vector<size_t> out;
     for (size_t i = 0; i < scene.bodies().size(); ++i) {
         const SceneBody& body = scene.bodies()[i];
-        std::string own = lowered(bodyName(cell, scene.trace(), body));
+        std::string own = lowered(scene.bodies().name(i));
         if (body.kind == SceneBody::Kind::Link) {
             const std::string link = body.number == 0 ? "base" : fmt::format("link {}", body.number);
             if (wanted == lowered(findArm(cell, body.arm)->name) + " " + link) own = wanted;
@@ -60,8 +60,8 @@ int clearanceOfCell(const std::string& file, const std::string& a, const std::st
     if (a.empty()) {
         Json pairs = Json::array();
         for (const SmallestClearance& own : smallestClearances(scene)) {
-            Json item{{"a", bodyName(*cell, trace, scene.bodies()[own.a])},
-                      {"b", bodyName(*cell, trace, scene.bodies()[own.b])},
+            Json item{{"a", scene.bodies().name(own.a)},
+                      {"b", scene.bodies().name(own.b)},
                       {"time", own.time}};
             item.update(nearestJson(own.nearest));
             pairs.push_back(std::move(item));

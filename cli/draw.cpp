@@ -1,10 +1,10 @@
 #include "cli/commands.h"
 #include "cli/support.h"
+#include "core/cell/applied.h"
 #include "core/cell/drawing.h"
 #include "core/cell/edit_support.h"
-#include "core/cell/settled.h"
 #include "core/files/cell_file.h"
-#include "core/reach/freedom.h"
+#include "core/plan/free_turns.h"
 #include "core/spatial/limits.h"
 #include "core/spatial/text.h"
 #include "core/spatial/units.h"
@@ -96,10 +96,11 @@ int drawOnBody(const std::string& file, const DrawOptions& options)
     PatternId created;
     const std::string name =
         options.name.empty() ? freeNameIn(cell->patterns, drawing->seam ? "Seam" : "Spots") : options.name;
-    Result<Cell> next = addDrawnGroup(*cell, arm->id, frame ? DrawnOn(frame->id) : DrawnOn(part->id), *drawing, name,
-                                      homePosture(*cell, *arm), {}, &created);
-    if (next && drawing->turns == Drawing::Turn::Free) next = withFreeTurns(*next, created);
-    if (next) next = settled(*next);
+    const Result<Cell> next = applied(*cell, [&](const Cell& own) {
+        const Result<Cell> drawnOn = addDrawnGroup(own, arm->id, frame ? DrawnOn(frame->id) : DrawnOn(part->id),
+                                                   *drawing, name, homePosture(own, *arm), {}, &created);
+        return drawnOn && drawing->turns == Drawing::Turn::Free ? withFreeTurns(*drawnOn, created) : drawnOn;
+    });
     if (!next) return refused(next.error());
     if (const Status bad = saveCell(options.out.empty() ? file : options.out, *next)) return refused(*bad);
     std::cout << fmt::format("{}: {} {}, {:.1f} mm long\n", name, drawing->points.size(),

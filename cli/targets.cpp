@@ -1,7 +1,7 @@
 #include "cli/commands.h"
 #include "cli/support.h"
 #include "core/cell/edit_support.h"
-#include "core/cell/settled.h"
+#include "core/cell/applied.h"
 #include "core/files/cell_file.h"
 #include "core/files/table_text.h"
 #include "core/files/targets_csv.h"
@@ -35,7 +35,7 @@ int targetsOfCell(const std::string& file, const TargetsOptions& options)
                         fmt::format("{} of the rows {} wrong; nothing was taken", read->broken.size(),
                                     read->broken.size() == 1 ? "is" : "are"),
                         options.from, "Mend them, or take the others with --keep-rest."});
-    const Result<Cell> next = settled(read->cell);
+    const Result<Cell> next = applied(*cell, [&](const Cell&) { return Result<Cell>(read->cell); });
     if (!next) return refused(next.error());
     if (const Status bad = saveCell(options.out.empty() ? file : options.out, *next)) return refused(*bad);
     std::cout << fmt::format("{} changed, {} added\n", read->changed, read->added);

@@ -6,7 +6,7 @@
 #include "core/cell/edit_steps.h"
 #include "core/cell/edit_support.h"
 #include "core/program/new_step.h"
-#include "core/reach/freedom.h"
+#include "core/plan/free_turns.h"
 #include "core/spatial/limits.h"
 
 #include <QSettings>

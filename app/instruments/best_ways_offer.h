@@ -1,6 +1,6 @@
 #pragma once
 #include "app/session/session.h"
-#include "core/check/best_ways.h"
+#include "core/plan/best_ways.h"
 
 #include <QLabel>
 #include <QPushButton>

@@ -45,7 +45,7 @@ NearestContact::Shown NearestContact::shown() const
         const double time = m_session.time();
         const ClearanceAlong::Near near = worse(m_along->at(arm, time), m_along->itself(arm, time), cell);
         if (!std::isfinite(near.distance)) return {};
-        const auto name = [&](size_t body) { return text(bodyName(cell, *trace, m_along->scene().bodies()[body])); };
+        const auto name = [&](size_t body) { return text(m_along->scene().bodies().name(body)); };
         return {name(near.own) + " – " + name(near.other), near.distance};
     }
     m_along.reset();

@@ -52,8 +52,8 @@ void StepPage::fill()
     setTitle(many > 1 ? QString("Step %1, the last of %2").arg(number).arg(many) : QString("Step %1").arg(number));
     addPasses();
     QStringList kinds;
-    for (int i = 0; i < kStepKinds; ++i)
-        kinds << stepKindName(StepKind(i));
+    for (const StepTraits& own : kStepTraits)
+        kinds << own.name;
     addChoice("Kind", "stepKind", kinds, int(m_step.kind()), [this](int kind) { becomes(StepKind(kind)); });
     switch (m_step.kind()) {
     case StepKind::Joint:

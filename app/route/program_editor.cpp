@@ -61,36 +61,10 @@ void ProgramEditor::fillWords()
 {
     const Cell& cell = m_session.cell();
     ProgramField::Words words;
-    words.steps = QStringList{"routine ",
-                              "joint to ",
-                              "joint over ",
-                              "joint by ",
-                              "line to ",
-                              "line over ",
-                              "line by ",
-                              "arc via ",
-                              "circle via ",
-                              "grip",
-                              "release",
-                              "wait ",
-                              "wait for ",
-                              "set ",
-                              "pulse ",
-                              "move ",
-                              "play ",
-                              "call ",
-                              "repeat ",
-                              "repeat without end",
-                              "repeat until ",
-                              "repeat while ",
-                              "for each place of ",
-                              "if ",
-                              "else",
-                              "process ",
-                              "follow ",
-                              "use point ",
-                              "read from ",
-                              "stop "};
+    words.steps << "routine ";
+    for (const StepTraits& own : kStepTraits)
+        for (const char* typed : own.typed)
+            if (typed) words.steps << typed;
     words.behind = QStringList{"blend ",
                                "acceleration ",
                                "stop exactly",

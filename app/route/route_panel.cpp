@@ -148,7 +148,7 @@ RoutePanel::RoutePanel(Session& session, QWidget* parent) : QWidget(parent), m_s
         if (std::any_of(std::begin(offered), std::end(offered), [&](const auto& o) { return std::get<0>(o) == kind; }))
             continue;
         QAction* a =
-            menu->addAction(glyphIcon(stepGlyph(kind)), stepKindName(kind), this, [this, kind] { insertKind(kind); });
+            menu->addAction(glyphIcon(stepGlyph(kind)), traitsOf(kind).name, this, [this, kind] { insertKind(kind); });
         a->setObjectName(QString("insert%1").arg(i));
     }
     more->setMenu(menu);

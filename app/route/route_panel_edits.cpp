@@ -145,7 +145,7 @@ void RoutePanel::wrapSelected(StepKind kind)
     if (!action) return m_session.say(text(action.error().line()), true);
     const RoutineId routine = m_session.routine().id;
     StepId made;
-    if (m_session.edit(QString("Put into %1").arg(stepKindName(kind)), [&](const Cell& cell) {
+    if (m_session.edit(QString("Put into %1").arg(traitsOf(kind).name), [&](const Cell& cell) {
             return wrapSteps(cell, routine, idsOf(steps), Step{.action = *action}, &made);
         }))
         m_session.select(made);
@@ -244,7 +244,7 @@ void RoutePanel::insertKind(StepKind kind)
     const Result<Action> action = newAction(m_session.cell(), scopeAt(place), kind, m_lastTarget);
     if (!action && kind == StepKind::PlayTable && m_session.routine().arm) return bringTable();
     if (!action) return m_session.say(text(action.error().line()), true);
-    m_model->insertSteps({Step{.action = *action}}, place, QString("Insert %1").arg(stepKindName(kind)));
+    m_model->insertSteps({Step{.action = *action}}, place, QString("Insert %1").arg(traitsOf(kind).name));
 }
 
 void RoutePanel::deleteSelected()

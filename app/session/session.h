@@ -5,6 +5,7 @@
 #include "core/collide/by_hand.h"
 #include "core/check/live_checker.h"
 #include "core/simulate/runner.h"
+#include "core/simulate/state.h"
 
 #include <QElapsedTimer>
 #include <QObject>

@@ -5,7 +5,7 @@
 #include "core/cell/edit_support.h"
 #include "core/cell/edit_targets.h"
 #include "core/cell/settled.h"
-#include "core/reach/freedom.h"
+#include "core/plan/free_turns.h"
 #include "core/reach/send.h"
 
 #include <algorithm>

@@ -132,16 +132,16 @@ void CycleStrip::addArm(const Cell& cell, const Trace& trace, const ArmTrace& ar
                     arm.arm == m_session.station().id ? outcome.step : StepId{}};
         block.tip = QString("Step %1: %2\n%3").arg(outcome.index + 1).arg(typed).arg(times(span.start, span.end));
         if (routine.id != arm.routine) block.tip.prepend(text(routine.name) + ", ").replace(", Step", ", step");
-        if (outcome.move && outcome.move->slowed.by.byJoint())
+        if (outcome.move && outcome.move->slowed().by.byJoint())
             block.tip += QString("\nSlowed to %1 % of its speed by joint %2")
-                             .arg(100 * outcome.move->slowed.lowest, 0, 'f', 0)
-                             .arg(outcome.move->slowed.by.index + 1);
+                             .arg(100 * outcome.move->slowed().lowest, 0, 'f', 0)
+                             .arg(outcome.move->slowed().by.index + 1);
         switch (step.kind()) {
-        case StepKind::Grip: block.words += " grip"; break;
-        case StepKind::Release: block.words += " release"; break;
-        case StepKind::Wait: block.words += " wait"; break;
-        case StepKind::SetSignal: block.words += " set"; break;
-        case StepKind::PulseSignal: block.words += " pulse"; break;
+        case StepKind::Grip:
+        case StepKind::Release:
+        case StepKind::Wait:
+        case StepKind::SetSignal:
+        case StepKind::PulseSignal: block.words += QString(" ") + traitsOf(step.kind()).file; break;
         case StepKind::WaitSignal:
             block.words += " waits for " + text(findSignal(cell, step.as<WaitSignal>()->until.signal)->name);
             break;

@@ -200,7 +200,7 @@ void RemedyPanel::point(int row)
     }
     const std::shared_ptr<const Remedy> remedy = m_remedies[size_t(row)];
     m_pointed = row;
-    m_session.preview([remedy](const Cell&) { return Result<Cell>(remedy->cell); });
+    m_session.preview([remedy](const Cell& cell) { return patched(cell, remedy->patch); });
     if (remedy->arm == m_session.station().id && remedy->posture.size() == m_session.arm().jointCount())
         m_session.setGhost(remedy->posture, remedy->axes);
 }
@@ -213,7 +213,7 @@ void RemedyPanel::apply()
     if (m_session.history().current() != m_cell)
         return m_session.say("The cell has changed since; the remedies are looked for anew.", true);
     point(-1);
-    m_session.edit(text(remedy->text), [&](const Cell&) { return Result<Cell>(remedy->cell); });
+    m_session.edit(text(remedy->text), [&](const Cell& cell) { return patched(cell, remedy->patch); });
     m_session.say(text(remedy->text) + ". Undo takes it back.");
 }
 

@@ -4,6 +4,7 @@
 #include "core/cell/edit_targets.h"
 #include "core/cell/step_tree.h"
 #include "core/cell/typed_move.h"
+#include "core/check/free_ways.h"
 #include "core/collide/by_hand.h"
 
 #include <QCursor>

@@ -275,33 +275,7 @@ QIcon glyphIcon(const QString& name)
     return drawnIcon([&name](QPainter& p) { drawGlyph(p, {0, 0, 16, 16}, name, theme().ink); });
 }
 
-const char* stepGlyph(StepKind kind)
-{
-    switch (kind) {
-    case StepKind::Joint: return "joint";
-    case StepKind::Line: return "line";
-    case StepKind::Arc: return "arc";
-    case StepKind::Grip: return "grip";
-    case StepKind::Release: return "release";
-    case StepKind::Wait: return "wait";
-    case StepKind::SetSignal: return "signal";
-    case StepKind::PulseSignal: return "pulse";
-    case StepKind::WaitSignal: return "listen";
-    case StepKind::MoveAxes: return "axis";
-    case StepKind::PlayTable: return "table";
-    case StepKind::Call: return "call";
-    case StepKind::Repeat: return "repeat";
-    case StepKind::ForEach: return "each";
-    case StepKind::If: return "if";
-    case StepKind::Note: return "note";
-    case StepKind::SwitchProcess: return "process";
-    case StepKind::UsePoint: return "point";
-    case StepKind::ReadFrom: return "frame";
-    case StepKind::Halt: return "halt";
-    case StepKind::Follow: return "seam";
-    }
-    return "";
-}
+QString stepGlyph(StepKind kind) { return QString("step/%1").arg(traitsOf(kind).file); }
 
 QColor stepColor(StepKind kind)
 {

@@ -34,7 +34,7 @@ QIcon severityIcon(Severity severity);
 void drawGlyph(QPainter& painter, const QRectF& box, const QString& name, const QColor& color);
 QIcon glyphIcon(const QString& name);
 
-const char* stepGlyph(StepKind kind);
+QString stepGlyph(StepKind kind);
 
 /// Colour of a step's block on the strip and of its path in the view.
 QColor stepColor(StepKind kind);

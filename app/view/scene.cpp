@@ -2,7 +2,6 @@
 
 #include "app/session/text.h"
 #include "app/theme/theme.h"
-#include "core/robot/forward.h"
 #include "core/shape/arm_bodies.h"
 
 #include <algorithm>
@@ -106,27 +105,19 @@ std::vector<Scene::Shape>& Scene::armShapes(const ArmPtr& arm) const
     return shapes;
 }
 
-std::vector<Scene::Placed> Scene::placedArm(const ArmStation& arm, const JointVector& posture, double opening,
-                                            const AxisValues& axes) const
+std::vector<Scene::Placed> Scene::placedArm(const ArmStation& arm, const ArmState& state, const AxisValues& axes) const
 {
     const Cell& cell = m_session.shownCell();
     const Tool& tool = toolInForce(cell, arm);
-    const Pose base = worldFromBase(cell, arm, axes);
-    ChainFrames frames;
-    chainFrames(*arm.model, posture, frames);
+    const ArmPlaces at = armPlaces(cell, arm, state, axes);
     const std::vector<Shape>& shapes = armShapes(arm.model);
     std::vector<Placed> out;
-    out.push_back({&shapes[0], base, arm.mount, arm.id});
-    for (size_t i = 0; i + 1 < shapes.size(); ++i) {
-        const AxisFrame& f = frames.joints[i];
-        out.push_back({&shapes[i + 1], base * makePose(f.rotation, f.origin), arm.mount, arm.id});
-    }
-    const Pose flange = base * makePose(frames.flange.rotation, frames.flange.origin);
-    out.push_back({&shapeOf(tool.id.value, tool.body), flange, tool.id});
-    const Pose tcp = flange * tool.flangeFromTcp;
+    for (size_t i = 0; i < shapes.size(); ++i)
+        out.push_back({&shapes[i], at.links[i], arm.mount, arm.id});
+    out.push_back({&shapeOf(tool.id.value, tool.body), at.flange, tool.id});
     const Shape& jaw = shapeOf(tool.id.value | kJawKey, tool.jaw);
-    for (const Pose& tcpFromJaw : jawPlaces(tool.gripper, opening))
-        out.push_back({&jaw, tcp * tcpFromJaw, tool.id});
+    for (const Pose& place : at.jaws)
+        out.push_back({&jaw, place, tool.id});
     return out;
 }
 
@@ -137,7 +128,7 @@ std::vector<Scene::Placed> Scene::placed(const CellState& state) const
     for (const ArmState& arm : state.arms) {
         const ArmStation* station = findArm(cell, arm.arm);
         if (!station || arm.posture.size() != station->model->jointCount()) continue;  // an edit is being tried
-        for (const Placed& p : placedArm(*station, arm.posture, arm.gripperOpening, state.axes))
+        for (const Placed& p : placedArm(*station, arm, state.axes))
             out.push_back(p);
     }
     for (const Frame& frame : cell.frames)
@@ -250,8 +241,8 @@ DrawList Scene::build(QOpenGLFunctions_3_3_Core& gl, bool moving)
     const auto addGhost = [&](const JointVector& posture, const AxisValues& axes, const QColor& color, double opacity) {
         QColor tint = color;
         tint.setAlphaF(0.75f);
-        for (const Placed& p :
-             placedArm(station, posture, state.of(station.id).gripperOpening, overlaid(state.axes, axes)))
+        const ArmState ghost{station.id, posture, state.of(station.id).gripperOpening};
+        for (const Placed& p : placedArm(station, ghost, overlaid(state.axes, axes)))
             list.items.push_back({gpu(*p.shape), p.world, tint, opacity, false});
     };
     // Several arms more would slow every frame of a jog: they stand there when the picture stands still.
@@ -330,11 +321,12 @@ const std::vector<Scene::Path>& Scene::paths() const
                 // A rail alone takes the tool along.
                 for (int i = 0; !outcome.travels.empty() && i <= 28; ++i)
                     path.points.push_back((base(i / 28.0) * baseFromTcp(cell, arm, outcome.arrival)).translation);
-            } else if (outcome.move->kind == Move::Kind::Joint) {
+            } else if (!outcome.move->isLine()) {
                 // Of a time table the first pass; the others go the same way.
                 const Move& move = *outcome.move;
-                const int pieces = move.table ? 240 : 28;
-                const double end = move.stop ? move.stop->fraction : move.table ? 1.0 / move.table->passes : 1;
+                const TableSegment* table = move.as<TableSegment>();
+                const int pieces = table ? 240 : 28;
+                const double end = move.stop ? move.stop->fraction : table ? 1.0 / table->passes : 1;
                 for (int i = 0; i <= pieces; ++i)
                     path.points.push_back(
                         (base(end * i / pieces) * baseFromTcp(cell, arm, move.at(*arm.model, end * i / pieces)))
@@ -342,10 +334,10 @@ const std::vector<Scene::Path>& Scene::paths() const
             } else {
                 const Move& move = *outcome.move;
                 const double end = move.stop ? move.stop->fraction : 1;
-                const int pieces = move.line.circle ? 64 : move.line.baseFromFrame ? 28 : 1;
+                const int pieces = move.line().circle() ? 64 : move.line().baseFromFrame ? 28 : 1;
                 for (int i = 0; i <= pieces; ++i)
-                    path.points.push_back(base(end * i / pieces) * move.line.tcpAt(end * i / pieces).translation);
-                if (move.stop) path.missing = {path.points.back(), base(1) * move.line.tcpAt(1).translation};
+                    path.points.push_back(base(end * i / pieces) * move.line().tcpAt(end * i / pieces).translation);
+                if (move.stop) path.missing = {path.points.back(), base(1) * move.line().tcpAt(1).translation};
             }
             if (path.points.size() < 2) continue;
             if (stands) ways[outcome.plan] = {stand, tcp, path.points, path.missing};
@@ -387,8 +379,8 @@ std::optional<Scene::Callout> Scene::callout() const
     const ArmStation& arm = armOf(cell, *worst);
     const Pose base = worldFromBase(cell, arm, outcome.axesAlong(worst->fraction));
     Vec3 place = (base * baseFromTcp(cell, arm, outcome.arrival)).translation;
-    if (outcome.move && outcome.move->kind == Move::Kind::Line)
-        place = base * outcome.move->line.tcpAt(worst->fraction).translation;
+    if (outcome.move && outcome.move->isLine())
+        place = base * outcome.move->line().tcpAt(worst->fraction).translation;
     else if (target && target->kind == Target::Kind::Pose)
         place = (worldFromFrame(cell, target->frame, outcome.axes) * target->pose).translation;
     if (const auto* contact = worst->as<ContactFact>()) place = 0.5 * (contact->onA + contact->onB);

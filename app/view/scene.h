@@ -95,8 +95,7 @@ private:
     /// Of the links of a model, the base first.
     std::vector<Shape>& armShapes(const ArmPtr& arm) const;
     std::vector<Placed> placed(const CellState& state) const;
-    std::vector<Placed> placedArm(const ArmStation& arm, const JointVector& posture, double opening,
-                                  const AxisValues& axes) const;
+    std::vector<Placed> placedArm(const ArmStation& arm, const ArmState& state, const AxisValues& axes) const;
     /// Name of an owner of shapes.
     std::string nameOf(const Selection& owner) const;
     bool locked(const Selection& owner) const;

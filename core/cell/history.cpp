@@ -1,8 +1,6 @@
 #include "core/cell/history.h"
 
 #include "core/cell/diff.h"
-#include "core/cell/settled.h"
-#include "core/cell/validate.h"
 
 namespace topikos {
 
@@ -37,25 +35,10 @@ void History::drop(size_t place)
     }
 }
 
-namespace {
-
-/// The cell that an edit makes, if a file of it could be opened again.
-Result<Cell> validated(const Edit& edit, const Cell& cell)
-{
-    Result<Cell> next = edit(cell);
-    if (next) next = settled(*next);
-    if (!next) return next;
-    if (const Status bad = validate(*next))
-        return Error{"edit.invalid", bad->message, bad->where, "The edit is refused; the cell is as it was."};
-    return next;
-}
-
-}  // namespace
-
 Status History::apply(const std::string& label, const Edit& edit)
 {
     endGesture();
-    Result<Cell> next = validated(edit, *current());
+    Result<Cell> next = applied(*current(), edit);
     if (!next) return next.error();
     push(std::make_shared<const Cell>(std::move(next).value()), label);
     return std::nullopt;
@@ -72,7 +55,7 @@ void History::beginGesture(const std::string& label)
 Status History::replace(const Edit& edit)
 {
     require(m_gesture != nullptr, "a gesture is open");
-    Result<Cell> next = validated(edit, *m_gesture);
+    Result<Cell> next = applied(*m_gesture, edit);
     if (!next) return next.error();
     auto cell = std::make_shared<const Cell>(std::move(next).value());
     if (m_gestureChanged) {

@@ -1,16 +1,10 @@
 #pragma once
-#include "core/cell/cell.h"
+#include "core/cell/applied.h"
 
-#include <functional>
-#include <memory>
 #include <string>
 #include <vector>
 
 namespace topikos {
-
-using CellPtr = std::shared_ptr<const Cell>;
-/// What follows from other things is put right behind each edit, see settled().
-using Edit = std::function<Result<Cell>(const Cell&)>;
 
 /// The cell with all its earlier and undone states. Nothing holds a pointer into a cell, so undo cannot go stale.
 class History {

@@ -3,18 +3,21 @@
 #include "core/cell/table.h"
 #include "core/robot/time_rows.h"
 
+#include <array>
 #include <cstddef>
 #include <string>
+#include <string_view>
 #include <utility>
 #include <variant>
 #include <vector>
 
 /// What routines are made of: steps as a tree of values.
 ///
-/// A new kind of step is one struct here, its place in Action and StepKind, and a line in each of: checkAction()
-/// (core/cell/step_check.cpp), fields() (core/files/step_fields.h), the printer and the parser (core/program),
-/// begin() (core/simulate/run_steps.cpp) and the page (app/properties/step_page.cpp). Each of these visits the variant,
-/// so the compiler names what is missing.
+/// A new kind of step is one struct here, its place in Action and StepKind and its row in kStepTraits; a function in
+/// each of checkAction() (core/cell/step_check.cpp) and fields() (core/files/step_fields.h); how it is read and printed
+/// and what a new one is (core/program/words_of_….h); begin() (core/simulate/run_steps.cpp) and its page
+/// (app/properties/step_page.cpp). Each of these visits the variant, so the compiler names what is missing. Beside that
+/// a glyph, the schema of files and the page of the grammar.
 namespace topikos {
 
 /// A place that a step names: a target of the cell; what a call fills in for a name of the routine; or the place that
@@ -244,6 +247,78 @@ enum class StepKind {
 inline constexpr int kStepKinds = int(std::variant_size_v<Action>);
 static_assert(int(StepKind::Follow) + 1 == kStepKinds);
 
+/// What the time of a step counts as.
+enum class TimeUse { Pausing, Moving, Gripping, Axes, Waiting };
+/// What is to be told of a kind of step beside what its values mean.
+struct StepTraits {
+    StepKind kind;
+    const char* file;                         ///< its word in cell files, and the name of its glyph
+    const char* name;                         ///< "joint move", "wait for signal"
+    std::array<std::string_view, 2> heads{};  ///< words that a line of it begins with
+    std::array<const char*, 4> typed{};       ///< what typing is completed to, null behind the last one
+    TimeUse time = TimeUse::Pausing;
+    bool touches = false;    ///< it takes time in which something can be touched
+    bool body = false;       ///< it holds steps
+    bool otherwise = false;  ///< and others
+};
+inline constexpr std::array<StepTraits, kStepKinds> kStepTraits{{
+    {StepKind::Joint,
+     "joint",
+     "joint move",
+     {"joint"},
+     {"joint to ", "joint over ", "joint by "},
+     TimeUse::Moving,
+     true},
+    {StepKind::Line, "line", "line", {"line"}, {"line to ", "line over ", "line by "}, TimeUse::Moving, true},
+    {StepKind::Arc, "arc", "arc or circle", {"arc", "circle"}, {"arc via ", "circle via "}, TimeUse::Moving, true},
+    {StepKind::Grip, "grip", "grip", {"grip"}, {"grip"}, TimeUse::Gripping, true},
+    {StepKind::Release, "release", "release", {"release"}, {"release"}, TimeUse::Gripping, true},
+    {StepKind::Wait, "wait", "wait", {"wait"}, {"wait "}, TimeUse::Pausing, true},
+    {StepKind::SetSignal, "set", "set signal", {"set"}, {"set "}},
+    {StepKind::PulseSignal, "pulse", "pulse signal", {"pulse"}, {"pulse "}},
+    {StepKind::WaitSignal,
+     "wait-for",
+     "wait for signal",
+     {"wait for"},
+     {"wait for "},
+     TimeUse::Waiting,
+     false,
+     false,
+     true},
+    {StepKind::MoveAxes, "move-axes", "move device", {"move"}, {"move "}, TimeUse::Axes, true},
+    {StepKind::PlayTable, "play", "play time table", {"play"}, {"play "}, TimeUse::Moving, true},
+    {StepKind::Call, "call", "call a routine", {"call"}, {"call "}},
+    {StepKind::Repeat,
+     "repeat",
+     "repeat",
+     {"repeat"},
+     {"repeat ", "repeat without end", "repeat until ", "repeat while "},
+     TimeUse::Pausing,
+     false,
+     true},
+    {StepKind::ForEach,
+     "for-each",
+     "for each place",
+     {"for each", "for"},
+     {"for each place of "},
+     TimeUse::Pausing,
+     false,
+     true},
+    {StepKind::If, "if", "if", {"if"}, {"if ", "else"}, TimeUse::Pausing, false, true, true},
+    {StepKind::Note, "note", "note"},
+    {StepKind::SwitchProcess, "process", "process on or off", {"process"}, {"process "}},
+    {StepKind::UsePoint, "use-point", "use tool point", {"use"}, {"use point "}},
+    {StepKind::ReadFrom, "read-from", "read from frame", {"read"}, {"read from "}},
+    {StepKind::Halt, "stop", "stop with a message", {"stop"}, {"stop "}},
+    {StepKind::Follow, "follow", "follow a group", {"follow"}, {"follow "}, TimeUse::Moving, true},
+}};
+constexpr const StepTraits& traitsOf(StepKind kind) { return kStepTraits[size_t(kind)]; }
+static_assert([] {
+    for (int i = 0; i < kStepKinds; ++i)
+        if (int(kStepTraits[size_t(i)].kind) != i) return false;
+    return true;
+}());
+
 struct Step;
 template <> struct TableId<Step> {
     using Type = StepId;
@@ -274,18 +349,9 @@ inline bool Step::operator==(const Step& other) const
            && action == other.action && body == other.body && otherwise == other.otherwise;
 }
 
-/// What a kind of step holds.
-constexpr bool hasBody(StepKind kind)
-{
-    return kind == StepKind::Repeat || kind == StepKind::ForEach || kind == StepKind::If;
-}
-/// Whether a step takes time in which something can be touched.
-constexpr bool hasMayTouch(StepKind kind)
-{
-    return kind <= StepKind::Wait || kind == StepKind::MoveAxes || kind == StepKind::PlayTable
-           || kind == StepKind::Follow;
-}
-constexpr bool hasOtherwise(StepKind kind) { return kind == StepKind::If || kind == StepKind::WaitSignal; }
+constexpr bool hasBody(StepKind kind) { return traitsOf(kind).body; }
+constexpr bool hasMayTouch(StepKind kind) { return traitsOf(kind).touches; }
+constexpr bool hasOtherwise(StepKind kind) { return traitsOf(kind).otherwise; }
 inline bool isBlock(const Step& step) { return hasBody(step.kind()) || !step.otherwise.empty(); }
 
 // Steps as they are often made.

@@ -103,7 +103,7 @@ Finding JudgedStep::findingAt(Rule rule, Severity severity, Fact fact, double fr
 {
     Finding f = finding(rule, severity, std::move(fact));
     f.fraction = fraction;
-    f.onLine = outcome.move->kind == Move::Kind::Line;
+    f.onLine = outcome.move->isLine();
     return f;
 }
 

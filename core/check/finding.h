@@ -174,10 +174,8 @@ struct FreeAnswer {
     size_t tried = 0;     ///< poses
 };
 
-/// Something about the cell that a check reports.
-struct Finding {
-    Rule rule = Rule::Reach;
-    Severity severity = Severity::Caution;
+/// What a finding is about.
+struct FindingSubject {
     ArmId arm;          ///< that does the step; none for findings about a target itself or a device
     RoutineId routine;  ///< that the step is in
     StepId step;
@@ -187,10 +185,18 @@ struct Finding {
     int passes = 1;        ///< how many it holds for
     bool branch = false;   ///< the run did not come here
     TargetId target;
-    double fraction = 1;   ///< of the move, where it happens
-    bool onLine = false;   ///< happens along a line, with these left:
+};
+/// Where in its move it happens.
+struct FindingPlace {
+    double fraction = 1;   ///< of the move
+    bool onLine = false;   ///< along a line, with these left:
     double remaining = 0;  ///< [m]
     double turnLeft = 0;   ///< [rad]
+};
+/// Something about the cell that a check reports.
+struct Finding : FindingSubject, FindingPlace {
+    Rule rule = Rule::Reach;
+    Severity severity = Severity::Caution;
     Fact fact;
     std::optional<FreeAnswer> free{};  ///< of targets that may be reached otherwise than taught
     std::vector<Finding> followUps{};  ///< what is wrong for the same reason

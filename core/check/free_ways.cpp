@@ -1,6 +1,6 @@
 #include "core/check/free_ways.h"
 
-#include "core/check/margin.h"
+#include "core/cell/margin.h"
 #include "core/spatial/text.h"
 
 #include <fmt/format.h>

@@ -1,5 +1,6 @@
 #pragma once
 #include "core/check/check.h"
+#include "core/check/free_ways.h"
 
 namespace topikos {
 
@@ -7,7 +8,7 @@ namespace topikos {
 struct FreeWay {
     Pose frameFromTcp;
     Solution way;
-    double margin = 0;  ///< see core/check/margin.h
+    double margin = 0;  ///< see core/cell/margin.h
     double departure =
         0;              ///< from the pose as taught: turn by half a turn, lean and way by what is allowed, the largest
     std::string words;  ///< "turned by 30°"

@@ -1,5 +1,7 @@
 #include "core/collide/checked_pairs.h"
 
+#include "core/collide/pairs.h"
+
 #include <algorithm>
 #include <map>
 #include <random>
@@ -11,21 +13,11 @@ namespace {
 
 using Kind = SceneBody::Kind;
 
-/// Bodies of one arm that hold together.
-bool neighbours(const Cell& cell, const SceneBody& a, const SceneBody& b)
-{
-    if (!a.ofArm() || !b.ofArm() || a.arm != b.arm) return false;
-    const auto last = std::uint32_t(findArm(cell, a.arm)->model->jointCount());
-    const auto place = [last](const SceneBody& body) { return body.kind == Kind::Link ? body.number : last + 1; };
-    return std::max(place(a), place(b)) - std::min(place(a), place(b)) <= 1;
-}
-
 /// Pairs of bodies that stand on the same place that touch in every posture that is tried: they are built that way.
-std::set<std::pair<size_t, size_t>> alwaysTouching(const ContactScene& scene)
+std::set<std::pair<size_t, size_t>> alwaysTouching(const CellBodies& bodies)
 {
     constexpr int postures = 24;
-    const Cell& cell = scene.cell();
-    const std::vector<SceneBody>& bodies = scene.bodies();
+    const Cell& cell = bodies.cell();
     std::set<std::pair<size_t, size_t>> out;
     for (const ArmStation& arm : cell.arms) {
         std::vector<size_t> own, around;
@@ -37,7 +29,8 @@ std::set<std::pair<size_t, size_t>> alwaysTouching(const ContactScene& scene)
         std::vector<std::pair<size_t, size_t>> left;
         for (size_t i = 0; i < own.size(); ++i) {
             for (size_t k = i + 1; k < own.size(); ++k)
-                if (!neighbours(cell, bodies[own[i]], bodies[own[k]])) left.push_back({own[i], own[k]});
+                if (!neighbours(cell, *bodies[own[i]].member(), *bodies[own[k]].member()))
+                    left.push_back({own[i], own[k]});
             for (const size_t frame : around)
                 if (!(bodies[own[i]].kind == Kind::Link && bodies[own[i]].number == 0)) left.push_back({own[i], frame});
         }
@@ -55,12 +48,7 @@ std::set<std::pair<size_t, size_t>> alwaysTouching(const ContactScene& scene)
             const auto place = [&](size_t i) {
                 const SceneBody& body = bodies[i];
                 if (body.kind == Kind::Frame) return worldFromFrame(cell, body.frame);
-                if (body.kind == Kind::Link && body.number == 0) return base;
-                const AxisFrame& at = body.kind == Kind::Link ? chain.joints[body.number - 1] : chain.flange;
-                const Pose pose = base * makePose(at.rotation, at.origin);
-                return body.kind == Kind::Jaw
-                           ? pose * tool.flangeFromTcp * jawPlaces(tool.gripper, tool.gripper.open)[body.number]
-                           : pose;
+                return placeOnArm(body, tool, base, chain, tool.gripper.open);
             };
             std::erase_if(left, [&](const auto& pair) {
                 return !bodies[pair.first].shape->touches(place(pair.first), *bodies[pair.second].shape,
@@ -72,42 +60,34 @@ std::set<std::pair<size_t, size_t>> alwaysTouching(const ContactScene& scene)
     return out;
 }
 
-/// Parts that an arm carries at some time.
-std::set<PartId> carriedParts(const Trace& trace)
-{
-    std::set<PartId> out;
-    for (const PartEvent& event : trace.partEvents)
-        if (event.kind == PartEvent::Kind::Carried) out.insert(event.part);
-    return out;
-}
-
 /// Pairs without parts by what they are, whatever the table says of their clearance.
-std::vector<std::uint32_t> pairsOf(const ContactScene& scene)
+std::vector<std::uint32_t> pairsOf(const CellBodies& bodies, const AxisValues& first)
 {
-    const Cell& cell = scene.cell();
-    const std::vector<SceneBody>& bodies = scene.bodies();
+    const Cell& cell = bodies.cell();
     std::map<std::pair<ContactMember, ContactMember>, bool> table;
     for (const ContactPair& p : cell.contact.pairs) {
         table[{p.a, p.b}] = p.checked;
         table[{p.b, p.a}] = p.checked;
     }
-    const std::set<std::pair<size_t, size_t>> built = alwaysTouching(scene);
+    const std::set<std::pair<size_t, size_t>> built = alwaysTouching(bodies);
     // Frames that touch before anything has moved are built that way.
+    const auto placeAtFirst = [&](size_t i) {
+        return bodies.places().world(bodies[i].frame, [&](const Frame& f) { return axisValue(f, first); });
+    };
     const auto touchAtFirst = [&](size_t i, size_t k) {
-        return bodies[i].shape->nearest(*scene.place(i, 0), *bodies[k].shape, *scene.place(k, 0), kTouch).distance
-               <= kTouch;
+        return bodies[i].shape->nearest(placeAtFirst(i), *bodies[k].shape, placeAtFirst(k), kTouch).distance <= kTouch;
     };
     std::vector<size_t> members, moving;
     for (size_t i = 0; i < bodies.size(); ++i) {
         if (bodies[i].kind == Kind::Part) continue;
         members.push_back(i);
-        if (scene.moves(i)) moving.push_back(i);
+        if (bodies.moves(i)) moving.push_back(i);
     }
     std::vector<std::uint32_t> out;
     const auto add = [&](size_t i, size_t k) { out.insert(out.end(), {std::uint32_t(i), std::uint32_t(k)}); };
     for (const size_t i : members)
         // With those behind it, of which one of the two moves.
-        for (const size_t k : scene.moves(i) ? members : moving) {
+        for (const size_t k : bodies.moves(i) ? members : moving) {
             if (k <= i) continue;
             const SceneBody &a = bodies[i], &b = bodies[k];
             const auto own = a.member(), other = b.member();
@@ -118,7 +98,8 @@ std::vector<std::uint32_t> pairsOf(const ContactScene& scene)
                     continue;
                 }
             }
-            if (neighbours(cell, a, b) || built.contains({i, k}) || built.contains({k, i})) continue;
+            if ((own && other && neighbours(cell, *own, *other)) || built.contains({i, k}) || built.contains({k, i}))
+                continue;
             const bool frames = a.kind == Kind::Frame && b.kind == Kind::Frame;
             const bool still = frames && (axesBetween(cell, a.frame, b.frame).empty() || touchAtFirst(i, k));
             // The base of an arm and what carries it, or stands beside it for good.
@@ -131,18 +112,17 @@ std::vector<std::uint32_t> pairsOf(const ContactScene& scene)
 }
 
 /// Everything of a run that decides its pairs.
-Digest pairsKey(const ContactScene& scene)
+Digest pairsKey(const CellBodies& bodies, const AxisValues& first)
 {
     Digest key;
-    const Cell& cell = scene.cell();
-    for (size_t i = 0; i < scene.bodies().size(); ++i) {
-        const SceneBody& body = scene.bodies()[i];
+    const Cell& cell = bodies.cell();
+    for (size_t i = 0; i < bodies.size(); ++i) {
+        const SceneBody& body = bodies[i];
         if (body.kind == Kind::Part) continue;
         key.add(std::uint64_t(body.kind) << 32 | body.number);
         key.add(std::uint64_t(body.arm.value) << 32 | body.frame.value);
         key.add(body.shapeNumber);
-        key.add(std::uint64_t(scene.moves(i)));
-        if (const std::optional<Pose>& fixed = scene.fixedPlace(i)) key.add(*fixed);
+        key.add(std::uint64_t(bodies.moves(i)));
     }
     for (const ArmStation& arm : cell.arms) {
         key.add(arm.model->number());
@@ -161,7 +141,7 @@ Digest pairsKey(const ContactScene& scene)
         key.add(std::uint64_t(frame.axis->kind));
         for (const double v : {frame.axis->direction[0], frame.axis->direction[1], frame.axis->direction[2]})
             key.add(v);
-        key.add(frame.axis->value);
+        key.add(axisValue(frame, first));
     }
     for (const ContactPair& p : cell.contact.pairs) {
         for (const ContactMember& m : {p.a, p.b}) {
@@ -175,18 +155,14 @@ Digest pairsKey(const ContactScene& scene)
 
 }  // namespace
 
-CheckedBodies::CheckedBodies(const ContactScene& scene, double caution, ContactCache* cache) :
-    m_scene(scene), m_caution(caution), m_largest(caution), m_carried(scene.bodies().size(), false)
+CheckedBodies::CheckedBodies(const CellBodies& bodies, const AxisValues& first, double caution, ContactCache* cache) :
+    m_bodies(bodies), m_caution(caution), m_largest(caution)
 {
-    const Cell& cell = scene.cell();
-    const std::vector<SceneBody>& bodies = scene.bodies();
-    const std::set<PartId> carried = carriedParts(scene.trace());
-    for (size_t i = 0; i < bodies.size(); ++i)
-        m_carried[i] = bodies[i].kind == Kind::Part && carried.contains(bodies[i].part);
-    const Digest key = cache ? pairsKey(scene) : Digest();
+    const Cell& cell = bodies.cell();
+    const Digest key = cache ? pairsKey(bodies, first) : Digest();
     ContactCache::Pairs known = cache ? cache->findPairs(key) : nullptr;
     if (!known) {
-        known = std::make_shared<const std::vector<std::uint32_t>>(pairsOf(scene));
+        known = std::make_shared<const std::vector<std::uint32_t>>(pairsOf(bodies, first));
         if (cache) cache->keepPairs(key, known);
     }
     std::map<std::pair<ContactMember, ContactMember>, double> own;
@@ -204,21 +180,21 @@ CheckedBodies::CheckedBodies(const ContactScene& scene, double caution, ContactC
 
 std::optional<CheckedPair> CheckedBodies::pair(size_t a, size_t b) const
 {
-    const bool partA = m_scene.bodies()[a].kind == Kind::Part, partB = m_scene.bodies()[b].kind == Kind::Part;
+    const bool partA = m_bodies[a].kind == Kind::Part, partB = m_bodies[b].kind == Kind::Part;
     if (!partA && !partB) {
         const auto known = m_members.find(std::uint64_t(a) << 32 | b);
         return known == m_members.end() ? std::nullopt : std::optional(CheckedPair{a, b, known->second});
     }
     // Belts see to what rides on them; parts that arms carry are another thing.
-    if (partA && partB && !m_carried[a] && !m_carried[b]) return std::nullopt;
-    return m_scene.moves(a) || m_scene.moves(b) ? std::optional(CheckedPair{a, b, m_caution}) : std::nullopt;
+    if (partA && partB && !m_bodies.isCarried(a) && !m_bodies.isCarried(b)) return std::nullopt;
+    return m_bodies.moves(a) || m_bodies.moves(b) ? std::optional(CheckedPair{a, b, m_caution}) : std::nullopt;
 }
 
 std::vector<CheckedPair> CheckedBodies::all() const
 {
     std::vector<CheckedPair> out;
-    for (size_t a = 0; a < m_scene.bodies().size(); ++a)
-        for (size_t b = a + 1; b < m_scene.bodies().size(); ++b)
+    for (size_t a = 0; a < m_bodies.size(); ++a)
+        for (size_t b = a + 1; b < m_bodies.size(); ++b)
             if (const auto own = pair(a, b)) out.push_back(*own);
     return out;
 }

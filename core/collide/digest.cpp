@@ -15,8 +15,8 @@ void addTiming(Digest& key, const Timing& timing)
     for (const Leg& leg : timing.legs) {
         key.add(leg.start);
         if (leg.move) {
-            const CornerCut* cut = leg.move->corner ? leg.move->corner.get() : leg.move->line.corner.get();
-            key.add(std::uint64_t(cut ? 1 : 0) << 2 | std::uint64_t(leg.move->kind));
+            const CornerCut* cut = leg.move->cut();
+            key.add(std::uint64_t(cut ? 1 : 0) << 2 | std::uint64_t(leg.move->segment.index()));
             if (!cut) {
                 key.add(leg.move->number);
                 if (leg.law.get() == &leg.move->profile) continue;
@@ -42,7 +42,7 @@ SceneDigest::SceneDigest(const ContactScene& scene) : m_scene(scene)
     for (const Frame& frame : cell.frames) {
         Digest& key = m_frames[frame.id];
         key.add(worldFromFrame(cell, frame.id));
-        for (const FrameId id : scene.places().axesAbove(frame.id)) {
+        for (const FrameId id : scene.bodies().places().axesAbove(frame.id)) {
             const FrameAxis& axis = *findFrame(cell, id)->axis;
             key.add(worldFromFrame(cell, id));
             key.add(std::uint64_t(axis.kind));
@@ -152,7 +152,7 @@ Digest SceneDigest::ofPart(size_t body)
     Digest key;
     key.add(std::uint64_t(event ? int(event->kind) + 1 : 0));
     if (!event) {
-        const Part& part = m_scene.part(body);
+        const Part& part = m_scene.bodies().part(body);
         const bool made = part.id.value >= cell.nextId;
         key.add(std::uint64_t(made));
         if (made) return key;
@@ -181,7 +181,7 @@ void SceneDigest::addFrame(Digest& key, FrameId frame)
 {
     if (!frame) return;
     key.add(m_frames.at(frame));
-    for (const FrameId id : m_scene.places().axesAbove(frame))
+    for (const FrameId id : m_scene.bodies().places().axesAbove(frame))
         for (size_t i = 0; i < m_tracks.size(); ++i)
             if (m_scene.trace().axes[i].frame == id) key.add(ofTrack(i));
 }

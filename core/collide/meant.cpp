@@ -75,7 +75,7 @@ bool Meant::may(size_t moved, size_t other, double time) const
     return std::any_of(own->second->begin(), own->second->end(), [&](const Touchable& thing) {
         const FrameId* frame = std::get_if<FrameId>(&thing);
         return frame ? o.kind == Kind::Frame && o.frame == *frame
-                     : o.kind == Kind::Part && m_scene.kindOf(other) == std::get<PartKindId>(thing);
+                     : o.kind == Kind::Part && m_scene.bodies().kindOf(other) == std::get<PartKindId>(thing);
     });
 }
 

@@ -73,7 +73,7 @@ private:
     void addFrame(std::vector<double>& out, FrameId frame, double from, double to) const
     {
         if (!frame || m_tracks.empty()) return;
-        for (const FrameId axis : m_scene.places().axesAbove(frame))
+        for (const FrameId axis : m_scene.bodies().places().axesAbove(frame))
             add(out, m_tracks, axis.value, from, to);
     }
     void ofPart(size_t body, std::vector<double>& out) const
@@ -81,7 +81,7 @@ private:
         const auto& events = m_scene.trace().partEvents;
         const std::vector<std::uint32_t>& own = events.of(m_scene.bodies()[body].part);
         const double end = m_scene.trace().duration;
-        addFrame(out, m_scene.part(body).frame, 0, own.empty() ? end : events[own.front()].time);
+        addFrame(out, m_scene.bodies().part(body).frame, 0, own.empty() ? end : events[own.front()].time);
         for (size_t i = 0; i < own.size(); ++i) {
             const PartEvent& event = events[own[i]];
             const double until = i + 1 < own.size() ? events[own[i + 1]].time : end;
@@ -229,11 +229,11 @@ std::vector<NearStretch> nearStretches(const ContactScene& scene, const CheckedB
     const double most = std::max(checked.largestCaution(), kTouch) + rounding;
     // Parts that no arm ever carries are no pairs with each other.
     const auto isOther = [&](const BodyStretch& own) {
-        return scene.bodies()[own.body].kind == Kind::Part && !checked.isCarried(own.body);
+        return scene.bodies()[own.body].kind == Kind::Part && !scene.bodies().isCarried(own.body);
     };
     const auto comesInto = [&](std::uint32_t body) {
         const SceneBody& own = scene.bodies()[body];
-        return own.ofArm() || checked.isCarried(body) || (own.kind == Kind::Frame && scene.moves(body));
+        return own.ofArm() || scene.bodies().isCarried(body) || (own.kind == Kind::Frame && scene.moves(body));
     };
     Grid others(stretches), rest(stretches);
     using End = std::pair<double, std::uint32_t>;

@@ -1,5 +1,6 @@
 #pragma once
 #include "core/collide/checked_pairs.h"
+#include "core/collide/scene.h"
 
 #include <functional>
 

@@ -58,10 +58,8 @@ std::vector<Pose> worldPlaces(const Cell& cell, const std::vector<ContactMember>
             continue;
         }
         const size_t arm = *cell.arms.placeOf(m.arm);
-        const AxisFrame& at =
-            m.kind == MemberKind::Tool ? chains[arm].flange : chains[arm].joints[m.id == 0 ? 0 : m.id - 1];
-        out.push_back(m.kind == MemberKind::Link && m.id == 0 ? bases[arm]
-                                                              : bases[arm] * makePose(at.rotation, at.origin));
+        out.push_back(m.kind == MemberKind::Tool ? flangePlace(bases[arm], chains[arm])
+                                                 : linkPlace(bases[arm], chains[arm], m.id));
     }
     return out;
 }
@@ -72,17 +70,15 @@ FrameId standsIn(const Cell& cell, const ContactMember& m)
     return m.kind == MemberKind::Frame ? FrameId{m.id} : findArm(cell, m.arm)->mount;
 }
 
-/// Parts of the arm that a joint, or the flange, holds together.
-bool adjacent(const Cell& cell, const ContactMember& a, const ContactMember& b)
+}  // namespace
+
+bool neighbours(const Cell& cell, const ContactMember& a, const ContactMember& b)
 {
     if (a.kind == MemberKind::Frame || b.kind == MemberKind::Frame || a.arm != b.arm) return false;
     const auto last = std::uint32_t(findArm(cell, a.arm)->model->jointCount());
-    if (a.kind == MemberKind::Link && b.kind == MemberKind::Link) return b.id == a.id + 1;
-    if (a.kind == MemberKind::Link && b.kind == MemberKind::Tool) return a.id == last;
-    return false;
+    const auto place = [last](const ContactMember& m) { return m.kind == MemberKind::Link ? m.id : last + 1; };
+    return std::max(place(a), place(b)) - std::min(place(a), place(b)) <= 1;
 }
-
-}  // namespace
 
 std::vector<ContactMember> contactMembers(const Cell& cell)
 {
@@ -148,14 +144,14 @@ std::optional<ContactPairs> sampleContactPairs(const Cell& cell, const SamplingO
             if (f.axis) axes.push_back({f.id, between(f.axis->lowest, f.axis->highest)});
         const std::vector<Pose> at = worldPlaces(cell, members, postures, axes);
         for (size_t p = 0; p < places.size(); ++p) {
-            if (adjacent(cell, out.pairs[p].a, out.pairs[p].b)) continue;
+            if (neighbours(cell, out.pairs[p].a, out.pairs[p].b)) continue;
             const auto& [i, k] = places[p];
             out.pairs[p].touched += bodies[i].touches(at[i], bodies[k], at[k]);
         }
     }
     for (ContactPair& p : out.pairs) {
         const bool own = p.b.kind != MemberKind::Frame && p.a.arm == p.b.arm;
-        if (adjacent(cell, p.a, p.b)) p.reason = Reason::Adjacent;
+        if (neighbours(cell, p.a, p.b)) p.reason = Reason::Adjacent;
         else if (options.samples > 0 && p.touched == options.samples) p.reason = Reason::Always;
         else if (p.touched == 0) p.reason = Reason::Never;
         p.checked = p.reason == Reason::Sometimes || (p.reason == Reason::Never && !own);

@@ -11,6 +11,9 @@ std::vector<ContactMember> contactMembers(const Cell& cell);
 /// "Link 3", or the name of the tool or frame.
 std::string memberName(const Cell& cell, const ContactMember& member);
 
+/// What a joint, or the flange, of one arm holds together.
+bool neighbours(const Cell& cell, const ContactMember& a, const ContactMember& b);
+
 struct SamplingOptions {
     std::uint32_t samples = 1000;
     std::uint32_t seed = 1;

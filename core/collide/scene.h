@@ -1,37 +1,8 @@
 #pragma once
-#include "core/collide/cache.h"
-#include "core/collide/side.h"
-#include "core/robot/forward.h"
-#include "core/simulate/places.h"
-#include "core/simulate/trace.h"
-
-#include <memory>
-#include <optional>
+#include "core/collide/cell_bodies.h"
+#include "core/simulate/state.h"
 
 namespace topikos {
-
-/// A body of a cell in a run.
-struct SceneBody {
-    enum class Kind { Link, Tool, Jaw, Frame, Part };
-    Kind kind = Kind::Frame;
-    ArmId arm{};               ///< of links, tools and jaws
-    std::uint32_t number = 0;  ///< of the link (0 the base), or of the jaw
-    FrameId frame{};
-    PartId part{};
-    std::shared_ptr<const ContactBody> shape{};
-    bool standIn = false;         ///< made from the kinematics of the arm
-    std::uint64_t shapeNumber{};  ///< see KnownShape
-
-    bool ofArm() const { return kind == Kind::Link || kind == Kind::Tool || kind == Kind::Jaw; }
-    /// As table of pairs and file name it; jaws count with their tool, parts are none of them.
-    std::optional<ContactMember> member() const;
-};
-/// "Link 3", "Gripper jaws", "Drying rack", "Tile 2": the same words as everywhere.
-std::string bodyName(const Cell& cell, const Trace& trace, const SceneBody& body);
-
-class ContactScene;
-/// What a finding says of a body.
-ContactSide sideOf(const ContactScene& scene, size_t body);
 
 /// How far any point of a body can get in a time t: `rate` t + `ramp` t^2, and both more by `rateBy` and `rampBy` for
 /// each metre that it may get, since levers grow with that. Holds until a time.
@@ -48,15 +19,15 @@ struct Window {
 };
 std::vector<Window> windowsOf(const Trace& trace);
 
-/// All bodies of a cell in a run: links, tools with jaws at their opening, frames with shapes, parts. It remembers what
-/// it worked out last: each thread needs a copy of its own.
+/// The bodies of a cell in a run: where they are at a time, and how they move then. It remembers what it worked out
+/// last: each thread needs a copy of its own.
 class ContactScene {
 public:
     ContactScene(const Cell& cell, const Trace& trace, ContactCache* cache = nullptr);
 
-    const Cell& cell() const { return m_cell; }
-    const Trace& trace() const { return m_trace; }
-    const std::vector<SceneBody>& bodies() const { return m_bodies; }
+    const Cell& cell() const { return m_bodies.cell(); }
+    const Trace& trace() const { return m_state.trace(); }
+    const CellBodies& bodies() const { return m_bodies; }
     /// Where a body is; nothing for parts that are not there.
     std::optional<Pose> place(size_t body, double time) const;
     /// How it moves from a time on.
@@ -65,14 +36,9 @@ public:
     Motion motionBetween(size_t a, size_t b, double time) const;
     /// Boxes that some bodies do not leave in a window, one each; empty ones for parts that are not there.
     std::vector<Eigen::AlignedBox3d> boxesIn(const Window& window, const std::vector<size_t>& bodies) const;
-    /// Of a part.
-    PartKindId kindOf(size_t body) const { return m_parts[body] ? m_parts[body]->kind : PartKindId(); }
-    const Part& part(size_t body) const { return *m_parts[body]; }
-    const Places& places() const { return m_places; }
     /// Of a body that does not move in the run.
     const std::optional<Pose>& fixedPlace(size_t body) const { return m_fixed[body]; }
-    /// Whether it can move at all in the run.
-    bool moves(size_t body) const { return m_moves[body]; }
+    bool moves(size_t body) const { return m_bodies.moves(body); }
     /// Whether it moves in a window.
     bool movesIn(size_t body, const Window& window) const;
     /// Whether what a part is in begins with a window.
@@ -89,11 +55,10 @@ public:
     const PartEvent* armEventBefore(size_t body, const PartEvent& event) const;
 
 private:
+    /// How an arm moves at a time.
     struct ArmAt {
         double time = NAN;
-        ChainFrames chain;
-        Pose base;
-        JointVector posture, speed;             ///< speed: the highest one, for moves by a time table
+        JointVector speed;                      ///< the highest one, for moves by a time table
         std::vector<Vec3> origins, directions;  ///< of the joints' axes, in the world
         const ArmTrace::Span* span = nullptr;   ///< in force
         bool moves = false, byTable = false;
@@ -101,8 +66,6 @@ private:
     const ArmAt& armAt(size_t arm, double time) const;
     std::optional<Pose> placeNow(size_t body, double time) const;
     Motion motionNow(size_t body, double time) const;
-    double axisAt(const Frame& frame, double time) const;
-    Pose worldOf(FrameId frame, double time) const;
     void addAxes(Motion& motion, FrameId frame, const Vec3& centre, double radius, double time) const;
     void addArm(Motion& motion, size_t arm, int joints, const Vec3& centre, double radius, double time) const;
     /// Of joints from one on up to another one.
@@ -117,13 +80,11 @@ private:
         double time = NAN;
         T value{};
     };
-    const Cell& m_cell;
-    const Trace& m_trace;
-    Places m_places;
-    std::vector<SceneBody> m_bodies;
-    std::vector<bool> m_moves;
-    std::vector<const Part*> m_parts;                        ///< of bodies that are parts
-    std::vector<std::vector<const PartEvent*>> m_armEvents;  ///< grips and releases of those
+    ContactScene(const Cell& cell, const Trace& trace, ContactCache& known);
+
+    CellBodies m_bodies;
+    RunState m_state;
+    std::vector<std::vector<const PartEvent*>> m_armEvents;  ///< grips and releases of parts
     std::vector<std::optional<Pose>> m_fixed;                ///< places of frames that do not move in the run
     std::vector<Eigen::AlignedBox3d> m_fixedBoxes;           ///< of those
     mutable std::vector<ArmAt> m_arms;

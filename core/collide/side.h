@@ -1,5 +1,5 @@
 #pragma once
-#include "core/cell/cell.h"
+#include "core/cell/rules.h"
 
 #include <optional>
 #include <string>

@@ -47,7 +47,7 @@ void sweepClearances(const ContactScene& scene, ContactCache& cache, const std::
                      const std::vector<CheckedPair>& pairs, const std::vector<Window>& windows,
                      std::vector<SmallestClearance>& out)
 {
-    const std::vector<SceneBody>& bodies = scene.bodies();
+    const CellBodies& bodies = scene.bodies();
     SceneDigest digest(scene);
     // First where balls around the two are nearest, so that most windows need not be gone through.
     const auto nearest = [&](SmallestClearance& own, double time, const Pose& atA, const Pose& atB) {
@@ -106,9 +106,9 @@ void sweepClearances(const ContactScene& scene, ContactCache& cache, const std::
 std::vector<SmallestClearance> smallestClearances(const ContactScene& scene, const std::stop_token& stop)
 {
     constexpr size_t kWorkers = 2;
-    const std::vector<CheckedPair> all = checkedPairs(scene);
+    const std::vector<CheckedPair> all = checkedPairs(scene.bodies(), axesAt(scene.trace(), 0));
     const std::vector<Window> windows = windowsOf(scene.trace());
-    const std::vector<SceneBody>& bodies = scene.bodies();
+    const CellBodies& bodies = scene.bodies();
     ContactCache cache;
     std::vector<std::vector<CheckedPair>> shares(kWorkers);
     for (size_t p = 0; p < all.size(); ++p)

@@ -20,7 +20,7 @@ std::vector<std::optional<Meeting>> meetingsOf(const ContactScene& scene, const 
                                                const std::vector<size_t>& looked, const std::vector<Vec3>& backs,
                                                const Window& window, const std::stop_token& stop)
 {
-    const std::vector<SceneBody>& bodies = scene.bodies();
+    const CellBodies& bodies = scene.bodies();
     constexpr int kEndLooks = 12;  // for the end of a contact
     std::vector<std::optional<Meeting>> out(looked.size());
     std::vector<bool> touched(looked.size(), false);  // at the look before
@@ -262,7 +262,7 @@ std::vector<Encounter> encounters(const ContactScene& scene, double caution, con
 {
     ContactCache own;
     ContactCache& cache = options.cache ? *options.cache : own;
-    const CheckedBodies checked(scene, caution, &cache);
+    const CheckedBodies checked(scene.bodies(), axesAt(scene.trace(), 0), caution, &cache);
     std::vector<std::unique_ptr<Desk>> desks;
     for (int i = 0; i < std::max(1, options.workers); ++i)
         desks.push_back(std::make_unique<Desk>(scene));

@@ -4,6 +4,8 @@
 
 #include <algorithm>
 #include <cmath>
+#include <map>
+#include <optional>
 
 namespace topikos {
 
@@ -17,41 +19,6 @@ bool samePlace(const Pose& a, const Pose& b)
     return off.metres < 1e-9 && off.radians < 1e-9;
 }
 
-/// The state as a run of a second in which nothing moves.
-Trace standingRun(const Cell& cell, const CellState& state)
-{
-    Trace trace;
-    trace.duration = 1;
-    for (const ArmStation& arm : cell.arms) {
-        const ArmState& stands = state.of(arm.id);
-        ArmTrace& own = trace.arms.emplace_back();
-        own.arm = arm.id;
-        own.routine = arm.main;
-        own.start = stands.posture;
-        own.startOpening = stands.gripperOpening;
-        own.duration = 1;
-        StepOutcome outcome;
-        outcome.arrival = own.start;
-        outcome.duration = 1;
-        own.spans.push_back({0, 0, 1, own.startOpening, own.startOpening});
-        own.outcomes.push_back(std::move(outcome));
-    }
-    return trace;
-}
-
-/// The cell with device axes where they are said to stand; nothing when that is where they stand.
-std::optional<Cell> withAxes(const Cell& cell, const AxisValues& axes)
-{
-    std::optional<Cell> out;
-    for (const AxisValue& a : axes) {
-        const Frame* frame = findFrame(cell, a.frame);
-        if (!frame || !frame->axis || frame->axis->value == a.value) continue;
-        if (!out) out = cell;
-        out->frames.edit(a.frame)->axis->value = a.value;
-    }
-    return out;
-}
-
 }  // namespace
 
 World::World(std::unique_ptr<Parts> parts) : m(std::move(parts)) {}
@@ -59,7 +26,7 @@ World::~World() = default;
 World::World(World&&) noexcept = default;
 
 World::World(const Cell& cell, const CellState& state, ArmId id, ContactCache& cache, WorldOptions options) :
-    m(new Parts{&cell, id, findArm(cell, id), Places(cell), std::move(options.axes), state.axes, {}, {}, {}})
+    m(new Parts{&cell, id, findArm(cell, id), Places(cell), {}, std::move(options.axes), state.axes, {}, {}, {}})
 {
     const ArmStation& station = *m->station;
     const JointVector& posture = state.of(id).posture;
@@ -68,31 +35,44 @@ World::World(const Cell& cell, const CellState& state, ArmId id, ContactCache& c
     for (size_t i = 0; i < m->axes.size(); ++i)
         m->start[posture.size() + Eigen::Index(i)] = axisValue(*findFrame(cell, m->axes[i]), state.axes);
 
-    // The state as a run in which nothing moves, for what a check would look at in it.
-    const std::optional<Cell> elsewhere = withAxes(cell, state.axes);
-    const Cell& there = elsewhere ? *elsewhere : cell;
-    Trace trace = standingRun(there, state);
-    for (const FrameId frame : m->axes)
-        trace.axes.push_back({frame, {}});
-    std::sort(trace.axes.begin(), trace.axes.end(),
-              [](const AxisTrack& a, const AxisTrack& b) { return a.frame < b.frame; });
-    std::set<PartId> here;
-    const Pose tcp = worldFromTcp(there, station, posture);
-    for (const PlacedPart& placed : state.parts) {
-        here.insert(placed.part);
-        const Part* authored = findPart(cell, placed.part);
+    // Where parts are, and which of them are elsewhere than the cell says.
+    Movers movers{{}, {m->axes.begin(), m->axes.end()}, {}, {options.carried.begin(), options.carried.end()}};
+    for (const ArmStation& arm : cell.arms)
+        movers.arms.insert(arm.id);
+    std::map<PartId, const PlacedPart*> placed;
+    for (const PlacedPart& part : state.parts) {
+        placed[part.part] = &part;
+        const Part* authored = findPart(cell, part.part);
         if (!authored)
-            trace.made.push_back(
-                {.id = placed.part, .name = findPartKind(cell, placed.kind)->name, .kind = placed.kind});
-        if (std::find(options.carried.begin(), options.carried.end(), placed.part) != options.carried.end())
-            trace.partEvents.push_back(
-                {0, placed.part, PartEvent::Kind::Carried, id, {}, inverse(tcp) * placed.worldFromPart});
-        else if (!authored || !samePlace(worldFromPart(there, *authored), placed.worldFromPart))
-            trace.partEvents.push_back({0, placed.part, PartEvent::Kind::Lies, {}, {}, placed.worldFromPart});
+            m->made.push_back({.id = part.part, .name = findPartKind(cell, part.kind)->name, .kind = part.kind});
+        if (!authored || movers.carried.contains(part.part)
+            || !samePlace(worldFromPart(cell, *authored, state.axes), part.worldFromPart))
+            movers.parts.insert(part.part);
     }
     for (const Part& part : cell.parts)
-        if (!here.contains(part.id)) trace.partEvents.push_back({0, part.id, PartEvent::Kind::Gone, {}, {}, {}});
-    const ContactScene scene(there, trace, &cache);
+        if (!placed.contains(part.id)) movers.parts.insert(part.id);
+    const CellBodies bodies(cell, movers, m->made, cache);
+    const auto world = [&](FrameId frame) {
+        return m->places.world(frame, [&](const Frame& f) { return axisValue(f, state.axes); });
+    };
+    std::vector<ChainFrames> chains(cell.arms.size());
+    std::vector<Pose> bases;
+    for (size_t i = 0; i < cell.arms.size(); ++i) {
+        chainFrames(*cell.arms[i].model, state.of(cell.arms[i].id).posture, chains[i]);
+        bases.push_back(world(cell.arms[i].mount));
+    }
+    const auto place = [&](const SceneBody& body) -> std::optional<Pose> {
+        if (body.kind == SceneBody::Kind::Frame) return world(body.frame);
+        if (body.kind == SceneBody::Kind::Part) {
+            const auto own = placed.find(body.part);
+            return own == placed.end() ? std::nullopt : std::optional(own->second->worldFromPart);
+        }
+        const size_t arm = *cell.arms.placeOf(body.arm);
+        return placeOnArm(body, toolInForce(cell, cell.arms[arm]), bases[arm], chains[arm],
+                          state.of(body.arm).gripperOpening);
+    };
+    const size_t ownNumber = *cell.arms.placeOf(id);
+    const Pose flange = flangePlace(bases[ownNumber], chains[ownNumber]);
 
     const std::vector<Coordinate> above = m->axesOf(station.mount);
     const auto ofArm = [&](Body& body, int joints) {
@@ -102,35 +82,35 @@ World::World(const Cell& cell, const CellState& state, ArmId id, ContactCache& c
         body.chain.insert(body.chain.end(), above.begin(), above.end());
     };
     const Tool& tool = toolInForce(cell, station);
-    for (size_t i = 0; i < scene.bodies().size(); ++i) {
+    for (size_t i = 0; i < bodies.size(); ++i) {
         Body& body = m->bodies.emplace_back();
-        body.own = scene.bodies()[i];
-        const std::optional<Pose> at = scene.place(i, 0.5);
-        const PartEvent* event = scene.eventOf(i, 0.5);
+        body.own = bodies[i];
+        const std::optional<Pose> at = place(body.own);
         if (body.own.ofArm() && body.own.arm == id) {
             const bool link = body.own.kind == SceneBody::Kind::Link;
             body.where = link ? Body::Where::Link : Body::Where::Flange;
             if (body.own.kind == SceneBody::Kind::Jaw)
                 body.local = tool.flangeFromTcp * jawPlaces(tool.gripper, state.of(id).gripperOpening)[body.own.number];
             ofArm(body, link ? int(body.own.number) : m->joints());
-        } else if (event && event->kind == PartEvent::Kind::Carried) {
+        } else if (at && movers.carried.contains(body.own.part)) {
             body.where = Body::Where::Flange;
-            body.local = flangeFromTcp(cell, station) * event->pose;
+            body.local = inverse(flange) * *at;
             ofArm(body, m->joints());
         } else if (at) {
+            const bool elsewhere = movers.parts.contains(body.own.part);
             body.frame = body.own.ofArm()                          ? findArm(cell, body.own.arm)->mount
                          : body.own.kind == SceneBody::Kind::Frame ? body.own.frame
-                         : event                                   ? FrameId()
-                                                                   : scene.part(i).frame;
-            if (event)
+                         : elsewhere                               ? FrameId()
+                                                                   : bodies.part(i).frame;
+            if (elsewhere)
                 // What was set down on something that the axes move goes with it.
                 for (size_t k = 0; k < i && !body.frame; ++k)
                     if (const Body& under = m->bodies[k];
                         under.own.kind == SceneBody::Kind::Frame && !under.chain.empty()
-                        && body.own.shape->nearest(*at, *under.own.shape, *scene.place(k, 0.5), kRestsOn).distance
+                        && body.own.shape->nearest(*at, *under.own.shape, *place(under.own), kRestsOn).distance
                                <= kRestsOn)
                         body.frame = under.own.frame;
-            body.local = inverse(worldFromFrame(there, body.frame)) * *at;
+            body.local = inverse(world(body.frame)) * *at;
             body.chain = m->axesOf(body.frame);
             body.where = body.chain.empty() ? Body::Where::Fixed : Body::Where::Frame;
         } else {
@@ -153,12 +133,13 @@ World::World(const Cell& cell, const CellState& state, ArmId id, ContactCache& c
                && (by.own.kind == SceneBody::Kind::Tool || by.own.kind == SceneBody::Kind::Jaw
                    || by.own.kind == SceneBody::Kind::Part);
     };
-    for (const CheckedPair& pair : checkedPairs(scene, 0, &cache)) {
+    for (const CheckedPair& pair : checkedPairs(bodies, state.axes, 0, &cache)) {
         const Body &a = m->bodies[pair.a], &b = m->bodies[pair.b];
         if (a.moved == b.moved || !counts(a) || !counts(b) || held(a, b) || held(b, a)) continue;
         if (!options.others && !a.ofArm && !b.ofArm) continue;
         const bool first = a.ofArm || (!b.ofArm && !a.chain.empty());
-        m->pairs.push_back({std::uint32_t(first ? pair.a : pair.b), std::uint32_t(first ? pair.b : pair.a)});
+        m->pairs.push_back(
+            {std::uint32_t(first ? pair.a : pair.b), std::uint32_t(first ? pair.b : pair.a), a.radius + b.radius});
     }
     m->settle();
 }
@@ -166,7 +147,7 @@ World::World(const Cell& cell, const CellState& state, ArmId id, ContactCache& c
 World World::in(const Cell& moved) const
 {
     World out(std::make_unique<Parts>(
-        Parts{&moved, m->arm, nullptr, Places(moved), m->axes, m->rest, m->start, m->bodies, m->pairs}));
+        Parts{&moved, m->arm, nullptr, Places(moved), m->made, m->axes, m->rest, m->start, m->bodies, m->pairs}));
     out.m->settle();
     return out;
 }
@@ -196,11 +177,12 @@ AxisValues World::axes(const Coordinates& at) const
 
 ContactSide World::side(size_t index) const
 {
-    const Body& body = m->bodies[index];
-    ContactSide out{body.own.member(), body.own.part, {}, body.own.standIn};
+    const SceneBody& own = m->bodies[index].own;
+    ContactSide out{own.member(), own.part, {}, own.standIn};
     if (out.member) out.name = memberName(*m->cell, *out.member);
-    else if (const Part* part = findPart(*m->cell, body.own.part)) out.name = part->name;
-    else out.name = "part";
+    else if (const Part* part = findPart(*m->cell, own.part)) out.name = part->name;
+    for (const Part& part : m->made)
+        if (part.id == own.part) out.name = part.name;
     return out;
 }
 
@@ -209,20 +191,17 @@ void World::place(const Coordinates& at, Placed& out) const
     const Coordinate joints = m->joints();
     chainFrames(*m->station->model, at.head(joints), out.chain);
     out.base = m->baseMoves ? m->world(m->station->mount, at) : m->base;
-    const Pose flange = out.base * makePose(out.chain.flange.rotation, out.chain.flange.origin);
-    out.poses.resize(m->bodies.size());
-    out.centres.resize(m->bodies.size());
-    for (size_t i = 0; i < m->bodies.size(); ++i) {
+    const Pose flange = flangePlace(out.base, out.chain);
+    if (out.world != m->number) {
+        out.world = m->number;
+        out.poses = m->poses;
+        out.centres = m->centres;
+    }
+    for (const std::uint32_t i : m->moving) {
         const Body& body = m->bodies[i];
-        if (!body.own.shape) continue;
         switch (body.where) {
-        case Body::Where::Fixed: out.poses[i] = body.fixed; break;
-        case Body::Where::Link:
-            out.poses[i] = body.own.number == 0 ? out.base
-                                                : out.base
-                                                      * makePose(out.chain.joints[body.own.number - 1].rotation,
-                                                                 out.chain.joints[body.own.number - 1].origin);
-            break;
+        case Body::Where::Fixed: break;
+        case Body::Where::Link: out.poses[i] = linkPlace(out.base, out.chain, body.own.number); break;
         case Body::Where::Flange: out.poses[i] = flange * body.local; break;
         case Body::Where::Frame: out.poses[i] = m->world(body.frame, at) * body.local; break;
         }
@@ -251,7 +230,7 @@ double World::reach(const Pair& pair, const Placed& placed, const Coordinates& b
 World::Near World::near(const Pair& pair, const Placed& placed, double upTo) const
 {
     const Body &a = m->bodies[pair.a], &b = m->bodies[pair.b];
-    const double least = a.radius + b.radius + upTo;
+    const double least = pair.radii + upTo;
     if ((placed.centres[pair.a] - placed.centres[pair.b]).squaredNorm() > least * least) return {};
     // The ball of each against the box of the other: links are long.
     for (const auto& [boxed, ball] : {std::pair(pair.a, pair.b), std::pair(pair.b, pair.a)}) {
@@ -266,11 +245,11 @@ World::Near World::near(const Pair& pair, const Placed& placed, double upTo) con
 
 World::Near World::touch(const Coordinates& at) const
 {
-    Placed placed;
+    thread_local Placed placed;
     place(at, placed);
     for (const Pair& pair : m->pairs) {
         // Most pairs end here.
-        const double least = m->bodies[pair.a].radius + m->bodies[pair.b].radius + kTouch;
+        const double least = pair.radii + kTouch;
         if ((placed.centres[pair.a] - placed.centres[pair.b]).squaredNorm() > least * least) continue;
         if (const Near found = near(pair, placed, kTouch)) return found;
     }
@@ -281,23 +260,14 @@ World::Near World::nearest(const Coordinates& at, bool itself, double upTo) cons
 {
     Placed placed;
     place(at, placed);
-    // Those whose balls are nearest first, so that most others need no more than their balls.
-    std::vector<std::pair<double, const Pair*>> order;
+    std::vector<ApartPair<Pair>> order;
     for (const Pair& pair : m->pairs) {
         const Body &a = m->bodies[pair.a], &b = m->bodies[pair.b];
         if ((a.ofArm && b.ofArm) != itself || (!a.ofArm && !b.ofArm)) continue;
-        const double gap = (placed.centres[pair.a] - placed.centres[pair.b]).norm() - a.radius - b.radius;
+        const double gap = (placed.centres[pair.a] - placed.centres[pair.b]).norm() - pair.radii;
         if (gap < upTo) order.push_back({gap, &pair});
     }
-    std::sort(order.begin(), order.end(), [](const auto& x, const auto& y) {
-        return std::tie(x.first, x.second->a, x.second->b) < std::tie(y.first, y.second->a, y.second->b);
-    });
-    Near best{.distance = upTo};
-    for (const auto& [gap, pair] : order) {
-        if (gap > best.distance || best.distance <= 0) break;
-        if (const Near found = near(*pair, placed, best.distance); found.distance < best.distance) best = found;
-    }
-    return best;
+    return nearestOf<Near>(order, upTo, [&](const Pair& pair, double least) { return near(pair, placed, least); });
 }
 
 }  // namespace topikos

@@ -1,8 +1,7 @@
 #pragma once
 #include "core/collide/cache.h"
 #include "core/collide/side.h"
-#include "core/robot/forward.h"
-#include "core/simulate/trace.h"
+#include "core/simulate/state.h"
 
 #include <cstdint>
 #include <limits>

@@ -16,7 +16,6 @@ struct World::Body {
     Where where = Where::Fixed;
     FrameId frame{};                  ///< that it goes with
     Pose local{};                     ///< in the flange, or in the frame; without one, in the world
-    Pose fixed{};                     ///< in the world, of what no coordinate moves
     std::vector<bool> moved{};        ///< by which coordinates,
     std::vector<Coordinate> chain{};  ///< the outermost first
     bool ofArm = false;               ///< or carried by it
@@ -26,6 +25,7 @@ struct World::Body {
 
 struct World::Pair {
     std::uint32_t a = 0, b = 0;
+    double radii = 0;  ///< of both balls [m]
 };
 
 struct World::Parts {
@@ -33,13 +33,18 @@ struct World::Parts {
     ArmId arm;
     const ArmStation* station;
     Places places;
+    std::vector<Part> made;  ///< parts beside those of the cell
     std::vector<FrameId> axes;
     AxisValues rest;  ///< where the other axes stand
     Coordinates start;
     std::vector<Body> bodies;
     std::vector<Pair> pairs;
     bool baseMoves = false;
-    Pose base;  ///< of the arm, where that does not move
+    Pose base;                          ///< of the arm, where that does not move
+    std::vector<Pose> poses;            ///< of what no coordinate moves, by body,
+    std::vector<Vec3> centres;          ///< and centres of its balls
+    std::vector<std::uint32_t> moving;  ///< the other bodies
+    std::uint64_t number = 0;           ///< no other world has it
 
     double axisValue(const Frame& frame, const Coordinates& at) const
     {
@@ -68,14 +73,27 @@ struct World::Parts {
         station = findArm(*cell, arm);
         baseMoves = !axesOf(station->mount).empty();
         base = world(station->mount, start);
-        for (Body& body : bodies)
-            if (body.where == Body::Where::Fixed) body.fixed = world(body.frame, start) * body.local;
+        number = freshNumber();
+        poses.assign(bodies.size(), Pose{});
+        centres.assign(bodies.size(), Vec3::Zero());
+        moving.clear();
+        for (std::uint32_t i = 0; i < bodies.size(); ++i) {
+            const Body& body = bodies[i];
+            if (!body.own.shape) continue;
+            if (body.where != Body::Where::Fixed) {
+                moving.push_back(i);
+                continue;
+            }
+            poses[i] = world(body.frame, start) * body.local;
+            centres[i] = poses[i] * body.own.shape->ball().centre;
+        }
     }
 };
 
 struct World::Placed {
     ChainFrames chain;
     Pose base;
+    std::uint64_t world = 0;    ///< that what does not move is of
     std::vector<Pose> poses;    ///< by body
     std::vector<Vec3> centres;  ///< of their balls
     struct Line {

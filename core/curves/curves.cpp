@@ -84,19 +84,19 @@ double pathError(const Arm& arm, const ArmMotion& motion)
     const StepOutcome* outcome = motion.outcome;
     if (!outcome || !outcome->move || !outcome->timing) return NAN;
     const Leg& leg = outcome->timing->legAt(motion.time);
-    if (leg.move->kind == Move::Kind::Line && !leg.move->line.corner) {
-        const LinePath& line = leg.move->line;
+    if (leg.move->isLine() && !leg.move->cut()) {
+        const LinePath& line = leg.move->line();
         const double at = leg.law->at(motion.time - leg.start).position;
         const Pose tcp = forward(arm, motion.q) * line.flangeFromTcp;
         return (tcp.translation - line.tcpAt(at).translation).norm();
     }
-    const CornerCut* cut = leg.move->corner ? leg.move->corner.get() : leg.move->line.corner.get();
+    const CornerCut* cut = leg.move->cut();
     if (!cut) return NAN;
     double best = INFINITY;
     const auto look = [&](const Move& move, double from, double to) {
-        if (move.kind != Move::Kind::Line || move.line.baseFromFrame) return;
-        const Vec3 tcp = (forward(arm, motion.q) * move.line.flangeFromTcp).translation;
-        best = std::min(best, distanceFrom(move.line, tcp, from, to));
+        if (!move.isLine() || move.line().baseFromFrame) return;
+        const Vec3 tcp = (forward(arm, motion.q) * move.line().flangeFromTcp).translation;
+        best = std::min(best, distanceFrom(move.line(), tcp, from, to));
     };
     look(*cut->first, 1 - cut->before, 1);
     look(*cut->second, 0, cut->after);
@@ -224,17 +224,16 @@ std::optional<CurveLimits> curveLimits(const Cell& cell, const Curve& curve)
     }
 }
 
-Payload payloadAt(const Cell& cell, const Trace& trace, const ArmStation& arm, double time)
+Payload payloadAt(const Cell& cell, const std::vector<Carried>& carried, const ArmStation& arm, double time)
 {
     const Tool& tool = toolInForce(cell, arm);
     Payload out{tool.mass, tool.centreOfMass};
-    for (const PlacedPart& part : stateAt(cell, trace, time).parts) {
-        if (!part.carried) continue;
-        const PartEvent* last = trace.partEvents.last(part.part, time);
-        const PartKind* kind = findPartKind(cell, part.kind);
-        if (!last || last->arm != arm.id || !kind || kind->mass <= 0) continue;
+    for (const Carried& own : carried) {
+        if (own.from > time) break;
+        const PartKind* kind = findPartKind(cell, own.kind);
+        if (own.arm != arm.id || time >= own.until || !kind || kind->mass <= 0) continue;
         // The part's origin stands for its centre of mass.
-        const Vec3 centre = (flangeFromTcp(cell, arm) * last->pose).translation;
+        const Vec3 centre = (flangeFromTcp(cell, arm) * own.tcpFromPart).translation;
         out.centre = (out.mass * out.centre + kind->mass * centre) / (out.mass + kind->mass);
         out.mass += kind->mass;
     }
@@ -247,6 +246,7 @@ std::vector<std::vector<double>> curveValues(const Cell& cell, const Trace& trac
     std::optional<ClearanceAlong> clearance;
     if (std::any_of(curves.begin(), curves.end(), [](const Curve& c) { return c.kind == Curve::Kind::Clearance; }))
         clearance.emplace(cell, trace, touched);
+    const std::vector<Carried> loads = carriedIn(cell, trace);
     std::vector<std::vector<double>> out(curves.size());
     for (std::vector<double>& values : out)
         values.reserve(times.size());
@@ -277,7 +277,7 @@ std::vector<std::vector<double>> curveValues(const Cell& cell, const Trace& trac
                         const Vec3 gravity =
                             worldFromBase(cell, station, axes()).rotation.conjugate() * kStandardGravity;
                         efforts = jointEfforts(arm, motion->q, motion->qd, motion->qdd, gravity,
-                                               payloadAt(cell, trace, station, time));
+                                               payloadAt(cell, loads, station, time));
                     }
                     value = (*efforts)[curve.joint];
                     break;

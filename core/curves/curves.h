@@ -60,6 +60,6 @@ std::vector<std::vector<double>> curveValues(const Cell& cell, const Trace& trac
                                              const std::vector<double>& times, ContactCache* touched = nullptr);
 
 /// What an arm carries at a time, seen as one point mass at the flange: its tool, and the part in its grip.
-Payload payloadAt(const Cell& cell, const Trace& trace, const ArmStation& arm, double time);
+Payload payloadAt(const Cell& cell, const std::vector<Carried>& carried, const ArmStation& arm, double time);
 
 }  // namespace topikos

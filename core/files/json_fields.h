@@ -9,6 +9,7 @@
 #include <cstring>
 #include <optional>
 #include <set>
+#include <span>
 #include <string>
 #include <string_view>
 #include <utility>
@@ -68,6 +69,10 @@ public:
         if (!values.empty()) list(key, values);
     }
     template <class Enum, size_t N> void word(const char* key, Enum& value, const Word<Enum> (&words)[N])
+    {
+        word(key, value, std::span<const Word<Enum>>(words));
+    }
+    template <class Enum> void word(const char* key, Enum& value, std::span<const Word<Enum>> words)
     {
         for (const auto& w : words)
             if (w.value == value) json[key] = w.word;
@@ -181,6 +186,10 @@ public:
         values = Table<T>(std::move(read));
     }
     template <class Enum, size_t N> void word(const char* key, Enum& value, const Word<Enum> (&words)[N])
+    {
+        word(key, value, std::span<const Word<Enum>>(words));
+    }
+    template <class Enum> void word(const char* key, Enum& value, std::span<const Word<Enum>> words)
     {
         const Json* v = get(key);
         if (!v) return;

@@ -210,33 +210,17 @@ template <size_t I = 0> void makeAction(Action& action, StepKind kind)
 
 template <class Io> void fields(Io& io, StoredStep& s)
 {
-    using Kind = StepKind;
+    static const std::vector<Word<StepKind>> words = [] {
+        std::vector<Word<StepKind>> out;
+        for (const StepTraits& own : kStepTraits)
+            out.push_back({own.file, own.kind});
+        return out;
+    }();
     io.field("id", s.step.id);
     io.optional("depth", s.depth, std::uint32_t(0));
     io.optional("else", s.otherwise, false);
-    Kind kind = s.step.kind();
-    io.word("kind", kind,
-            {{"joint", Kind::Joint},
-             {"line", Kind::Line},
-             {"arc", Kind::Arc},
-             {"grip", Kind::Grip},
-             {"release", Kind::Release},
-             {"wait", Kind::Wait},
-             {"set", Kind::SetSignal},
-             {"pulse", Kind::PulseSignal},
-             {"wait-for", Kind::WaitSignal},
-             {"move-axes", Kind::MoveAxes},
-             {"play", Kind::PlayTable},
-             {"call", Kind::Call},
-             {"repeat", Kind::Repeat},
-             {"for-each", Kind::ForEach},
-             {"if", Kind::If},
-             {"note", Kind::Note},
-             {"process", Kind::SwitchProcess},
-             {"use-point", Kind::UsePoint},
-             {"read-from", Kind::ReadFrom},
-             {"stop", Kind::Halt},
-             {"follow", Kind::Follow}});
+    StepKind kind = s.step.kind();
+    io.word("kind", kind, std::span<const Word<StepKind>>(words));
     if constexpr (Io::kReads) makeAction(s.step.action, kind);
     std::visit(ActionFields<Io>{io}, s.step.action);
     io.optionalList("may-touch", s.step.mayTouch);

@@ -1,9 +1,9 @@
 #include "core/mend/place_search.h"
 
 #include "core/cell/edit_layout.h"
-#include "core/cell/settled.h"
+#include "core/cell/applied.h"
 #include "core/cell/step_tree.h"
-#include "core/check/margin.h"
+#include "core/cell/margin.h"
 #include "core/collide/cache.h"
 #include "core/collide/standing.h"
 
@@ -350,9 +350,10 @@ Result<Cell> placedAt(const Cell& cell, FrameId id, const PlaceOffset& offset)
     Pose pose = placeInForce(cell, *frame);
     pose.translation += Vec3(offset[0], offset[1], offset[2]);
     pose.rotation = (pose.rotation * Quat(Eigen::AngleAxisd(offset[3], Vec3::UnitZ()))).normalized();
-    Result<Cell> next = frame->measured ? setFrameMeasured(cell, id, std::nullopt) : Result<Cell>(cell);
-    if (next) next = setFramePose(*next, id, pose);
-    return next ? settled(*next) : next;
+    return applied(cell, [&](const Cell& own) {
+        const Result<Cell> next = frame->measured ? setFrameMeasured(own, id, std::nullopt) : Result<Cell>(own);
+        return next ? setFramePose(*next, id, pose) : next;
+    });
 }
 
 }  // namespace topikos

@@ -33,7 +33,7 @@ struct TriedPlace {
     int unreached = 0;     ///< targets
     int blocked = 0;       ///< findings of moves, and targets at which the arm stands in something; of the best places
                            ///< findings of contact along the moves instead
-    double margin = 0;     ///< smallest of what the move can change, see core/check/margin.h [0 to 1]
+    double margin = 0;     ///< smallest of what the move can change, see core/cell/margin.h [0 to 1]
     double cycle = NAN;    ///< time of the run, where it was run to its end [s]
     std::string reason{};  ///< what is wrong there, if anything is
 

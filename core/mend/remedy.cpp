@@ -1,8 +1,6 @@
 #include "core/mend/remedy.h"
 
-#include "core/cell/settled.h"
 #include "core/cell/step_tree.h"
-#include "core/cell/validate.h"
 #include "core/collide/cache.h"
 #include "core/mend/changes.h"
 
@@ -83,7 +81,7 @@ private:
 };
 
 /// The posture that a change comes to: at the end of the step, or at the target.
-void giveGhost(Remedy& remedy, const CheckResult& after, const Finding& finding)
+void giveGhost(Remedy& remedy, const Cell& mended, const CheckResult& after, const Finding& finding)
 {
     for (const ArmTrace& arm : after.trace.arms)
         for (const StepOutcome& outcome : arm.outcomes) {
@@ -95,9 +93,9 @@ void giveGhost(Remedy& remedy, const CheckResult& after, const Finding& finding)
             return;
         }
     for (const TargetVerdict& verdict : after.targets) {
-        const Target* target = findTarget(remedy.cell, verdict.target);
+        const Target* target = findTarget(mended, verdict.target);
         if (finding.target != verdict.target || !target) continue;
-        const Solution* way = chosenWay(*armOf(remedy.cell, *target).model, *target, verdict.ways.items);
+        const Solution* way = chosenWay(*armOf(mended, *target).model, *target, verdict.ways.items);
         remedy.arm = target->arm;
         remedy.posture = target->kind == Target::Kind::Posture ? target->posture : way ? way->joints : JointVector();
         remedy.axes = verdict.axes;
@@ -125,10 +123,9 @@ Remedies remediesFor(const Cell& cell, const CheckResult& checked, const Finding
     const Judge judge(checked, finding);
     /// The whole cell with a change, if that helps.
     const auto tried = [&](const Change& change, double amount) -> std::optional<Remedy> {
-        Result<Cell> made = change.make(amount);
-        if (made) made = settled(*made);
-        if (!made || validate(*made)) return std::nullopt;
-        Cell next = std::move(made).value();
+        const Result<Cell> made = applied(cell, [&](const Cell&) { return change.make(amount); });
+        if (!made) return std::nullopt;
+        const Cell& next = *made;
         if (change.target) {
             const Target* target = findTarget(next, change.target);
             if (!target) return std::nullopt;
@@ -153,8 +150,8 @@ Remedies remediesFor(const Cell& cell, const CheckResult& checked, const Finding
         remedy.runs = !after.trace.blocked() && !after.trace.stuck;
         if (!remedy.runs) remedy.cycleTime = after.trace.duration;
         remedy.rank = change.rank + change.perAmount * std::abs(amount);
-        remedy.cell = std::move(next);
-        giveGhost(remedy, after, finding);
+        remedy.patch = patchBetween(cell, next);
+        giveGhost(remedy, next, after, finding);
         return remedy;
     };
     std::vector<Change> changes = changesFor(cell, checked, finding, how.plans, options.stop);

@@ -1,4 +1,5 @@
 #pragma once
+#include "core/cell/applied.h"
 #include "core/check/check.h"
 
 #include <functional>
@@ -11,7 +12,7 @@ struct Remedy {
     std::string text;    ///< what it does: "Turn Rack place 3 by 30° about the tool axis"
     std::string change;  ///< which kind of change: "configuration", "joint-move", …
     std::string kind;    ///< one remedy of each is offered
-    Cell cell;           ///< with it
+    CellPatch patch;     ///< what it does to the cell
     int blocked = 0, cautions = 0;
     double cycleTime = 0;  ///< of the run [s]; of one that is blocked up to there
     bool runs = false;     ///< the run comes to its end

@@ -7,6 +7,7 @@
 #include "core/cell/pattern.h"
 #include "core/cell/step_tree.h"
 #include "core/check/rules/rules.h"
+#include "core/simulate/state.h"
 
 #include <fmt/format.h>
 

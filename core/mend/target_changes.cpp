@@ -4,9 +4,10 @@
 #include "core/cell/edit.h"
 #include "core/cell/edit_layout.h"
 #include "core/cell/edit_targets.h"
-#include "core/check/best_ways.h"
+#include "core/plan/best_ways.h"
 #include "core/check/rules/rules.h"
 #include "core/program/step_text.h"
+#include "core/simulate/state.h"
 
 #include <algorithm>
 #include <cmath>

@@ -136,25 +136,27 @@ std::vector<double> LawMaker::marksOf(const TimedPiece& piece) const
         for (int i = 1; i < cells; ++i)
             marks.push_back(double(i) / cells);
     };
-    if (move.corner || move.line.corner) even(kCornerCells);
-    else if (move.kind == Move::Kind::Line && 2 * move.way.size() < kFewestCells) even(kFewestCells);
-    for (size_t i = 0; i + 1 < move.way.size(); ++i) {
+    const JointWay* way = move.way();
+    if (move.cut()) even(kCornerCells);
+    else if (move.isLine() && 2 * way->size() < kFewestCells) even(kFewestCells);
+    for (size_t i = 0; way && i + 1 < way->size(); ++i) {
         // More where joints change their minds within a piece of the way.
-        const JointVector a = move.way.knot(i).rate, b = move.way.knot(i + 1).rate;
+        const JointVector a = way->knot(i).rate, b = way->knot(i + 1).rate;
         const double most = std::max(a.cwiseAbs().maxCoeff(), b.cwiseAbs().maxCoeff());
         const double change = most > 0 ? (b - a).cwiseAbs().maxCoeff() / most : 0;
         const int parts = std::clamp(2 + int(change / kTurnsRound), 2, 16);
         for (int k = 0; k < parts; ++k)
-            marks.push_back(move.way.fraction(i) + k * (move.way.fraction(i + 1) - move.way.fraction(i)) / parts);
+            marks.push_back(way->fraction(i) + k * (way->fraction(i + 1) - way->fraction(i)) / parts);
     }
-    if (move.corner) {
+    if (const CornerSegment* corner = move.as<CornerSegment>()) {
         // Where the ways of its two moves have their knots.
-        const CornerCut& cut = *move.corner;
-        for (size_t i = 0; i < cut.first->way.size(); ++i)
-            if (const double left = 1 - cut.first->way.fraction(i); left > 0 && left < cut.before)
+        const CornerCut& cut = *corner->cut;
+        const JointWay *first = cut.first->way(), *second = cut.second->way();
+        for (size_t i = 0; first && i < first->size(); ++i)
+            if (const double left = 1 - first->fraction(i); left > 0 && left < cut.before)
                 marks.push_back(solved([&](double u) { return cut.before - cut.left(u); }, cut.before - left));
-        for (size_t i = 0; i < cut.second->way.size(); ++i)
-            if (const double done = cut.second->way.fraction(i); done > 0 && done < cut.after)
+        for (size_t i = 0; second && i < second->size(); ++i)
+            if (const double done = second->fraction(i); done > 0 && done < cut.after)
                 marks.push_back(solved([&](double u) { return cut.done(u); }, done));
     }
     std::sort(marks.begin(), marks.end());
@@ -171,9 +173,9 @@ void LawMaker::addCells(size_t k)
     const Move& move = *m_pieces[k].move;
     const std::vector<double> marks = marksOf(m_pieces[k]);
     if (marks.empty()) return;
-    const bool corner = move.corner || move.line.corner;
+    const bool corner = move.cut() != nullptr;
     // What is the same all along: everything of a joint move, what the tool allows of a line.
-    const bool joint = move.kind == Move::Kind::Joint;
+    const bool joint = !move.isLine();
     const PlaceBounds same = steady(boundsIn(k, marks[0], joint));
     const bool bent =
         corner || std::any_of(same.rows.begin(), same.rows.end(), [](const Row& row) { return row.bend != 0; });

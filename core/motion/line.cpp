@@ -125,14 +125,14 @@ JointWay::Knot knotAt(const Arm& arm, const LinePath& path, double fraction, con
 class WayMaker {
 public:
     WayMaker(const Arm& arm, Move& move, const LineWalk& walk, double end) :
-        m_arm(arm), m_move(move), m_walk(walk), m_end(end), m_redundant(arm.freeJoints().size() > 6)
+        m_arm(arm), m_line(*move.as<LineSegment>()), m_walk(walk), m_end(end), m_redundant(arm.freeJoints().size() > 6)
     {
     }
 
     void make()
     {
-        m_move.way = JointWay(m_arm.jointCount());
-        m_move.wayIsExact = true;
+        m_line.way = JointWay(m_arm.jointCount());
+        m_line.wayIsExact = true;
         std::vector<Sample> samples;
         for (const Sample& s : m_walk.samples())
             if (s.fraction <= m_end || samples.empty()) samples.push_back(s);
@@ -141,7 +141,7 @@ public:
             samples.push_back({m_end, last.value_or(samples.back().posture)});
         }
         JointWay::Knot knot = makeKnot(samples, 0);
-        m_move.way.append(knot);
+        m_line.way.append(knot);
         const size_t step = m_redundant ? 1 : kSamplesPerPiece;
         for (size_t i = 0; i + 1 < samples.size();) {
             const size_t next = std::min(i + step, samples.size() - 1);
@@ -156,7 +156,7 @@ private:
     JointWay::Knot makeKnot(const std::vector<Sample>& samples, size_t i) const
     {
         if (!m_redundant || samples.size() < 3)
-            return knotAt(m_arm, m_move.line, samples[i].fraction, samples[i].posture, nullptr);
+            return knotAt(m_arm, m_line.path, samples[i].fraction, samples[i].posture, nullptr);
         // What the neighbours say of the free motion.
         const size_t k = std::clamp<size_t>(i, 1, samples.size() - 2);
         const double h0 = samples[k].fraction - samples[k - 1].fraction;
@@ -166,7 +166,7 @@ private:
         JointWay::Knot habit;
         habit.bend = 2 * (d1 - d0) / (h0 + h1);
         habit.rate = (h1 * d0 + h0 * d1) / (h0 + h1) + (samples[i].fraction - samples[k].fraction) * habit.bend;
-        return knotAt(m_arm, m_move.line, samples[i].fraction, samples[i].posture, &habit);
+        return knotAt(m_arm, m_line.path, samples[i].fraction, samples[i].posture, &habit);
     }
 
     /// Appends `b` behind `a`, with knots between as long as the line is missed in the middle.
@@ -177,14 +177,14 @@ private:
         piece.append(b);
         const double middle = 0.5 * (a.fraction + b.fraction);
         const JointVector curved = piece.at(middle);
-        const PoseDeviation off = deviation(forward(m_arm, curved), m_move.line.flangeAt(middle));
+        const PoseDeviation off = deviation(forward(m_arm, curved), m_line.path.flangeAt(middle));
         if (off.metres > m_wayError || off.radians > m_turnError) {
             // Near a singularity the polynomial may be wild before the knots are close enough.
             const JointVector straight = 0.5 * (a.posture + b.posture);
             const bool wild = !((curved - straight).cwiseAbs().maxCoeff() < kFarGuess);
             const JointVector& guess = wild ? straight : curved;
             const bool halves =
-                halvings < kPieceHalvings && b.fraction - a.fraction > kSmallestPiece && m_move.wayIsExact;
+                halvings < kPieceHalvings && b.fraction - a.fraction > kSmallestPiece && m_line.wayIsExact;
             auto q = halves ? m_walk.at(middle, guess) : std::nullopt;
             // Near its straight elbow an arm with a spare axis could be found on the other side of it.
             if (m_redundant && q
@@ -192,18 +192,18 @@ private:
                 q = m_walk.at(middle, straight);
             if (q) {
                 const JointWay::Knot habit{middle, guess, piece.rate(middle), piece.bend(middle)};
-                const JointWay::Knot knot = knotAt(m_arm, m_move.line, middle, *q, m_redundant ? &habit : nullptr);
+                const JointWay::Knot knot = knotAt(m_arm, m_line.path, middle, *q, m_redundant ? &habit : nullptr);
                 appendPiece(a, knot, halvings + 1);
                 appendPiece(knot, b, halvings + 1);
                 return;
             }
-            if (!(off.metres < kKinkError && off.radians < kKinkError)) m_move.wayIsExact = false;
+            if (!(off.metres < kKinkError && off.radians < kKinkError)) m_line.wayIsExact = false;
         }
-        m_move.way.append(b);
+        m_line.way.append(b);
     }
 
     const Arm& m_arm;
-    Move& m_move;
+    LineSegment& m_line;
     const LineWalk& m_walk;
     double m_end;
     bool m_redundant;
@@ -226,18 +226,18 @@ void timeLine(const Arm& arm, Move& move)
     double acceleration = INFINITY;
     for (const PlaceBounds::Row& row : tool.rows)
         if (row.bend == 0) acceleration = std::min(acceleration, row.limit / std::abs(row.rate));
-    if (!std::isfinite(acceleration)) acceleration = move.limits.lineAcceleration / move.line.length();
-    move.slowed.seconds =
-        std::max(0.0, move.profile.duration - trapezoid(end, std::sqrt(tool.cap), acceleration).duration);
+    if (!std::isfinite(acceleration)) acceleration = move.limits.lineAcceleration / move.line().length();
+    Slowed& slow = move.as<LineSegment>()->slowed;
+    slow.seconds = std::max(0.0, move.profile.duration - trapezoid(end, std::sqrt(tool.cap), acceleration).duration);
     for (const Profile::Stretch& s : move.profile.stretches) {
         if (!s.by.byJoint()) continue;
         const double middle = 0.5 * s.duration, at = s.positionAt(middle);
         const double free = std::sqrt(std::min(tool.cap, 2 * acceleration * std::min(at, end - at)));
         const double ratio = s.speedAt(middle) / free;
-        if (ratio >= move.slowed.lowest) continue;
-        move.slowed.by = s.by;
-        move.slowed.lowest = ratio;
-        move.slowed.fraction = at;
+        if (ratio >= slow.lowest) continue;
+        slow.by = s.by;
+        slow.lowest = ratio;
+        slow.fraction = at;
     }
 }
 
@@ -247,13 +247,10 @@ Move followPath(const Arm& arm, const JointVector& from, const LinePath& path, c
                 const SingularityBounds& bounds, const SingularityBounds& watch)
 {
     Move move;
-    move.kind = Move::Kind::Line;
     move.from = from;
     move.limits = limits;
-    move.bounds = bounds;
     move.smooth = limitsJerk(arm);
-    move.line = path;
-    move.branch = configurationOf(arm, from);
+    move.segment = LineSegment{.path = path, .branch = configurationOf(arm, from), .bounds = bounds};
     const LineWalk walk(arm, move, bounds, watch);
     WayMaker(arm, move, walk, move.stop ? move.stop->fraction : 1).make();
     move.to = move.stop ? move.at(arm, move.stop->fraction) : walk.samples().back().posture;

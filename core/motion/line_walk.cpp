@@ -15,7 +15,7 @@ constexpr double kSmallestStep = 1e-7;        // of the line, below which a step
 int sampleCount(const LinePath& path)
 {
     double wanted = std::max(path.length() / kSampleLength, path.angle() / kSampleAngle);
-    if (path.circle) wanted = std::max(wanted, path.circle->angle / kSampleAngle);
+    if (path.circle()) wanted = std::max(wanted, path.circle()->angle / kSampleAngle);
     if (path.baseFromFrame)
         for (const PlaceMotion::Piece& p : path.baseFromFrame->pieces)
             wanted += std::abs(p.to - p.from) / (p.kind == JointKind::Revolute ? kSampleAngle : kSampleLength);
@@ -63,7 +63,7 @@ LineWalk::LineWalk(const Arm& arm, Move& move, const SingularityBounds& bounds, 
 
 std::optional<JointVector> LineWalk::at(double fraction, const JointVector& previous) const
 {
-    return followBranch(m_arm, m_move.line.flangeAt(fraction), m_move.branch, previous);
+    return followBranch(m_arm, m_move.line().flangeAt(fraction), m_move.as<LineSegment>()->branch, previous);
 }
 
 double LineWalk::singularDistance(double fraction, const JointVector& near, SingularityKind kind) const
@@ -75,8 +75,8 @@ double LineWalk::singularDistance(double fraction, const JointVector& near, Sing
 void LineWalk::stopAt(LineStop stop)
 {
     if (m_move.stop && m_move.stop->fraction <= stop.fraction) return;
-    stop.remaining = (1 - stop.fraction) * m_move.line.length();
-    stop.turnLeft = (1 - stop.fraction) * m_move.line.angle();
+    stop.remaining = (1 - stop.fraction) * m_move.line().length();
+    stop.turnLeft = (1 - stop.fraction) * m_move.line().angle();
     if (m_move.stop && m_move.stop->reach != NoSolution::None && stop.reach == NoSolution::None) {
         // What lies beyond is worth knowing, too.
         stop.reach = m_move.stop->reach;
@@ -87,7 +87,7 @@ void LineWalk::stopAt(LineStop stop)
 
 void LineWalk::walk()
 {
-    const double whole = 1.0 / sampleCount(m_move.line);
+    const double whole = 1.0 / sampleCount(m_move.line());
     double step = whole;
     while (m_samples.back().fraction < 1) {
         const Sample& before = m_samples.back();
@@ -132,8 +132,8 @@ bool LineWalk::outOfReach(const Sample& before, double fraction, double step)
         jump(before, last, int(joint));
         return true;
     }
-    const Solutions atEnd = inverseKinematics(m_arm, m_move.line.flangeAt(1));
-    const Solutions here = atEnd.shortfall > 0 ? atEnd : inverseKinematics(m_arm, m_move.line.flangeAt(fraction));
+    const Solutions atEnd = inverseKinematics(m_arm, m_move.line().flangeAt(1));
+    const Solutions here = atEnd.shortfall > 0 ? atEnd : inverseKinematics(m_arm, m_move.line().flangeAt(fraction));
     stop.shortfall = here.shortfall;
     stop.reach = here.reason;
     stop.excessTurn = here.excessTurn;

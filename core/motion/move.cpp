@@ -68,16 +68,16 @@ MotionLimits cornerLimits(const MotionLimits& a, const MotionLimits& b)
 Move cornerOfJoints(std::shared_ptr<const CornerCut> cut)
 {
     Move move;
-    move.kind = Move::Kind::Joint;
     move.limits = cornerLimits(cut->first->limits, cut->second->limits);
     move.smooth = cut->smooth;
     const auto posture = [&](const Move& m, double fraction) -> JointVector {
-        if (m.kind == Move::Kind::Joint || m.way.size() < 2) return m.from + fraction * (m.to - m.from);
-        return m.way.at(fraction);
+        const LineSegment* line = m.as<LineSegment>();
+        if (!line || line->way.size() < 2) return m.from + fraction * (m.to - m.from);
+        return line->way.at(fraction);
     };
     move.from = posture(*cut->first, 1 - cut->before);
     move.to = posture(*cut->second, cut->after);
-    move.corner = std::move(cut);
+    move.segment = CornerSegment{std::move(cut)};
     return move;
 }
 
@@ -159,49 +159,49 @@ double CornerCut::doneBend(double u) const { return before > 0 ? leftBend(1 - u)
 
 double LinePath::length() const
 {
-    if (corner) return corner->before * corner->first->line.length() + corner->after * corner->second->line.length();
-    return circle ? (start.translation - circle->centre).norm() * circle->angle
-                  : (end.translation - start.translation).norm();
+    if (const CornerCut* c = cut())
+        return c->before * c->first->line().length() + c->after * c->second->line().length();
+    if (const PathCircle* own = circle()) return (start.translation - own->centre).norm() * own->angle;
+    return (end.translation - start.translation).norm();
 }
 
 double LinePath::angle() const
 {
-    if (corner) return corner->before * corner->first->line.angle() + corner->after * corner->second->line.angle();
+    if (const CornerCut* c = cut()) return c->before * c->first->line().angle() + c->after * c->second->line().angle();
     return deviation(start, end).radians;
 }
 
 Pose LinePath::inFrame(double fraction) const
 {
-    if (corner) {
-        const LinePath &a = corner->first->line, &b = corner->second->line;
-        const Pose first = a.inFrame(1 - corner->left(fraction)), second = b.inFrame(corner->done(fraction));
+    if (const CornerCut* c = cut()) {
+        const LinePath &a = c->first->line(), &b = c->second->line();
+        const Pose first = a.inFrame(1 - c->left(fraction)), second = b.inFrame(c->done(fraction));
         Pose out{first.translation + second.translation - b.start.translation,
                  second.rotation * b.start.rotation.conjugate() * first.rotation};
         out.rotation.normalize();
         return out;
     }
     Pose tcp = interpolate(start, end, fraction);
-    if (circle)
+    if (const PathCircle* own = circle())
         tcp.translation =
-            circle->centre
-            + Eigen::AngleAxisd(fraction * circle->angle, circle->axis) * (start.translation - circle->centre);
+            own->centre + Eigen::AngleAxisd(fraction * own->angle, own->axis) * (start.translation - own->centre);
     return tcp;
 }
 
 PathFlow LinePath::flowInFrame(double fraction) const
 {
     PathFlow flow;
-    if (corner) {
-        const CornerCut& c = *corner;
-        const PathFlow a = c.first->line.flowInFrame(1 - c.left(fraction));
-        const PathFlow b = c.second->line.flowInFrame(c.done(fraction));
+    if (cut()) {
+        const CornerCut& c = *cut();
+        const PathFlow a = c.first->line().flowInFrame(1 - c.left(fraction));
+        const PathFlow b = c.second->line().flowInFrame(c.done(fraction));
         const double ra = -c.leftRate(fraction), ba = -c.leftBend(fraction);
         const double rb = c.doneRate(fraction), bb = c.doneBend(fraction);
         flow.rate = ra * a.rate + rb * b.rate;
         flow.bend = ra * ra * a.bend + ba * a.rate + rb * rb * b.bend + bb * b.rate;
         // The turn of the first comes before that of the second.
         const Quat turned =
-            c.second->line.inFrame(c.done(fraction)).rotation * c.second->line.start.rotation.conjugate();
+            c.second->line().inFrame(c.done(fraction)).rotation * c.second->line().start.rotation.conjugate();
         const Vec3 first = turned * Vec3(ra * a.turn), second = rb * b.turn;
         flow.turn = first + second;
         flow.twist =
@@ -211,9 +211,9 @@ PathFlow LinePath::flowInFrame(double fraction) const
     const AxisAngle turn = axisAngleOf(end.rotation * start.rotation.conjugate());
     flow.turn = turn.axis * turn.angle;
     flow.rate = end.translation - start.translation;
-    if (circle) {
-        const Vec3 spin = circle->axis * circle->angle;
-        flow.rate = spin.cross(inFrame(fraction).translation - circle->centre);
+    if (const PathCircle* own = circle()) {
+        const Vec3 spin = own->axis * own->angle;
+        flow.rate = spin.cross(inFrame(fraction).translation - own->centre);
         flow.bend = spin.cross(flow.rate);
     }
     return flow;
@@ -222,59 +222,129 @@ PathFlow LinePath::flowInFrame(double fraction) const
 namespace {
 
 /// How much of its pass is done.
-double inPass(const TableRun& table, double fraction)
+double inPass(const TableSegment& table, double fraction)
 {
     const double done = std::clamp(fraction, 0.0, 1.0) * table.passes;
     return done - std::min(std::floor(done), double(table.passes - 1));
 }
 
+/// One function per kind of segment and question.
+struct PostureAt {
+    const Arm& arm;
+    const Move& move;
+    double fraction;
+
+    JointVector operator()(const JointSegment&) const { return move.from + fraction * (move.to - move.from); }
+    JointVector operator()(const LineSegment& line) const
+    {
+        if (fraction <= 0 || line.way.size() < 2) return move.from;
+        const JointVector guess = line.way.at(fraction);
+        if (line.wayIsExact) return guess;
+        return followBranch(arm, line.path.flangeAt(fraction), line.branch, guess).value_or(guess);
+    }
+    JointVector operator()(const CornerSegment& corner) const
+    {
+        const CornerCut& c = *corner.cut;
+        return c.first->at(arm, 1 - c.left(fraction)) + c.second->at(arm, c.done(fraction)) - c.second->from;
+    }
+    JointVector operator()(const TableSegment& table) const { return table.way.at(inPass(table, fraction)); }
+};
+struct RateAt {
+    const Move& move;
+    double fraction;
+
+    JointVector operator()(const JointSegment&) const { return move.to - move.from; }
+    JointVector operator()(const LineSegment& line) const
+    {
+        return line.way.size() < 2 ? JointVector(JointVector::Zero(move.from.size())) : line.way.rate(fraction);
+    }
+    JointVector operator()(const CornerSegment& corner) const
+    {
+        const CornerCut& c = *corner.cut;
+        return -c.leftRate(fraction) * c.first->rate(1 - c.left(fraction))
+               + c.doneRate(fraction) * c.second->rate(c.done(fraction));
+    }
+    JointVector operator()(const TableSegment& table) const
+    {
+        return table.passes * table.way.rate(inPass(table, fraction));
+    }
+};
+struct BendAt {
+    const Move& move;
+    double fraction;
+
+    JointVector operator()(const JointSegment&) const { return JointVector::Zero(move.from.size()); }
+    JointVector operator()(const LineSegment& line) const
+    {
+        return line.way.size() < 2 ? JointVector(JointVector::Zero(move.from.size())) : line.way.bend(fraction);
+    }
+    JointVector operator()(const CornerSegment& corner) const
+    {
+        const CornerCut& c = *corner.cut;
+        const double a = c.leftRate(fraction), b = c.doneRate(fraction);
+        const double left = 1 - c.left(fraction), done = c.done(fraction);
+        return a * a * c.first->bend(left) - c.leftBend(fraction) * c.first->rate(left) + b * b * c.second->bend(done)
+               + c.doneBend(fraction) * c.second->rate(done);
+    }
+    JointVector operator()(const TableSegment& table) const
+    {
+        return double(table.passes) * table.passes * table.way.bend(inPass(table, fraction));
+    }
+};
+struct HighestRate {
+    const Move& move;
+
+    JointVector operator()(const JointSegment&) const { return (move.to - move.from).cwiseAbs(); }
+    JointVector operator()(const LineSegment& line) const
+    {
+        JointVector most = JointVector::Zero(move.from.size());
+        for (size_t k = 0; k < line.way.size(); ++k)
+            most = most.cwiseMax(line.way.knot(k).rate.cwiseAbs());
+        return most;
+    }
+    JointVector operator()(const CornerSegment& corner) const
+    {
+        const CornerCut& c = *corner.cut;
+        return 2 * c.before * c.first->highestRate() + 2 * c.after * c.second->highestRate();
+    }
+    JointVector operator()(const TableSegment& table) const { return table.highestRate; }
+};
+
 }  // namespace
 
 JointVector Move::at(const Arm& arm, double fraction) const
 {
-    if (corner)
-        return corner->first->at(arm, 1 - corner->left(fraction)) + corner->second->at(arm, corner->done(fraction))
-               - corner->second->from;
-    if (table) return way.at(inPass(*table, fraction));
-    if (kind == Kind::Joint) return from + fraction * (to - from);
-    if (fraction <= 0 || way.size() < 2) return from;
-    const JointVector guess = way.at(fraction);
-    return wayIsExact ? guess : followBranch(arm, line.flangeAt(fraction), branch, guess).value_or(guess);
+    return std::visit(PostureAt{arm, *this, fraction}, segment);
+}
+JointVector Move::rate(double fraction) const { return std::visit(RateAt{*this, fraction}, segment); }
+JointVector Move::bend(double fraction) const { return std::visit(BendAt{*this, fraction}, segment); }
+JointVector Move::highestRate() const { return std::visit(HighestRate{*this}, segment); }
+
+const CornerCut* Move::cut() const
+{
+    if (const CornerSegment* corner = as<CornerSegment>()) return corner->cut.get();
+    return isLine() ? line().cut() : nullptr;
 }
 
-JointVector Move::rate(double fraction) const
+const JointWay* Move::way() const
 {
-    if (corner)
-        return -corner->leftRate(fraction) * corner->first->rate(1 - corner->left(fraction))
-               + corner->doneRate(fraction) * corner->second->rate(corner->done(fraction));
-    if (table) return table->passes * way.rate(inPass(*table, fraction));
-    if (kind == Kind::Joint) return to - from;
-    return way.size() < 2 ? JointVector(JointVector::Zero(from.size())) : way.rate(fraction);
+    if (const LineSegment* own = as<LineSegment>()) return &own->way;
+    if (const TableSegment* own = as<TableSegment>()) return &own->way;
+    return nullptr;
 }
 
-JointVector Move::bend(double fraction) const
+const Slowed& Move::slowed() const
 {
-    if (corner) {
-        const double a = corner->leftRate(fraction), b = corner->doneRate(fraction);
-        const double left = 1 - corner->left(fraction), done = corner->done(fraction);
-        return a * a * corner->first->bend(left) - corner->leftBend(fraction) * corner->first->rate(left)
-               + b * b * corner->second->bend(done) + corner->doneBend(fraction) * corner->second->rate(done);
-    }
-    if (table) return double(table->passes) * table->passes * way.bend(inPass(*table, fraction));
-    if (kind == Kind::Joint || way.size() < 2) return JointVector::Zero(from.size());
-    return way.bend(fraction);
+    static const Slowed nowhere;
+    const LineSegment* own = as<LineSegment>();
+    return own ? own->slowed : nowhere;
 }
 
-JointVector Move::highestRate() const
+const std::vector<Companion>& Move::alongside() const
 {
-    if (corner)
-        return 2 * corner->before * corner->first->highestRate() + 2 * corner->after * corner->second->highestRate();
-    if (table) return table->highestRate;
-    if (kind == Kind::Joint) return (to - from).cwiseAbs();
-    JointVector most = JointVector::Zero(from.size());
-    for (size_t k = 0; k < way.size(); ++k)
-        most = most.cwiseMax(way.knot(k).rate.cwiseAbs());
-    return most;
+    static const std::vector<Companion> none;
+    if (const JointSegment* own = as<JointSegment>()) return own->companions;
+    return isLine() ? line().companions : none;
 }
 
 Profile profileInStep(const std::vector<Companion>& companions, double fractionOfSpeed)
@@ -322,14 +392,13 @@ Move planJointMove(const Arm& arm, const JointVector& from, const JointVector& t
                    const std::vector<Companion>& companions)
 {
     Move move;
-    move.kind = Move::Kind::Joint;
     move.from = from;
     move.to = to;
     move.jointMargin = rangeMargin(arm, to);
     move.jointMargin.fraction = 1;
     move.limits = limits;
     move.smooth = limitsJerk(arm);
-    move.companions = companions;
+    move.segment = JointSegment{companions};
     double speed = INFINITY, acceleration = INFINITY, jerk = INFINITY;
     HeldBy speedBy{}, accelerationBy{}, jerkBy{};
     const auto lower = [](double& value, double limit, HeldBy& by, HeldBy::Kind kind, size_t index) {

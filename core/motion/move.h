@@ -5,6 +5,7 @@
 
 #include <array>
 #include <memory>
+#include <variant>
 
 namespace topikos {
 
@@ -31,6 +32,7 @@ struct Companion {
     std::uint32_t axis = 0;  ///< tells one from another, in all moves of a run
 };
 
+struct StraightLine {};
 /// The circle that a path follows in place of a straight line.
 struct PathCircle {
     Vec3 centre = Vec3::Zero(), axis = Vec3::UnitZ();  ///< in the frame of the path; axis of length 1 [m]
@@ -74,10 +76,15 @@ struct LinePath {
     Pose flangeFromTcp;
     std::optional<PlaceMotion> baseFromFrame{};  ///< nothing: the frame is the arm base
     std::vector<Companion> companions{};
+    /// A cut is of two paths, and nothing else moves then.
+    std::variant<StraightLine, PathCircle, std::shared_ptr<const CornerCut>> shape{};
 
-    std::optional<PathCircle> circle{};
-    std::shared_ptr<const CornerCut>
-        corner{};  ///< of two paths, in place of a line of its own; nothing else moves then
+    const PathCircle* circle() const { return std::get_if<PathCircle>(&shape); }
+    const CornerCut* cut() const
+    {
+        const auto* own = std::get_if<std::shared_ptr<const CornerCut>>(&shape);
+        return own ? own->get() : nullptr;
+    }
 
     double length() const;  ///< [m]
     double angle() const;   ///< [rad]
@@ -148,37 +155,60 @@ struct Overload {
     double fraction = 0;  ///< of the way, where
 };
 
-/// What a move by a time table has beside others.
-struct TableRun {
+// What a move goes along: one of these.
+
+/// Straight in the space of the joints.
+struct JointSegment {
+    std::vector<Companion> companions{};
+};
+/// A path of the tool.
+struct LineSegment {
+    LinePath path;
+    Configuration branch;      ///< of where it begins, kept all along
+    SingularityBounds bounds;  ///< where it stops
+    JointWay way{};            ///< along the path, up to where it ends
+    bool wayIsExact = false;   ///< the way holds the path to kWayError everywhere; else it is a guess to start from
+    Slowed slowed{};
+};
+/// Of two moves in the space of the joints.
+struct CornerSegment {
+    std::shared_ptr<const CornerCut> cut;
+};
+/// By a time table.
+struct TableSegment {
+    JointWay way;  ///< of one pass
     std::uint32_t passes = 1;
     double duration = 0;  ///< of all passes at the times of the table [s]
     Overload speed, acceleration;
     JointVector highestRate;  ///< of each joint, by the fraction of all passes [rad or m]
     double fits = 1;          ///< the speed, as a fraction of that of the table, at which neither is overloaded
 };
+using Segment = std::variant<JointSegment, LineSegment, CornerSegment, TableSegment>;
 
 /// A move with its timing. Valid up to `stop`, if there is one; the profile then ends there.
 struct Move {
-    enum class Kind { Joint, Line };
-    Kind kind = Kind::Joint;
     JointVector from, to;
-    Configuration branch;      ///< of `from`, kept along a line
+    Segment segment;
     Profile profile;           ///< of the fraction of the way, 0 to 1, from rest to rest
     MotionLimits limits;       ///< that it was planned with
     bool smooth = false;       ///< some jerk is limited
     std::uint64_t number = 0;  ///< of plans: what it is known by, no other one has it
-
-    LinePath line;
-    SingularityBounds bounds;                 ///< of lines, where they stop
-    std::vector<Companion> companions;        ///< of joint moves; those of lines are in `line`
-    std::shared_ptr<const CornerCut> corner;  ///< joint moves: of two moves, in place of a way of its own
-    JointWay way;                             ///< along a line, up to where it ends, or by a time table
-    bool wayIsExact = false;  ///< the way holds the line to kWayError everywhere; else it is a guess to start from
     std::optional<LineStop> stop;
     std::array<Closest, 4> singularity;  ///< by SingularityKind
     Closest jointMargin;                 ///< distance to the nearest range end [rad]
-    Slowed slowed;                       ///< lines
-    std::optional<TableRun> table;       ///< joint moves by a time table: `way` is one pass of it
+
+    template <class S> const S* as() const { return std::get_if<S>(&segment); }
+    template <class S> S* as() { return std::get_if<S>(&segment); }
+    bool isLine() const { return as<LineSegment>() != nullptr; }
+    /// Of a line.
+    const LinePath& line() const { return std::get<LineSegment>(segment).path; }
+    /// Of a corner, of either kind; nullptr for others.
+    const CornerCut* cut() const;
+    /// The way of the joints where it is not straight, of one pass for a time table; nullptr for others.
+    const JointWay* way() const;
+    /// Nothing for what is no line.
+    const Slowed& slowed() const;
+    const std::vector<Companion>& alongside() const;
 
     /// Posture at a fraction of the way, and its first two derivatives by that fraction.
     JointVector at(const Arm& arm, double fraction) const;
@@ -186,7 +216,6 @@ struct Move {
     JointVector bend(double fraction) const;
     /// Largest of each joint's first derivative anywhere [rad or m].
     JointVector highestRate() const;
-    const std::vector<Companion>& alongside() const { return kind == Kind::Line ? line.companions : companions; }
 };
 
 /// Largest distance [m] and angle [rad] between a line and the way by which joints follow it, tested in the middle of

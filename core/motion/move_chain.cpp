@@ -21,9 +21,6 @@ constexpr int kTries = 16;                // for how far a corner reaches
 constexpr int kLooks = 6;                 // along a corner
 constexpr int kShrinks = 7;
 
-/// Of a move that is a corner.
-const CornerCut& cutOf(const Move& move) { return move.corner ? *move.corner : *move.line.corner; }
-
 std::shared_ptr<const Move> moveOf(const MovePlanPtr& plan) { return {plan, &*plan->move}; }
 
 /// Corners of a chain.
@@ -119,22 +116,24 @@ private:
     std::optional<Move> ofPaths(const std::shared_ptr<const CornerCut>& cut) const
     {
         const Move &a = *cut->first, &b = *cut->second;
-        if (a.kind != Move::Kind::Line || b.kind != Move::Kind::Line) return std::nullopt;
-        const auto plain = [](const Move& m) {
-            return m.wayIsExact && !m.line.baseFromFrame && m.line.companions.empty();
+        const LineSegment *first = a.as<LineSegment>(), *second = b.as<LineSegment>();
+        if (!first || !second) return std::nullopt;
+        const auto plain = [](const LineSegment& s) {
+            return s.wayIsExact && !s.path.baseFromFrame && s.path.companions.empty();
         };
-        if (!plain(a) || !plain(b) || m_arm.freeJoints().size() > 6) return std::nullopt;
-        if (!(deviation(a.line.flangeFromTcp, b.line.flangeFromTcp).metres < 1e-12) || a.branch != b.branch)
+        if (!plain(*first) || !plain(*second) || m_arm.freeJoints().size() > 6) return std::nullopt;
+        if (!(deviation(first->path.flangeFromTcp, second->path.flangeFromTcp).metres < 1e-12)
+            || first->branch != second->branch)
             return std::nullopt;
         LinePath path;
-        path.corner = cut;
-        path.flangeFromTcp = a.line.flangeFromTcp;
+        path.shape = cut;
+        path.flangeFromTcp = first->path.flangeFromTcp;
         path.start = path.inFrame(0);
         path.end = path.inFrame(1);
-        Move move =
-            followPath(m_arm, a.at(m_arm, 1 - cut->before), path, cornerLimits(a.limits, b.limits), a.bounds, a.bounds);
-        const bool joins =
-            !move.stop && move.wayIsExact && (move.to - b.at(m_arm, cut->after)).cwiseAbs().maxCoeff() < kJoins;
+        Move move = followPath(m_arm, a.at(m_arm, 1 - cut->before), path, cornerLimits(a.limits, b.limits),
+                               first->bounds, first->bounds);
+        const bool joins = !move.stop && move.as<LineSegment>()->wayIsExact
+                           && (move.to - b.at(m_arm, cut->after)).cwiseAbs().maxCoeff() < kJoins;
         if (!joins) return std::nullopt;
         return move;
     }
@@ -193,7 +192,7 @@ double Timing::fractionAt(double time) const
     const Leg& leg = legAt(time);
     const double at = leg.law->at(time - leg.start).position;
     if (leg.move == move) return at;
-    const CornerCut& cut = cutOf(*leg.move);
+    const CornerCut& cut = *leg.move->cut();
     return cut.second == move ? cut.done(at) : 1 - cut.left(at);
 }
 
@@ -203,7 +202,7 @@ double Timing::peakRate() const
     for (const Leg& leg : legs) {
         double rate = leg.law->peakSpeed();
         if (leg.move != move) {
-            const CornerCut& cut = cutOf(*leg.move);
+            const CornerCut& cut = *leg.move->cut();
             rate *= 2 * (cut.second == move ? cut.after : cut.before);
         }
         peak = std::max(peak, rate);
@@ -278,7 +277,7 @@ MoveChain makeMoveChain(const Arm& arm, const std::vector<ChainedMove>& steps, c
     // What corners take of each move at its beginning and at its end.
     std::vector<double> taken(n, 0), left(n, 0);
     std::vector<std::shared_ptr<const Move>> corners(n);
-    if (entry) taken[0] = cutOf(*entry->corner.move).after;
+    if (entry) taken[0] = entry->corner.move->cut()->after;
     for (size_t k = 0; k + 1 < n; ++k) {
         const double before = std::min(taken[k] > 0 ? kShare : kShareAlone, 1 - taken[k]);
         const double after = k + 2 < n ? kShare : kShareAlone;

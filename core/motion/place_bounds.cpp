@@ -67,15 +67,15 @@ PlaceBounds boundsAt(const Arm& arm, const Move& move, double fraction, bool joi
         for (const Companion& c : companions)
             axis(c, factor, rate * c.way, bend * c.way);
     };
-    if (move.corner) {
-        const CornerCut& cut = *move.corner;
+    if (const CornerSegment* corner = move.as<CornerSegment>()) {
+        const CornerCut& cut = *corner->cut;
         const Move &first = *cut.first, &second = *cut.second;
         const double a = -cut.leftRate(fraction), b = cut.doneRate(fraction);
         const double aBend = -cut.leftBend(fraction), bBend = cut.doneBend(fraction);
         // The tool where one of the two is a path: its own part keeps its own limits.
         const auto part = [&](const Move& m, double at, double rate, double bend) {
-            if (m.kind != Move::Kind::Line) return;
-            PathFlow flow = m.line.flowInFrame(at);
+            if (!m.isLine()) return;
+            PathFlow flow = m.line().flowInFrame(at);
             flow.bend = rate * rate * flow.bend + bend * flow.rate;
             flow.twist = rate * rate * flow.twist + bend * flow.turn;
             flow.rate *= rate;
@@ -94,11 +94,11 @@ PlaceBounds boundsAt(const Arm& arm, const Move& move, double fraction, bool joi
             if (same != both.end()) both.erase(same);
         }
         along(both, limits.jointFraction, b, bBend);
-    } else if (move.kind == Move::Kind::Line) {
-        tool(move.line.flowInFrame(fraction), limits);
-        along(move.line.companions, 1, 1, 0);
+    } else if (move.isLine()) {
+        tool(move.line().flowInFrame(fraction), limits);
+        along(move.alongside(), 1, 1, 0);
     } else {
-        along(move.companions, limits.jointFraction, 1, 0);
+        along(move.alongside(), limits.jointFraction, 1, 0);
     }
     if (!joints) return out;
     const JointVector rate = move.rate(fraction), bend = move.bend(fraction);

@@ -16,7 +16,7 @@ public:
     {
         m_bytes.reserve(640);
         add(in.arm.get());
-        add(in.kind);
+        add(in.how.index());
         add(in.from);
         add(in.goal.index());
         if (const JointVector* posture = std::get_if<JointVector>(&in.goal)) {
@@ -27,19 +27,8 @@ public:
             add(goal.configuration.index());
             add(goal.taught);
         }
-        add(in.companions);
         add(in.limits);
-        raw(in.noCircle);
-        if (in.table) {
-            raw(in.table->rows.get());
-            raw(in.table->between);
-            raw(in.table->passes);
-        }
-        if (in.kind == Move::Kind::Line) {
-            add(in.bounds);
-            add(in.watch);
-            add(in.line);
-        }
+        std::visit([this](const auto& how) { add(how); }, in.how);
     }
     Key(const ArmPtr& arm, const Pose& pose, const JointVector* near)
     {
@@ -64,7 +53,6 @@ private:
     template <class T> void raw(const T& value) { m_bytes.append(reinterpret_cast<const char*>(&value), sizeof value); }
     void add(double value) { raw(value); }
     void add(const Arm* arm) { raw(arm); }
-    void add(Move::Kind kind) { raw(kind); }
     void add(size_t value) { raw(value); }
     void add(int value) { raw(value); }
     void add(const JointVector& values)
@@ -103,17 +91,31 @@ private:
             raw(c.axis);
         }
     }
+    void add(const JointSegment& joints) { add(joints.companions); }
+    void add(const TableInput& table)
+    {
+        raw(table.rows.get());
+        raw(table.between);
+        raw(table.passes);
+    }
+    void add(const LineInput& line)
+    {
+        raw(line.noCircle);
+        add(line.bounds);
+        add(line.watch);
+        add(line.path);
+    }
     void add(const LinePath& line)
     {
         add(line.start);
         add(line.end);
         add(line.flangeFromTcp);
         add(line.companions);
-        raw(line.circle.has_value());
-        if (line.circle) {
-            add(line.circle->centre);
-            add(line.circle->axis);
-            add(line.circle->angle);
+        raw(line.shape.index());
+        if (const PathCircle* circle = line.circle()) {
+            add(circle->centre);
+            add(circle->axis);
+            add(circle->angle);
         }
         raw(line.baseFromFrame.has_value());
         if (!line.baseFromFrame) return;
@@ -162,7 +164,8 @@ void judgeArrival(const MoveInput& in, MovePlan& plan)
     const JointVector& taught = pose ? pose->taught : std::get<JointVector>(in.goal);
     if (arm.hasConfigurations()) {
         const Configuration wanted = pose ? pose->configuration : configurationOf(arm, taught);
-        const Configuration got = arm.hasBranches() ? plan.move->branch : configurationOf(arm, plan.arrival);
+        const Configuration got =
+            arm.hasBranches() ? plan.move->as<LineSegment>()->branch : configurationOf(arm, plan.arrival);
         plan.otherConfiguration = got != wanted;
     }
     if (taught.size() != arm.jointCount()) return;
@@ -181,27 +184,28 @@ MovePlan planned(const MoveInput& in)
 {
     MovePlan plan;
     plan.arrival = in.from;
-    if (in.table) {
-        plan.jump = jumpOf(*in.arm, in.from, *in.table);
+    if (const TableInput* table = std::get_if<TableInput>(&in.how)) {
+        plan.jump = jumpOf(*in.arm, in.from, *table);
         if (plan.jump.where != TableJump::Where::Nowhere) plan.problem = MovePlan::Problem::TableJumps;
-        else plan.move = planTableMove(*in.arm, in.from, *in.table, in.limits);
+        else plan.move = planTableMove(*in.arm, in.from, *table, in.limits);
         if (plan.move) plan.arrival = plan.move->to;
         if (plan.move && plan.move->stop) plan.problem = MovePlan::Problem::LineStops;
         return plan;
     }
-    if (in.kind == Move::Kind::Joint) {
+    if (const JointSegment* joints = std::get_if<JointSegment>(&in.how)) {
         const auto goal = goalPosture(in, plan);
         if (!goal) return plan;
-        plan.move = planJointMove(*in.arm, in.from, *goal, in.limits, in.companions);
+        plan.move = planJointMove(*in.arm, in.from, *goal, in.limits, joints->companions);
         plan.arrival = *goal;
         return plan;
     }
-    if (in.noCircle) {
+    const LineInput& line = std::get<LineInput>(in.how);
+    if (line.noCircle) {
         plan.arrival = goalPosture(in, plan).value_or(in.from);
         plan.problem = MovePlan::Problem::NoCircle;
         return plan;
     }
-    plan.move = planLine(*in.arm, in.from, in.line, in.limits, in.bounds, in.watch);
+    plan.move = planLine(*in.arm, in.from, line.path, in.limits, line.bounds, line.watch);
     if (!plan.move->stop) {
         plan.arrival = plan.move->to;
         judgeArrival(in, plan);
@@ -237,7 +241,8 @@ size_t bytesOf(const Solutions& found)
 }
 size_t bytesOf(const Move& move)
 {
-    return sizeof move + bytesOf(move.profile) + bytesOf(move.way) + move.companions.capacity() * sizeof(Companion);
+    return sizeof move + bytesOf(move.profile) + (move.way() ? bytesOf(*move.way()) : 0)
+           + move.alongside().capacity() * sizeof(Companion);
 }
 size_t bytesOf(const MovePlan& plan)
 {
@@ -250,7 +255,7 @@ size_t bytesOf(const MoveChain& chain)
     for (const MoveChain::Step& step : chain.steps) {
         bytes += sizeof step + sizeof(Timing);
         for (const Leg& leg : step.timing->legs) {
-            const bool corner = leg.move && (leg.move->corner || leg.move->line.corner);
+            const bool corner = leg.move && leg.move->cut();
             bytes += sizeof leg + bytesOf(*leg.law) + (corner ? bytesOf(*leg.move) + sizeof(CornerCut) : 0);
         }
     }
@@ -299,7 +304,8 @@ std::shared_ptr<const Value> PlanCache::remembered(Store<Value>& store, std::str
 MovePlanPtr PlanCache::get(const MoveInput& input)
 {
     std::shared_ptr<const void> keeps = input.arm;
-    if (input.table) keeps = std::make_shared<const std::pair<ArmPtr, RowsPtr>>(input.arm, input.table->rows);
+    if (const TableInput* table = std::get_if<TableInput>(&input.how))
+        keeps = std::make_shared<const std::pair<ArmPtr, RowsPtr>>(input.arm, table->rows);
     return remembered(m_plans, Key(input).take(), std::move(keeps), [&] { return planMove(input); });
 }
 

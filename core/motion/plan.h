@@ -18,18 +18,20 @@ struct PoseGoal {
                            ///< else empty
 };
 
-/// Everything that decides how a move goes.
+/// A line or an arc of the tool.
+struct LineInput {
+    LinePath path{};
+    bool noCircle = false;  ///< the places of an arc lie on a line: there is no move
+    SingularityBounds bounds{}, watch{};
+};
+/// Everything that decides how a move goes. A joint segment is asked for as it is planned; a time table takes the place
+/// of the goal.
 struct MoveInput {
     ArmPtr arm;
-    Move::Kind kind = Move::Kind::Joint;
     JointVector from;
     std::variant<JointVector, PoseGoal> goal;
-    LinePath line{};                      ///< lines and arcs
-    bool noCircle = false;                ///< the places of an arc lie on a line: there is no move
-    std::vector<Companion> companions{};  ///< joint moves; those of lines are in `line`
+    std::variant<JointSegment, LineInput, TableInput> how{};
     MotionLimits limits{};
-    SingularityBounds bounds{}, watch{};  ///< lines
-    std::optional<TableInput> table{};    ///< joint moves by a time table, in place of a goal
 };
 
 /// How a move goes, or why it does not.

@@ -154,7 +154,7 @@ public:
     }
 
     /// Highest shares of the limits, with the times of the table slowed by `speed`.
-    void judgeLimits(const MotionLimits& limits, TableRun& run) const
+    void judgeLimits(const MotionLimits& limits, TableSegment& run) const
     {
         double speedShare = 0, accelerationShare = 0;
         const double pace = limits.jointFraction;
@@ -253,13 +253,12 @@ Move planTableMove(const Arm& arm, const JointVector& from, const TableInput& ta
 {
     const PassMaker pass(arm, from, table);
     Move move;
-    move.kind = Move::Kind::Joint;
     move.from = from;
     move.to = pass.end();
     move.limits = limits;
     move.smooth = limitsJerk(arm);
-    move.way = pass.way();
-    TableRun& run = move.table.emplace();
+    TableSegment& run = move.segment.emplace<TableSegment>();
+    run.way = pass.way();
     run.passes = table.passes;
     run.duration = table.rows->duration() * table.passes;
     pass.judgeLimits(limits, run);

@@ -27,6 +27,8 @@ struct PlaceName {
     size_t length = 0;  ///< [bytes]
 };
 std::optional<PlaceName> longestPlace(const Vocabulary& words, const StepScope& scope, std::string_view lowered);
+/// What the place of a loop can be called inside it, the shortest first.
+std::vector<std::string> loopWords(const Pattern& pattern, bool innermost);
 /// All names that can stand for a place there.
 Names placeNames(const Vocabulary& words, const StepScope& scope);
 

@@ -1,7 +1,8 @@
 #include "core/reach/reach_map.h"
 
 #include "core/cell/edit_targets.h"
-#include "core/check/margin.h"
+#include "core/cell/margin.h"
+#include "core/check/free_ways.h"
 #include "core/spatial/limits.h"
 #include "core/spatial/rotation.h"
 #include "core/shape/mesh.h"

@@ -1,7 +1,7 @@
 #include "core/reach/send.h"
 
 #include "core/check/free_ways.h"
-#include "core/check/margin.h"
+#include "core/cell/margin.h"
 #include "core/robot/inverse.h"
 #include "core/simulate/boxes.h"
 

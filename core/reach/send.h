@@ -21,7 +21,7 @@ struct SendWay {
     double turn = 0;                    ///< about the tool's axis, from the reference [rad]
     Pose worldFromTcp;                  ///< at the first of the offs
     std::vector<JointVector> postures;  ///< at each of the offs, all of one configuration
-    double margin = 0;                  ///< the smallest of them, see core/check/margin.h
+    double margin = 0;                  ///< the smallest of them, see core/cell/margin.h
 };
 struct SendWays {
     std::vector<SendWay> ways;  ///< the one with the largest margin first

@@ -1,5 +1,6 @@
 #include "core/report/trace_csv.h"
 
+#include "core/simulate/state.h"
 #include "core/spatial/limits.h"
 #include "core/spatial/text.h"
 

@@ -19,6 +19,16 @@ struct ChainFrames {
 /// All frames of the chain at a posture, in base. `posture` has jointCount() entries; ranges are not looked at.
 void chainFrames(const Arm& arm, const JointVector& posture, ChainFrames& out);
 
+/// Where links are when the base is at `base`: 0 the base itself, i what moves with joint i.
+inline Pose linkPlace(const Pose& base, const ChainFrames& chain, size_t link)
+{
+    return link == 0 ? base : base * makePose(chain.joints[link - 1].rotation, chain.joints[link - 1].origin);
+}
+inline Pose flangePlace(const Pose& base, const ChainFrames& chain)
+{
+    return base * makePose(chain.flange.rotation, chain.flange.origin);
+}
+
 /// baseFromFlange at a posture.
 Pose forward(const Arm& arm, const JointVector& posture);
 

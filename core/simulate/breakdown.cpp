@@ -31,9 +31,8 @@ std::map<std::pair<int, int>, double> heldTimes(const Timing& timing)
 /// What a move would take at the highest speeds and accelerations of the arm.
 double atFullSpeed(const Arm& arm, const Move& move)
 {
-    if (move.table) return move.table->duration;
-    if (move.kind == Move::Kind::Joint)
-        return planJointMove(arm, move.from, move.to, {}, move.companions).profile.duration;
+    if (const TableSegment* table = move.as<TableSegment>()) return table->duration;
+    if (!move.isLine()) return planJointMove(arm, move.from, move.to, {}, move.alongside()).profile.duration;
     Move free = move;
     free.limits.lineSpeed = free.limits.turnSpeed = INFINITY;
     return fastestAlone(arm, free, 1).duration;
@@ -111,22 +110,18 @@ Breakdown breakdownOf(const Cell& cell, const Trace& trace)
             ++step.passes;
             step.time += seconds;
             routines[outcome.routine] += seconds;
-            switch (outcome.kind) {
-            case StepKind::Grip:
-            case StepKind::Release: arm.gripping += seconds; break;
-            case StepKind::WaitSignal:
+            switch (traitsOf(outcome.kind).time) {
+            case TimeUse::Pausing: arm.pausing += seconds; break;
+            case TimeUse::Moving: arm.moving += seconds; break;
+            case TimeUse::Gripping: arm.gripping += seconds; break;
+            case TimeUse::Axes: arm.axes += seconds; break;
+            case TimeUse::Waiting:
                 arm.waiting += seconds;
                 if (const Step* own = findStep(findRoutine(cell, outcome.routine)->steps, outcome.step)) {
-                    step.waitsFor = own->as<WaitSignal>()->until.signal;
+                    step.waitsFor = signalOf(*own);
                     waited[{trail.arm, step.waitsFor}] += seconds;
                 }
                 break;
-            case StepKind::MoveAxes: arm.axes += seconds; break;
-            case StepKind::PlayTable:
-            case StepKind::Joint:
-            case StepKind::Line:
-            case StepKind::Arc: arm.moving += seconds; break;
-            default: arm.pausing += seconds; break;
             }
             if (!outcome.move || !outcome.timing || outcome.blocks()) continue;
             const Move& move = *outcome.move;
@@ -134,7 +129,7 @@ Breakdown breakdownOf(const Cell& cell, const Trace& trace)
             if (found == known.end()) {
                 Known k;
                 k.low = std::max(0.0, move.profile.duration - atFullSpeed(*station.model, move));
-                (nearSingularity(cell, move) ? k.singular : k.joints) = move.slowed.seconds;
+                (nearSingularity(cell, move) ? k.singular : k.joints) = move.slowed().seconds;
                 found = known.emplace(&move, std::move(k)).first;
             }
             step.saved += part * (move.profile.duration - whole);

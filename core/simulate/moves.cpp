@@ -154,13 +154,12 @@ MoveInput moveInput(const Cell& cell, const Operation& operation, const Standing
     if (const PlayTable* play = step.as<PlayTable>()) {
         in.goal = from.posture;
         in.limits.jointFraction = play->speed;
-        in.table = TableInput{findTimeTable(cell, play->table)->rows, play->between, play->times};
+        in.how = TableInput{findTimeTable(cell, play->table)->rows, play->between, play->times};
         return in;
     }
     const JointMove* joint = step.as<JointMove>();
     const LineMove* line = step.as<LineMove>();
     const ArcMove* arc = step.as<ArcMove>();
-    in.kind = joint ? Move::Kind::Joint : Move::Kind::Line;
     const Pace& pace = *paceOf(step);
     const LineLimits& lines = cell.lineLimits;
     const double turn = pace.turnSpeed > 0 ? pace.turnSpeed : INFINITY;
@@ -173,9 +172,12 @@ MoveInput moveInput(const Cell& cell, const Operation& operation, const Standing
                  lines.turnAcceleration * (joint ? 1 : pace.acceleration),
                  joint ? pace.acceleration : 1,
                  joint ? turn : INFINITY};
+    LinePath* path = nullptr;
     if (!joint) {
-        in.bounds = cell.thresholds.blocks();
-        in.watch = cell.thresholds.cautions();
+        LineInput& own = in.how.emplace<LineInput>();
+        own.bounds = cell.thresholds.blocks();
+        own.watch = cell.thresholds.cautions();
+        path = &own.path;
     }
     const Goal* goal = joint ? &joint->goal : line ? &line->goal : nullptr;
     const auto stay = [&](const Pose& flange) {
@@ -192,9 +194,11 @@ MoveInput moveInput(const Cell& cell, const Operation& operation, const Standing
         const Pose start = forward(arm, from.posture) * tcp;
         const Pose end = shifted(cell, *shift, from, operation.readingFrame, start);
         in.goal = stay(end * inverse(tcp));
-        in.line.flangeFromTcp = tcp;
-        in.line.start = start;
-        in.line.end = end;
+        if (path) {
+            path->flangeFromTcp = tcp;
+            path->start = start;
+            path->end = end;
+        }
         return in;
     }
     const Target& target = *operation.end;
@@ -206,22 +210,23 @@ MoveInput moveInput(const Cell& cell, const Operation& operation, const Standing
         in.goal = PoseGoal{baseFromFlange(cell, target, off, from.axes), target.configuration, taught};
     }
     if (joint) {
-        in.companions = companionsOf(cell, travelsTo(cell, target.axes, from.axes));
+        std::get<JointSegment>(in.how).companions = companionsOf(cell, travelsTo(cell, target.axes, from.axes));
         return in;
     }
-    in.line = lineTo(cell, target, off, from, operation.point);
+    *path = lineTo(cell, target, off, from, operation.point);
     if (!arc) return in;
     if (arc->whole) {
         // Back to where it began: no axis comes along.
-        in.line.companions = {};
-        in.line.baseFromFrame.reset();
-        in.line.start = in.line.end = forward(arm, from.posture) * in.line.flangeFromTcp;
+        path->companions = {};
+        path->baseFromFrame.reset();
+        path->start = path->end = forward(arm, from.posture) * path->flangeFromTcp;
         in.goal = stay(forward(arm, from.posture));
     }
-    const Vec3 via = placeIn(cell, in.line, *operation.via, arc->via.standoff(), from);
-    const Vec3 end = arc->whole ? placeIn(cell, in.line, target, off, from) : in.line.end.translation;
-    in.line.circle = circleThrough(in.line.start.translation, via, end, arc->whole);
-    in.noCircle = !in.line.circle;
+    const Vec3 via = placeIn(cell, *path, *operation.via, arc->via.standoff(), from);
+    const Vec3 end = arc->whole ? placeIn(cell, *path, target, off, from) : path->end.translation;
+    const std::optional<PathCircle> circle = circleThrough(path->start.translation, via, end, arc->whole);
+    if (circle) path->shape = *circle;
+    else std::get<LineInput>(in.how).noCircle = true;
     return in;
 }
 

@@ -135,9 +135,9 @@ bool Run::go(double until)
             if (!arm.done) next = std::min(next, arm.ready);
         for (const size_t belt : m_belts)
             next = std::min(next, nextPassage(m_devices[belt]));
-        const double patience = allWait ? m_waitedSince + kLongestWait : INFINITY;
+        const double patience = allWait && !m_options.outside ? m_waitedSince + kLongestWait : INFINITY;
         next = std::min(next, nextSight(std::min({next, patience, until})));
-        if (allWait && !(next <= patience)) break;
+        if (allWait && !m_options.outside && !(next <= patience)) break;
         if (next > until) {
             endInTime(until);
             return true;
@@ -157,6 +157,13 @@ bool Run::go(double until)
     for (const ArmTrace& arm : m_trace.arms)
         m_trace.duration = std::max(m_trace.duration, arm.duration);
     return false;
+}
+
+void Run::write(SignalId id, double value, double time)
+{
+    m_now = std::max(m_now, time);
+    m_spent = 0;
+    writeSignal(id, value);
 }
 
 void Run::close()

@@ -25,6 +25,8 @@ public:
     static std::vector<const Routine*> mainRoutines(const Cell& cell);
     /// Goes on to a time; false when the run has come to its end before.
     bool go(double until);
+    /// A signal is written from outside, at a time that the run has gone on to.
+    void write(SignalId id, double value, double time);
     /// Nothing more comes.
     void close();
     /// The trace has been shortened: what is gone for good makes room.

@@ -113,7 +113,7 @@ bool Run::planMoves(ArmRun& arm, StepOutcome first, const Operation& operation, 
         const std::optional<Operation> after = lookAhead(cursor);
         if (!after || !after->step->isMove()) break;
         const Move& last = *moves.outcomes.back().move;
-        braking = std::max(braking, brakingTime(model, last.limits, last.kind == Move::Kind::Line));
+        braking = std::max(braking, brakingTime(model, last.limits, last.isLine()));
         ahead += leastTime(model, last);
         const size_t fewest = last.smooth ? kFewestSmooth : kFewestAhead;
         if (steps.size() >= half + fewest && (ahead >= braking || steps.size() >= kMostMoves / (half > 0 ? 1 : 2))) {

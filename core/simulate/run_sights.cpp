@@ -125,8 +125,8 @@ double Run::gapToArms(const DeviceRun& device, double time) const
         const Pose base = worldOf(station.mount, time);
         for (size_t k = 0; k < body.links.size(); ++k) {
             if (!body.links[k]) continue;
-            const AxisFrame& at = k + 1 == body.links.size() ? frames.flange : frames.joints[k == 0 ? 0 : k - 1];
-            const Pose link = k == 0 ? base : base * makePose(at.rotation, at.origin);
+            const bool tool = k + 1 == body.links.size();
+            const Pose link = tool ? flangePlace(base, frames) : linkPlace(base, frames, k);
             least = std::min(least, gap(world, region, link, *body.links[k]));
         }
     }

@@ -1,5 +1,6 @@
 #include "core/simulate/runner.h"
 
+#include "core/cell/step_check.h"
 #include "core/simulate/run.h"
 
 #include <set>
@@ -112,8 +113,20 @@ bool Runner::advance(double until, double keep)
 {
     if (m_over) return false;
     m_over = !m_run->go(until);
+    m_time = until;
     if (std::isfinite(keep) && until - keep > 0) forget(until - keep);
     return !m_over;
+}
+
+Status Runner::write(SignalId id, double value)
+{
+    require(m_options.outside, "the run takes signals from outside");
+    const Signal* signal = findSignal(*m_cell, id);
+    if (!signal) return Error{"run.signal", "the signal is not in the cell", "", "Name one of this cell."};
+    if (Status bad = checkSignalValue(*signal, value)) return bad;
+    if (m_over) return Error{"run.over", "the run has ended", "", "Start it anew."};
+    m_run->write(id, value, m_time);
+    return std::nullopt;
 }
 
 void Runner::forget(double time)

@@ -17,6 +17,9 @@ public:
 
     /// Goes on to a time [s], and forgets what was over `keep` seconds before it. False when the run has ended.
     bool advance(double until, double keep = INFINITY);
+    /// Writes a signal from outside, at the time that the run has gone on to; what follows from it comes with the next
+    /// advance(). Needs `options.outside`. Errors: no such signal, a value that it does not take, a run that has ended.
+    Status write(SignalId signal, double value);
     /// Forgets what was over before a time.
     void forget(double time);
     const Trace& trace() const { return m_trace; }
@@ -35,6 +38,7 @@ private:
     Trace m_trace;
     std::unique_ptr<Run> m_run;
     Counts m_forgotten;
+    double m_time = 0;  ///< that it has gone on to [s]
     bool m_over = false;
 };
 

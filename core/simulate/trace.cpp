@@ -15,13 +15,6 @@ bool Trace::blocked() const
     return std::any_of(arms.begin(), arms.end(), [](const ArmTrace& a) { return a.blockedAt.has_value(); });
 }
 
-const ArmState& CellState::of(ArmId arm) const
-{
-    const auto it = std::find_if(arms.begin(), arms.end(), [arm](const ArmState& s) { return s.arm == arm; });
-    require(it != arms.end(), "the arm is in the cell");
-    return *it;
-}
-
 const ArmTrace* findArmTrace(const Trace& trace, ArmId arm)
 {
     const auto it =
@@ -85,6 +78,20 @@ BeltState BeltTrack::at(double time) const
     return {s.travel + s.speed * t + 0.5 * s.acceleration * t * t, s.speed + s.acceleration * t};
 }
 
+const AxisTrack* findAxisTrack(const Trace& trace, FrameId frame)
+{
+    const auto found = std::lower_bound(trace.axes.begin(), trace.axes.end(), frame,
+                                        [](const AxisTrack& t, FrameId id) { return t.frame < id; });
+    return found != trace.axes.end() && found->frame == frame ? &*found : nullptr;
+}
+
+const ArmTrace::Span* spanUnderWay(const ArmTrace& trace, double time)
+{
+    if (trace.spans.empty() || time >= trace.spans.back().end) return nullptr;
+    const ArmTrace::Span* span = spanAt(trace, time);
+    return time < span->end ? span : nullptr;
+}
+
 AxisValues axesAt(const Trace& trace, double time)
 {
     AxisValues out;
@@ -100,60 +107,31 @@ BeltState beltAt(const Trace& trace, FrameId belt, double time)
     return track == trace.belts.end() || track->belt != belt ? BeltState{} : track->at(time);
 }
 
+std::vector<Carried> carriedIn(const Cell& cell, const Trace& trace)
+{
+    std::unordered_map<std::uint32_t, PartKindId> made;
+    for (const Part& part : trace.made)
+        made[part.id.value] = part.kind;
+    std::vector<Carried> out;
+    std::unordered_map<std::uint32_t, size_t> open;  // by part
+    for (const PartEvent& event : trace.partEvents) {
+        if (const auto before = open.find(event.part.value); before != open.end()) {
+            out[before->second].until = event.time;
+            open.erase(before);
+        }
+        if (event.kind != PartEvent::Kind::Carried) continue;
+        open[event.part.value] = out.size();
+        const Part* part = findPart(cell, event.part);
+        out.push_back(
+            {event.arm, event.part, part ? part->kind : made[event.part.value], event.time, INFINITY, event.pose});
+    }
+    return out;
+}
+
 double signalAt(const Cell& cell, const Trace& trace, SignalId signal, double time)
 {
     const SignalEvent* last = trace.signalEvents.last(signal, time);
     return last ? last->value : findSignal(cell, signal)->start;
-}
-
-CellState authoredState(const Cell& cell, ArmId moved, const JointVector& posture, const AxisValues& axes)
-{
-    CellState state;
-    state.axes = axes;
-    for (const ArmStation& arm : cell.arms)
-        state.arms.push_back(
-            {arm.id, arm.id == moved ? posture : homePosture(cell, arm), toolInForce(cell, arm).gripper.open});
-    for (const Part& part : cell.parts)
-        state.parts.push_back({part.id, part.kind, worldFromPart(cell, part, axes), false});
-    return state;
-}
-
-CellState stateAt(const Cell& cell, const Trace& trace, double time)
-{
-    CellState state;
-    state.axes = axesAt(trace, time);
-    for (const ArmStation& arm : cell.arms) {
-        const ArmTrace* own = findArmTrace(trace, arm.id);
-        if (own) state.arms.push_back({arm.id, postureAt(cell, *own, time), openingAt(*own, time)});
-        else state.arms.push_back({arm.id, homePosture(cell, arm), toolInForce(cell, arm).gripper.open});
-    }
-    const auto place = [&](const Part& part, bool authored) {
-        const PartEvent* last = trace.partEvents.last(part.id, time);
-        if (!last && authored)
-            state.parts.push_back({part.id, part.kind, worldFromPart(cell, part, state.axes), false});
-        if (!last || last->kind == PartEvent::Kind::Gone) return;
-        PlacedPart placed{part.id, part.kind, {}, last->kind == PartEvent::Kind::Carried};
-        switch (last->kind) {
-        case PartEvent::Kind::Carried:
-            placed.worldFromPart =
-                worldFromTcp(cell, *findArm(cell, last->arm), state.of(last->arm).posture, state.axes) * last->pose;
-            break;
-        case PartEvent::Kind::Rides:
-            placed.worldFromPart =
-                worldFromFrame(cell, last->frame, state.axes)
-                * translated(
-                    {beltAt(trace, last->frame, time).travel - beltAt(trace, last->frame, last->time).travel, 0, 0})
-                * last->pose;
-            break;
-        default: placed.worldFromPart = worldFromFrame(cell, last->frame, state.axes) * last->pose; break;
-        }
-        state.parts.push_back(placed);
-    };
-    for (const Part& part : cell.parts)
-        place(part, true);
-    for (const Part& part : trace.made)
-        place(part, false);
-    return state;
 }
 
 Cycles cyclesOf(const Trace& trace)

@@ -13,8 +13,22 @@
 
 namespace topikos {
 
-/// What became of one step of a routine.
-struct StepOutcome {
+/// A step of a routine as a run comes to it.
+struct StepInRun {
+    StepId step;
+    RoutineId routine;
+    size_t index = 0;  ///< number of the step in its routine, from 0
+    int pass = 0;      ///< of the main routine, from 0
+    WithinPtr within;  ///< calls and passes around it
+    StepKind kind = StepKind::Wait;
+    TargetId target;          ///< moves: where they end
+    TcpId point;              ///< in force
+    FrameId readingFrame;     ///< in force
+    bool judgedOnly = false;  ///< not run: a branch that was not taken, or behind what ended the run
+    bool branch = false;      ///< not run: a branch that was not taken
+};
+/// What kept a step from being done as it is meant.
+struct StepProblem {
     enum class Problem {
         None,
         TargetOutOfReach,
@@ -33,33 +47,12 @@ struct StepOutcome {
         GripsAgain,   ///< a grip of nothing while a part is held
         NoPlace       ///< a move to a place that nothing fills in, or to a distance from a posture
     };
-    StepId step;
-    RoutineId routine;
-    size_t index = 0;  ///< number of the step in its routine, from 0
-    int pass = 0;      ///< of the main routine, from 0
-    WithinPtr within;  ///< calls and passes around it
-    StepKind kind = StepKind::Wait;
-    TargetId target;          ///< moves: where they end
-    TcpId point;              ///< in force
-    FrameId readingFrame;     ///< in force
-    bool judgedOnly = false;  ///< not run: a branch that was not taken, or behind what ended the run
-    bool branch = false;      ///< not run: a branch that was not taken
     Problem problem = Problem::None;
-    MovePlanPtr plan;                  ///< moves
-    std::shared_ptr<const Move> move;  ///< moves that could be planned; part of the plan
-    TimingPtr timing;                  ///< moves that are run, and moves of device axes
-    std::optional<Corner> corner;      ///< moves with a blend that is cut short
-    std::vector<AxisTravel> travels;   ///< of device axes, in step with the move, or alone
-    AxisValues axes;                   ///< where device axes stand after the step that do not stand at their start
-    FrameId clamp;                     ///< PartHeld: by this one
-    PartId part;                       ///< StillCarrying: this one
-    FrameId axis;                      ///< AxisBusy: this one,
-    ArmId other;                       ///< moved by this arm
-    JointVector arrival;               ///< posture after the step [rad or m]
-    double start = 0, duration = 0;    ///< in the run [s]; steps after a block have no time
+    FrameId clamp;  ///< PartHeld: by this one
+    PartId part;    ///< StillCarrying: this one
+    FrameId axis;   ///< AxisBusy: this one,
+    ArmId other;    ///< moved by this arm
 
-    /// Where device axes stand when a fraction of the step is done.
-    AxisValues axesAlong(double fraction) const;
     /// Whether the routine ends in this step.
     bool blocks() const
     {
@@ -67,6 +60,20 @@ struct StepOutcome {
                || problem == Problem::LineStops || problem == Problem::WaitsForEver || problem == Problem::AxisBusy
                || problem == Problem::NoCircle || problem == Problem::TableJumps || problem == Problem::NoPlace;
     }
+};
+/// What became of one step of a routine.
+struct StepOutcome : StepInRun, StepProblem {
+    MovePlanPtr plan;                  ///< moves
+    std::shared_ptr<const Move> move;  ///< moves that could be planned; part of the plan
+    TimingPtr timing;                  ///< moves that are run, and moves of device axes
+    std::optional<Corner> corner;      ///< moves with a blend that is cut short
+    std::vector<AxisTravel> travels;   ///< of device axes, in step with the move, or alone
+    AxisValues axes;                   ///< where device axes stand after the step that do not stand at their start
+    JointVector arrival;               ///< posture after the step [rad or m]
+    double start = 0, duration = 0;    ///< in the run [s]; steps after a block have no time
+
+    /// Where device axes stand when a fraction of the step is done.
+    AxisValues axesAlong(double fraction) const;
 };
 
 /// What one arm does in a run.
@@ -233,6 +240,7 @@ struct RunOptions {
     double until = INFINITY;     ///< the run ends there at the latest [s]
     PlanCache* plans = nullptr;  ///< remembers moves between runs
     std::stop_token stop{};
+    bool outside = false;  ///< signals may be written from outside (Runner::write): who waits is never given up
 };
 
 /// Runs the main routine of each arm, all of them together, from home. The cell is not changed.
@@ -241,9 +249,13 @@ Trace simulate(const Cell& cell, const RunOptions& options = {});
 Trace simulate(const Cell& cell, const Routine& routine, const RunOptions& options = {});
 
 const ArmTrace* findArmTrace(const Trace& trace, ArmId arm);
+/// Of an axis that moves in the run; nullptr for others.
+const AxisTrack* findAxisTrack(const Trace& trace, FrameId frame);
 
 /// Span in force at a time, nullptr when the trace has none.
 const ArmTrace::Span* spanAt(const ArmTrace& trace, double time);
+/// The same; nullptr, too, when it has ended and none has begun since.
+const ArmTrace::Span* spanUnderWay(const ArmTrace& trace, double time);
 /// Posture at a time [s], clamped to the run.
 JointVector postureAt(const Cell& cell, const ArmTrace& trace, double time);
 /// Opening of the jaws at a time [m].
@@ -251,33 +263,18 @@ double openingAt(const ArmTrace& trace, double time);
 /// Where device axes stand at a time.
 AxisValues axesAt(const Trace& trace, double time);
 BeltState beltAt(const Trace& trace, FrameId belt, double time);
-double signalAt(const Cell& cell, const Trace& trace, SignalId signal, double time);
 
-struct ArmState {
+/// A stretch of a run in which an arm carries a part.
+struct Carried {
     ArmId arm;
-    JointVector posture;
-    double gripperOpening = 0;  ///< [m]
-};
-struct PlacedPart {
     PartId part;
     PartKindId kind;
-    Pose worldFromPart;
-    bool carried = false;
+    double from = 0, until = 0;  ///< [s]; until: infinite while it is carried still at the end of the run
+    Pose tcpFromPart;
 };
-
-/// Everything that moves, at a time.
-struct CellState {
-    std::vector<ArmState> arms;  ///< in the order of the cell
-    AxisValues axes;
-    std::vector<PlacedPart> parts;
-
-    const ArmState& of(ArmId arm) const;
-};
-CellState stateAt(const Cell& cell, const Trace& trace, double time);
-
-/// The authored cell with one arm at `posture` and device axes at `axes`, other arms at home, grippers open, parts
-/// where they start.
-CellState authoredState(const Cell& cell, ArmId arm, const JointVector& posture, const AxisValues& axes = {});
+/// All of them, by the time they begin.
+std::vector<Carried> carriedIn(const Cell& cell, const Trace& trace);
+double signalAt(const Cell& cell, const Trace& trace, SignalId signal, double time);
 
 /// How often a run went through what it repeats: the passes of its main routines, or of endless repeats in them.
 struct Cycles {

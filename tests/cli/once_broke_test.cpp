@@ -55,19 +55,6 @@ Ended run(const QStringList& arguments, const QString& folder)
 
 QString brokenFile(const QString& name) { return QString(TOPIKOS_TEST_DATA) + "/once-broke/" + name; }
 
-QByteArray contentOf(const QString& path)
-{
-    QFile file(path);
-    if (!file.open(QIODevice::ReadOnly)) qFatal("cannot read %s", qPrintable(path));
-    return file.readAll();
-}
-
-void write(const QString& path, const QByteArray& content)
-{
-    QFile file(path);
-    if (!file.open(QIODevice::WriteOnly) || file.write(content) != content.size()) qFatal("cannot write");
-}
-
 }  // namespace
 
 void OnceBrokeTest::endsInTimeAndInOneLine_data()

@@ -45,19 +45,6 @@ private Q_SLOTS:
 
 namespace {
 
-QByteArray contentOf(const QString& path)
-{
-    QFile file(path);
-    if (!file.open(QIODevice::ReadOnly)) qFatal("cannot read %s", qPrintable(path));
-    return file.readAll();
-}
-
-void write(const QString& path, const QByteArray& bytes)
-{
-    QFile file(path);
-    if (!file.open(QIODevice::WriteOnly) || file.write(bytes) != bytes.size()) qFatal("cannot write");
-}
-
 QString broken(const QString& name) { return QString::fromStdString(dataPath("once-broke/")) + name; }
 
 }  // namespace

@@ -31,12 +31,6 @@ Cell opened(const QString& path)
     return std::move(cell).value();
 }
 
-void write(const QString& path, const QByteArray& bytes)
-{
-    QFile file(path);
-    if (!file.open(QIODevice::WriteOnly) || file.write(bytes) != bytes.size()) qFatal("cannot write");
-}
-
 }  // namespace
 
 void TeachCliTest::groupsAreDrawn()

@@ -15,7 +15,6 @@ using namespace topikos::test;
 
 using MakeCell = std::function<Cell()>;
 Q_DECLARE_METATYPE(MakeCell)
-Q_DECLARE_METATYPE(Rule)
 
 class AdviceTest : public QObject {
     Q_OBJECT
@@ -70,13 +69,13 @@ std::string changed(std::string text, const std::string& what, const std::string
     return text;
 }
 
-struct Row {
+struct AdviceRow {
     Rule rule;
     const char* name;
     MakeCell fires, silent;
 };
 
-std::vector<Row> rows()
+std::vector<AdviceRow> adviceRows()
 {
     return {
         {Rule::AdviceUnusedTarget, "a target that no step goes to",
@@ -150,7 +149,7 @@ std::vector<Row> rows()
     };
 }
 
-int count(const Cell& cell, Rule rule)
+int adviceCount(const Cell& cell, Rule rule)
 {
     const CheckResult result = check(cell);
     return int(std::count_if(result.findings.begin(), result.findings.end(),
@@ -164,7 +163,7 @@ void AdviceTest::firesAndIsSilent_data()
     QTest::addColumn<Rule>("rule");
     QTest::addColumn<MakeCell>("fires");
     QTest::addColumn<MakeCell>("silent");
-    for (const Row& row : rows())
+    for (const AdviceRow& row : adviceRows())
         QTest::newRow(row.name) << row.rule << row.fires << row.silent;
 }
 
@@ -174,8 +173,8 @@ void AdviceTest::firesAndIsSilent()
     QFETCH(MakeCell, fires);
     QFETCH(MakeCell, silent);
     const Cell bad = fires();
-    QVERIFY(count(bad, rule) > 0);
-    QCOMPARE(count(silent(), rule), 0);
+    QVERIFY(adviceCount(bad, rule) > 0);
+    QCOMPARE(adviceCount(silent(), rule), 0);
     for (const Finding& f : check(bad).findings)
         if (f.rule == rule) {
             QVERIFY(f.severity == Severity::Advice);
@@ -192,7 +191,7 @@ void AdviceTest::firesAndIsSilent()
 void AdviceTest::everyRuleHasARow()
 {
     std::set<Rule> seen;
-    for (const Row& row : rows())
+    for (const AdviceRow& row : adviceRows())
         seen.insert(row.rule);
     for (int i = 0; i < kRules; ++i)
         if (isAdvice(Rule(i))) QVERIFY2(seen.contains(Rule(i)), ruleName(Rule(i)));

@@ -467,7 +467,8 @@ void ApproachTest::aTooLongOneIsMended()
     const auto shorter =
         std::find_if(offers.begin(), offers.end(), [](const Remedy& r) { return r.change == "approach"; });
     QVERIFY(shorter != offers.end());
-    const Target& after = *findTarget(shorter->cell, id);
+    const Cell mended = *patched(cell, shorter->patch);
+    const Target& after = *findTarget(mended, id);
     QVERIFY(after.approach.far < 1 && after.pose == target.pose);
     QVERIFY2(QString::fromStdString(shorter->text).contains("approach of Pick"), shorter->text.c_str());
 }

@@ -6,6 +6,7 @@
 #include "core/collide/pairs.h"
 #include "core/program/step_text.h"
 #include "core/report/trace_csv.h"
+#include "core/simulate/state.h"
 #include "tests/core/device_cells.h"
 #include "tests/run.h"
 

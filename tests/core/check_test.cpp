@@ -1,4 +1,4 @@
-#include "core/check/best_ways.h"
+#include "core/plan/best_ways.h"
 #include "core/cell/edit.h"
 #include "core/check/live_checker.h"
 #include "tests/core/support.h"
@@ -74,7 +74,7 @@ void CheckTest::measuredValuesAreTrue()
     const Solution* s = withConfiguration(atEnd.outOfRange, close.configuration);
     QVERIFY(s);
     QVERIFY(std::abs(rangeExcess(*cell.arms.front().model, s->joints).excess - measureOf(cell, range).measured) < 1e-9);
-    QVERIFY(std::abs(range.remaining - (1 - range.fraction) * result.trace.arms[0].outcomes[2].move->line.length())
+    QVERIFY(std::abs(range.remaining - (1 - range.fraction) * result.trace.arms[0].outcomes[2].move->line().length())
             < 1e-12);
     // Reach: distance of the wrist centre from axis 2 less the arm's length.
     const Finding& reach = result.findings[2];

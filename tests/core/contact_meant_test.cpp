@@ -19,8 +19,6 @@ using namespace topikos::test;
 
 namespace {
 
-Cell broken(const char* name) { return openCell(dataPath(std::string("once-broke/") + name + ".topikos")).value(); }
-
 std::vector<Finding> contactsIn(const Cell& cell, const CheckOptions& options = {})
 {
     std::vector<Finding> out;
@@ -66,8 +64,8 @@ double fastest(const ContactScene& scene, const Window& window)
 std::set<std::pair<size_t, size_t>> plainSweep(const ContactScene& scene, double step)
 {
     std::set<std::pair<size_t, size_t>> out;
-    const std::vector<CheckedPair> pairs = checkedPairs(scene);
-    const std::vector<SceneBody>& bodies = scene.bodies();
+    const std::vector<CheckedPair> pairs = checkedPairs(scene.bodies(), axesAt(scene.trace(), 0));
+    const CellBodies& bodies = scene.bodies();
     Meant meant(scene);
     for (const Window& window : windowsOf(scene.trace())) {
         const double length = window.to - window.from;
@@ -97,7 +95,7 @@ std::set<std::pair<size_t, size_t>> plainSweep(const ContactScene& scene, double
 Cell randomCell(std::mt19937_64& random)
 {
     const auto real = [&](double low, double high) { return low + (high - low) * double(random() >> 11) * 0x1p-53; };
-    Cell cell = broken("stacked-touching");
+    Cell cell = onceBroke("stacked-touching");
     Pose low = cell.targets.back().pose;
     low.translation += Vec3(real(-0.02, 0.02), real(-0.02, 0.02), real(-0.006, 0.012));
     cell = setTargetPose(cell, cell.targets.back().id, low).value();
@@ -187,7 +185,7 @@ private Q_SLOTS:
 void ContactMeantTest::supportIsOneUntilItIsLeft()
 {
     // The upper tile begins on the lower one, is lifted, and driven 8 mm into it.
-    const Cell cell = broken("stacked-touching");
+    const Cell cell = onceBroke("stacked-touching");
     const std::vector<Finding> found = contactsIn(cell);
     const auto ofTiles = [&](const Finding& f) {
         const ContactFact& fact = *f.as<ContactFact>();
@@ -209,7 +207,7 @@ void ContactMeantTest::supportIsOneUntilItIsLeft()
 void ContactMeantTest::contactLastsOverSteps()
 {
     // Into the lower tile, a wait there, and out again: one contact, with the step in which it ends.
-    Cell cell = broken("stacked-touching");
+    Cell cell = onceBroke("stacked-touching");
     const RoutineId id = routineOf(cell, cell.arms.front()).id;
     cell = insertSteps(cell, id, 6, {Step{.action = Wait{0.7}}}).value();
     const Trace trace = simulate(cell);
@@ -240,7 +238,7 @@ void ContactMeantTest::contactLastsOverSteps()
 
 void ContactMeantTest::releaseOnABeltIsMeant()
 {
-    const Cell cell = broken("release-on-belt");
+    const Cell cell = onceBroke("release-on-belt");
     for (const Finding& f : contactsIn(cell))
         QVERIFY2(false, findingText(cell, f).line().c_str());
     // What the arm sets down on a belt counts once.
@@ -390,7 +388,7 @@ void ContactMeantTest::noContactIsMissedAndNoneIsFalse()
 void ContactMeantTest::idsAreNoKeys()
 {
     // The step may touch "Block"; then what it touches is given to another frame at the same place.
-    const Cell cell = broken("stacked-touching");
+    const Cell cell = onceBroke("stacked-touching");
     FrameId a, b;
     Cell made = addFrame(cell, "Block", {}, translated({0.72, -0.58, 0.72}), &a).value();
     made = addFrame(made, "Other", {}, translated({0.72, -0.58, 0.72}), &b).value();

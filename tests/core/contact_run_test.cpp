@@ -4,6 +4,7 @@
 #include "core/check/check.h"
 #include "core/collide/sweep.h"
 #include "core/program/program_text.h"
+#include "core/simulate/state.h"
 #include "tests/core/program_cells.h"
 #include "tests/run.h"
 

@@ -86,7 +86,7 @@ void CurvesTest::clearanceIsThatOfTheNearestPair()
     const ArmId arm = cell.arms.front().id;
     ClearanceAlong along(cell, trace);
     const ContactScene& scene = along.scene();
-    const std::vector<CheckedPair> pairs = checkedPairs(scene);
+    const std::vector<CheckedPair> pairs = checkedPairs(scene.bodies(), axesAt(trace, 0));
     const std::vector<Window> windows = windowsOf(trace);
     Meant meant(scene);
     std::mt19937_64 random(5);
@@ -186,7 +186,7 @@ void CurvesTest::torquesAreThoseOfTheDynamics()
         const auto at = [&](double time) { return postureAt(cell, trace.arms[0], time); };
         const JointVector q = at(t), qd = (at(t + h) - at(t - h)) / (2 * h),
                           qdd = (at(t + h) - 2 * q + at(t - h)) / (h * h);
-        const Payload payload = payloadAt(cell, trace, station, t);
+        const Payload payload = payloadAt(cell, carriedIn(cell, trace), station, t);
         (payload.mass > toolInForce(cell, station).mass + 1e-9 ? carried : empty) = true;
         const JointVector wanted = jointEfforts(arm, q, qd, qdd, kStandardGravity, payload);
         const auto got = curveValues(cell, trace, curves, {t});
@@ -203,7 +203,7 @@ void CurvesTest::torquesAreThoseOfTheDynamics()
     // At rest it holds the arm against gravity.
     const auto still = curveValues(cell, trace, curves, {trace.duration + 1});
     const JointVector hold = gravityEfforts(arm, homePosture(cell, station), kStandardGravity,
-                                            payloadAt(cell, trace, station, trace.duration + 1));
+                                            payloadAt(cell, carriedIn(cell, trace), station, trace.duration + 1));
     for (int i = 0; i < 6; ++i)
         QVERIFY(std::abs(still[size_t(i)][0] - hold[i]) < 1e-8);
 }
@@ -239,10 +239,10 @@ void CurvesTest::onlyCornersLeaveThePath()
         const ArmTrace::Span& span = *spanAt(own, t);
         const StepOutcome& outcome = own.outcomes[span.outcome];
         const Leg& leg = outcome.timing->legAt(t - span.start);
-        if (leg.move->kind == Move::Kind::Joint) {
+        if (!leg.move->isLine()) {
             QVERIFY(std::isnan(error));
             ++ofJoints;
-        } else if (leg.move->line.corner) {
+        } else if (leg.move->cut()) {
             corner = std::max(corner, error);
         } else {
             QVERIFY2(error < 1e-8, qPrintable(QString("%1 s: %2 m").arg(t).arg(error)));

@@ -2,7 +2,7 @@
 #include "core/cell/arms.h"
 #include "core/cell/devices.h"
 #include "core/cell/edit_layout.h"
-#include "core/simulate/trace.h"
+#include "core/simulate/state.h"
 #include "tests/core/support.h"
 
 /// Cells with devices that several test classes start from.

@@ -6,6 +6,7 @@
 #include "core/collide/pairs.h"
 #include "core/program/step_text.h"
 #include "core/report/trace_csv.h"
+#include "core/simulate/state.h"
 #include "tests/core/device_cells.h"
 #include "tests/run.h"
 
@@ -186,7 +187,7 @@ void DeviceTest::linesAreStraightAsSeenFromTheirFrame()
     const ArmTrace& own = trace.arms[0];
     QVERIFY(!trace.blocked());
     const StepOutcome& outcome = own.outcomes[0];
-    QVERIFY(outcome.move->line.baseFromFrame.has_value());
+    QVERIFY(outcome.move->line().baseFromFrame.has_value());
     JointVector before;
     double before_t = 0;
     for (int i = 0; i <= 200; ++i) {

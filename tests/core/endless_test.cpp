@@ -23,7 +23,6 @@ QStringList blockedIn(const Cell& cell)
     return out;
 }
 
-Cell broken(const char* name) { return openCell(dataPath(std::string("once-broke/") + name + ".topikos")).value(); }
 
 }  // namespace
 
@@ -113,7 +112,7 @@ void EndlessTest::chainsOfCallsAreBounded_data()
 void EndlessTest::chainsOfCallsAreBounded()
 {
     QFETCH(QString, name);
-    const Cell cell = broken(qPrintable(name));
+    const Cell cell = onceBroke(qPrintable(name));
     const Trace trace = simulate(cell);
     QVERIFY(trace.stuck && trace.stuck->why == Stuck::Why::TooMuch);
     QVERIFY(trace.stuck->calls > 10);
@@ -137,7 +136,7 @@ void EndlessTest::everyPassOfABranchCounts()
     for (const StepOutcome& outcome : trace.arms.front().outcomes)
         if (outcome.branch) judged.insert(outcome.target.value);
     QCOMPARE(judged.size(), size_t(6));
-    QVERIFY(!blockedIn(broken("branch-0")).isEmpty());
+    QVERIFY(!blockedIn(onceBroke("branch-0")).isEmpty());
 }
 
 void EndlessTest::branchesOfEqualPassesAreJudgedOnce()
@@ -184,7 +183,7 @@ void EndlessTest::pulseDoesNotOutlastASet()
 
 void EndlessTest::whoWaitsHearsEachValue()
 {
-    const Cell cell = broken("zero-time-signal");
+    const Cell cell = onceBroke("zero-time-signal");
     const Trace trace = simulate(cell);
     for (const ArmTrace& arm : trace.arms)
         for (const StepOutcome& outcome : arm.outcomes)
@@ -194,7 +193,7 @@ void EndlessTest::whoWaitsHearsEachValue()
 
 void EndlessTest::placesOfAMainRoutineAreNotPassedOver()
 {
-    const Cell cell = broken("main-with-places");
+    const Cell cell = onceBroke("main-with-places");
     const Trace trace = simulate(cell);
     QVERIFY(trace.blocked());
     QVERIFY(blockedIn(cell).join('\n').contains("goes to a place that nothing fills in"));

@@ -7,7 +7,7 @@
 #include "core/cell/settled.h"
 #include "core/cell/validate.h"
 #include "core/check/check.h"
-#include "core/check/margin.h"
+#include "core/cell/margin.h"
 #include "core/reach/send.h"
 #include "core/spatial/rotation.h"
 #include "tests/core/drawn_cell.h"

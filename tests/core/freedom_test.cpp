@@ -3,10 +3,11 @@
 #include "core/cell/edit_targets.h"
 #include "core/cell/pattern.h"
 #include "core/check/check.h"
-#include "core/check/margin.h"
+#include "core/cell/margin.h"
+#include "core/check/free_ways.h"
 #include "core/mend/remedy.h"
 #include "core/program/step_text.h"
-#include "core/reach/freedom.h"
+#include "core/plan/free_turns.h"
 #include "core/spatial/rotation.h"
 #include "tests/core/drawn_cell.h"
 #include "tests/run.h"
@@ -211,11 +212,13 @@ void FreedomTest::remediesUseTheFreedom()
     const std::vector<Remedy> fixed = offers(cell);
     QVERIFY(!fixed.empty());
     QVERIFY(!has(fixed, "free-slide"));
-    const std::vector<Remedy> free = offers(*setFreedom(cell, {id}, {Freedom::Kind::Slide, 0, by, 0}));
+    const Cell slides = *setFreedom(cell, {id}, {Freedom::Kind::Slide, 0, by, 0});
+    const std::vector<Remedy> free = offers(slides);
     QVERIFY(has(free, "free-slide"));
     // It comes before what is not free, and stays within what is.
     QCOMPARE(free.front().change, std::string("free-slide"));
-    const Pose off = inverse(moved.pose) * findTarget(free.front().cell, id)->pose;
+    const Cell mended = *patched(slides, free.front().patch);
+    const Pose off = inverse(moved.pose) * findTarget(mended, id)->pose;
     QVERIFY(std::abs(off.translation[0]) <= by + 1e-9 && off.translation.tail<2>().norm() < 1e-9);
     QCOMPARE(free.front().blocked, 0);
 }

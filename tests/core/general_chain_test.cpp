@@ -40,7 +40,7 @@ ArmDescription randomChain(int seed)
     return chainOf(offsets);
 }
 
-const Vec3 x = Vec3::UnitX(), y = Vec3::UnitY(), z = Vec3::UnitZ();
+const Vec3 unitX = Vec3::UnitX(), unitY = Vec3::UnitY(), unitZ = Vec3::UnitZ();
 
 }  // namespace
 
@@ -70,35 +70,52 @@ void GeneralChainTest::sixAxesFindEverySolution_data()
         QTest::newRow(name) << std::function([=] { return chainOf(offsets); }) << found;
     };
     row("offset wrist after parallel axes 2 and 3",
-        {{{0, 0, .3}, z}, {{.15, 0, .2}, y}, {{0, 0, .6}, y}, {{.3, 0, .1}, x}, {{.3, 0, 0}, y}, {{.1, .05, 0}, x}}, 1);
+        {{{0, 0, .3}, unitZ},
+         {{.15, 0, .2}, unitY},
+         {{0, 0, .6}, unitY},
+         {{.3, 0, .1}, unitX},
+         {{.3, 0, 0}, unitY},
+         {{.1, .05, 0}, unitX}},
+        1);
     row("three parallel axes, axes 5 and 6 apart",
-        {{{0, 0, .15}, z},
-         {{0, .12, 0}, y},
-         {{.4, -.1, 0}, y},
-         {{.38, .1, 0}, y},
-         {{0, .05, -.05}, -z},
-         {{.04, .09, 0}, y}},
+        {{{0, 0, .15}, unitZ},
+         {{0, .12, 0}, unitY},
+         {{.4, -.1, 0}, unitY},
+         {{.38, .1, 0}, unitY},
+         {{0, .05, -.05}, -unitZ},
+         {{.04, .09, 0}, unitY}},
         0.99);
     row("common point at the shoulder",
-        {{{0, 0, .3}, z}, {{0, 0, 0}, y}, {{0, 0, 0}, x}, {{.4, 0, .05}, y}, {{.3, .04, 0}, y}, {{.1, .05, 0}, z}},
+        {{{0, 0, .3}, unitZ},
+         {{0, 0, 0}, unitY},
+         {{0, 0, 0}, unitX},
+         {{.4, 0, .05}, unitY},
+         {{.3, .04, 0}, unitY},
+         {{.1, .05, 0}, unitZ}},
         0.985);
     row("right angles with offsets everywhere",
-        {{{0, 0, .3}, z},
-         {{.15, .05, .2}, y},
-         {{.1, .02, .6}, x},
-         {{.3, 0, .1}, y},
-         {{.3, .1, 0}, z},
-         {{.1, .05, 0}, x}},
+        {{{0, 0, .3}, unitZ},
+         {{.15, .05, .2}, unitY},
+         {{.1, .02, .6}, unitX},
+         {{.3, 0, .1}, unitY},
+         {{.3, .1, 0}, unitZ},
+         {{.1, .05, 0}, unitX}},
         0.99);
     row("common wrist point, axes 2 and 3 crossed",
-        {{{0, 0, .3}, z}, {{.15, 0, .2}, y}, {{0, 0, .6}, x}, {{.3, .2, .1}, z}, {{0, 0, 0}, y}, {{0, 0, 0}, x}}, 0.99);
+        {{{0, 0, .3}, unitZ},
+         {{.15, 0, .2}, unitY},
+         {{0, 0, .6}, unitX},
+         {{.3, .2, .1}, unitZ},
+         {{0, 0, 0}, unitY},
+         {{0, 0, 0}, unitX}},
+        0.99);
     row("slanted hollow wrist",
-        {{{0, 0, .3}, z},
-         {{.15, 0, .2}, y},
-         {{0, 0, .6}, y},
-         {{.5, 0, .1}, x},
+        {{{0, 0, .3}, unitZ},
+         {{.15, 0, .2}, unitY},
+         {{0, 0, .6}, unitY},
+         {{.5, 0, .1}, unitX},
          {{.1, 0, 0}, Vec3(1, 0, 1).normalized()},
-         {{.1, 0, .05}, x}},
+         {{.1, 0, .05}, unitX}},
         1);
 }
 
@@ -243,7 +260,7 @@ void GeneralChainTest::numericSolvesOtherChains()
         Joint rail;
         rail.name = "rail";
         rail.kind = JointKind::Prismatic;
-        rail.axis = x;
+        rail.axis = unitX;
         rail.lower = -1;
         rail.upper = 2;
         rail.speed = rail.acceleration = 1;
@@ -291,14 +308,14 @@ void GeneralChainTest::sameAnswerOnEveryRun()
 
 void GeneralChainTest::lostDirectionHasWords()
 {
-    // Stretched along z: no way further out along the tool's own z.
+    // Stretched along unitZ: no way further out along the tool's own unitZ.
     const ArmPtr seven = catalogueArm("redundant-820");
     const JointVector stretched = JointVector::Zero(7);
     QVERIFY(singularityMargins(*seven, stretched).direction < 1e-9);
     QCOMPARE(singularKinds(*seven, stretched), std::vector{SingularityKind::Direction});
     const std::string words = lostDirectionText(*seven, stretched, Pose{});
     QVERIFY2(words.find("tool") != std::string::npos, words.c_str());
-    // A horizontal arm with its elbow straight cannot move out along its own line, here the tool's x.
+    // A horizontal arm with its elbow straight cannot move out along its own line, here the tool's unitX.
     const ArmPtr horizontal = catalogueArm("scara-600");
     QCOMPARE(lostDirectionText(*horizontal, JointVector::Zero(4), Pose{}), std::string("move along tool X"));
     QVERIFY(singularityMargins(*horizontal, JointVector::Zero(4)).distance(SingularityKind::Elbow) < 1e-9);

@@ -1,12 +1,13 @@
 #include "core/cell/edit.h"
 #include "core/cell/edit_layout.h"
 #include "core/cell/step_tree.h"
-#include "core/check/margin.h"
+#include "core/cell/margin.h"
 #include "core/check/rule_help.h"
 #include "core/collide/cache.h"
 #include "core/mend/place_search.h"
 #include "core/mend/remedy.h"
 #include "core/robot/catalogue.h"
+#include "core/simulate/state.h"
 #include "tests/core/program_cells.h"
 #include "tests/run.h"
 
@@ -49,9 +50,9 @@ private:
         return nullptr;
     }
     /// A remedy, applied, does what it said: in a check that shares nothing with the search.
-    static bool keepsItsWord(const Remedy& remedy, const Finding& finding, QString& why)
+    static bool keepsItsWord(const Cell& cell, const Remedy& remedy, const Finding& finding, QString& why)
     {
-        const CheckResult after = check(remedy.cell);
+        const CheckResult after = check(*patched(cell, remedy.patch));
         const int blocked = after.count(Severity::Blocked), cautions = after.count(Severity::Caution);
         if (blocked != remedy.blocked || cautions != remedy.cautions) {
             why = QString("%1: %2 blocked and %3 cautions, said were %4 and %5")
@@ -74,7 +75,7 @@ private:
                 why = QString("%1: the step is still blocked").arg(remedy.text.c_str());
                 return false;
             }
-        if (!readCell(writeCell(remedy.cell), "mended")) {
+        if (!readCell(writeCell(*patched(cell, remedy.patch)), "mended")) {
             why = QString("%1: the cell cannot be read again").arg(remedy.text.c_str());
             return false;
         }
@@ -168,7 +169,7 @@ void MendTest::brokenCellsAreMended()
             for (const Remedy& remedy : found.offers) {
                 QString why;
                 ++offers;
-                QVERIFY2(keepsItsWord(remedy, f, why), qPrintable(why));
+                QVERIFY2(keepsItsWord(cell, remedy, f, why), qPrintable(why));
             }
         }
     }
@@ -255,7 +256,7 @@ void MendTest::blockInTheWayIsGoneRound()
     QVERIFY(!found.offers.empty());
     for (const Remedy& remedy : found.offers) {
         QString why;
-        QVERIFY2(keepsItsWord(remedy, *blocked, why), qPrintable(why));
+        QVERIFY2(keepsItsWord(cell, remedy, *blocked, why), qPrintable(why));
     }
 }
 
@@ -278,7 +279,7 @@ void MendTest::postureIsTurnedBack()
     QVERIFY(std::any_of(found.offers.begin(), found.offers.end(),
                         [&](const Remedy& r) { return r.change == (fits ? "full-turn" : "posture"); }));
     for (const Remedy& remedy : found.offers) {
-        const double value = findTarget(remedy.cell, id)->posture[5];
+        const double value = findTarget(*patched(cell, remedy.patch), id)->posture[5];
         QVERIFY(value <= joint.upper && value >= joint.lower);
     }
 }
@@ -302,7 +303,7 @@ void MendTest::lineIsSlowed()
             std::any_of(found.offers.begin(), found.offers.end(), [](const Remedy& r) { return r.change == "speed"; }));
         for (const Remedy& remedy : found.offers) {
             QString why;
-            QVERIFY2(keepsItsWord(remedy, f, why), qPrintable(why));
+            QVERIFY2(keepsItsWord(cell, remedy, f, why), qPrintable(why));
         }
     }
     QVERIFY(tried >= 1);
@@ -359,7 +360,7 @@ void MendTest::farTargetTakesAnotherArm()
         for (const Remedy& offer : remediesFor(cell, result, f, options).offers)
             if (offer.change == "arm") {
                 ++arms;
-                QVERIFY(offer.cell.arms.front().model->reach() > cell.arms.front().model->reach());
+                QVERIFY(patched(cell, offer.patch)->arms.front().model->reach() > cell.arms.front().model->reach());
                 QVERIFY(offer.text.starts_with("Take the arm "));
             }
     }
@@ -390,7 +391,7 @@ void MendTest::sameFindingSameRemedies()
     QCOMPARE(a.offers.size(), b.offers.size());
     for (size_t i = 0; i < a.offers.size(); ++i) {
         QCOMPARE(a.offers[i].text, b.offers[i].text);
-        QVERIFY(a.offers[i].cell == b.offers[i].cell);
+        QVERIFY(*patched(planted, a.offers[i].patch) == *patched(planted, b.offers[i].patch));
     }
 }
 

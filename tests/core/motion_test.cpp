@@ -5,9 +5,6 @@
 using namespace topikos;
 using namespace topikos::test;
 
-Q_DECLARE_METATYPE(topikos::ArmPtr)
-Q_DECLARE_METATYPE(topikos::JointVector)
-Q_DECLARE_METATYPE(topikos::Vec3)
 
 class MotionTest : public QObject {
     Q_OBJECT
@@ -132,7 +129,7 @@ void MotionTest::lineStaysStraightAndKeepsItsSpeed()
     limits.lineSpeed = 0.4;
     const Move move = planLine(*arm(), q, path, limits, {});
     QVERIFY(!move.stop);
-    QVERIFY(!move.slowed.by.byJoint());
+    QVERIFY(!move.slowed().by.byJoint());
     const double length = path.length();
     QVERIFY(std::abs(move.profile.duration - (length / 0.4 + 0.4 / 2)) < 1e-12);
     JointVector before = q;
@@ -156,8 +153,8 @@ void MotionTest::lineSlowsDownWhereAJointWouldBeTooFast()
     limits.lineSpeed = 1.0;
     const Move move = planLine(*arm(), q, path, limits, {});
     QVERIFY(!move.stop);
-    QVERIFY(move.slowed.by.byJoint() && move.slowed.by.index >= 0);
-    QVERIFY(move.slowed.lowest < 1 && move.slowed.seconds > 0);
+    QVERIFY(move.slowed().by.byJoint() && move.slowed().by.index >= 0);
+    QVERIFY(move.slowed().lowest < 1 && move.slowed().seconds > 0);
     const Move fast = planLine(*arm(), q, path,
                                [] {
                                    MotionLimits l;
@@ -165,7 +162,7 @@ void MotionTest::lineSlowsDownWhereAJointWouldBeTooFast()
                                    return l;
                                }(),
                                {});
-    QVERIFY(!fast.slowed.by.byJoint() && fast.slowed.seconds == 0);
+    QVERIFY(!fast.slowed().by.byJoint() && fast.slowed().seconds == 0);
     double highest = 0;
     constexpr double h = 1e-5;
     for (double t = h; t + h < move.profile.duration; t += 1e-3) {
@@ -191,7 +188,7 @@ void MotionTest::lineIntoTheRangeEndStopsThere()
     const Joint& limit = arm()->joints()[size_t(joint)];
     QVERIFY(std::min(std::abs(end[joint] - limit.upper), std::abs(end[joint] - limit.lower)) < 1e-6);
     QVERIFY(withinRange(*arm(), end));
-    QVERIFY(std::abs(move.stop->remaining - (1 - move.stop->fraction) * move.line.length()) < 1e-12);
+    QVERIFY(std::abs(move.stop->remaining - (1 - move.stop->fraction) * move.line().length()) < 1e-12);
     QVERIFY(move.stop->range.excess > 0);
     QVERIFY(std::abs(move.profile.distance - move.stop->fraction) < 1e-12);
     // What comes along stays where the line stops.
@@ -210,7 +207,7 @@ void MotionTest::lineOutOfReachStopsAtTheRim()
     const JointVector end = move.at(*arm(), move.stop->fraction);
     QVERIFY(std::abs(singularityMargins(*arm(), end).elbow) < 1e-3);  // stretched there
     // How far the wrist centre is beyond the reach at the line's end, worked out from distances alone.
-    const Pose flange = move.line.flangeAt(1);
+    const Pose flange = move.line().flangeAt(1);
     const Vec3 wrist = flange.translation - 0.093 * (flange.rotation * Vec3::UnitZ());
     const double radius = std::hypot(wrist[0], wrist[1]) - 0.163, height = wrist[2] - 0.437;
     QVERIFY(std::abs(move.stop->shortfall - (std::hypot(radius, height) - arm()->reach())) < 1e-9);

@@ -17,9 +17,8 @@ using namespace topikos;
 using namespace topikos::test;
 
 /// A cell for how far past a threshold something is; below 0 on the side where all is well.
-using MakeCell = std::function<Cell(double)>;
-Q_DECLARE_METATYPE(MakeCell)
-Q_DECLARE_METATYPE(Rule)
+using MakeNotch = std::function<Cell(double)>;
+Q_DECLARE_METATYPE(MakeNotch)
 
 /// Every rule about what the arm does: silent one notch below its threshold, there one notch above. The thresholds are
 /// worked out here from the arm and the cell, not asked from the checker.
@@ -256,14 +255,14 @@ Cell runsOff(double by)
         {fmt::format("wait {:.6f} s", way / device.speed + device.speed / (2 * device.acceleration) + by).c_str()});
 }
 
-struct Row {
+struct Notch {
     Rule rule;
     const char* name;
     double notch;
-    MakeCell make;
+    MakeNotch make;
 };
 
-std::vector<Row> rows()
+std::vector<Notch> notches()
 {
     return {
         {Rule::Reach, "the arm as long as it gets", kNotch, pastReach},
@@ -285,7 +284,7 @@ std::vector<Row> rows()
     };
 }
 
-size_t count(const Cell& cell, Rule rule)
+size_t notchFindings(const Cell& cell, Rule rule)
 {
     const CheckResult result = check(cell);
     return size_t(std::count_if(result.findings.begin(), result.findings.end(),
@@ -298,8 +297,8 @@ void NotchTest::silentBelowAndThereAbove_data()
 {
     QTest::addColumn<Rule>("rule");
     QTest::addColumn<double>("notch");
-    QTest::addColumn<MakeCell>("make");
-    for (const Row& row : rows())
+    QTest::addColumn<MakeNotch>("make");
+    for (const Notch& row : notches())
         QTest::newRow(row.name) << row.rule << row.notch << row.make;
 }
 
@@ -307,15 +306,15 @@ void NotchTest::silentBelowAndThereAbove()
 {
     QFETCH(Rule, rule);
     QFETCH(double, notch);
-    QFETCH(MakeCell, make);
-    QCOMPARE(count(make(-notch), rule), size_t(0));
-    QVERIFY(count(make(notch), rule) > 0);
+    QFETCH(MakeNotch, make);
+    QCOMPARE(notchFindings(make(-notch), rule), size_t(0));
+    QVERIFY(notchFindings(make(notch), rule) > 0);
 }
 
 void NotchTest::everyRuleHasARow()
 {
     std::set<Rule> seen;
-    for (const Row& row : rows())
+    for (const Notch& row : notches())
         seen.insert(row.rule);
     for (int i = 0; i < kRules; ++i)
         if (!isAdvice(Rule(i))) QVERIFY2(seen.contains(Rule(i)), ruleName(Rule(i)));

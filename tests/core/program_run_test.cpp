@@ -6,6 +6,7 @@
 #include "core/check/check.h"
 #include "core/program/program_text.h"
 #include "core/simulate/runner.h"
+#include "core/simulate/state.h"
 #include "tests/run.h"
 
 #include <fmt/format.h>
@@ -413,13 +414,13 @@ void ProgramRunTest::arcsAreRound()
     QVERIFY(outcome.duration >= byHand - 1e-9 && outcome.duration < byHand + 0.05 * 0.1 / 2);
     const auto [whole, round] = way("circle via B and C at 100 mm/s");
     QVERIFY((whole.front() - whole.back()).norm() < 1e-8);
-    QVERIFY(std::abs(round.move->line.length() - 2 * std::numbers::pi * 0.05) < 1e-9);
+    QVERIFY(std::abs(round.move->line().length() - 2 * std::numbers::pi * 0.05) < 1e-9);
     // Fast ones are held back by what keeps the TCP on its circle: v^2 / r.
     const auto [fast, quick] = way("arc via B to C at 5000 mm/s");
-    QVERIFY(quick.move->profile.peakSpeed() * quick.move->line.length() <= std::sqrt(2 * 0.05) + 1e-9);
+    QVERIFY(quick.move->profile.peakSpeed() * quick.move->line().length() <= std::sqrt(2 * 0.05) + 1e-9);
     // The other way round, past the far side.
     const auto [far, threeQuarters] = way("arc via C to B at 100 mm/s");
-    QVERIFY(std::abs(threeQuarters.move->line.circle->angle - 1.5 * std::numbers::pi) < 1e-9);
+    QVERIFY(std::abs(threeQuarters.move->line().circle()->angle - 1.5 * std::numbers::pi) < 1e-9);
 }
 
 void ProgramRunTest::arcThroughPlacesOnALineIsBlocked()

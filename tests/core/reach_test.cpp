@@ -1,6 +1,6 @@
 #include "core/cell/edit_layout.h"
 #include "core/check/check.h"
-#include "core/check/margin.h"
+#include "core/cell/margin.h"
 #include "core/report/reach_csv.h"
 #include "tests/core/support.h"
 #include "tests/run.h"

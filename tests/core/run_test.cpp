@@ -2,6 +2,8 @@
 #include "core/cell/devices.h"
 #include "core/cell/edit_layout.h"
 #include "core/check/check.h"
+#include "core/simulate/runner.h"
+#include "core/simulate/state.h"
 #include "core/spatial/limits.h"
 #include "tests/core/support.h"
 #include "tests/run.h"
@@ -35,6 +37,11 @@ private Q_SLOTS:
     void endlessInstantIsFound();
     void runCanBeStopped();
     void scannerNumbersDoNotHangOnTheFile();
+    void signalsComeFromOutside();
+    void outsideSignalsMoveDevices();
+    void goingOnInPiecesIsTheSame();
+    void wrongSignalsFromOutsideAreRefused();
+    void whatIsCarriedIsToldByItsTimes();
 };
 
 namespace {
@@ -521,6 +528,122 @@ void RunTest::runsThatNeverEndAreGivenUp()
     }));
     forEver.until = 5;
     QVERIFY(!simulate(quick, forEver).stuck);
+}
+
+namespace {
+
+RunOptions fromOutside()
+{
+    RunOptions options;
+    options.outside = true;
+    return options;
+}
+
+/// The demo with a signal of its own, and a main routine of these steps.
+Cell withGate(std::initializer_list<const char*> steps, SignalId& gate)
+{
+    const Cell cell = addSignal(example("tile-glazing-line"), "Gate", Signal::Kind::Digital, &gate).value();
+    return withSteps(cell, steps);
+}
+
+}  // namespace
+
+void RunTest::signalsComeFromOutside()
+{
+    SignalId gate;
+    const auto cell =
+        std::make_shared<const Cell>(withGate({"wait for Gate", "wait 0.5 s", "wait for Gate off"}, gate));
+    Runner runner(cell, fromOutside());
+    // Nobody writes it: it waits as long as it takes.
+    QVERIFY(runner.advance(7200));
+    QVERIFY(!runner.write(gate, 1));
+    QVERIFY(runner.advance(7205));
+    QVERIFY(!runner.write(gate, 0));
+    QVERIFY(!runner.advance(7300));
+    QVERIFY(runner.over() && !runner.trace().blocked());
+    const ArmTrace& arm = runner.trace().arms.front();
+    QCOMPARE(arm.outcomes.size(), size_t(3));
+    QCOMPARE(arm.outcomes[0].start + arm.outcomes[0].duration, 7200.0);
+    QCOMPARE(arm.outcomes[1].start + arm.outcomes[1].duration, 7200.5);
+    QCOMPARE(arm.outcomes[2].start + arm.outcomes[2].duration, 7205.0);
+    // Without that the same run is given up.
+    QVERIFY(simulate(*cell).blocked());
+}
+
+void RunTest::outsideSignalsMoveDevices()
+{
+    FrameId belt;
+    SignalId gate;
+    Cell cell = addSignal(beltBeside({0.2}, belt), "Gate", Signal::Kind::Digital, &gate).value();
+    change(cell, belt, [&](Device& d) { d.input = gate; });
+    cell = withSteps(cell, {"wait 60 s"});
+    const auto own = std::make_shared<const Cell>(cell);
+    Runner runner(own, fromOutside());
+    runner.advance(2);
+    QVERIFY(!runner.write(gate, 1));
+    runner.advance(4);
+    QVERIFY(!runner.write(gate, 0));
+    runner.advance(10);
+    const Device& d = *findFrame(cell, belt)->device;
+    // Up to its speed, at it, and down again.
+    QCOMPARE(beltAt(runner.trace(), belt, 2).travel, 0.0);
+    QVERIFY(std::abs(beltAt(runner.trace(), belt, 4).speed - d.speed) < 1e-12);
+    QVERIFY(std::abs(beltAt(runner.trace(), belt, 10).travel - 2 * d.speed) < 1e-12);
+    QCOMPARE(beltAt(runner.trace(), belt, 10).speed, 0.0);
+}
+
+void RunTest::goingOnInPiecesIsTheSame()
+{
+    // A write of what a signal is already, at many times: nothing else than the run in one go.
+    SignalId gate;
+    const Cell cell = addSignal(example("glazing-line-on-a-rail"), "Gate", Signal::Kind::Digital, &gate).value();
+    const auto own = std::make_shared<const Cell>(cell);
+    Runner pieces(own, fromOutside());
+    std::mt19937_64 random(8);
+    double time = 0;
+    for (bool goesOn = true; goesOn;) {
+        time += double(random() % 1000) / 1000;
+        goesOn = pieces.advance(time);
+        if (goesOn) QVERIFY(!pieces.write(gate, 0));
+    }
+    QCOMPARE(storyOf(pieces.trace()), storyOf(simulate(cell)));
+}
+
+void RunTest::wrongSignalsFromOutsideAreRefused()
+{
+    SignalId gate;
+    const auto cell = std::make_shared<const Cell>(withGate({"wait for Gate"}, gate));
+    Runner runner(cell, fromOutside());
+    runner.advance(1);
+    QCOMPARE(runner.write({4711}, 1)->code, std::string("run.signal"));
+    for (const double wrong : {0.5, double(NAN), double(INFINITY)})
+        QVERIFY(runner.write(gate, wrong).has_value());
+    QVERIFY(runner.trace().signalEvents.empty());
+    QVERIFY(!runner.write(gate, 1));
+    QVERIFY(!runner.advance(2));
+    QCOMPARE(runner.write(gate, 0)->code, std::string("run.over"));
+}
+
+void RunTest::whatIsCarriedIsToldByItsTimes()
+{
+    for (const char* name : {"tile-glazing-line", "rack-of-24"}) {
+        const Cell cell = example(name);
+        const Trace trace = simulate(cell);
+        const std::vector<Carried> carried = carriedIn(cell, trace);
+        QVERIFY(!carried.empty());
+        std::mt19937_64 random(4);
+        for (int n = 0; n < 300; ++n) {
+            const double time = trace.duration * double(random() % 100000) / 100000;
+            std::set<PartId> told, there;
+            for (const Carried& own : carried) {
+                QVERIFY(own.until > own.from && own.kind);
+                if (time >= own.from && time < own.until) told.insert(own.part);
+            }
+            for (const PlacedPart& part : stateAt(cell, trace, time).parts)
+                if (part.carried) there.insert(part.part);
+            QVERIFY(told == there);
+        }
+    }
 }
 
 TOPIKOS_TEST(RunTest)

@@ -3,7 +3,7 @@
 #include "core/cell/edit_steps.h"
 #include "core/cell/edit_targets.h"
 #include "core/check/check.h"
-#include "core/check/margin.h"
+#include "core/cell/margin.h"
 #include "core/simulate/trace.h"
 #include "tests/core/device_cells.h"
 #include "tests/core/program_cells.h"

@@ -1,6 +1,6 @@
 #include "core/cell/edit.h"
 #include "core/report/trace_csv.h"
-#include "core/simulate/trace.h"
+#include "core/simulate/state.h"
 #include "tests/core/program_cells.h"
 #include "tests/core/support.h"
 #include "tests/run.h"
@@ -28,7 +28,7 @@ private Q_SLOTS:
 
 namespace {
 
-Cell withoutBlends()
+Cell demoWithoutBlends()
 {
     Cell cell = example("tile-glazing-line");
     for (Step& s : cell.routines.at(0).steps.edits())
@@ -47,7 +47,7 @@ double timeOf(double distance, double speed, double acceleration)
 
 void SimulateTest::cycleTimeIsTheSumByHand()
 {
-    const Cell cell = withoutBlends();
+    const Cell cell = demoWithoutBlends();
     const Arm& arm = *cell.arms.front().model;
     double sum = 0;
     JointVector at = homePosture(cell, cell.arms.front());
@@ -94,7 +94,7 @@ void SimulateTest::cycleTimeIsTheSumByHand()
 
 void SimulateTest::blendsSaveTimeAndStayNearTheirCorners()
 {
-    const Cell plain = withoutBlends(), blended = example("tile-glazing-line");
+    const Cell plain = demoWithoutBlends(), blended = example("tile-glazing-line");
     const Trace without = simulate(plain, plain.routines.front()), with = simulate(blended, blended.routines.front());
     int corners = 0;
     const ArmStation& station = blended.arms.front();
@@ -302,12 +302,12 @@ void SimulateTest::armWithParallelAxesRunsACycle()
     QVERIFY(!trace.arms[0].blockedAt);
     QCOMPARE(trace.partEvents.size(), size_t(2));
     for (const StepOutcome& outcome : trace.arms[0].outcomes) {
-        if (!outcome.move || outcome.move->kind != Move::Kind::Line) continue;
+        if (!outcome.move || !outcome.move->isLine()) continue;
         const Move& move = *outcome.move;
         for (int i = 0; i <= 20; ++i) {
             const Pose tcp = forward(*cell.arms.front().model, move.at(*cell.arms.front().model, i / 20.0))
-                             * move.line.flangeFromTcp;
-            QVERIFY(deviation(tcp, interpolate(move.line.start, move.line.end, i / 20.0)).metres < 1e-9);
+                             * move.line().flangeFromTcp;
+            QVERIFY(deviation(tcp, interpolate(move.line().start, move.line().end, i / 20.0)).metres < 1e-9);
         }
     }
     const Cell back = readCell(writeCell(cell), "cell").value();

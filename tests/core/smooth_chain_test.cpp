@@ -218,7 +218,7 @@ void SmoothChainTest::shortPiecesAreFollowedAtSpeed()
         QVERIFY(!trace.blocked());
         double highest = 0;
         for (const StepOutcome& outcome : trace.arms.front().outcomes)
-            if (outcome.timing && outcome.timing->move && outcome.timing->move->kind == Move::Kind::Line)
+            if (outcome.timing && outcome.timing->move && outcome.timing->move->isLine())
                 highest = std::max(highest, 0.002 * outcome.timing->peakRate());
         QVERIFY2(highest > (jerk > 0 ? 0.35 : 0.49), qPrintable(QString("%1 m/s at jerk %2").arg(highest).arg(jerk)));
     }

@@ -31,6 +31,21 @@ const Json& reference(const std::string& name)
 
 ArmPtr urdfArm(const std::string& name) { return findArm(dataPath("reference/robots/" + name + ".urdf")).value(); }
 
+Cell onceBroke(const std::string& name) { return openCell(dataPath("once-broke/" + name + ".topikos")).value(); }
+
+QByteArray contentOf(const QString& path)
+{
+    QFile file(path);
+    if (!file.open(QIODevice::ReadOnly)) qFatal("cannot read %s", qPrintable(path));
+    return file.readAll();
+}
+
+void write(const QString& path, const QByteArray& bytes)
+{
+    QFile file(path);
+    if (!file.open(QIODevice::WriteOnly) || file.write(bytes) != bytes.size()) qFatal("cannot write");
+}
+
 Cell example(const std::string& name) { return openCell(examplePath(name)).value(); }
 
 JointVector jointsOf(const Json& list)

@@ -1,5 +1,6 @@
 #pragma once
 #include "core/cell/cell.h"
+#include "core/check/finding.h"
 #include "core/files/cell_file.h"
 #include "core/files/arm_file.h"
 #include "core/files/urdf.h"
@@ -24,6 +25,11 @@ const Json& reference(const std::string& name);  ///< "fk", "ik", …
 /// The arm of a reference file, read from its URDF.
 ArmPtr urdfArm(const std::string& name);
 Cell example(const std::string& name);
+/// A cell that once broke something.
+Cell onceBroke(const std::string& name);
+
+QByteArray contentOf(const QString& path);
+void write(const QString& path, const QByteArray& bytes);
 
 JointVector jointsOf(const Json& list);
 Eigen::Matrix4d matrixOf(const Json& rows);
@@ -56,3 +62,7 @@ std::string schemaOffence(const Json& value, Json schema, const Json& root, cons
 }  // namespace topikos::test
 
 Q_DECLARE_METATYPE(std::string)
+Q_DECLARE_METATYPE(topikos::ArmPtr)
+Q_DECLARE_METATYPE(topikos::JointVector)
+Q_DECLARE_METATYPE(topikos::Vec3)
+Q_DECLARE_METATYPE(topikos::Rule)

@@ -99,7 +99,7 @@ Shape torus(double radius, double tube, double mesh)
 
 double degreesBetween(const Vec3& a, const Vec3& b) { return std::acos(std::clamp(a.dot(b), -1.0, 1.0)) * 180 / kPi; }
 
-Solid box(const Vec3& size)
+Solid boxOf(const Vec3& size)
 {
     Solid solid;
     solid.size = size;
@@ -205,7 +205,7 @@ void SurfaceTest::noisyMeshesHaveSmoothNormals()
 
 void SurfaceTest::normalsStopAtSharpEdges()
 {
-    const BodySurface surface({box({0.2, 0.1, 0.05})});
+    const BodySurface surface({boxOf({0.2, 0.1, 0.05})});
     // A tenth of a millimetre from the edge, with a radius that reaches far around it.
     for (const double radius : {0.0, 0.03}) {
         const SurfaceSpot top = surface.nearest({0.0999, 0, 0.025}), side = surface.nearest({0.1, 0, 0.0249});
@@ -351,7 +351,7 @@ void SurfaceTest::edgesAreFollowedRound()
 
 void SurfaceTest::edgesOfAPlateGoRoundTheClickedFace()
 {
-    const BodySurface surface({box({0.2, 0.1, 0.01})});
+    const BodySurface surface({boxOf({0.2, 0.1, 0.01})});
     const auto line = edgeLine(surface, surface.nearest({0.09, 0.0, 0.005}), 0.02);
     QVERIFY(line.has_value());
     QVERIFY(line->closed);
@@ -373,7 +373,7 @@ void SurfaceTest::edgesOfAPlateGoRoundTheClickedFace()
 
 void SurfaceTest::tooManyPointsAreRefused()
 {
-    const BodySurface surface({box({90, 1, 1})});
+    const BodySurface surface({boxOf({90, 1, 1})});
     const SurfaceLine line =
         lineThrough(surface, {surface.nearest({-40, 0, 0.5}), surface.nearest({40, 0, 0.5})}, false);
     DrawRule rule;

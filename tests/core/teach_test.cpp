@@ -7,7 +7,6 @@
 using namespace topikos;
 using namespace topikos::test;
 
-Q_DECLARE_METATYPE(topikos::Vec3)
 
 /// Frames and tool centre points found from touched points.
 class TeachTest : public QObject {

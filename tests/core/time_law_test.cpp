@@ -5,7 +5,6 @@
 using namespace topikos;
 using namespace topikos::test;
 
-Q_DECLARE_METATYPE(topikos::ArmPtr)
 
 /// Time laws and corners: against the reference, and against an optimum worked out here on a fine grid.
 class TimeLawTest : public QObject {
@@ -57,25 +56,27 @@ MovePlanPtr randomMove(const ArmPtr& arm, const JointVector& from, const Pose& t
                    ? std::make_shared<const MovePlan>(plan)
                    : nullptr;
     }
-    in.kind = Move::Kind::Line;
-    in.bounds = Thresholds().blocks();
+    LineInput& line = in.how.emplace<LineInput>();
+    LinePath& path = line.path;
+    line.bounds = Thresholds().blocks();
     in.limits = {1, real(random, 0.05, 2.5), real(random, 0.5, 12), real(random, 0.5, 4), real(random, 2, 20)};
     const JointVector end = near(*arm, from, 0.5, random);
-    in.line.flangeFromTcp = tool;
-    in.line.start = forward(*arm, from) * tool;
-    in.line.end = forward(*arm, end) * tool;
-    if (arm->as<FiveAxis>()) in.line.end.rotation = in.line.start.rotation;
+    path.flangeFromTcp = tool;
+    path.start = forward(*arm, from) * tool;
+    path.end = forward(*arm, end) * tool;
+    if (arm->as<FiveAxis>()) path.end.rotation = path.start.rotation;
     if (kind == 2) {
-        const Vec3 middle = 0.5 * (in.line.start.translation + in.line.end.translation);
-        const Vec3 way = in.line.end.translation - in.line.start.translation;
+        const Vec3 middle = 0.5 * (path.start.translation + path.end.translation);
+        const Vec3 way = path.end.translation - path.start.translation;
         const Vec3 side = way.cross(Vec3(real(random, -1, 1), real(random, -1, 1), real(random, -1, 1)));
         if (side.norm() < 1e-6) return nullptr;
-        in.line.circle =
-            circleThrough(in.line.start.translation, middle + real(random, 0.1, 0.6) * way.norm() * side.normalized(),
-                          in.line.end.translation, false);
-        if (!in.line.circle) return nullptr;
+        const auto circle =
+            circleThrough(path.start.translation, middle + real(random, 0.1, 0.6) * way.norm() * side.normalized(),
+                          path.end.translation, false);
+        if (!circle) return nullptr;
+        path.shape = *circle;
     }
-    in.goal = PoseGoal{in.line.end * inverse(tool), configurationOf(*arm, from), {}};
+    in.goal = PoseGoal{path.end * inverse(tool), configurationOf(*arm, from), {}};
     const MovePlan plan = planMove(in);
     return plan.problem == MovePlan::Problem::None ? std::make_shared<const MovePlan>(plan) : nullptr;
 }
@@ -158,13 +159,10 @@ std::vector<std::vector<TimedPiece>> piecesOf(const MoveChain& chain)
             if (!all.back().empty() && law.at(0).speed == 0) all.emplace_back();
             all.back().push_back({leg.move.get(), from, law.distance, 1});
         }
-    const auto cutOf = [](const Move& m) -> const CornerCut* {
-        return m.corner ? m.corner.get() : m.line.corner.get();
-    };
     for (std::vector<TimedPiece>& out : all)
         for (size_t i = 1; i < out.size(); ++i) {
-            if (const CornerCut* cut = cutOf(*out[i - 1].move)) out[i].stretch *= 2 * cut->after;
-            if (const CornerCut* cut = cutOf(*out[i].move)) out[i].stretch /= 2 * cut->before;
+            if (const CornerCut* cut = out[i - 1].move->cut()) out[i].stretch *= 2 * cut->after;
+            if (const CornerCut* cut = out[i].move->cut()) out[i].stretch /= 2 * cut->before;
         }
     return all;
 }
@@ -344,7 +342,7 @@ void TimeLawTest::pairsOfMoves()
                 const double ratio = largestRatio(*arm, *leg.move, *leg.law, 8);
                 worstRatio = std::max(worstRatio, ratio);
                 QVERIFY2(ratio <= 1 + kAboveLimit,
-                         qPrintable(QString("%1 at try %2 of kind %3").arg(ratio).arg(tries).arg(int(leg.move->kind))));
+                         qPrintable(QString("%1 at try %2 of kind %3").arg(ratio).arg(tries).arg(int(leg.move->segment.index()))));
                 // On from the leg before, in place and in speed.
                 const Profile::Sample s = leg.law->at(0), e = leg.law->at(leg.law->duration);
                 for (int i = 0; i < arm->jointCount(); ++i) {
@@ -354,12 +352,12 @@ void TimeLawTest::pairsOfMoves()
                 QVERIFY((leg.move->at(*arm, s.position) - postureBefore).cwiseAbs().maxCoeff() < 1e-6);
                 speedBefore = leg.move->rate(e.position) * e.speed;
                 postureBefore = leg.move->at(*arm, e.position);
-                if (k + 1 == steps.size() || l + 1 < timing.legs.size() || leg.move->kind == Move::Kind::Joint)
+                if (k + 1 == steps.size() || l + 1 < timing.legs.size() || !leg.move->isLine())
                     continue;
             }
             if (k + 1 == steps.size()) continue;
             const Leg& corner = timing.legs.back();
-            if (!corner.move->corner && !corner.move->line.corner) continue;
+            if (!corner.move->cut()) continue;
             ++corners;
             const Vec3 place = (forward(*arm, steps[k].plan->move->to) * tool).translation;
             for (int i = 0; i <= 20; ++i) {
@@ -450,13 +448,13 @@ void TimeLawTest::cornerOfTwoLinesLiesInTheirPlane()
     const auto line = [&](const JointVector& at, const Vec3& by) {
         MoveInput in;
         in.arm = arm;
-        in.kind = Move::Kind::Line;
+        LinePath& path = in.how.emplace<LineInput>().path;
         in.from = at;
         in.limits.lineSpeed = 0.5;
-        in.line.flangeFromTcp = tool;
-        in.line.start = forward(*arm, at) * tool;
-        in.line.end = translated(by) * in.line.start;
-        in.goal = PoseGoal{in.line.end * inverse(tool), configurationOf(*arm, at), {}};
+        path.flangeFromTcp = tool;
+        path.start = forward(*arm, at) * tool;
+        path.end = translated(by) * path.start;
+        in.goal = PoseGoal{path.end * inverse(tool), configurationOf(*arm, at), {}};
         return std::make_shared<const MovePlan>(planMove(in));
     };
     const MovePlanPtr first = line(from, {0, 0.15, 0}), second = line(first->arrival, {0, 0, -0.15});
@@ -471,7 +469,7 @@ void TimeLawTest::cornerOfTwoLinesLiesInTheirPlane()
         const Vec3 p = (forward(*arm, corner.move->at(*arm, corner.law->at(t).position)) * tool).translation;
         QVERIFY(std::abs(p[0] - start.translation[0]) < 2e-9);
         const Profile::Sample s = corner.law->at(t);
-        slowest = std::min(slowest, s.speed * corner.move->line.flowInFrame(s.position).rate.norm());
+        slowest = std::min(slowest, s.speed * corner.move->line().flowInFrame(s.position).rate.norm());
     }
     // As fast through the bend of the parabola as the tool's acceleration allows: 2 m/s^2 over a radius of 20/sqrt(2)
     // mm.

@@ -7,6 +7,7 @@
 #include "core/motion/table_move.h"
 #include "core/program/program_text.h"
 #include "core/report/trace_csv.h"
+#include "core/simulate/state.h"
 #include "tests/core/program_cells.h"
 #include "tests/run.h"
 
@@ -39,7 +40,7 @@ private Q_SLOTS:
 
 namespace {
 
-const ArmStation& armIn(const Cell& cell) { return cell.arms.front(); }
+const ArmStation& firstArm(const Cell& cell) { return cell.arms.front(); }
 
 TimeRows randomRows(const Arm& arm, std::mt19937_64& random, size_t rows, double step)
 {
@@ -110,9 +111,9 @@ void TimeTableTest::columnsAreMatchedByName()
 {
     QFETCH(std::string, text);
     Cell cell = example("tile-glazing-line");
-    cell = renameArm(cell, armIn(cell).id, "Arm").value();
+    cell = renameArm(cell, firstArm(cell).id, "Arm").value();
     std::vector<TableColumn> used;
-    const Result<TimeRows> rows = readTimeTable(text, armIn(cell), &used);
+    const Result<TimeRows> rows = readTimeTable(text, firstArm(cell), &used);
     QVERIFY2(rows, rows ? "" : rows.error().line().c_str());
     QCOMPARE(rows->size(), size_t(2));
     QCOMPARE(rows->times[0], 0.0);
@@ -151,7 +152,7 @@ void TimeTableTest::brokenTextsSayWhere()
     QFETCH(std::string, text);
     QFETCH(std::string, says);
     const Cell cell = example("tile-glazing-line");
-    const Result<TimeRows> rows = readTimeTable(text, armIn(cell));
+    const Result<TimeRows> rows = readTimeTable(text, firstArm(cell));
     QVERIFY(!rows);
     const std::string line = rows.error().line();
     QVERIFY2(line.find(says) != line.npos, line.c_str());
@@ -181,17 +182,17 @@ void TimeTableTest::runPlaysAgainFromItsTable()
     const Trace trace = simulate(cell);
     const Result<std::string> csv = traceCsv(cell, trace, 0.004);
     QVERIFY(csv);
-    const Result<TimeRows> rows = readTimeTable(*csv, armIn(cell));
+    const Result<TimeRows> rows = readTimeTable(*csv, firstArm(cell));
     QVERIFY2(rows, rows ? "" : rows.error().line().c_str());
-    QCOMPARE(rows->joints.size(), size_t(armIn(cell).model->jointCount()));
-    const Cell with = withProgram(addTimeTable(cell, armIn(cell).id, "Again", *rows).value(),
+    QCOMPARE(rows->joints.size(), size_t(firstArm(cell).model->jointCount()));
+    const Cell with = withProgram(addTimeTable(cell, firstArm(cell).id, "Again", *rows).value(),
                                   "routine Set one tile, run by Arm\n    play Again\n");
     const CheckResult judged = check(with);
     for (const Finding& f : judged.findings)
         QVERIFY2(f.severity != Severity::Blocked, findingText(with, f).line().c_str());
     const Trace again = simulate(with);
     QVERIFY(std::abs(again.duration - trace.duration) < 1e-6);
-    const ArmId arm = armIn(cell).id;
+    const ArmId arm = firstArm(cell).id;
     for (double t = 0; t < trace.duration; t += 0.01) {
         const JointVector off = stateAt(with, again, t).of(arm).posture - stateAt(cell, trace, t).of(arm).posture;
         // Straight on between rows: a sagitta of acceleration times the square of the step over eight.
@@ -273,14 +274,14 @@ void TimeTableTest::overloadIsTheWorstThereIs()
                 acceleration = std::max(acceleration, std::abs(timing->accelerationAt(t)[j]) / joint.acceleration);
             }
         }
-        QCOMPARE(move.table->speed.joint >= 0, speed > 1.001);
+        QCOMPARE(move.as<TableSegment>()->speed.joint >= 0, speed > 1.001);
         if (speed > 1.001) {
             ++tooFast;
-            QVERIFY(std::abs(move.table->speed.amount / move.table->speed.limit - speed) < 2e-3 * speed);
+            QVERIFY(std::abs(move.as<TableSegment>()->speed.amount / move.as<TableSegment>()->speed.limit - speed) < 2e-3 * speed);
         }
         if (between == int(BetweenRows::Linear) || acceleration <= 1.001) continue;
         ++tooHard;
-        QVERIFY(std::abs(move.table->acceleration.amount / move.table->acceleration.limit - acceleration)
+        QVERIFY(std::abs(move.as<TableSegment>()->acceleration.amount / move.as<TableSegment>()->acceleration.limit - acceleration)
                 < 5e-3 * acceleration);
     }
     QVERIFY(tooFast > 10);
@@ -299,7 +300,7 @@ void TimeTableTest::fitsOneNotchBelow()
 {
     QFETCH(std::string, how);
     Cell cell = programCell();
-    cell = setTimeRows(cell, cell.timeTables.front().id, wobble(homePosture(cell, armIn(cell)), 0.4, 0.8)).value();
+    cell = setTimeRows(cell, cell.timeTables.front().id, wobble(homePosture(cell, firstArm(cell)), 0.4, 0.8)).value();
     const auto at = [&](double percent) {
         return withProgram(cell,
                            fmt::format("routine Main, run by Arm\n    play Wobble {} at {:.6f} %\n", how, percent));
@@ -327,8 +328,8 @@ void TimeTableTest::fitsOneNotchBelow()
 void TimeTableTest::stopsWhereAJointLeavesItsRange()
 {
     Cell cell = programCell();
-    const Arm& arm = *armIn(cell).model;
-    const JointVector home = homePosture(cell, armIn(cell));
+    const Arm& arm = *firstArm(cell).model;
+    const JointVector home = homePosture(cell, firstArm(cell));
     const double end = arm.joints()[1].upper;
     // In range up to half of the second piece.
     const TimeRows rows{{1}, {0, 2, 4}, {home[1], end - 0.1, end + 0.1}};
@@ -340,7 +341,7 @@ void TimeTableTest::stopsWhereAJointLeavesItsRange()
     QVERIFY(std::abs(range.front().as<RangeFact>()->amount - 0.1) < 1e-9);
     const Trace trace = simulate(with);
     QVERIFY(trace.blocked());
-    const JointVector there = stateAt(with, trace, trace.duration).of(armIn(with).id).posture;
+    const JointVector there = stateAt(with, trace, trace.duration).of(firstArm(with).id).posture;
     QVERIFY(std::abs(there[1] - end) < 1e-6);
     QVERIFY(std::abs(trace.duration - 3) < 1e-6);
 }
@@ -348,7 +349,7 @@ void TimeTableTest::stopsWhereAJointLeavesItsRange()
 void TimeTableTest::jumpsAreBlocked()
 {
     Cell cell = programCell();
-    const JointVector home = homePosture(cell, armIn(cell));
+    const JointVector home = homePosture(cell, firstArm(cell));
     const TimeTableId table = cell.timeTables.front().id;
     const auto play = [&](TimeRows rows, const char* words) {
         return withProgram(setTimeRows(cell, table, std::move(rows)).value(),
@@ -376,7 +377,7 @@ void TimeTableTest::jumpsAreBlocked()
     const Cell rounded = play(near, "play Wobble 2 times");
     QVERIFY(findingsOf(rounded, Rule::JointSpeed).empty());
     const Trace trace = simulate(rounded);
-    QCOMPARE(stateAt(rounded, trace, 0).of(armIn(rounded).id).posture[0], home[0]);
+    QCOMPARE(stateAt(rounded, trace, 0).of(firstArm(rounded).id).posture[0], home[0]);
 }
 
 void TimeTableTest::playsInARun()
@@ -388,8 +389,8 @@ void TimeTableTest::playsInARun()
     QVERIFY2(text.find("play Wobble smooth 3 times at 50 %") != text.npos, text.c_str());
     const Trace trace = simulate(cell);
     QVERIFY(std::abs(trace.duration - 26) < 1e-9);
-    const ArmId arm = armIn(cell).id;
-    const JointVector home = homePosture(cell, armIn(cell));
+    const ArmId arm = firstArm(cell).id;
+    const JointVector home = homePosture(cell, firstArm(cell));
     for (const int pass : {0, 1, 2}) {
         const double begin = 1 + 8 * pass;
         QVERIFY(std::abs(stateAt(cell, trace, begin).of(arm).posture[0] - home[0]) < 1e-9);
@@ -407,19 +408,19 @@ void TimeTableTest::editsKeepTablesRight()
     const Cell cell = withProgram(programCell(), "routine Main, run by Arm\n    play Wobble\n");
     const TimeTableId table = cell.timeTables.front().id;
     QVERIFY(!deleteTimeTable(cell, table));
-    QVERIFY(!addTimeTable(cell, armIn(cell).id, "wobble", *cell.timeTables.front().rows));
+    QVERIFY(!addTimeTable(cell, firstArm(cell).id, "wobble", *cell.timeTables.front().rows));
     const Cell renamed = renameTimeTable(cell, table, "Wipe").value();
     QVERIFY(programText(renamed).find("play Wipe") != std::string::npos);
     const Result<Cell> back = readCell(writeCell(renamed), "there and back");
     QVERIFY2(back, back ? "" : back.error().line().c_str());
     QVERIFY(*back == renamed);
     // Another arm keeps the joints that it has.
-    TimeRows six = wobble(homePosture(cell, armIn(cell)));
+    TimeRows six = wobble(homePosture(cell, firstArm(cell)));
     six.joints = {0, 5};
     const Cell wide = setTimeRows(cell, table, six).value();
     History history(wide);
     QVERIFY(!history.apply("other arm",
-                           [&](const Cell& c) { return setArmModel(c, armIn(c).id, catalogueArm("scara-600")); }));
+                           [&](const Cell& c) { return setArmModel(c, firstArm(c).id, catalogueArm("scara-600")); }));
     QCOMPARE(history.current()->timeTables.front().rows->joints, std::vector<int>{0});
     QCOMPARE(history.current()->timeTables.front().rows->size(), six.size());
     TimeRows twice = six;

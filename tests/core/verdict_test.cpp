@@ -253,8 +253,8 @@ void VerdictTest::noJointComesAboveItsLimits()
         // A difference of second order blurs what stands still and jumps at the range end of a seventh axis.
         QVERIFY2(acceleration < (model->jointCount() > 6 ? 1.1 : 1.02),
                  qPrintable(QString("line %1: %2 times the acceleration").arg(n).arg(acceleration)));
-        ++(move.slowed.by.byJoint() ? slowed : free);
-        QVERIFY(move.slowed.by.byJoint() == (move.slowed.lowest < 1));
+        ++(move.slowed().by.byJoint() ? slowed : free);
+        QVERIFY(move.slowed().by.byJoint() == (move.slowed().lowest < 1));
     }
     QVERIFY2(slowed + free > 10, qPrintable(QString("%1 slowed, %2 free").arg(slowed).arg(free)));
 }

@@ -7,7 +7,7 @@ namespace topikos {
 void judgeConfiguration(const JudgedStep& step, Findings& out)
 {
     const MovePlan* plan = step.outcome.plan.get();
-    if (!plan || !step.outcome.move || step.outcome.move->kind != Move::Kind::Line || step.outcome.move->stop) return;
+    if (!plan || !step.outcome.move || !step.outcome.move->isLine() || step.outcome.move->stop) return;
     if (plan->otherConfiguration)
         out.push_back(step.findingAt(Rule::Configuration, Severity::Caution, ConfigurationFact{}, 1));
     else if (plan->otherPosture.joint >= 0)

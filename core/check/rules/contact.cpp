@@ -12,7 +12,7 @@ void judgeContact(const Cell& cell, const Trace& trace, const CheckOptions& opti
     SweepOptions sweep{options.touched, options.workers, options.stop, progress};
     for (const Encounter& e : encounters(scene, cell.thresholds.clearance, sweep)) {
         ContactFact fact{
-            sideOf(scene, e.a), sideOf(scene, e.b), e.time, e.nearest.distance, e.caution, e.depth, e.from, e.until};
+            scene.bodies().side(e.a), scene.bodies().side(e.b), e.time, e.nearest.distance, e.caution, e.depth, e.from, e.until};
         fact.onA = e.nearest.onA;
         fact.onB = e.nearest.onB;
         const Rule rule = e.contact ? Rule::Contact : Rule::Clearance;

@@ -14,7 +14,7 @@ void judgeJointLimits(const JudgedStep& step, Findings& out)
 {
     // A line that stops has to be changed anyway; what slows it next to its stop says nothing more.
     if (!step.outcome.move || step.outcome.move->stop) return;
-    const Slowed& slowed = step.outcome.move->slowed;
+    const Slowed& slowed = step.outcome.move->slowed();
     if (!slowed.by.byJoint() || slowed.lowest >= kSlow) return;
     const Rule rule = slowed.by.kind == HeldBy::Kind::JointSpeed ? Rule::JointSpeed : Rule::JointAcceleration;
     out.push_back(step.findingAt(rule, Severity::Caution,

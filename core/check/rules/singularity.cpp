@@ -45,7 +45,7 @@ std::string beyondText(const SingularFact& fact)
 
 void judgeSingularity(const JudgedStep& step, Findings& out)
 {
-    if (!step.outcome.move || step.outcome.move->kind != Move::Kind::Line) return;
+    if (!step.outcome.move || !step.outcome.move->isLine()) return;
     const Move& move = *step.outcome.move;
     const Arm& arm = step.arm();
     std::optional<SingularityKind> stops;

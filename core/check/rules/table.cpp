@@ -20,8 +20,9 @@ void judgeTable(const JudgedStep& step, Findings& out)
                                    TableFact{what, jump.joint, jump.by, slides ? kSameRowSlide : kSameRow}));
         return;
     }
-    if (!outcome.move || !outcome.move->table || outcome.move->stop) return;
-    const TableRun& run = *outcome.move->table;
+    const TableSegment* table = outcome.move ? outcome.move->as<TableSegment>() : nullptr;
+    if (!table || outcome.move->stop) return;
+    const TableSegment& run = *table;
     const auto overload = [&](Rule rule, TableFact::What what, const Overload& over) {
         if (over.joint < 0) return;
         out.push_back(step.findingAt(rule, Severity::Blocked,

@@ -1,5 +1,6 @@
 #pragma once
-#include "core/check/check.h"
+#include "core/cell/cell.h"
+#include "core/motion/plan.h"
 
 #include <functional>
 

@@ -1,4 +1,4 @@
-#include "core/check/margin.h"
+#include "core/cell/margin.h"
 
 #include "core/robot/singularity.h"
 

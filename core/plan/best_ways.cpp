@@ -1,5 +1,6 @@
-#include "core/check/best_ways.h"
+#include "core/plan/best_ways.h"
 
+#include "core/plan/layers.h"
 #include "core/simulate/moves.h"
 
 #include <algorithm>
@@ -10,13 +11,16 @@ namespace topikos {
 
 namespace {
 
-/// A way to have come as far as a step, with the best chain up to it.
-struct Node {
+/// A way to have come as far as a step.
+struct Stand {
     Solution way;  ///< of the step's target
     JointVector arrival;
-    ChainCost cost;
-    int before = -1;  ///< index into the nodes of the move before
 };
+struct ShortestChain {
+    std::vector<Stand> stands;  ///< one for each move
+    ChainCost cost;
+};
+using Steps = Layers<Stand, ChainCost>;
 
 class Chain {
 public:
@@ -61,21 +65,36 @@ public:
     }
 
     /// The best chain in which the targets of `fixed` keep their way. Null if cancelled.
-    std::optional<std::vector<Node>> shortest(const std::map<TargetId, Solution>& fixed)
+    std::optional<ShortestChain> shortest(const std::map<TargetId, Solution>& fixed)
     {
-        std::vector<std::vector<Node>> layers{{Node{{}, homePosture(m_cell, m_station), {}, -1}}};
+        Steps steps({{Stand{{}, homePosture(m_cell, m_station)}, {}, 0}});
+        const auto slotOf = [this](const Steps::Layer& layer, const Stand& stand) {
+            return size_t(std::find_if(layer.begin(), layer.end(),
+                                       [&](const Steps::Node& other) { return same(other.state.way, stand.way); })
+                          - layer.begin());
+        };
+        const auto better = [](const ChainCost& a, const ChainCost& b) { return a.better(b); };
         for (size_t i = 0; i < m_moves.size(); ++i) {
             if (m_progress && !m_progress(double(i) / double(std::max<size_t>(1, m_moves.size())))) return std::nullopt;
-            layers.push_back(next(layers.back(), i, fixed));
+            steps.add([&](const Steps::Node& from, const auto& offer) { goOn(from, i, fixed, offer); }, slotOf, better);
+            if (!steps.last().empty()) continue;
+            // Nothing reaches it: the chain goes on from where it was.
+            steps.drop();
+            const auto own = fixed.find(m_moves[i].end->id);
+            steps.add(
+                [&](const Steps::Node& from, const auto& offer) {
+                    ChainCost cost = from.cost;
+                    cost.blocked += 1;
+                    offer(Stand{own != fixed.end() ? own->second : from.state.way, from.state.arrival}, cost);
+                },
+                slotOf, better);
         }
-        std::vector<Node> chain;
-        int at = bestOf(layers.back());
-        for (size_t layer = layers.size(); layer-- > 1;) {
-            chain.push_back(layers[layer][size_t(at)]);
-            at = chain.back().before;
-        }
-        std::reverse(chain.begin(), chain.end());
-        return chain;
+        size_t best = 0;
+        for (size_t k = 1; k < steps.last().size(); ++k)
+            if (steps.last()[k].cost.better(steps.last()[best].cost)) best = k;
+        std::vector<Stand> stands = steps.wayTo(best);
+        stands.erase(stands.begin());
+        return ShortestChain{std::move(stands), steps.last()[best].cost};
     }
 
     const std::vector<Operation>& moves() const { return m_moves; }
@@ -87,14 +106,6 @@ public:
     }
 
 private:
-    static int bestOf(const std::vector<Node>& nodes)
-    {
-        int best = 0;
-        for (int i = 1; i < int(nodes.size()); ++i)
-            if (nodes[size_t(i)].cost.better(nodes[size_t(best)].cost)) best = i;
-        return best;
-    }
-
     double travel(const JointVector& from, const JointVector& to) const
     {
         double sum = 0;
@@ -115,8 +126,10 @@ private:
         });
     }
 
-    std::vector<Node> next(const std::vector<Node>& before, size_t index,
-                           const std::map<TargetId, Solution>& fixed) const
+    /// Offers what a move can come to from a stand before it.
+    template <class Offer>
+    void goOn(const Steps::Node& before, size_t index, const std::map<TargetId, Solution>& fixed,
+              const Offer& offer) const
     {
         const Operation& operation = m_moves[index];
         const Step& step = *operation.step;
@@ -124,59 +137,38 @@ private:
         const bool again = index > 0 && m_moves[index - 1].end == operation.end;
         const AtPlace* at = endOf(step);
         const Standoff off = at ? at->standoff() : Standoff();
-        std::vector<Node> out;
-        const auto offer = [&](Node node) {
-            for (Node& other : out)
-                if (same(other.way, node.way)) {
-                    if (node.cost.better(other.cost)) other = std::move(node);
-                    return;
-                }
-            out.push_back(std::move(node));
-        };
-        for (int b = 0; b < int(before.size()); ++b) {
-            const Node& from = before[size_t(b)];
-            if (target.kind == Target::Kind::Posture) {
-                Node node{{target.posture, {}}, target.posture, from.cost, b};
-                node.cost.travel += travel(from.arrival, target.posture);
-                node.cost.blocked += !withinRange(m_arm, target.posture);
-                offer(node);
-                continue;
-            }
-            const auto own = fixed.find(target.id);
-            Solutions found =
-                inverseKinematics(m_arm, baseFromFlange(m_cell, target, off, m_axes[index]), &from.arrival);
-            for (const Solution& s : found.items) {
-                if (own != fixed.end() && !same(s, own->second)) continue;
-                if (again && !same(s, from.way)) continue;
-                Node node{s, s.joints, from.cost, b};
-                if (step.kind() != StepKind::Joint) {
-                    const MovePlanPtr plan = planned(from.arrival, operation, m_axes[index]);
-                    if (!plan->move) {
-                        node.cost.blocked += 1;
-                        offer(node);
-                        continue;
-                    }
-                    const Move& line = *plan->move;
-                    if (line.stop || !same(like(line.to, s), s)) node.cost.blocked += 1;
-                    else node.arrival = line.to;
-                    node.cost.cautions += !line.stop && closeAlong(line);
-                } else {
-                    node.cost.cautions += cautious(s.joints);
-                }
-                node.cost.travel += travel(from.arrival, node.arrival);
-                offer(node);
-            }
-            if (out.empty() && b + 1 == int(before.size())) {
-                // Nothing reaches it: the chain goes on from where it was.
-                for (int k = 0; k < int(before.size()); ++k) {
-                    Node stuck{own != fixed.end() ? own->second : before[size_t(k)].way, before[size_t(k)].arrival,
-                               before[size_t(k)].cost, k};
-                    stuck.cost.blocked += 1;
-                    offer(stuck);
-                }
-            }
+        const Stand& from = before.state;
+        if (target.kind == Target::Kind::Posture) {
+            ChainCost cost = before.cost;
+            cost.travel += travel(from.arrival, target.posture);
+            cost.blocked += !withinRange(m_arm, target.posture);
+            return offer(Stand{{target.posture, {}}, target.posture}, cost);
         }
-        return out;
+        const auto own = fixed.find(target.id);
+        const Solutions found =
+            inverseKinematics(m_arm, baseFromFlange(m_cell, target, off, m_axes[index]), &from.arrival);
+        for (const Solution& s : found.items) {
+            if (own != fixed.end() && !same(s, own->second)) continue;
+            if (again && !same(s, from.way)) continue;
+            Stand stand{s, s.joints};
+            ChainCost cost = before.cost;
+            if (step.kind() != StepKind::Joint) {
+                const MovePlanPtr plan = planned(from.arrival, operation, m_axes[index]);
+                if (!plan->move) {
+                    cost.blocked += 1;
+                    offer(stand, cost);
+                    continue;
+                }
+                const Move& line = *plan->move;
+                if (line.stop || !same(like(line.to, s), s)) cost.blocked += 1;
+                else stand.arrival = line.to;
+                cost.cautions += !line.stop && closeAlong(line);
+            } else {
+                cost.cautions += cautious(s.joints);
+            }
+            cost.travel += travel(from.arrival, stand.arrival);
+            offer(stand, cost);
+        }
     }
 
     Solution like(const JointVector& posture, const Solution& s) const
@@ -227,16 +219,16 @@ BestWays bestWays(const Cell& cell, const Routine& routine, const std::function<
         const Solution* own = chosenWay(arm, target, found.items);
         present[target.id] = own ? *own : Solution{target.posture, target.configuration};
     }
-    const auto give = [&](std::optional<std::vector<Node>>&& nodes) {
-        if (!nodes) out.cancelled = true;
-        return nodes.value_or(std::vector<Node>{});
+    const auto give = [&](std::optional<ShortestChain>&& found) {
+        if (!found) out.cancelled = true;
+        return found.value_or(ShortestChain{});
     };
-    const std::vector<Node> now = give(chain.shortest(present));
-    if (out.cancelled || now.empty()) return out;
-    out.now = now.back().cost;
+    const ShortestChain now = give(chain.shortest(present));
+    if (out.cancelled || now.stands.empty()) return out;
+    out.now = now.cost;
 
     std::map<TargetId, Solution> fixed;
-    std::vector<Node> best = give(chain.shortest(fixed));
+    ShortestChain best = give(chain.shortest(fixed));
     // Targets that are gone to in one way are left so. Of the others the first few are tried in each of their ways; the
     // rest take the way that most of their visits have, so that time does not grow with the square.
     constexpr size_t kTried = 12;
@@ -249,8 +241,8 @@ BestWays bestWays(const Cell& cell, const Routine& routine, const std::function<
         std::vector<std::pair<Solution, size_t>> used;  // and how often
         for (const size_t i : visits[target]) {
             const auto known = std::find_if(used.begin(), used.end(),
-                                            [&](const auto& way) { return chain.same(way.first, best[i].way); });
-            if (known == used.end()) used.push_back({best[i].way, 1});
+                                            [&](const auto& way) { return chain.same(way.first, best.stands[i].way); });
+            if (known == used.end()) used.push_back({best.stands[i].way, 1});
             else ++known->second;
         }
         if (used.size() == 1) {
@@ -264,35 +256,35 @@ BestWays bestWays(const Cell& cell, const Routine& routine, const std::function<
             voted = true;
             continue;
         }
-        std::optional<std::vector<Node>> kept;
+        std::optional<ShortestChain> kept;
         for (const auto& [way, times] : used) {
             std::map<TargetId, Solution> trial = fixed;
             trial[target] = way;
-            const std::vector<Node> nodes = give(chain.shortest(trial));
+            const ShortestChain found = give(chain.shortest(trial));
             if (out.cancelled) return out;
-            if (kept && !nodes.back().cost.better(kept->back().cost)) continue;
-            kept = nodes;
+            if (kept && !found.cost.better(kept->cost)) continue;
+            kept = found;
             fixed[target] = way;
         }
         if (kept) best = *kept;
     }
     if (voted) best = give(chain.shortest(fixed));
     if (out.cancelled) return out;
-    out.best = best.back().cost;
+    out.best = best.cost;
     if (!out.best.better(out.now)) {
         out.best = out.now;
         return out;
     }
     std::set<TargetId> told;
-    for (size_t i = 0; i < best.size(); ++i) {
+    for (size_t i = 0; i < best.stands.size(); ++i) {
         const TargetId id = chain.moves()[i].end->id;
         const auto was = present.find(id);
         if (was == present.end()) continue;
         const bool changes = arm.hasConfigurations()
-                                 ? !(was->second.configuration == best[i].way.configuration)
-                                 : was->second.joints.size() != best[i].way.joints.size()
-                                       || (was->second.joints - best[i].way.joints).cwiseAbs().maxCoeff() > 1e-6;
-        if (changes && told.insert(id).second) out.ways.push_back({id, best[i].way});
+                                 ? !(was->second.configuration == best.stands[i].way.configuration)
+                                 : was->second.joints.size() != best.stands[i].way.joints.size()
+                                       || (was->second.joints - best.stands[i].way.joints).cwiseAbs().maxCoeff() > 1e-6;
+        if (changes && told.insert(id).second) out.ways.push_back({id, best.stands[i].way});
     }
     return out;
 }

@@ -1,5 +1,6 @@
 #pragma once
-#include "core/check/free_ways.h"
+#include "core/cell/cell.h"
+#include "core/spatial/result.h"
 
 #include <functional>
 

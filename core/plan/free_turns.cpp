@@ -1,10 +1,11 @@
-#include "core/reach/freedom.h"
+#include "core/plan/free_turns.h"
 
 #include "core/cell/drawing.h"
 #include "core/cell/edit.h"
 #include "core/cell/edit_support.h"
 #include "core/cell/pattern.h"
-#include "core/check/margin.h"
+#include "core/cell/margin.h"
+#include "core/plan/layers.h"
 #include "core/spatial/text.h"
 
 #include <fmt/format.h>
@@ -34,8 +35,7 @@ FreeTurns freeTurns(const Cell& cell, const Pattern& pattern, const std::functio
     struct State {
         double turn;
         Solution way;
-        double margin, cost;
-        size_t from;
+        double margin;
     };
     std::vector<std::vector<State>> at;
     Pattern plain = pattern;
@@ -73,7 +73,7 @@ FreeTurns freeTurns(const Cell& cell, const Pattern& pattern, const std::functio
             }
             for (const Solution& way : found.items) {
                 const double margin = marginOf(cell, arm, way.joints);
-                states.push_back({turn, way, margin, 0, 0});
+                states.push_back({turn, way, margin});
                 // On the way a joint may have gone past half a turn; what it begins with is as it is gone to.
                 for (int j = 0; i > 0 && j < arm.jointCount(); ++j)
                     for (const double round : {2 * kPi, -2 * kPi}) {
@@ -83,7 +83,7 @@ FreeTurns freeTurns(const Cell& cell, const Pattern& pattern, const std::functio
                             continue;
                         Solution other = way;
                         other.joints[j] = further;
-                        states.push_back({turn, other, marginOf(cell, arm, other.joints), 0, 0});
+                        states.push_back({turn, other, marginOf(cell, arm, other.joints)});
                     }
             }
         }
@@ -100,35 +100,39 @@ FreeTurns freeTurns(const Cell& cell, const Pattern& pattern, const std::functio
     const auto isBroken = [&](size_t i, size_t from, size_t to) {
         return !broken.empty() && broken.contains({i, from, to});
     };
-    // From the first point to the last; from one state of the first alone, if one is given.
+    // From the first point to the last, by numbers of states; from one state of the first alone, if one is given.
+    using Walk = Layers<size_t, double>;
+    std::vector<std::vector<size_t>> numbers(points);
+    for (size_t i = 0; i < points; ++i)
+        for (size_t k = 0; k < at[i].size(); ++k)
+            numbers[i].push_back(k);
     const auto walk = [&](std::optional<size_t> start) {
-        for (size_t k = 0; k < at.front().size(); ++k)
-            at.front()[k].cost = !start || *start == k ? own(at.front()[k]) : INFINITY;
-        for (size_t i = 1; i < points; ++i)
-            for (size_t n = 0; n < at[i].size(); ++n) {
-                State& state = at[i][n];
-                state.cost = INFINITY;
-                for (size_t k = 0; k < at[i - 1].size(); ++k) {
-                    const State& before = at[i - 1][k];
-                    if (!(before.cost < state.cost) || !follows(before, state) || isBroken(i - 1, k, n)) continue;
-                    const double cost = before.cost + travel(before.way.joints, state.way.joints);
-                    if (cost < state.cost) state.cost = cost, state.from = k;
-                }
-                state.cost += own(state);
-            }
+        Walk::Layer first;
+        for (const size_t k : numbers.front())
+            first.push_back({k, !start || *start == k ? own(at.front()[k]) : INFINITY, 0});
+        Walk walked(std::move(first));
+        for (size_t i = 1; i < points; ++i) {
+            walked.addKnown(numbers[i], INFINITY, [&](const Walk::Node& before, size_t n, double most) -> double {
+                const State &from = at[i - 1][before.state], &to = at[i][n];
+                if (!(before.cost < most) || !follows(from, to) || isBroken(i - 1, before.state, n)) return INFINITY;
+                return before.cost + travel(from.way.joints, to.way.joints);
+            });
+            walked.charge([&](size_t n) { return own(at[i][n]); });
+        }
+        return walked;
     };
-    const auto cheapest = [&](const std::function<double(size_t)>& further) {
+    const auto cheapest = [](const Walk& walked, const std::function<double(size_t)>& further) {
         size_t best = 0;
         double least = INFINITY;
-        for (size_t k = 0; k < at.back().size(); ++k)
-            if (const double cost = at.back()[k].cost + further(k); cost < least) best = k, least = cost;
+        for (const Walk::Node& node : walked.last())
+            if (const double cost = node.cost + further(node.state); cost < least) best = node.state, least = cost;
         return std::pair(best, least);
     };
     const bool closed = seam && pattern.drawing.closed && points > 2;
     // The states of the cheapest way; empty when there is none.
     const auto solve = [&]() -> std::vector<size_t> {
-        walk({});
-        auto [k, cost] = cheapest([](size_t) { return 0.0; });
+        Walk walked = walk({});
+        auto [k, cost] = cheapest(walked, [](size_t) { return 0.0; });
         if (closed && std::isfinite(cost)) {
             // Back where it began: from the states of the first point in the order of their margin.
             std::vector<size_t> starts(at.front().size());
@@ -148,21 +152,17 @@ FreeTurns freeTurns(const Cell& cell, const Pattern& pattern, const std::functio
                 };
             };
             for (size_t n = 0; n < std::min(tries, starts.size()) && !(stop && stop()); ++n) {
-                walk(starts[n]);
-                if (const double round = cheapest(home(starts[n])).second; round < best)
+                if (const double round = cheapest(walk(starts[n]), home(starts[n])).second; round < best)
                     best = round, first = starts[n];
             }
             cost = best;
             if (std::isfinite(best)) {
-                walk(first);
-                k = cheapest(home(first)).first;
+                walked = walk(first);
+                k = cheapest(walked, home(first)).first;
             }
         }
         if (!std::isfinite(cost)) return {};
-        std::vector<size_t> chain(points);
-        for (size_t i = points; i-- > 0; k = at[i][k].from)
-            chain[i] = k;
-        return chain;
+        return walked.wayTo(k);
     };
     // Whether the line to the next point is reached all along in the same way, looked at a few times.
     const auto reachedBetween = [&](const Pose& from, const Pose& to, const State& a, const State& b) {
