@@ -2,6 +2,7 @@
 
 #include "app/arms/arm_picture.h"
 #include "app/instruments/travel_bars.h"
+#include "app/session/export.h"
 #include "app/session/text.h"
 #include "app/theme/button.h"
 #include "app/theme/empty_note.h"
@@ -218,8 +219,8 @@ QWidget* ArmsPage::buildBar()
     });
     button("armSave", "Save as …", "Save as .topikos-arm, or write .urdf or .srdf", [this] {
         const QString path =
-            QFileDialog::getSaveFileName(this, "Save the arm", idFrom(text(m_model->sheet().name)) + ".topikos-arm",
-                                         "Arm (*.topikos-arm);;URDF (*.urdf);;SRDF (*.srdf)");
+            askForOutput(this, "Save the arm", idFrom(text(m_model->sheet().name)) + ".topikos-arm",
+                         {"Arm (*.topikos-arm)", "URDF (*.urdf)", "SRDF (*.srdf)"});
         if (!path.isEmpty()) saveTo(path);
     });
     m_use = button("runButton", "Use in the cell",

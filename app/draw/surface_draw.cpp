@@ -86,6 +86,9 @@ SurfaceDraw::SurfaceDraw(Session& session, QObject* parent) : QObject(parent), m
 {
     m_settings = keptSettings();
     // Another cell, or an undo, leaves nothing to go on drawing on.
+    connect(&session, &Session::opened, this, [this] {
+        if (m_active) cancel();
+    });
     connect(&session, &Session::cellChanged, this, [this] {
         if (m_active && m_body && !m_session.isThere(m_body->of)) cancel();
         forgetUnusedSurfaces();

@@ -46,6 +46,7 @@ TeachPanel::TeachPanel(Session& session, QWidget* parent) : QFrame(parent), m_se
     addButton(row, this, "teachClose", "Close", "Leave everything as it is", [this] { hide(); });
     row->addStretch();
     column->addLayout(row);
+    connect(&session, &Session::opened, this, [this] { hide(); });
     connect(&session, &Session::cellChanged, this, [this] {
         if (isHidden()) return;
         if (m_kind == Kind::Tcp ? !findTool(m_session.cell(), m_tool) : !findFrame(m_session.cell(), m_frame)) hide();

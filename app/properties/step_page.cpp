@@ -13,7 +13,6 @@
 #include "core/program/new_step.h"
 #include "core/spatial/limits.h"
 
-#include <QFileDialog>
 #include <QFileInfo>
 
 namespace topikos {
@@ -304,7 +303,7 @@ void StepPage::addTable()
                  [this, id = table->id] { askForTimeTable(m_session, this, id); }},
                 {"Save as CSV …", "tableSave", "Writes the rows to a file", [this, id = table->id] {
                      const QString path =
-                         QFileDialog::getSaveFileName(this, "Save the time table", {}, "Tables (*.csv);;All files (*)");
+                         askForOutput(this, "Save the time table", "table.csv", {"Tables (*.csv)"});
                      const TimeTable* now = findTimeTable(m_session.cell(), id);
                      if (path.isEmpty() || !now) return;
                      writeExport(m_session, path, "The time table is", [&] {

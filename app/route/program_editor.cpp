@@ -18,6 +18,25 @@ namespace {
 
 constexpr int kPause = 500;  // of typing, after which it is read [ms]
 
+/// What differs between two lists of lines, as one stretch: what is the same before and behind is left out.
+struct Hunk {
+    qsizetype first = 0;        ///< line
+    qsizetype was = 0, is = 0;  ///< lines of the two
+};
+Hunk hunkOf(const QStringList& was, const QStringList& is)
+{
+    Hunk out;
+    const qsizetype both = std::min(was.size(), is.size());
+    while (out.first < both && was[out.first] == is[out.first])
+        ++out.first;
+    qsizetype behind = 0;
+    while (behind < both - out.first && was[was.size() - 1 - behind] == is[is.size() - 1 - behind])
+        ++behind;
+    out.was = was.size() - out.first - behind;
+    out.is = is.size() - out.first - behind;
+    return out;
+}
+
 }  // namespace
 
 ProgramEditor::ProgramEditor(Session& session, QWidget* parent) : QWidget(parent), m_session(session)
@@ -115,7 +134,8 @@ void ProgramEditor::fillWords()
 void ProgramEditor::showNow()
 {
     if (m_typed || !m_errors.empty()) {
-        // What was typed is not lost by an edit elsewhere.
+        // What was typed is not lost by an edit elsewhere, nor is that edit.
+        takeOver();
         m_discard->show();
         return;
     }
@@ -139,6 +159,50 @@ void ProgramEditor::showNow()
     m_discard->hide();
     showMarks();
     showSelection();
+}
+
+void ProgramEditor::takeOver()
+{
+    const CellPtr& now = m_session.history().current();
+    if (!m_shown || m_shown == now) return;
+    const QStringList was = text(programText(*m_shown)).split('\n'), is = text(programText(*now)).split('\n'),
+                      typed = m_field->toPlainText().split('\n');
+    m_shown = now;
+    if (was == is) return;
+    const Hunk theirs = hunkOf(was, is), own = hunkOf(was, typed);
+    const bool before = theirs.first + theirs.was <= own.first, behind = theirs.first >= own.first + own.was;
+    if (!before && !behind) {
+        m_session.say("The program was changed elsewhere in the lines that are being typed here; they stay as typed.",
+                      true);
+        return;
+    }
+    const int at = int(before ? theirs.first : theirs.first + own.is - own.was);
+    // As one change of the text, so that the caret stays where it is and the typing can still be taken back.
+    QTextCursor cursor(m_field->document());
+    cursor.beginEditBlock();
+    const QTextBlock first = m_field->document()->findBlockByNumber(at);
+    if (first.isValid()) cursor.setPosition(first.position());
+    else cursor.movePosition(QTextCursor::End);
+    for (qsizetype n = 0; n < theirs.was; ++n) {
+        cursor.movePosition(QTextCursor::NextBlock, QTextCursor::KeepAnchor);
+        cursor.removeSelectedText();
+    }
+    for (qsizetype n = 0; n < theirs.is; ++n)
+        cursor.insertText(is[theirs.first + n] + '\n');
+    cursor.endEditBlock();
+}
+
+bool ProgramEditor::undoTyping()
+{
+    if (m_field->hasFocus() && isOpen() && m_field->document()->isUndoAvailable()) return m_field->undo(), true;
+    if (m_typed) flush();
+    return false;
+}
+
+bool ProgramEditor::redoTyping()
+{
+    if (m_field->hasFocus() && m_field->document()->isRedoAvailable()) return m_field->redo(), true;
+    return false;
 }
 
 void ProgramEditor::setLines(const Cell& cell, const ProgramLines& lines)
@@ -209,6 +273,8 @@ void ProgramEditor::take(const ProgramReading& reading)
             fillWords();
         }
         m_shown = m_session.history().current();
+        // From here on the undo of the cell takes it back.
+        m_field->document()->clearUndoRedoStacks();
         followCursor();
     }
     showMarks();

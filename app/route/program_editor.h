@@ -23,7 +23,13 @@ public:
     bool flush();
     /// Gives up what was typed and could not be taken.
     void discard();
+    /// Takes back, or does again, what was typed in the field and is not in the cell yet; false when there is nothing of
+    /// the kind, and so the cell's own undo is meant. What was typed elsewhere than here is taken into the cell first.
+    bool undoTyping();
+    bool redoTyping();
     bool reading() const { return m_reading; }
+    /// Something is typed that is not in the cell.
+    bool isOpen() const { return m_typed || m_reading || !m_errors.empty(); }
     /// Errors of what is typed.
     const std::vector<TextError>& errors() const { return m_errors; }
 
@@ -38,6 +44,8 @@ private:
     void showSelection();
     void fillWords();
     void setLines(const Cell& cell, const ProgramLines& lines);
+    /// The program was changed elsewhere while the text here is not in the cell: what changed there goes into the text.
+    void takeOver();
 
     Session& m_session;
     ProgramField* m_field;
@@ -47,7 +55,7 @@ private:
     std::vector<TextError> m_errors;
     std::map<StepId, size_t> m_lineOf;
     std::map<size_t, std::pair<RoutineId, StepId>> m_stepAt;
-    CellPtr m_shown;       ///< whose program the text is
+    CellPtr m_shown;       ///< whose program the text is, or was before it was typed on
     bool m_typed = false;  ///< something has not been read yet
     bool m_reading = false, m_setting = false, m_taking = false;
 };

@@ -25,11 +25,16 @@ public:
 
     void highlightBlock(const QString& line) override
     {
-        static const QRegularExpression head(
-            "^\\s*(off\\s+)?(routine|joint|line|arc|circle|grip|release|wait for|wait|set|pulse|"
-            "move|play|call|follow|repeat while|repeat until|repeat without end|repeat|for each|if|else|process|use "
-            "point|"
-            "read from|stop)\\b");
+        static const QRegularExpression head = [] {
+            QStringList words{"routine", "else", "repeat while", "repeat until", "repeat without end"};
+            for (const StepTraits& own : kStepTraits)
+                for (const std::string_view word : own.heads)
+                    if (!word.empty()) words << QString::fromUtf8(word.data(), qsizetype(word.size()));
+            // The longest first, since the first one that fits counts.
+            std::sort(words.begin(), words.end(),
+                      [](const QString& a, const QString& b) { return a.size() > b.size(); });
+            return QRegularExpression("^\\s*(off\\s+)?(" + words.join('|') + ")\\b");
+        }();
         static const QRegularExpression number("(?<![\\w.])[-+]?\\d+(\\.\\d+)?\\s*(mm/s|mm|°/s|°|%|s|times)?(?![\\w])");
         static const QRegularExpression behind(
             "\\b(via|at most|at least|run by|without end|blend|acceleration|stop exactly|along|about|"
@@ -98,8 +103,7 @@ ProgramField::ProgramField(QWidget* parent) : QPlainTextEdit(parent)
     setLineWrapMode(QPlainTextEdit::NoWrap);
     setTabChangesFocus(false);
     setViewportMargins(kMargin, 0, 0, 0);
-    setUndoRedoEnabled(false);  // undo is the cell's
-    new Colours(document());
+    m_colours = new Colours(document());
     m_margin = new Margin(this);
     connect(this, &QPlainTextEdit::updateRequest, this, [this](const QRect&, int) { m_margin->update(); });
     m_words = new QStringListModel(this);
@@ -146,6 +150,11 @@ void ProgramField::resizeEvent(QResizeEvent* event)
 
 bool ProgramField::event(QEvent* event)
 {
+    if (event->type() == QEvent::StyleChange && m_colours) {
+        // Another look has other colours; nothing is typed by that.
+        const QSignalBlocker quiet(this);
+        m_colours->rehighlight();
+    }
     // Undo and redo are those of the cell, also while the field has the keys.
     if (event->type() == QEvent::ShortcutOverride) {
         auto* key = static_cast<QKeyEvent*>(event);

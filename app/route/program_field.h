@@ -3,6 +3,7 @@
 
 #include <QCompleter>
 #include <QPlainTextEdit>
+#include <QSyntaxHighlighter>
 #include <QStringListModel>
 
 #include <map>
@@ -39,6 +40,7 @@ protected:
     bool event(QEvent* event) override;
 
 private:
+    QSyntaxHighlighter* m_colours = nullptr;
     class Margin;
     void paintMargin(QPaintEvent* event);
     void complete(bool asked);

@@ -23,7 +23,8 @@ Session::Session(Cell cell, QObject* parent) : QObject(parent), m_history(std::m
                 say("The check broke down: " + text(m_checked->failure)
                         + ". The cell is unchanged; save it and report this.",
                     true);
-            if (m_inRun) m_time = std::min(m_time, m_checked->result.trace.duration);
+            // A run of several cycles is as long as it was planned.
+            if (m_inRun && !m_played) m_time = std::min(m_time, m_checked->result.trace.duration);
             Q_EMIT checkedChanged();
             if (m_inRun) Q_EMIT postureChanged();
         },
@@ -86,8 +87,19 @@ const std::map<TargetId, const Finding*>& Session::worst() const
     if (m_worstOf != m_checked) {
         m_worstOf = m_checked;
         m_worst = m_checked ? worstOfTargets(m_checked->result) : std::map<TargetId, const Finding*>();
+        m_judged.clear();
+        if (m_checked)
+            for (const TargetVerdict& verdict : m_checked->result.targets)
+                m_judged.insert(verdict.target);
     }
     return m_worst;
+}
+
+bool Session::isJudged(TargetId id) const
+{
+    worst();
+    const Target* now = findTarget(cell(), id);
+    return now && m_judged.contains(id) && findTarget(*m_checked->cell, id) == now;
 }
 
 const Trace* Session::trace() const
@@ -134,8 +146,14 @@ void Session::open(Cell cell, const QString& path)
     m_axes.clear();
     m_stood.clear();
     m_forth.clear();
+    m_halts.clear();
+    m_kept.reset();
+    m_sentTurns.clear();
+    m_touch = {};
     m_posture = homePosture(this->cell(), station());
+    Q_EMIT opened();
     changed();
+    Q_EMIT keptChanged();
     Q_EMIT saveStateChanged();
     Q_EMIT selectionChanged();
     Q_EMIT postureChanged();
@@ -149,10 +167,10 @@ void Session::openUnsaved(Cell cell, const QString& path)
     Q_EMIT saveStateChanged();
 }
 
-void Session::saved(const QString& path)
+void Session::saved(const QString& path, const CellPtr& cell)
 {
     m_path = path;
-    m_history.markSaved();
+    m_history.markSaved(cell);
     Q_EMIT saveStateChanged();
 }
 
@@ -289,7 +307,8 @@ void Session::redo()
 void Session::select(const Selection& selection)
 {
     if (selection == m_selection && m_also.empty()) return;
-    m_selection = selection;
+    // What is named may be gone by now: a finding of a step that was deleted.
+    m_selection = isThere(selection) ? selection : Selection();
     m_also.clear();
     m_pass = 0;
     Q_EMIT selectionChanged();
@@ -300,12 +319,12 @@ void Session::selectMany(const std::vector<Selection>& things)
     if (things.empty()) return select({});
     std::vector<Selection> also;
     for (const Selection& thing : things)
-        if (thing.index() == things.back().index() && thing != things.back()) also.push_back(thing);
+        if (thing.index() == things.back().index() && thing != things.back() && isThere(thing)) also.push_back(thing);
     // Sorted: what is drawn asks for each thing whether it is among them.
     std::sort(also.begin(), also.end());
     also.erase(std::unique(also.begin(), also.end()), also.end());
     if (things.back() == m_selection && also == m_also) return;
-    m_selection = things.back();
+    m_selection = isThere(things.back()) ? things.back() : Selection();
     m_also = std::move(also);
     Q_EMIT selectionChanged();
 }

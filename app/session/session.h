@@ -78,7 +78,8 @@ public:
     /// The same for a cell that its file does not hold yet: it counts as changed.
     void openUnsaved(Cell cell, const QString& path);
     QString path() const { return m_path; }
-    void saved(const QString& path);
+    /// A cell was written to a file; another one may be current by now.
+    void saved(const QString& path, const CellPtr& cell);
     bool isSaved() const { return m_history.isSaved(); }
 
     /// One undoable edit. A refusal is told to the person and changes nothing.
@@ -126,6 +127,8 @@ public:
     const std::shared_ptr<const CheckedCell>& checkedPointer() const { return m_checked; }
     /// The worst that it says of each target, see worstOfTargets(); empty before the first check.
     const std::map<TargetId, const Finding*>& worst() const;
+    /// Whether that check is of a target as it is now; else nothing is known of it yet.
+    bool isJudged(TargetId id) const;
     bool checkIsFresh() const { return m_checked && m_checked->revision == m_history.revision(); }
     /// The newest run, nullptr until the first check of this cell is in.
     const Trace* trace() const;
@@ -290,6 +293,7 @@ public:
     void say(const QString& text, bool alert = false) { Q_EMIT said(text, alert); }
 
 Q_SIGNALS:
+    void opened();       ///< another cell: what was shown and worked out of the one before goes
     void cellChanged();  ///< or which arm of it is in hand, or which routine is looked at
     void saveStateChanged();
     void selectionChanged();
@@ -385,6 +389,7 @@ private:
     std::shared_ptr<const CheckedCell> m_checked;
     mutable std::shared_ptr<const CheckedCell> m_worstOf;  ///< keeps what m_worst points into
     mutable std::map<TargetId, const Finding*> m_worst;
+    mutable std::set<TargetId> m_judged;  ///< that the newest check has looked at
     std::optional<KeptRun> m_kept;
     RunPlan m_plan;
     int m_pass = 0;

@@ -7,7 +7,6 @@
 #include "app/theme/theme.h"
 #include "core/report/breakdown_csv.h"
 
-#include <QFileDialog>
 #include <QHeaderView>
 #include <QPainter>
 #include <QStyledItemDelegate>
@@ -289,9 +288,8 @@ void BreakdownPanel::fill()
 
 void BreakdownPanel::saveTable()
 {
-    QString path = QFileDialog::getSaveFileName(this, "Save the breakdown", "breakdown.csv", "Tables (*.csv)");
+    const QString path = askForOutput(this, "Save the breakdown", "breakdown.csv", {"Tables (*.csv)"});
     if (path.isEmpty()) return;
-    if (!path.endsWith(".csv")) path += ".csv";
     writeExport(m_session, path, "The breakdown is",
                 [&] { return saveBreakdownCsv(path.toStdString(), *m_made.cell, m_made.breakdown); });
 }

@@ -8,7 +8,6 @@
 #include "app/theme/theme.h"
 #include "core/report/curves_file.h"
 
-#include <QFileDialog>
 #include <QScrollArea>
 #include <QSettings>
 #include <QSplitter>
@@ -219,6 +218,13 @@ double CurvesPanel::shownFactor(const Cell& cell, const Curve& curve) const
     const auto limit = curveLimits(cell, curve);
     if (m_share->isChecked() && limit) return 100 / std::max(std::abs(limit->lower), std::abs(limit->upper));
     return shownUnit(curveUnit(cell, curve)).factor;
+}
+
+void CurvesPanel::changeEvent(QEvent* event)
+{
+    QWidget::changeEvent(event);
+    // Another look has other colours.
+    if (event->type() == QEvent::StyleChange && m_plot && isVisible()) rebuild();
 }
 
 void CurvesPanel::rebuild()
@@ -509,12 +515,11 @@ void CurvesPanel::saveCurves()
     const Trace* trace = m_session.trace();
     const std::vector<Curve> curves = chosen();
     if (!trace || curves.empty()) return m_session.say("Choose curves on the left first.", true);
-    QString path =
-        QFileDialog::getSaveFileName(this, "Save the curves", "curves.csv", "Tables (*.csv);;Pictures (*.svg *.png)");
+    const QString path =
+        askForOutput(this, "Save the curves", "curves.csv", {"Tables (*.csv)", "Pictures (*.svg *.png)"});
     if (path.isEmpty()) return;
     const KeptRun* kept = m_session.keptRun();
     const bool picture = path.endsWith(".svg") || path.endsWith(".png");
-    if (!picture && !path.endsWith(".csv")) path += ".csv";
     writeExport(m_session, path, "The curves are", [&] {
         return picture ? saveCurvesPicture(path.toStdString(), m_session.playedCell(), *trace, curves, m_from, m_to,
                                            {kept ? kept->cell.get() : nullptr, kept ? kept->trace.get() : nullptr})

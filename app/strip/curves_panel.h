@@ -37,6 +37,7 @@ protected:
     void showEvent(QShowEvent* event) override;
     void resizeEvent(QResizeEvent* event) override;
     bool eventFilter(QObject* watched, QEvent* event) override;
+    void changeEvent(QEvent* event) override;
 
 private:
     struct Panel {
@@ -60,7 +61,7 @@ private:
     Session& m_session;
     QTreeWidget* m_list;
     QScrollArea* m_scroll;
-    QCustomPlot* m_plot;
+    QCustomPlot* m_plot = nullptr;
     QCPMarginGroup* m_margins = nullptr;  ///< makes the panels equally wide
     QStringList m_listed;                 ///< curves in the list
     QCheckBox* m_share;                   ///< of the limit

@@ -122,6 +122,10 @@ FindingsList::FindingsList(Session& session, QWidget* parent) : QWidget(parent),
         });
     connect(m_search, &QLineEdit::textChanged, this, &FindingsList::fill);
     connect(&session, &Session::checkedChanged, this, &FindingsList::fill);
+    connect(&session, &Session::opened, this, [this] {
+        m_savedKnown = false;
+        m_saved.clear();
+    });
     connect(&session, &Session::saveStateChanged, this, &FindingsList::fill);
     fill();
 }

@@ -7,7 +7,6 @@
 #include "core/report/reach_csv.h"
 #include "core/spatial/limits.h"
 
-#include <QFileDialog>
 #include <QGridLayout>
 #include <QHBoxLayout>
 #include <QPainter>
@@ -190,6 +189,10 @@ ReachPanel::ReachPanel(Session& session, QWidget* parent) : QWidget(parent), m_s
     connect(m_picture, &ReachPicture::taken, this, &ReachPanel::take);
     connect(&session, &Session::overlayPointed, this, &ReachPanel::point);
     connect(&session, &Session::overlayTaken, this, &ReachPanel::take);
+    connect(&session, &Session::opened, this, [this] {
+        m_fresh = false;
+        giveUp("Another cell is open; make its map.");
+    });
     connect(&session, &Session::cellChanged, this, [this] {
         if (!isVisible()) return;
         fill();
@@ -448,8 +451,7 @@ void ReachPanel::take(int spot)
 void ReachPanel::save()
 {
     if (!m_map || !m_map->complete) return;
-    QString path =
-        QFileDialog::getSaveFileName(this, "Save the reach map", "reach.csv", "Tables (*.csv);;Pictures (*.png)");
+    const QString path = askForOutput(this, "Save the reach map", "reach.csv", {"Tables (*.csv)", "Pictures (*.png)"});
     if (path.isEmpty()) return;
     if (path.endsWith(".png")) {
         QImage picture(1200, 900, QImage::Format_RGB32);
@@ -466,7 +468,6 @@ void ReachPanel::save()
         });
         return;
     }
-    if (!path.endsWith(".csv")) path += ".csv";
     writeExport(m_session, path, "The reach map is", [&] { return saveReachCsv(path.toStdString(), *m_map); });
 }
 

@@ -79,6 +79,11 @@ PlacesVerdict placesVerdict(const Session& session, PatternId id)
         ++(blocked ? out.blocked : out.cautions);
         if (!first || (blocked && first->severity != Severity::Blocked)) first = found->second;
     }
+    const bool judged = std::all_of(members.begin(), members.end(), [&](TargetId own) { return session.isJudged(own); });
+    if (!first && !judged) {
+        out.words = "being checked";
+        return out;
+    }
     if (!first) {
         out.words = out.places == 1 ? QString("its place is reached") : QString("all %1 are reached").arg(out.places);
         return out;

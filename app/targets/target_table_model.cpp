@@ -99,7 +99,7 @@ QString TargetTableModel::shown(const Target& target, int column) const
     case Note: return text(target.note);
     case Verdict: {
         const CheckedCell* checked = m_session.checked();
-        if (!checked) return "being checked";
+        if (!m_session.isJudged(target.id)) return "being checked";
         const auto worst = m_session.worst().find(target.id);
         if (worst == m_session.worst().end()) return target.kind == Target::Kind::Pose ? "reached" : "in range";
         return text(findingText(*checked->cell, *worst->second).headline);

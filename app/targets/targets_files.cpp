@@ -16,10 +16,8 @@ namespace topikos {
 
 void saveTargets(Session& session, QWidget* parent, QString path)
 {
-    if (path.isEmpty())
-        path = QFileDialog::getSaveFileName(parent, "Save the targets", "targets.csv", "Tables (*.csv)");
+    if (path.isEmpty()) path = askForOutput(parent, "Save the targets", "targets.csv", {"Tables (*.csv)"});
     if (path.isEmpty()) return;
-    if (!path.endsWith(".csv")) path += ".csv";
     writeExport(session, path, "The targets are", [&] { return saveTargetsCsv(path.toStdString(), session.cell()); });
 }
 

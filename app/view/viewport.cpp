@@ -91,6 +91,12 @@ Viewport::Viewport(Session& session, QWidget* parent) : QOpenGLWidget(parent), m
                               &Session::checkedChanged, &Session::jogChanged, &Session::ghostChanged})
         connect(&session, signal, this, &Viewport::changed);
     connect(&session, &Session::said, this, &Viewport::showNote);
+    connect(&session, &Session::opened, this, [this] {
+        setMeasuring(false);
+        m_measured.clear();
+        m_moving.reset();
+        m_drag.reset();
+    });
     // A message leaves with the next thing that is done, or after a while.
     m_noteTimer.setSingleShot(true);
     m_noteTimer.setInterval(kNoteStays);

@@ -6,6 +6,7 @@
 #include "app/layout/layout_panel.h"
 #include "app/properties/fields.h"
 #include "app/properties/properties.h"
+#include "app/route/program_editor.h"
 #include "app/route/route_panel.h"
 #include "app/session/recovery.h"
 #include "app/session/text.h"
@@ -50,6 +51,7 @@ MainWindow::MainWindow(QWidget* parent) : QMainWindow(parent)
     connect(m_session, &Session::checkedChanged, this, &MainWindow::refreshHead);
     connect(m_session, &Session::runChanged, this, &MainWindow::refreshHead);
     connect(m_session, &Session::cellChanged, this, &MainWindow::refreshActions);
+    connect(m_route->editor()->field(), &QPlainTextEdit::textChanged, this, &MainWindow::refreshActions);
     connect(m_session, &Session::selectionChanged, this, [this] {
         if (m_session->selected<TargetId>()) m_left->setCurrentIndex(2);
         else if (m_session->selected<StepId>()) m_left->setCurrentIndex(1);
@@ -163,7 +165,7 @@ void MainWindow::refreshActions()
         m_redo->setText("Redo in the sheet");
         return;
     }
-    m_undo->setEnabled(seen && h.canUndo());
+    m_undo->setEnabled(seen && (h.canUndo() || m_route->editor()->isOpen()));
     m_undo->setText(h.canUndo() ? "Undo: " + text(h.undoLabel()) : "Undo");
     m_redo->setEnabled(seen && h.canRedo());
     m_redo->setText(h.canRedo() ? "Redo: " + text(h.redoLabel()) : "Redo");

@@ -27,11 +27,13 @@
 
 #include <QAbstractSpinBox>
 #include <QApplication>
+#include <QComboBox>
 #include <QKeyEvent>
 #include <QLineEdit>
 #include <QMenuBar>
 #include <QMessageBox>
 #include <QPlainTextEdit>
+#include <QTableView>
 
 /// Every action of the window: its words, keys, and what it does.
 namespace topikos {
@@ -51,16 +53,43 @@ QAction* MainWindow::action(QMenu* menu, const QString& words, const QString& ti
     return a;
 }
 
+namespace {
+
+/// Where keys without Ctrl and Alt are typed: in texts, numbers, choices and tables. In the view and in lists of things
+/// they do what the window says of them.
+bool isTypedInto(const QWidget* widget)
+{
+    const auto* list = qobject_cast<const QAbstractItemView*>(widget);
+    return qobject_cast<const QLineEdit*>(widget) || qobject_cast<const QAbstractSpinBox*>(widget)
+           || qobject_cast<const QPlainTextEdit*>(widget) || qobject_cast<const QTextEdit*>(widget)
+           || qobject_cast<const QComboBox*>(widget) || qobject_cast<const QTableView*>(widget)
+           || (list && (list->editTriggers() & QAbstractItemView::AnyKeyPressed));
+}
+
+/// Whether a key types or deletes something where things are typed.
+bool types(const QKeyEvent& key)
+{
+    if (key.modifiers() & ~(Qt::ShiftModifier | Qt::KeypadModifier)) return false;
+    return key.key() == Qt::Key_Delete || key.key() == Qt::Key_Backspace
+           || (!key.text().isEmpty() && key.text().front().isPrint());
+}
+
+}  // namespace
+
 bool MainWindow::eventFilter(QObject* object, QEvent* event)
 {
-    if (event->type() != QEvent::KeyPress) return false;
+    if (event->type() != QEvent::KeyPress && event->type() != QEvent::ShortcutOverride) return false;
     const auto* widget = qobject_cast<QWidget*>(object);
-    const auto* key = static_cast<QKeyEvent*>(event);
-    if (!widget || widget->window() != this || m_pages->currentIndex() != 0 || (key->modifiers() & ~Qt::KeypadModifier))
-        return false;
-    if (qobject_cast<const QLineEdit*>(widget) || qobject_cast<const QAbstractSpinBox*>(widget)
-        || qobject_cast<const QPlainTextEdit*>(widget))
-        return false;
+    auto* key = static_cast<QKeyEvent*>(event);
+    if (!widget || widget->window() != this) return false;
+    // What a field leaves alone comes to what it is in: it is typed there all the same.
+    const bool typed = isTypedInto(widget) || isTypedInto(QApplication::focusWidget());
+    if (event->type() == QEvent::ShortcutOverride) {
+        if (!typed || !types(*key)) return false;
+        event->accept();  // it is no shortcut there
+        return true;
+    }
+    if (typed || m_pages->currentIndex() != 0 || (key->modifiers() & ~Qt::KeypadModifier)) return false;
     for (const auto& [plain, action] : m_plainKeys)
         if (plain == key->key()) {
             action->trigger();
@@ -132,10 +161,14 @@ void MainWindow::buildActions()
     action(cell, "Quit", "Close Topikos", QKeySequence("Ctrl+Q"), [this] { close(); });
 
     QMenu* edit = bar->addMenu("&Edit");
-    m_undo = action(edit, "Undo", "Take back the last change", QKeySequence::Undo,
-                    [this] { armsShown() ? m_arms->model().undo() : m_session->undo(); });
-    m_redo = action(edit, "Redo", "Do the undone change again", QKeySequence("Ctrl+Shift+Z"),
-                    [this] { armsShown() ? m_arms->model().redo() : m_session->redo(); });
+    m_undo = action(edit, "Undo", "Take back the last change", QKeySequence::Undo, [this] {
+        if (armsShown()) m_arms->model().undo();
+        else if (!m_route->editor()->undoTyping()) m_session->undo();
+    });
+    m_redo = action(edit, "Redo", "Do the undone change again", QKeySequence("Ctrl+Shift+Z"), [this] {
+        if (armsShown()) m_arms->model().redo();
+        else if (!m_route->editor()->redoTyping()) m_session->redo();
+    });
     edit->addSeparator();
     QAction* remove =
         action(edit, "Delete", "The selected step, target, frame, part, tool, pattern or arm, wherever it is selected",
@@ -336,8 +369,8 @@ void MainWindow::buildActions()
     action(teach, "Move home", "Send the arm to its home posture", QKeySequence("Ctrl+H"),
            [this] { m_session->goToTarget(m_session->station().home); });
     action(teach, "Back to where the arm stood", "Takes back the last move by hand; the cell stays as it is",
-           QKeySequence("Ctrl+Backspace"), [this] { m_session->standBack(); });
-    action(teach, "Forth to where the arm stood", "Does that move again", QKeySequence("Ctrl+Shift+Backspace"),
+           QKeySequence("Alt+Left"), [this] { m_session->standBack(); });
+    action(teach, "Forth to where the arm stood", "Does that move again", QKeySequence("Alt+Right"),
            [this] { m_session->standForth(); });
     QAction* stops =
         action(teach, "Stop at contact", "The arm stops before it touches something when it is moved by hand", {},
@@ -421,8 +454,8 @@ void MainWindow::buildActions()
                                [this] { m_route->editSelected(); });
     QAction* duplicate = action(route, "Duplicate step", "A copy after the selected step", QKeySequence("Ctrl+D"),
                                 [this] { m_route->duplicateSelected(); });
-    action(route, "Move step up", "", QKeySequence("Alt+Up"), [this] { m_route->moveSelected(-1); });
-    action(route, "Move step down", "", QKeySequence("Alt+Down"), [this] { m_route->moveSelected(1); });
+    action(route, "Move step up", "", QKeySequence("Alt+PgUp"), [this] { m_route->moveSelected(-1); });
+    action(route, "Move step down", "", QKeySequence("Alt+PgDown"), [this] { m_route->moveSelected(1); });
     QAction* before =
         action(route, "Type a step before", "Goes in before the selected step", QKeySequence("Ctrl+Shift+I"), [this] {
             m_left->setCurrentIndex(1);

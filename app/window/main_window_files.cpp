@@ -5,6 +5,7 @@
 #include "app/route/route_panel.h"
 #include "app/session/beside.h"
 #include "app/session/recovery.h"
+#include "app/session/export.h"
 #include "app/session/text.h"
 #include "app/theme/theme.h"
 #include "app/view/viewport.h"
@@ -291,7 +292,7 @@ bool MainWindow::saveTo(const QString& path)
         showProblem(bad ? text((*bad)->line()) : "Saving broke down; the file on disk is unchanged.");
         return false;
     }
-    m_session->saved(path);
+    m_session->saved(path, cell);
     watchFile();
     remember(path);
     m_session->say("Saved " + QFileInfo(path).fileName());
@@ -305,10 +306,8 @@ bool MainWindow::saveAs()
 {
     QString start = m_session->path();
     if (start.isEmpty()) start = text(m_session->cell().name).toLower().replace(' ', '-') + ".topikos";
-    QString path = QFileDialog::getSaveFileName(this, "Save the cell", start, "Topikos cells (*.topikos)");
-    if (path.isEmpty()) return false;
-    if (!path.endsWith(".topikos")) path += ".topikos";
-    return saveTo(path);
+    const QString path = askForOutput(this, "Save the cell", start, {"Topikos cells (*.topikos)"});
+    return !path.isEmpty() && saveTo(path);
 }
 
 bool MainWindow::mayLeave()

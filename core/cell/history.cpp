@@ -18,7 +18,7 @@ void History::push(CellPtr cell, const std::string& label)
     m_states.push_back({std::move(cell), label, bytes});
     m_bytes += bytes;
     ++m_place;
-    ++m_revision;
+    m_revision = freshNumber();
     while (m_bytes > m_mostBytes && m_place > 1)
         drop(0);
 }
@@ -64,7 +64,7 @@ Status History::replace(const Edit& edit)
         m_bytes -= state.bytes;
         state.bytes = bytesBeside(*state.cell, *m_states[m_place - 1].cell);
         m_bytes += state.bytes;
-        ++m_revision;
+        m_revision = freshNumber();
     } else {
         m_undone.assign(std::make_move_iterator(m_states.begin() + std::ptrdiff_t(m_place) + 1),
                         std::make_move_iterator(m_states.end()));
@@ -90,7 +90,7 @@ void History::cancelGesture()
         const size_t last = m_states.size() - 1;
         --m_place;
         drop(last);
-        ++m_revision;
+        m_revision = freshNumber();
         // What had been undone before can be done again.
         for (State& state : m_undone) {
             m_bytes += state.bytes;
@@ -105,7 +105,7 @@ void History::undo()
     endGesture();
     if (!canUndo()) return;
     --m_place;
-    ++m_revision;
+    m_revision = freshNumber();
 }
 
 void History::redo()
@@ -113,7 +113,7 @@ void History::redo()
     endGesture();
     if (!canRedo()) return;
     ++m_place;
-    ++m_revision;
+    m_revision = freshNumber();
 }
 
 }  // namespace topikos

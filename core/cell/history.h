@@ -1,5 +1,6 @@
 #pragma once
 #include "core/cell/applied.h"
+#include "core/spatial/digest.h"
 
 #include <string>
 #include <vector>
@@ -14,7 +15,7 @@ public:
     explicit History(Cell cell, size_t mostBytes = size_t(256) << 20);
 
     const CellPtr& current() const { return m_states[m_place].cell; }
-    /// Counts every change of current(), in either direction.
+    /// Another one with every change of current(), in either direction; no other history ever has the same.
     std::uint64_t revision() const { return m_revision; }
 
     /// One undoable step. A refused edit leaves everything as it was. An open gesture is closed first.
@@ -36,8 +37,8 @@ public:
     void undo();
     void redo();
 
-    /// Remembers the present state as the one on disk.
-    void markSaved() { m_saved = current(); }
+    /// Remembers a state as the one on disk.
+    void markSaved(CellPtr cell) { m_saved = std::move(cell); }
     /// The present state is on no disk.
     void markUnsaved() { m_saved = nullptr; }
     bool isSaved() const { return m_saved == current(); }
@@ -59,7 +60,7 @@ private:
     bool m_gestureChanged = false;
     std::vector<State> m_undone;  ///< that could be done again when the gesture made its first change
     std::string m_gestureLabel;
-    std::uint64_t m_revision = 1;
+    std::uint64_t m_revision = freshNumber();
 };
 
 }  // namespace topikos

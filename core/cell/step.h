@@ -307,8 +307,8 @@ inline constexpr std::array<StepTraits, kStepKinds> kStepTraits{{
     {StepKind::If, "if", "if", {"if"}, {"if ", "else"}, TimeUse::Pausing, false, true, true},
     {StepKind::Note, "note", "note"},
     {StepKind::SwitchProcess, "process", "process on or off", {"process"}, {"process "}},
-    {StepKind::UsePoint, "use-point", "use tool point", {"use"}, {"use point "}},
-    {StepKind::ReadFrom, "read-from", "read from frame", {"read"}, {"read from "}},
+    {StepKind::UsePoint, "use-point", "use tool point", {"use point", "use"}, {"use point "}},
+    {StepKind::ReadFrom, "read-from", "read from frame", {"read from", "read"}, {"read from "}},
     {StepKind::Halt, "stop", "stop with a message", {"stop"}, {"stop "}},
     {StepKind::Follow, "follow", "follow a group", {"follow"}, {"follow "}, TimeUse::Moving, true},
 }};

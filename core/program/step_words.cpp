@@ -13,9 +13,10 @@ std::string kindsTold()
     std::string out = "A step begins with ";
     std::vector<std::string> heads;
     for (const StepTraits& own : kStepTraits)
-        for (const std::string_view head : own.heads)
-            // "for" alone is a beginning of "for each".
-            if (!head.empty() && head != "for") heads.emplace_back(head);
+        for (size_t i = 0; i < own.heads.size(); ++i)
+            // The second one may be no more than a beginning of the first: "for" of "for each".
+            if (!own.heads[i].empty() && (i == 0 || !own.heads[0].starts_with(own.heads[i])))
+                heads.emplace_back(own.heads[i]);
     for (size_t i = 0; i < heads.size(); ++i)
         out += (i == 0 ? "" : i + 1 < heads.size() ? ", " : " or ") + heads[i];
     return out + ".";

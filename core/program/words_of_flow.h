@@ -146,7 +146,7 @@ inline Result<Action> fresh(const NewStep&, const Note*) { return Action(Note{})
 
 inline Status read(StepReader& r, UsePoint& use, Step&)
 {
-    if (!r.in.word("point"))
+    if (r.head != "use point")
         return r.fail("\"point\" is missing", "Type \"use point\" and the name of a point of the tool.");
     if (r.in.word("first")) return use.point = {}, std::nullopt;
     Names points;
@@ -174,7 +174,7 @@ inline Result<Action> fresh(const NewStep&, const UsePoint*) { return Action(Use
 
 inline Status read(StepReader& r, ReadFrom& read, Step&)
 {
-    if (!r.in.word("from")) return r.fail("\"from\" is missing", "Type \"read from\" and a frame.");
+    if (r.head != "read from") return r.fail("\"from\" is missing", "Type \"read from\" and a frame.");
     const Names::Match* frame = r.in.named(r.words.frames);
     if (!frame) return unknownName(r.in, "frame", r.words.frames, "Type the name of a frame, or World.");
     read.frame = {frame->id};

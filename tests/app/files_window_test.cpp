@@ -109,7 +109,7 @@ void FilesWindowTest::lostCellIsOffered()
     QCOMPARE(second.session().cell().name, std::string("Half done"));
     QVERIFY(!second.session().isSaved());
     QVERIFY(!QFile::exists(folder + "/999999999.topikos"));
-    second.session().saved(folder + "/none");
+    second.session().saved(folder + "/none", second.session().history().current());
 }
 
 void FilesWindowTest::recentCellsAreInTheMenu()

@@ -294,7 +294,7 @@ void JobsWindowTest::rackOf24FromTheBelt()
                "release", "line over place 120 blend 20", "joint to Home"});
     // The way home comes after the loop.
     press(Qt::Key_Escape);
-    press(Qt::Key_Down, Qt::AltModifier);
+    press(Qt::Key_PageDown, Qt::AltModifier);
     QCOMPARE(session().routine().steps.size(), size_t(3));
     fresh();
     QStringList words;

@@ -270,7 +270,7 @@ void SessionTest::savingNeedsNoCopy()
     QVERIFY(session.edit("Rename", [](const Cell& c) { return renameFrame(c, c.frames.back().id, "Another name"); }));
     recovery.writeNow();
     QVERIFY(!copies().isEmpty());
-    session.saved(folder.filePath("saved.topikos"));
+    session.saved(folder.filePath("saved.topikos"), session.history().current());
     QVERIFY(copies().isEmpty());
     session.undo();  // changed again, against the file
     recovery.writeNow();
@@ -289,7 +289,7 @@ void SessionTest::lookingIsNoEdit()
         "Add", [&](const Cell& c) { return addArm(c, "Loader", catalogueArm("cobot-900"), {}, &second); }));
     QVERIFY(m_session->edit("Add", [&](const Cell& c) { return addRoutine(c, first, "Service", &other); }));
     checked();
-    m_session->saved("cell.topikos");
+    m_session->saved("cell.topikos", m_session->history().current());
     const Cell before = m_session->cell();
     const auto revision = m_session->history().revision();
     m_session->takeInHand(second);

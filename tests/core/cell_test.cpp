@@ -349,7 +349,7 @@ void CellTest::savedStateIsRemembered()
     history.undo();
     QVERIFY(history.isSaved());
     history.redo();
-    history.markSaved();
+    history.markSaved(history.current());
     QVERIFY(history.isSaved());
 }
 
