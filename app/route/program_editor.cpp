@@ -62,7 +62,8 @@ ProgramEditor::ProgramEditor(Session& session, QWidget* parent) : QWidget(parent
     m_pause.setInterval(kPause);
     connect(&m_pause, &QTimer::timeout, this, &ProgramEditor::read);
     connect(m_field, &QPlainTextEdit::textChanged, this, [this] {
-        if (m_setting) return;
+        // Colours count as changes, too.
+        if (m_setting || (!m_typed && m_field->toPlainText() == m_known)) return;
         m_typed = true;
         m_pause.start();
     });
@@ -155,6 +156,7 @@ void ProgramEditor::showNow()
             m_setting = false;
         }
         setLines(*cell, lines);
+        m_known = m_field->toPlainText();
     }
     m_discard->hide();
     showMarks();
@@ -227,7 +229,8 @@ bool ProgramEditor::flush()
     if (m_typed || m_reading) {
         m_pause.stop();
         m_typed = false;
-        take(readProgram(m_session.cell(), m_field->toPlainText().toStdString()));
+        m_known = m_field->toPlainText();
+        take(readProgram(m_session.cell(), m_known.toStdString()));
     }
     return m_errors.empty();
 }
@@ -241,7 +244,8 @@ void ProgramEditor::read()
     m_reading = true;
     m_typed = false;
     const CellPtr cell = m_session.history().current();
-    const std::string words = m_field->toPlainText().toStdString();
+    m_known = m_field->toPlainText();
+    const std::string words = m_known.toStdString();
     auto* watcher = new QFutureWatcher<std::shared_ptr<ProgramReading>>(this);
     connect(watcher, &QFutureWatcherBase::finished, this, [=, this] {
         watcher->deleteLater();

@@ -56,6 +56,7 @@ private:
     std::map<StepId, size_t> m_lineOf;
     std::map<size_t, std::pair<RoutineId, StepId>> m_stepAt;
     CellPtr m_shown;       ///< whose program the text is, or was before it was typed on
+    QString m_known;       ///< the text as it was shown or read last
     bool m_typed = false;  ///< something has not been read yet
     bool m_reading = false, m_setting = false, m_taking = false;
 };
