@@ -23,8 +23,8 @@ public:
     bool flush();
     /// Gives up what was typed and could not be taken.
     void discard();
-    /// Takes back, or does again, what was typed in the field and is not in the cell yet; false when there is nothing of
-    /// the kind, and so the cell's own undo is meant. What was typed elsewhere than here is taken into the cell first.
+    /// Takes back, or does again, what was typed in the field and is not in the cell yet; false when there is nothing
+    /// of the kind, and so the cell's own undo is meant. What was typed elsewhere than here is taken into the cell first.
     bool undoTyping();
     bool redoTyping();
     bool reading() const { return m_reading; }

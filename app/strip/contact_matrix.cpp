@@ -38,7 +38,8 @@ ContactMatrix::ContactMatrix(Session& session, QWidget* parent) : QWidget(parent
     const auto number = [&](const char* name, const char* label, int low, int high, int value, const char* tip) {
         auto* line = new QHBoxLayout;
         line->addWidget(new QLabel(label, this));
-        auto* spin = new QSpinBox(this);
+        auto* spin = new NumberField(this);
+        spin->setDecimals(0);
         spin->setObjectName(name);
         spin->setAccessibleName(label);
         spin->setRange(low, high);

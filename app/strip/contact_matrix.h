@@ -6,7 +6,6 @@
 #include <QFutureWatcher>
 #include <QLabel>
 #include <QPushButton>
-#include <QSpinBox>
 #include <QTableWidget>
 
 #include <atomic>
@@ -33,7 +32,7 @@ private:
     void setCaution();
 
     Session& m_session;
-    QSpinBox *m_samples, *m_seed;
+    NumberField *m_samples, *m_seed;
     QPushButton* m_find;
     QLabel *m_counts, *m_pair;
     NumberField* m_caution;

@@ -168,7 +168,8 @@ PlacePanel::PlacePanel(Session& session, QWidget* parent) : QWidget(parent), m_s
     m_goal->setAccessibleName("What counts");
     m_goal->addItems({"worst-case margin", "shortest cycle"});
     side->addWidget(m_goal, 3, 0, 1, 2);
-    m_seed = new QSpinBox(this);
+    m_seed = new NumberField(this);
+    m_seed->setDecimals(0);
     m_seed->setObjectName("placeSeed");
     m_seed->setAccessibleName("Seed");
     m_seed->setRange(0, 999999);

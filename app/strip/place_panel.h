@@ -8,7 +8,6 @@
 #include <QLabel>
 #include <QProgressBar>
 #include <QPushButton>
-#include <QSpinBox>
 
 #include <array>
 #include <thread>
@@ -71,7 +70,7 @@ private:
     std::atomic<bool> m_give{false};
     QComboBox *m_choice, *m_goal;
     std::array<NumberField*, kPlaceAxes> m_reach;
-    QSpinBox* m_seed;
+    NumberField* m_seed;
     QPushButton *m_find, *m_apply;
     QProgressBar* m_progress;
     PlaceMap* m_map;

@@ -128,7 +128,8 @@ ReachPanel::ReachPanel(Session& session, QWidget* parent) : QWidget(parent), m_s
     side->addLayout(freeRow, 2, 3);
     m_tool = combo("reachTool", "How the tool is held", {});
     side->addWidget(m_tool, 4, 0, 1, 2);
-    m_layer = new QSpinBox(this);
+    m_layer = new NumberField(this);
+    m_layer->setDecimals(0);
     m_layer->setObjectName("reachLayer");
     m_layer->setAccessibleName("Layer of the box");
     m_layer->setPrefix("layer ");
@@ -171,7 +172,7 @@ ReachPanel::ReachPanel(Session& session, QWidget* parent) : QWidget(parent), m_s
     });
     connect(m_save, &QPushButton::clicked, this, &ReachPanel::save);
     connect(m_colour, &QComboBox::currentIndexChanged, this, &ReachPanel::showMap);
-    connect(m_layer, &QSpinBox::valueChanged, this, &ReachPanel::showMap);
+    connect(m_layer, &NumberField::valueChanged, this, &ReachPanel::showMap);
     connect(m_over, &QComboBox::currentIndexChanged, this, &ReachPanel::fill);
     // A map that is there follows what is chosen.
     const auto follow = [this] {
@@ -368,7 +369,7 @@ void ReachPanel::showMap()
     const auto colour = ReachColour(m_colour->currentIndex());
     m_layer->setMaximum(std::max(1, m_map->counts[2]));
     const double most = full();
-    m_picture->show(m_map, m_layer->value() - 1, colour, most);
+    m_picture->show(m_map, int(m_layer->value()) - 1, colour, most);
     m_save->setEnabled(m_map->complete);
     static const char* const names[] = {"margin", "ways", "distance to the nearest singularity over its caution"};
     const QString darkest = colour == ReachColour::Margin ? QString("%1 %").arg(100 * most, 0, 'f', 0)

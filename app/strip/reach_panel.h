@@ -7,7 +7,6 @@
 #include <QComboBox>
 #include <QLabel>
 #include <QPushButton>
-#include <QSpinBox>
 
 #include <array>
 #include <thread>
@@ -58,7 +57,7 @@ private:
     NumberField* m_spacing;
     QCheckBox* m_free;
     NumberField *m_cone, *m_step;
-    QSpinBox* m_layer;
+    NumberField* m_layer;
     QPushButton *m_make, *m_save;
     ReachPicture* m_picture;
     QLabel *m_words, *m_legend;

@@ -79,7 +79,8 @@ PlacesVerdict placesVerdict(const Session& session, PatternId id)
         ++(blocked ? out.blocked : out.cautions);
         if (!first || (blocked && first->severity != Severity::Blocked)) first = found->second;
     }
-    const bool judged = std::all_of(members.begin(), members.end(), [&](TargetId own) { return session.isJudged(own); });
+    const bool judged =
+        std::all_of(members.begin(), members.end(), [&](TargetId own) { return session.isJudged(own); });
     if (!first && !judged) {
         out.words = "being checked";
         return out;

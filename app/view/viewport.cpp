@@ -93,7 +93,6 @@ Viewport::Viewport(Session& session, QWidget* parent) : QOpenGLWidget(parent), m
     connect(&session, &Session::said, this, &Viewport::showNote);
     connect(&session, &Session::opened, this, [this] {
         setMeasuring(false);
-        m_measured.clear();
         m_moving.reset();
         m_drag.reset();
     });

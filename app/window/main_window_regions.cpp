@@ -12,6 +12,7 @@
 #include "app/properties/properties.h"
 #include "app/route/route_panel.h"
 #include "app/session/text.h"
+#include "app/properties/number_field.h"
 #include "app/strip/breakdown_panel.h"
 #include "app/strip/contact_matrix.h"
 #include "app/strip/curves_panel.h"
@@ -34,7 +35,6 @@
 #include <QHBoxLayout>
 #include <QMenu>
 #include <QMenuBar>
-#include <QSpinBox>
 #include <QWidgetAction>
 #include <QScrollArea>
 #include <QScrollBar>
@@ -161,15 +161,16 @@ void MainWindow::buildHead()
     }
     // Any other number of passes is typed.
     auto* typed = new QWidgetAction(plans);
-    auto* times = new QSpinBox;
+    auto* times = new NumberField(nullptr);
+    times->setDecimals(0);
     times->setObjectName("planTimes");
     times->setAccessibleName("Times that a run goes through the cycle");
     times->setRange(1, 100000);
     times->setValue(50);
     times->setSuffix(" times");
-    connect(times, &QSpinBox::editingFinished, plans, [this, times, plans] {
+    connect(times, &NumberField::editingFinished, plans, [this, times, plans] {
         if (!times->hasFocus()) return;
-        m_session->setRunPlan({Plan::Kind::Times, times->value()});
+        m_session->setRunPlan({Plan::Kind::Times, int(times->value())});
         plans->close();
     });
     typed->setDefaultWidget(times);

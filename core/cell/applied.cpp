@@ -6,6 +6,7 @@
 #include <fmt/format.h>
 
 #include <algorithm>
+#include <set>
 
 namespace topikos {
 
@@ -21,14 +22,19 @@ Result<Cell> applied(const Cell& cell, const Edit& edit)
 
 namespace {
 
-/// Each table of a cell with its part of a patch, one after the other until one says false.
-template <class CellType, class PatchType, class Visit> bool eachTable(CellType& cell, PatchType& patch, Visit visit)
+/// Each table of a cell, with its part of a patch.
+template <class Visit> void eachTable(Visit visit)
 {
-    return visit(cell.arms, patch.arms) && visit(cell.frames, patch.frames) && visit(cell.tools, patch.tools)
-           && visit(cell.partKinds, patch.partKinds) && visit(cell.parts, patch.parts)
-           && visit(cell.patterns, patch.patterns) && visit(cell.targets, patch.targets)
-           && visit(cell.signals, patch.signals) && visit(cell.timeTables, patch.timeTables)
-           && visit(cell.routines, patch.routines);
+    visit(&Cell::arms, &CellPatch::arms);
+    visit(&Cell::frames, &CellPatch::frames);
+    visit(&Cell::tools, &CellPatch::tools);
+    visit(&Cell::partKinds, &CellPatch::partKinds);
+    visit(&Cell::parts, &CellPatch::parts);
+    visit(&Cell::patterns, &CellPatch::patterns);
+    visit(&Cell::targets, &CellPatch::targets);
+    visit(&Cell::signals, &CellPatch::signals);
+    visit(&Cell::timeTables, &CellPatch::timeTables);
+    visit(&Cell::routines, &CellPatch::routines);
 }
 
 /// All but the objects.
@@ -45,20 +51,49 @@ Cell restOf(const Cell& cell)
     return out;
 }
 
-template <class T> void replace(Table<T>& table, const CellPatch::Of<T>& part)
+/// A table with what a part of a patch replaces.
+template <class T> Table<T> replaced(Table<T> table, const CellPatch::Of<T>& part)
 {
+    std::set<typename Table<T>::IdType> gone;
     for (const auto& [before, after] : part.objects) {
-        if (!after) table.erase(before->id);
+        if (!after) gone.insert(before->id);
         else if (T* own = table.edit(after->id)) *own = *after;
         else table.push_back(*after);
     }
+    if (!gone.empty()) table.eraseIf([&](const T& object) { return gone.contains(object.id); });
+    if (part.order) table.arrange(*part.order);
+    return table;
 }
 
-template <class T> void putInOrder(Table<T>& table, const std::vector<typename Table<T>::IdType>& order)
+template <class T> CellPatch::Of<T> between(const Table<T>& before, const Table<T>& after)
 {
-    size_t next = 0;
-    for (const auto id : order)
-        if (const auto at = table.placeOf(id)) table.move(*at, next++);
+    CellPatch::Of<T> out;
+    if (before.isShared(after)) return out;
+    for (size_t i = 0; i < after.size(); ++i) {
+        const auto at = before.placeOf(after[i].id);
+        if (!at || (before.shared(*at) != after.shared(i) && !(before[*at] == after[i])))
+            out.objects.push_back({at ? before.shared(*at) : nullptr, after.shared(i)});
+    }
+    for (size_t i = 0; i < before.size(); ++i)
+        if (!after.placeOf(before[i].id)) out.objects.push_back({before.shared(i), nullptr});
+    const Table<T> made = replaced(before, out);
+    const auto sameId = [](const T& a, const T& b) { return a.id == b.id; };
+    if (std::equal(made.begin(), made.end(), after.begin(), after.end(), sameId)) return out;
+    out.order.emplace();
+    for (const T& object : after)
+        out.order->push_back(object.id);
+    return out;
+}
+
+/// The name of the first object that is no longer as it was; empty when all are.
+template <class T> std::string changedSince(const Table<T>& now, const CellPatch::Of<T>& part)
+{
+    for (const auto& [before, after] : part.objects) {
+        const T* own = now.find(before ? before->id : after->id);
+        const bool same = before ? own && (own == before.get() || *own == *before) : own == nullptr;
+        if (!same) return before ? before->name : after->name;
+    }
+    return "";
 }
 
 }  // namespace
@@ -67,31 +102,7 @@ CellPatch patchBetween(const Cell& before, const Cell& after)
 {
     CellPatch out;
     out.nextId = after.nextId;
-    Cell tried = before;
-    eachTable(tried, out, [&]<class T>(Table<T>& table, CellPatch::Of<T>& part) {
-        const Table<T>* wanted = nullptr;
-        CellPatch none;
-        eachTable(after, none, [&]<class U>(const Table<U>& own, CellPatch::Of<U>&) {
-            if constexpr (std::is_same_v<T, U>) wanted = &own;
-            return !wanted;
-        });
-        if (table.isShared(*wanted)) return true;
-        for (size_t i = 0; i < wanted->size(); ++i) {
-            const auto at = table.placeOf((*wanted)[i].id);
-            if (!at || (table.shared(*at) != wanted->shared(i) && !(table[*at] == (*wanted)[i])))
-                part.objects.push_back({at ? table.shared(*at) : nullptr, wanted->shared(i)});
-        }
-        for (size_t i = 0; i < table.size(); ++i)
-            if (!wanted->placeOf(table[i].id)) part.objects.push_back({table.shared(i), nullptr});
-        replace(table, part);
-        const bool same = std::equal(table.begin(), table.end(), wanted->begin(), wanted->end(),
-                                     [](const T& a, const T& b) { return a.id == b.id; });
-        if (same) return true;
-        part.order.emplace();
-        for (const T& object : *wanted)
-            part.order->push_back(object.id);
-        return true;
-    });
+    eachTable([&](auto table, auto part) { out.*part = between(before.*table, after.*table); });
     Cell rest = restOf(after);
     if (!(rest == restOf(before))) out.rest = std::make_shared<const Cell>(std::move(rest));
     return out;
@@ -99,31 +110,16 @@ CellPatch patchBetween(const Cell& before, const Cell& after)
 
 Result<Cell> patched(const Cell& cell, const CellPatch& patch)
 {
-    Cell next = patch.rest ? *patch.rest : restOf(cell);
-    next.nextId = std::max(cell.nextId, patch.nextId);
     std::string other;
-    const bool fits = eachTable(cell, patch, [&]<class T>(const Table<T>& now, const CellPatch::Of<T>& part) {
-        for (const auto& [before, after] : part.objects) {
-            const T* own = now.find(before ? before->id : after->id);
-            const bool same = before ? own && (own == before.get() || *own == *before) : own == nullptr;
-            if (!same) other = before ? before->name : after->name;
-            if (!same) return false;
-        }
-        return true;
+    eachTable([&](auto table, auto part) {
+        if (other.empty()) other = changedSince(cell.*table, patch.*part);
     });
-    if (!fits)
+    if (!other.empty())
         return Error{"edit.changed-since", fmt::format("\"{}\" has changed since this was worked out", other), "",
                      "Look for it anew."};
-    eachTable(next, patch, [&]<class T>(Table<T>& table, const CellPatch::Of<T>& part) {
-        CellPatch none;
-        eachTable(cell, none, [&]<class U>(const Table<U>& own, CellPatch::Of<U>&) {
-            if constexpr (std::is_same_v<T, U>) table = own;
-            return true;
-        });
-        replace(table, part);
-        if (part.order) putInOrder(table, *part.order);
-        return true;
-    });
+    Cell next = patch.rest ? *patch.rest : restOf(cell);
+    next.nextId = std::max(cell.nextId, patch.nextId);
+    eachTable([&](auto table, auto part) { next.*table = replaced(cell.*table, patch.*part); });
     return next;
 }
 

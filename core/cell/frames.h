@@ -54,6 +54,7 @@ struct Device {
     bool operator==(const Device&) const = default;
 };
 
+/// A place in the cell, with the fixture that stands there. The world is the frame with id 0 and is not stored.
 struct Frame {
     FrameId id;
     std::string name;

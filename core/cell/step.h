@@ -247,6 +247,14 @@ enum class StepKind {
 inline constexpr int kStepKinds = int(std::variant_size_v<Action>);
 static_assert(int(StepKind::Follow) + 1 == kStepKinds);
 
+/// A step of a kind as it is before anything is said of it.
+template <size_t I = 0> Action actionOf(StepKind kind)
+{
+    if constexpr (I + 1 < size_t(kStepKinds))
+        if (size_t(kind) != I) return actionOf<I + 1>(kind);
+    return std::variant_alternative_t<I, Action>{};
+}
+
 /// What the time of a step counts as.
 enum class TimeUse { Pausing, Moving, Gripping, Axes, Waiting };
 /// What is to be told of a kind of step beside what its values mean.

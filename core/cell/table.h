@@ -157,6 +157,23 @@ public:
         else std::rotate(at(to), at(from), at(from) + 1);
         own.reindex();
     }
+    /// Puts the objects in the order of some ids; those that are not named come behind, as they stood.
+    void arrange(const std::vector<IdType>& order)
+    {
+        Storage& own = detached();
+        std::vector<size_t> rank(own.objects.size(), order.size()), places(own.objects.size());
+        for (size_t i = 0; i < order.size(); ++i)
+            if (const auto at = placeOf(order[i])) rank[*at] = i;
+        for (size_t i = 0; i < places.size(); ++i)
+            places[i] = i;
+        std::stable_sort(places.begin(), places.end(), [&](size_t a, size_t b) { return rank[a] < rank[b]; });
+        std::vector<std::shared_ptr<const T>> objects;
+        objects.reserve(places.size());
+        for (const size_t place : places)
+            objects.push_back(std::move(own.objects[place]));
+        own.objects = std::move(objects);
+        own.reindex();
+    }
     void clear() { m_storage.reset(); }
 
     /// The same objects by their values.

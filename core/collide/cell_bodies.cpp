@@ -29,6 +29,12 @@ Pose placeOnArm(const SceneBody& body, const Tool& tool, const Pose& base, const
                                    : flange * tool.flangeFromTcp * jawPlaces(tool.gripper, opening)[body.number];
 }
 
+ContactSide sideOf(const Cell& cell, const SceneBody& body, const Part* part)
+{
+    const auto member = body.member();
+    return {member, body.part, member ? memberName(cell, *member) : part->name, body.standIn};
+}
+
 Movers moversOf(const Trace& trace)
 {
     Movers out;
@@ -87,16 +93,8 @@ CellBodies::CellBodies(const Cell& cell, const Movers& movers, const std::vector
         addPart(part);
 }
 
-std::string CellBodies::name(size_t body) const
-{
-    if (const auto member = m_bodies[body].member()) return memberName(*m_cell, *member);
-    return m_parts[body]->name;
-}
+std::string CellBodies::name(size_t body) const { return side(body).name; }
 
-ContactSide CellBodies::side(size_t body) const
-{
-    const SceneBody& own = m_bodies[body];
-    return {own.member(), own.part, name(body), own.standIn};
-}
+ContactSide CellBodies::side(size_t body) const { return sideOf(*m_cell, m_bodies[body], m_parts[body]); }
 
 }  // namespace topikos

@@ -30,6 +30,9 @@ struct SceneBody {
 /// Where a body of an arm is whose base is at `base`, with its jaws so far open [m].
 Pose placeOnArm(const SceneBody& body, const Tool& tool, const Pose& base, const ChainFrames& chain, double opening);
 
+/// What a finding says of a body; `part`: that it is, null for others.
+ContactSide sideOf(const Cell& cell, const SceneBody& body, const Part* part);
+
 /// What can move, in a run or in a question.
 struct Movers {
     std::set<ArmId> arms;

@@ -20,7 +20,7 @@ template <class Pair> struct ApartPair {
     double gap;  ///< [m]
     const Pair* pair;
 };
-/// The nearest of what `near(pair, upTo)` finds of pairs, of those that are nearer than `upTo`: those whose balls are
+/// The nearest of what `ask(pair, upTo)` finds of pairs, of those that are nearer than `upTo`: those whose balls are
 /// nearest are asked first, so that most others need no more than their balls.
 template <class Near, class Pair, class Ask>
 Near nearestOf(std::vector<ApartPair<Pair>>& pairs, double upTo, const Ask& ask)

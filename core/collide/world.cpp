@@ -178,12 +178,10 @@ AxisValues World::axes(const Coordinates& at) const
 ContactSide World::side(size_t index) const
 {
     const SceneBody& own = m->bodies[index].own;
-    ContactSide out{own.member(), own.part, {}, own.standIn};
-    if (out.member) out.name = memberName(*m->cell, *out.member);
-    else if (const Part* part = findPart(*m->cell, own.part)) out.name = part->name;
-    for (const Part& part : m->made)
-        if (part.id == own.part) out.name = part.name;
-    return out;
+    const Part* part = findPart(*m->cell, own.part);
+    for (const Part& made : m->made)
+        if (made.id == own.part) part = &made;
+    return sideOf(*m->cell, own, part);
 }
 
 void World::place(const Coordinates& at, Placed& out) const

@@ -199,15 +199,6 @@ template <class Io> struct ActionFields {
     void operator()(Halt& h) const { io.field("message", h.message); }
 };
 
-/// A kind of step made anew.
-template <size_t I = 0> void makeAction(Action& action, StepKind kind)
-{
-    if constexpr (I < std::variant_size_v<Action>) {
-        if (size_t(kind) == I) action.emplace<I>();
-        else makeAction<I + 1>(action, kind);
-    }
-}
-
 template <class Io> void fields(Io& io, StoredStep& s)
 {
     static const std::vector<Word<StepKind>> words = [] {
@@ -221,7 +212,7 @@ template <class Io> void fields(Io& io, StoredStep& s)
     io.optional("else", s.otherwise, false);
     StepKind kind = s.step.kind();
     io.word("kind", kind, std::span<const Word<StepKind>>(words));
-    if constexpr (Io::kReads) makeAction(s.step.action, kind);
+    if constexpr (Io::kReads) s.step.action = actionOf(kind);
     std::visit(ActionFields<Io>{io}, s.step.action);
     io.optionalList("may-touch", s.step.mayTouch);
     io.optional("note", s.step.note, std::string());

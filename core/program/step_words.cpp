@@ -45,15 +45,6 @@ bool takeWords(LineReader& in, std::string_view words)
     return true;
 }
 
-/// A step of a kind with its values as they are before they are typed, as it stands or made anew.
-template <size_t I = 0> void become(Step& step, StepKind kind)
-{
-    if constexpr (I < std::variant_size_v<Action>) {
-        if (size_t(kind) != I) return become<I + 1>(step, kind);
-        if (step.kind() != kind) step.action.emplace<I>();
-    }
-}
-
 /// Where a note begins: a "#" at the begin or behind a blank, outside quotation marks.
 size_t noteBegin(std::string_view text)
 {
@@ -117,7 +108,7 @@ Status readStep(StepReader& r, Step& step)
                           + (nearest.empty() ? "" : fmt::format("; \"{}\" is meant?", nearest)),
                       kindsTold());
     }
-    become(step, kind->kind);
+    if (step.kind() != kind->kind) step.action = actionOf(kind->kind);
     return std::visit([&](auto& action) { return read(r, action, step); }, step.action);
 }
 
@@ -222,20 +213,10 @@ Error NewStep::noPlace()
 }
 Error NewStep::noSignal() { return none("There is no signal for this step yet.", "Add one among the signals first."); }
 
-namespace {
-
-template <size_t I = 0> Result<Action> freshOf(const NewStep& at, StepKind kind)
-{
-    if constexpr (I + 1 < std::variant_size_v<Action>)
-        if (size_t(kind) != I) return freshOf<I + 1>(at, kind);
-    return fresh(at, static_cast<const std::variant_alternative_t<I, Action>*>(nullptr));
-}
-
-}  // namespace
-
 Result<Action> newAction(const Cell& cell, const StepScope& scope, StepKind kind, TargetId target)
 {
-    return freshOf(NewStep(cell, scope, target), kind);
+    const NewStep at(cell, scope, target);
+    return std::visit([&](const auto& action) { return fresh(at, &action); }, actionOf(kind));
 }
 
 }  // namespace topikos

@@ -55,13 +55,14 @@ Status writeTraceCsv(const Cell& cell, const Trace& trace, const FileSink& sink,
         out += fmt::format(",{}", csvText(signal.name));
     out += "\n";
     const auto rows = static_cast<long>(rowsOf(trace, step));
+    const RunState run(cell, trace);
     for (long i = 0; i <= rows; ++i) {
         if (out.size() > piece) {
             if (!sink(out)) return std::nullopt;  // who wrote knows why
             out.clear();
         }
         const double time = std::min(double(i) * step, trace.duration);
-        const CellState state = stateAt(cell, trace, time);
+        const CellState state = stateAt(run, time);
         out += fmt::format("{:.6f}", time);
         for (const ArmStation& arm : cell.arms) {
             const ArmState& own = state.of(arm.id);

@@ -9,7 +9,7 @@
 #include <QListWidget>
 #include <QMenu>
 #include <QPushButton>
-#include <QSpinBox>
+#include <QDoubleSpinBox>
 #include <QTableWidget>
 #include <QTemporaryDir>
 #include <QTimer>
@@ -491,7 +491,7 @@ void LayoutWindowTest::rackComesFromAnotherCell()
 void LayoutWindowTest::pairsAreFoundAndSwitched()
 {
     action("Contact pairs")->trigger();
-    child<QSpinBox>("contactSamples")->setValue(100);
+    child<QDoubleSpinBox>("contactSamples")->setValue(100);
     QTest::mouseClick(child<QPushButton>("contactFind"), Qt::LeftButton);
     QTRY_VERIFY_WITH_TIMEOUT(!session().cell().contact.pairs.empty(), 60000);
     QCOMPARE(session().cell().contact.samples, 100u);
@@ -508,7 +508,7 @@ void LayoutWindowTest::pairsAreFoundAndSwitched()
     session().undo();
     QTRY_COMPARE(table->item(0, 1)->text(), QString("– adjacent"));
     // Cancelled, nothing changes.
-    child<QSpinBox>("contactSamples")->setValue(1000000);
+    child<QDoubleSpinBox>("contactSamples")->setValue(1000000);
     QTest::mouseClick(child<QPushButton>("contactFind"), Qt::LeftButton);
     QCOMPARE(child<QPushButton>("contactFind")->text(), QString("Cancel"));
     QTest::mouseClick(child<QPushButton>("contactFind"), Qt::LeftButton);

@@ -33,8 +33,15 @@ void PatchTest::changesMakeTheCellThatTheyCameFrom()
             after.targets.move(0, after.targets.size() - 1);
             after.name += "x";
         }
+        if (random() % 7 == 0) {
+            std::vector<PartId> backwards;
+            for (const Part& part : after.parts)
+                backwards.insert(backwards.begin(), part.id);
+            after.parts.arrange(backwards);
+            QVERIFY(after.parts.empty() || after.parts.front().id == backwards.front());
+        }
         const CellPatch patch = patchBetween(cell, after);
-        orders += patch.targets.order.has_value();
+        orders += patch.targets.order.has_value() + patch.parts.order.has_value();
         objects += int(patch.frames.objects.size() + patch.targets.objects.size() + patch.parts.objects.size());
         const Result<Cell> again = patched(cell, patch);
         QVERIFY2(bool(again), again ? "" : again.error().line().c_str());
@@ -93,8 +100,9 @@ void PatchTest::editsAreSettledAndHeldToTheRules()
     });
     QVERIFY(!wrong);
     QCOMPARE(wrong.error().code, std::string("edit.invalid"));
-    const Result<Cell> refused =
-        applied(cell, [](const Cell&) { return Result<Cell>(Error{"edit.some", "something", "", ""}); });
+    const Result<Cell> refused = applied(cell, [](const Cell&) {
+        return Result<Cell>(Error{"edit.some", "something", "", ""});
+    });
     QVERIFY(!refused && refused.error().code == "edit.some");
 }
 
