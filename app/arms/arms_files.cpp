@@ -1,7 +1,7 @@
 #include "app/arms/arms_page.h"
 
 #include "app/layout/mesh_import.h"
-#include "app/session/beside.h"
+#include "app/background/beside.h"
 #include "app/session/export.h"
 #include "app/session/text.h"
 #include "app/view/viewport.h"
@@ -113,7 +113,7 @@ void ArmsPage::chooseChain()
 
 bool ArmsPage::addSurface(int link, const QString& path)
 {
-    const auto read = doBeside(this, "Reading " + QFileInfo(path).fileName() + " …",
+    const auto read = doBeside(m_session, this, "Reading " + QFileInfo(path).fileName() + " …",
                                [path](const std::function<bool()>& keepOn) { return readSurface(path, keepOn); });
     if (!read) return false;
     if (!*read) {
@@ -131,7 +131,7 @@ bool ArmsPage::addSurface(int link, const QString& path)
         std::erase_if(sheet.meshes, [link](const LinkMesh& m) { return m.link == link; });
         sheet.meshes.push_back({link, solid.surface.drawn});
     });
-    say(QString("Link %1 is drawn from %2: %3 x %4 x %5 mm, taken as %6.")
+    say(QString("Link %1 is drawn from %2: %3 x %4 x %5, taken as %6.")
             .arg(link)
             .arg(QFileInfo(path).fileName(), lengthText(size[0], 0), lengthText(size[1], 0), lengthText(size[2], 0),
                  inMillimetres ? "millimetres" : "metres"));

@@ -45,7 +45,7 @@ DataSheet emptySheet()
 
 QString factsOf(const Arm& arm)
 {
-    return QString("%1 axes · %2 mm%3")
+    return QString("%1 axes · %2%3")
         .arg(arm.jointCount())
         .arg(lengthText(arm.reach(), 0),
              arm.description().payload > 0 ? QString(" · %1 kg").arg(arm.description().payload) : "");
@@ -218,9 +218,8 @@ QWidget* ArmsPage::buildBar()
         if (!path.isEmpty()) openFile(path);
     });
     button("armSave", "Save as …", "Save as .topikos-arm, or write .urdf or .srdf", [this] {
-        const QString path =
-            askForOutput(this, "Save the arm", idFrom(text(m_model->sheet().name)) + ".topikos-arm",
-                         {"Arm (*.topikos-arm)", "URDF (*.urdf)", "SRDF (*.srdf)"});
+        const QString path = askForOutput(this, "Save the arm", idFrom(text(m_model->sheet().name)) + ".topikos-arm",
+                                          {"Arm (*.topikos-arm)", "URDF (*.urdf)", "SRDF (*.srdf)"});
         if (!path.isEmpty()) saveTo(path);
     });
     m_use = button("runButton", "Use in the cell",
@@ -275,11 +274,12 @@ QWidget* ArmsPage::buildGallery()
         auto* item = new QListWidgetItem(QIcon(QPixmap::fromImage(armPicture(*arm, {56, 56}))),
                                          text(arm->description().name) + "\n" + factsOf(*arm), m_gallery);
         item->setData(Qt::UserRole, text(id));
-        item->setToolTip(familyText(*arm) + QString(". Reach %1 mm").arg(lengthText(arm->reach(), 0)));
+        item->setToolTip(familyText(*arm) + QString(". Reach %1").arg(lengthText(arm->reach(), 0)));
     }
     auto* own = new QListWidgetItem(glyphIcon("arm"), "Empty sheet\nenter an arm from its data sheet", m_gallery);
     own->setData(Qt::UserRole, QString());
     connect(m_gallery, &QListWidget::itemActivated, this, [this](QListWidgetItem* item) {
+        if (!mayDropSheet()) return;
         const ArmPtr arm = catalogueArm(item->data(Qt::UserRole).toString().toStdString());
         m_model->change(arm ? sheetOf(arm->description()) : emptySheet());
         m_model->markKept();  // nothing has been entered yet
@@ -409,6 +409,18 @@ void ArmsPage::showFacts()
         item->setData(Qt::UserRole, -1);
         item->setForeground(theme().faint);
     }
+}
+
+bool ArmsPage::mayDropSheet()
+{
+    setFocus();  // what is being typed is entered first
+    if (!m_model->isChanged()) return true;
+    QMessageBox box(
+        QMessageBox::Question, "Data sheet not kept",
+        QString("The data sheet “%1” is neither saved nor used in the cell.").arg(text(m_model->sheet().name)),
+        QMessageBox::Discard | QMessageBox::Cancel, this);
+    box.setObjectName("sheetBox");
+    return box.exec() == QMessageBox::Discard;
 }
 
 void ArmsPage::filter(const QString& words)

@@ -28,6 +28,8 @@ public:
 
     /// Shows an arm's sheet, unless one that was entered here is neither saved nor used yet.
     void show(const ArmDescription& arm);
+    /// Asks about a sheet that was entered here and is neither saved nor used; false when the person keeps it.
+    bool mayDropSheet();
     /// Opens a .topikos-arm or URDF file; a refusal is shown and changes nothing.
     bool openFile(const QString& path);
     bool saveTo(const QString& path);

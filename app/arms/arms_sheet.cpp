@@ -111,8 +111,8 @@ void ArmsPage::fillFlange()
     const Vec3 angles = anglesOf(sheet.orientation, sheet.flange.matrix());
     for (size_t i = 0; i < 6; ++i) {
         if (i >= 3) m_flangeAngles[i - 3]->setText(angleNames(sheet.orientation)[i - 3]);
-        m_flange[i]->setText(i < 3 ? lengthText(sheet.flange.translation[Eigen::Index(i)], 2)
-                                   : angleFigure(angles[Eigen::Index(i) - 3], 2));
+        m_flange[i]->setText(i < 3 ? QString::number(millimetres(sheet.flange.translation[Eigen::Index(i)]), 'f', 2)
+                                   : QString::number(degrees(angles[Eigen::Index(i) - 3]), 'f', 2));
         m_flange[i]->setModified(false);
     }
 }

@@ -1,8 +1,6 @@
 #include "app/draw/ready_surface.h"
 
-#include "app/session/beside.h"
-
-#include <QApplication>
+#include "app/background/background.h"
 
 #include <deque>
 
@@ -35,30 +33,51 @@ bool isUnused(const KeptSurface& k)
     });
 }
 
+std::shared_ptr<const BodySurface> keep(const std::vector<Solid>& solids, std::shared_ptr<const BodySurface> surface)
+{
+    kept.push_front({solids, surface});
+    if (kept.size() > kKept) kept.pop_back();
+    return surface;
+}
+
+/// What is being made of a session, and what is to be done with it.
+struct SurfaceMaker : QObject {
+    explicit SurfaceMaker(Session& session) : QObject(&session), work(session, "The surface", nullptr) {}
+    std::vector<Solid> solids;
+    std::function<void(const std::shared_ptr<const BodySurface>&)> use;
+    Background work;
+};
+
 }  // namespace
 
 void forgetUnusedSurfaces() { std::erase_if(kept, isUnused); }
 
-std::shared_ptr<const BodySurface> readySurface(const std::vector<Solid>& solids, QWidget* parent)
+std::shared_ptr<const BodySurface> readySurface(const std::vector<Solid>& solids)
 {
     const auto same = std::find_if(kept.begin(), kept.end(), [&](const KeptSurface& k) { return k.solids == solids; });
     if (same != kept.end()) {
         std::rotate(kept.begin(), same, same + 1);
         return kept.front().surface;
     }
-    std::shared_ptr<const BodySurface> made;
-    if (facesOf(solids) < kLarge) {
-        made = std::make_shared<const BodySurface>(solids);
-    } else {
-        auto beside =
-            doBeside(parent ? parent : QApplication::activeWindow(), "Making the surface ready",
-                     [solids](const std::function<bool()>&) { return std::make_shared<const BodySurface>(solids); });
-        if (!beside) return nullptr;
-        made = *beside;
-    }
-    kept.push_front({solids, made});
-    if (kept.size() > kKept) kept.pop_back();
-    return made;
+    return facesOf(solids) < kLarge ? keep(solids, std::make_shared<const BodySurface>(solids)) : nullptr;
+}
+
+void withSurface(Session& session, const std::vector<Solid>& solids, const QString& name,
+                 std::function<void(const std::shared_ptr<const BodySurface>&)> use)
+{
+    if (const auto ready = readySurface(solids)) return use(ready);
+    session.say(QString("The surface of %1 is being made ready; what you asked for goes on then.").arg(name));
+    auto* maker = session.findChild<SurfaceMaker*>();
+    if (!maker) maker = new SurfaceMaker(session);
+    maker->use = std::move(use);
+    if (maker->work.isWorking() && maker->solids == solids) return;
+    maker->solids = solids;
+    maker->work.start([solids](const Background::Task&) { return std::make_shared<const BodySurface>(solids); },
+                      [maker](std::shared_ptr<const BodySurface> made) {
+                          keep(maker->solids, made);
+                          std::exchange(maker->solids, {});
+                          std::exchange(maker->use, {})(made);
+                      });
 }
 
 }  // namespace topikos

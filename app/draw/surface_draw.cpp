@@ -1,7 +1,7 @@
 #include "app/draw/surface_draw.h"
 
 #include "app/draw/ready_surface.h"
-#include "app/session/beside.h"
+#include "app/background/beside.h"
 #include "app/session/text.h"
 #include "core/cell/edit_steps.h"
 #include "core/cell/edit_support.h"
@@ -75,9 +75,11 @@ template <class Change> void changeOnBody(Session& session, PatternId id, const 
 {
     const Pattern* group = findPattern(session.cell(), id);
     if (!group || group->layout != Pattern::Layout::Drawn) return;
-    const std::shared_ptr<const BodySurface> surface = readySurface(bodyOf(session.cell(), *group));
-    if (!surface) return session.say("Given up; the group is as it was.");
-    changeGroup(session, id, verb, [&](const Cell&, const Pattern& own) { return change(*surface, own.drawing); });
+    withSurface(session, bodyOf(session.cell(), *group), text(group->name),
+                [&session, id, verb, change](const std::shared_ptr<const BodySurface>& surface) {
+                    changeGroup(session, id, verb,
+                                [&](const Cell&, const Pattern& own) { return change(*surface, own.drawing); });
+                });
 }
 
 }  // namespace
@@ -95,7 +97,7 @@ SurfaceDraw::SurfaceDraw(Session& session, QObject* parent) : QObject(parent), m
     });
 }
 
-std::optional<DrawnBody> SurfaceDraw::bodyOf(const Session& session, const Selection& thing)
+bool SurfaceDraw::withBody(Session& session, const Selection& thing, std::function<void(DrawnBody)> use)
 {
     const Cell& cell = session.cell();
     DrawnBody out;
@@ -103,20 +105,23 @@ std::optional<DrawnBody> SurfaceDraw::bodyOf(const Session& session, const Selec
     const std::vector<Solid>* solids = nullptr;
     if (const auto* of = std::get_if<FrameId>(&thing)) {
         const Frame* frame = findFrame(cell, *of);
-        if (!frame) return std::nullopt;
+        if (!frame) return false;
         solids = &frame->solids;
         out.world = session.shownPlace(*of);
         out.name = text(frame->name);
     } else if (const auto* on = std::get_if<PartId>(&thing)) {
         const Part* part = findPart(cell, *on);
-        if (!part) return std::nullopt;
+        if (!part) return false;
         solids = &partSolids(cell, *part);
         out.world = session.shownPlace(part->frame) * part->pose;
         out.name = text(part->name);
     }
-    if (!solids || solids->empty()) return std::nullopt;
-    out.surface = readySurface(*solids);
-    return !out.surface || out.surface->empty() ? std::nullopt : std::optional(std::move(out));
+    if (!solids || solids->empty()) return false;
+    withSurface(session, *solids, out.name, [out, use](const std::shared_ptr<const BodySurface>& surface) mutable {
+        out.surface = surface;
+        use(std::move(out));
+    });
+    return true;
 }
 
 void SurfaceDraw::begin()
@@ -158,14 +163,21 @@ void SurfaceDraw::set(const DrawSettings& settings)
 void SurfaceDraw::click(const Selection& hit, const Vec3& origin, const Vec3& direction)
 {
     if (!m_active) return;
-    if (!m_body || m_spots.empty()) {
-        m_body = bodyOf(m_session, hit);
-        if (!m_body) {
-            m_problem = "There is no body to draw on there; click on a frame's shape or on a part.";
-            Q_EMIT changed();
-            return;
-        }
-    }
+    if (m_body && !m_spots.empty()) return clickOn(hit, origin, direction);
+    m_body.reset();
+    const bool there = withBody(m_session, hit, [this, hit, origin, direction](DrawnBody body) {
+        if (!m_active || !m_spots.empty() || body.surface->empty()) return;
+        m_body = std::move(body);
+        clickOn(hit, origin, direction);
+    });
+    if (m_body) return;
+    m_problem = there ? "The surface is being made ready; the click counts when it is."
+                      : "There is no body to draw on there; click on a frame's shape or on a part.";
+    Q_EMIT changed();
+}
+
+void SurfaceDraw::clickOn(const Selection& hit, const Vec3& origin, const Vec3& direction)
+{
     const Pose back = inverse(m_body->world);
     const auto spot = m_body->surface->hit(back * origin, back.rotation * direction);
     if (!spot || hit != m_body->of) {
@@ -320,9 +332,10 @@ void chooseTurns(Session& session, PatternId id, QWidget* parent)
     if (!group) return;
     const QString name = text(group->name);
     const CellPtr cell = session.history().current();
-    const auto found = doBeside(parent, "Choosing the turns of " + name, [cell, id](const std::function<bool()>& go) {
-        return freeTurns(*cell, *findPattern(*cell, id), [go] { return !go(); });
-    });
+    const auto found =
+        doBeside(session, parent, "Choosing the turns of " + name, [cell, id](const std::function<bool()>& go) {
+            return freeTurns(*cell, *findPattern(*cell, id), [go] { return !go(); });
+        });
     if (!found) return;
     session.edit("Choose the turns of " + name, [&](const Cell& now) { return withTurns(now, id, *found); });
 }

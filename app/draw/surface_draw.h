@@ -57,14 +57,15 @@ public:
     QString words() const;
     size_t pointCount() const { return m_drawing.points.size(); }
 
-    /// The body of a frame or part; nothing when it has none.
-    static std::optional<DrawnBody> bodyOf(const Session& session, const Selection& thing);
+    /// Does something with the body of a frame or part, once its surface is ready. False when it has none.
+    static bool withBody(Session& session, const Selection& thing, std::function<void(DrawnBody)> use);
 
 Q_SIGNALS:
     void changed();
 
 private:
     void work();
+    void clickOn(const Selection& hit, const Vec3& origin, const Vec3& direction);
     Result<Cell> withGroup(const Cell& cell, PatternId* created) const;
 
     Session& m_session;

@@ -7,7 +7,8 @@
 
 namespace topikos {
 
-BestWaysOffer::BestWaysOffer(Session& session, QWidget* parent) : QWidget(parent), m_session(session)
+BestWaysOffer::BestWaysOffer(Session& session, QWidget* parent) :
+    QWidget(parent), m_session(session), m_search(session, "The search for better ways", nullptr)
 {
     auto* column = new QVBoxLayout(this);
     column->setContentsMargins(0, 0, 0, 0);
@@ -23,48 +24,31 @@ BestWaysOffer::BestWaysOffer(Session& session, QWidget* parent) : QWidget(parent
     column->addWidget(m_button);
     column->addWidget(m_words);
     connect(m_button, &QPushButton::clicked, this, &BestWaysOffer::press);
-    connect(
-        this, &BestWaysOffer::progressed, this,
-        [this](double share, quint64 search) {
-            if (search == m_search && m_state == State::Searching)
-                m_words->setText(QString("Looking through all ways: %1 %").arg(100 * share, 0, 'f', 0));
-        },
-        Qt::QueuedConnection);
-    connect(
-        this, &BestWaysOffer::found, this,
-        [this](std::shared_ptr<const BestWays> ways, quint64 search) {
-            if (search != m_search || ways->cancelled) return;
-            m_ways = std::move(ways);
-            const ChainCost &now = m_ways->now, &best = m_ways->best;
-            if (m_ways->ways.empty())
-                return show(State::Idle,
-                            QString("No better ways: joint travel %1° as it is.").arg(degrees(now.travel), 0, 'f', 0));
-            QString words = QString("Joint travel %1° instead of %2°")
-                                .arg(degrees(best.travel), 0, 'f', 0)
-                                .arg(degrees(now.travel), 0, 'f', 0);
-            if (best.cautions != now.cautions)
-                words += QString(", cautions %1 instead of %2").arg(best.cautions).arg(now.cautions);
-            if (best.blocked != now.blocked)
-                words += QString(", blocked steps %1 instead of %2").arg(best.blocked).arg(now.blocked);
-            show(State::Offered, words + ".");
-        },
-        Qt::QueuedConnection);
+    connect(&m_search, &Background::ended, this, [this] { show(State::Idle, {}); });
     // An edit makes the offer stale.
     connect(&session, &Session::cellChanged, this, [this] {
         if (m_state == State::Idle) return m_words->hide();
-        stop();
+        m_search.giveUp();
         show(State::Idle, {});
     });
     show(State::Idle, {});
 }
 
-BestWaysOffer::~BestWaysOffer() { stop(); }
-
-void BestWaysOffer::stop()
+void BestWaysOffer::offer(BestWays ways)
 {
-    m_stop = true;
-    ++m_search;
-    if (m_thread.joinable()) m_thread.join();
+    m_ways = std::make_shared<const BestWays>(std::move(ways));
+    const ChainCost &now = m_ways->now, &best = m_ways->best;
+    if (m_ways->ways.empty())
+        return show(State::Idle,
+                    QString("No better ways: joint travel %1° as it is.").arg(degrees(now.travel), 0, 'f', 0));
+    QString words = QString("Joint travel %1° instead of %2°")
+                        .arg(degrees(best.travel), 0, 'f', 0)
+                        .arg(degrees(now.travel), 0, 'f', 0);
+    if (best.cautions != now.cautions)
+        words += QString(", cautions %1 instead of %2").arg(best.cautions).arg(now.cautions);
+    if (best.blocked != now.blocked)
+        words += QString(", blocked steps %1 instead of %2").arg(best.blocked).arg(now.blocked);
+    show(State::Offered, words + ".");
 }
 
 void BestWaysOffer::show(State state, const QString& words)
@@ -85,29 +69,24 @@ void BestWaysOffer::show(State state, const QString& words)
 
 void BestWaysOffer::search()
 {
-    stop();
-    m_stop = false;
     show(State::Searching, "Looking through all ways …");
-    m_thread =
-        std::thread([this, cell = m_session.history().current(), routine = m_session.routine().id, search = m_search] {
-            auto ways = std::make_shared<BestWays>();
-            try {
-                *ways = bestWays(*cell, *findRoutine(*cell, routine), [&](double share) {
-                    Q_EMIT progressed(share, search);
-                    return !m_stop.load();
+    m_search.start(
+        [this, cell = m_session.history().current(), routine = m_session.routine().id](const Background::Task& task) {
+            return bestWays(*cell, *findRoutine(*cell, routine), [&](double share) {
+                task.tell([this, share] {
+                    m_words->setText(QString("Looking through all ways: %1 %").arg(100 * share, 0, 'f', 0));
                 });
-            } catch (const std::exception&) {
-                ways->cancelled = true;
-            }
-            Q_EMIT found(ways, search);
-        });
+                return task.goesOn();
+            });
+        },
+        [this](BestWays ways) { offer(std::move(ways)); });
 }
 
 void BestWaysOffer::press()
 {
     switch (m_state) {
     case State::Idle: return search();
-    case State::Searching: stop(); return show(State::Idle, {});
+    case State::Searching: m_search.giveUp(); return show(State::Idle, {});
     case State::Offered: {
         const std::shared_ptr<const BestWays> ways = m_ways;
         m_session.edit("Choose the best ways", [ways](const Cell& cell) { return setTargetWays(cell, ways->ways); });

@@ -1,12 +1,10 @@
 #pragma once
+#include "app/background/background.h"
 #include "app/session/session.h"
 #include "core/plan/best_ways.h"
 
 #include <QLabel>
 #include <QPushButton>
-
-#include <atomic>
-#include <thread>
 
 namespace topikos {
 
@@ -16,27 +14,20 @@ class BestWaysOffer : public QWidget {
     Q_OBJECT
 public:
     explicit BestWaysOffer(Session& session, QWidget* parent = nullptr);
-    ~BestWaysOffer() override;
 
     void search();
-
-Q_SIGNALS:
-    void progressed(double share, quint64 search);
-    void found(std::shared_ptr<const topikos::BestWays> ways, quint64 search);
 
 private:
     enum class State { Idle, Searching, Offered };
     void press();
-    void stop();
+    void offer(BestWays ways);
     void show(State state, const QString& words);
 
     Session& m_session;
     QLabel* m_words;
     QPushButton* m_button;
     State m_state = State::Idle;
-    std::thread m_thread;
-    std::atomic<bool> m_stop = false;
-    quint64 m_search = 0;  ///< results of earlier searches are dropped
+    Background m_search;
     std::shared_ptr<const BestWays> m_ways;
 };
 

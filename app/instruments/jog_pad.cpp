@@ -127,9 +127,7 @@ void JogPad::refresh()
     for (QPushButton* b : m_plus)
         b->setAutoRepeat(!m_held.on());
     if (m_held.on()) m_step->setText(m_held.speedText());
-    else
-        m_step->setText(text(plainNumber(millimetres(m_session.jogLength()), 2) + " mm · "
-                             + plainNumber(degrees(m_session.jogAngle()), 2) + "°"));
+    else m_step->setText(jogText(m_session.jogLength(), m_session.jogAngle()));
     const int space = int(m_session.jogSpace());
     for (int i = 0; i < 5; ++i)
         m_spaces[i]->setChecked(i == space);

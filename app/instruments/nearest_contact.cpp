@@ -83,7 +83,7 @@ void NearestContact::paintEvent(QPaintEvent*)
     p.setFont(figureFont(12));
     p.setPen(color);
     p.drawText(QRectF(width() - kBarValue, kBarRow, kBarValue, kBarRow), Qt::AlignVCenter | Qt::AlignRight,
-               touches ? "touches" : lengthText(now.distance, 1) + " mm");
+               touches ? "touches" : lengthText(now.distance, 1));
 }
 
 bool NearestContact::event(QEvent* event)

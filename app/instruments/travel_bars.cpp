@@ -167,6 +167,8 @@ void TravelBars::mousePressEvent(QMouseEvent* event)
     if (index < 0 || event->button() != Qt::LeftButton || event->position().x() > width() - kValue) return;
     if (!row(index).axis) m_session.setJogJointIndex(index);
     m_dragged = index;
+    setFocus();
+    m_before = {m_session.shownPosture(), m_session.shownAxes()};
     dragTo(event->position().x());
 }
 
@@ -190,7 +192,8 @@ void TravelBars::typeValue(int index)
     edit->setObjectName("jointValue");
     edit->setFont(figureFont(12));
     edit->setAlignment(Qt::AlignRight);
-    edit->setText(before.joint.kind == JointKind::Revolute ? angleFigure(before.value) : lengthText(before.value));
+    const bool turns = before.joint.kind == JointKind::Revolute;
+    edit->setText(turns ? turnFigure(before.value, 2) : placeFigure(before.value, 1));
     edit->setGeometry(width() - kValue, int(bar(index).center().y()) - kRow / 2, kValue, kRow);
     edit->selectAll();
     edit->show();
@@ -203,8 +206,11 @@ void TravelBars::typeValue(int index)
         const Row now = row(index);
         const bool held = !now.axis && now.joint.locked;
         const Joint& axis = held ? m_session.arm().joints()[size_t(index)] : now.joint;
-        const std::optional<double> number = numberOf(edit->text().remove("°").remove("mm").toStdString());
-        const double value = number.value_or(0) * (axis.kind == JointKind::Revolute ? kDegree : kMillimetre);
+        const bool angle = axis.kind == JointKind::Revolute;
+        const std::optional<double> number =
+            quantityOf(edit->text().toStdString(), angle ? Quantity::Angle : Quantity::Length,
+                       (angle ? angleUnit() : lengthUnit()).size);
+        const double value = number.value_or(0);
         if (!number) return m_session.say("Type the joint value as a number.", true);
         if (!edit->isModified()) return;
         const QString whose = now.axis ? text(axis.name) : QString("Joint %1").arg(index + 1);
@@ -225,6 +231,11 @@ void TravelBars::keyPressEvent(QKeyEvent* event)
     case Qt::Key_Left: m_session.jogJoint(joint, -1); break;
     case Qt::Key_Right: m_session.jogJoint(joint, 1); break;
     case Qt::Key_F2: typeValue(joint); break;
+    case Qt::Key_Escape:
+        // A drag ends where it began.
+        if (std::exchange(m_dragged, -1) < 0) return QWidget::keyPressEvent(event);
+        m_session.stand(m_before.first, m_before.second);
+        break;
     default: QWidget::keyPressEvent(event);
     }
 }
@@ -288,7 +299,7 @@ void SingularityBars::paintEvent(QPaintEvent*)
         p.setFont(figureFont(12));
         p.setPen(color);
         p.drawText(QRectF(width() - kKindValue, i * kRow, kKindValue, kRow), Qt::AlignVCenter | Qt::AlignRight,
-                   angle ? degreeText(value) : lengthText(value, 0) + " mm");
+                   angle ? degreeText(value) : lengthText(value, 0));
     }
 }
 

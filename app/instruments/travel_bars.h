@@ -42,6 +42,7 @@ private:
     Session& m_session;
     std::vector<FrameId> m_axes;
     int m_dragged = -1;
+    std::pair<JointVector, AxisValues> m_before;  ///< where the arm stood when the drag began
 };
 
 /// Distance to each singularity, with the zones of the cell's thresholds.

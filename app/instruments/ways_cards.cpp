@@ -151,7 +151,7 @@ void WaysCards::fill()
         const bool named = m_session.arm().hasConfigurations();
         const Joint& tight = m_session.arm().joints()[size_t(std::max(0, margin.joint))];
         const QString left =
-            tight.kind == JointKind::Revolute ? degreeText(margin.value, 0) : lengthText(margin.value, 0) + " mm";
+            tight.kind == JointKind::Revolute ? degreeText(margin.value, 0) : lengthText(margin.value, 0);
         const QString which = named
                                   ? QString("%1 %2%3").arg(c.shoulderBack ? "Back" : "Front",
                                                            c.elbowDown ? "down" : "up", c.wristTurned ? " turned" : "")

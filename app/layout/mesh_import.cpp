@@ -1,6 +1,6 @@
 #include "app/layout/mesh_import.h"
 
-#include "app/session/beside.h"
+#include "app/background/beside.h"
 #include "app/session/text.h"
 #include "core/cell/edit_support.h"
 #include "core/shape/mesh_file.h"
@@ -189,14 +189,14 @@ struct PutThere {
 
 void bringSurface(Session& session, const QString& path, QWidget* parent)
 {
-    const auto read =
-        doBeside(parent, "Reading " + QFileInfo(path).fileName() + " …", [path](const std::function<bool()>& keepOn) {
-            Result<ReadSurface> found = readSurface(path, keepOn);
-            if (!found || found->triangles.faces.size() <= kLightTriangles) return found;
-            ReadSurface surface = std::move(found).value();
-            surface.light = reduced(surface.triangles, kLightTriangles);
-            return Result<ReadSurface>(std::move(surface));
-        });
+    const auto read = doBeside(session, parent, "Reading " + QFileInfo(path).fileName() + " …",
+                               [path](const std::function<bool()>& keepOn) {
+                                   Result<ReadSurface> found = readSurface(path, keepOn);
+                                   if (!found || found->triangles.faces.size() <= kLightTriangles) return found;
+                                   ReadSurface surface = std::move(found).value();
+                                   surface.light = reduced(surface.triangles, kLightTriangles);
+                                   return Result<ReadSurface>(std::move(surface));
+                               });
     if (!read) return;
     if (!*read) return session.say(text(read->error().line()), true);
     SurfaceDialog dialog(**read, session, parent);

@@ -203,8 +203,12 @@ NumberField* Page::newNumber(QWidget* parent, const QString& name, Quantity quan
 void Page::addNumber(const QString& label, const QString& name, double value, const QString& unit, double low,
                      double high, int decimals, std::function<void(double)> apply, bool wide)
 {
-    const Quantity quantity = unit == "mm" ? Quantity::Length : unit == "°" ? Quantity::Angle : Quantity::Number;
-    const double size = quantity == Quantity::Length ? kMillimetre : quantity == Quantity::Angle ? kDegree : 1;
+    const Quantity quantity = unit == "mm"     ? Quantity::Length
+                              : unit == "°"    ? Quantity::Angle
+                              : unit == "mm/s" ? Quantity::Speed
+                              : unit == "°/s"  ? Quantity::TurnSpeed
+                                               : Quantity::Number;
+    const double size = unit.startsWith("mm") ? kMillimetre : unit.startsWith("°") ? kDegree : 1;
     // Another quantity is another field.
     auto* number = field<NumberField>(
         label, name, wide,
@@ -215,7 +219,7 @@ void Page::addNumber(const QString& label, const QString& name, double value, co
         },
         " " + unit);
     number->limit(low, high, decimals, unit.isEmpty() ? "" : " " + unit);
-    number->setToolTip(QString("%1 to %2 %3").arg(low).arg(high).arg(unit));
+    number->setToolTip(number->rangeText());
     number->show(value, std::move(apply));
 }
 

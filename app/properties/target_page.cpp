@@ -116,7 +116,7 @@ void TargetPage::addWays(const Target& target)
     if (target.kind == Target::Kind::Posture) return;
     addHead("Approach and retract", "ways");
     if (target.pattern) {
-        const auto own = [](const Approach& way) { return QString("%1 mm").arg(lengthText(way.far, 1)); };
+        const auto own = [](const Approach& way) { return lengthText(way.far, 1); };
         addText("Both", QString("%1 and %2, as the pattern says").arg(own(target.approach), own(target.retract)));
     } else {
         const std::vector<TargetId> all = m_session.allSelected<TargetId>();

@@ -5,12 +5,10 @@
 #include "core/cell/devices.h"
 #include "core/cell/step_tree.h"
 
-#include <QFutureWatcher>
 #include <QHBoxLayout>
 #include <QScrollBar>
 #include <QTextBlock>
 #include <QVBoxLayout>
-#include <QtConcurrent>
 
 namespace topikos {
 
@@ -39,7 +37,8 @@ Hunk hunkOf(const QStringList& was, const QStringList& is)
 
 }  // namespace
 
-ProgramEditor::ProgramEditor(Session& session, QWidget* parent) : QWidget(parent), m_session(session)
+ProgramEditor::ProgramEditor(Session& session, QWidget* parent) :
+    QWidget(parent), m_session(session), m_work(session, "Reading the program's text", nullptr)
 {
     auto* column = new QVBoxLayout(this);
     column->setContentsMargins(6, 0, 6, 6);
@@ -226,7 +225,8 @@ void ProgramEditor::discard()
 
 bool ProgramEditor::flush()
 {
-    if (m_typed || m_reading) {
+    if (m_typed || reading()) {
+        m_work.giveUp();
         m_pause.stop();
         m_typed = false;
         m_known = m_field->toPlainText();
@@ -237,30 +237,24 @@ bool ProgramEditor::flush()
 
 void ProgramEditor::read()
 {
-    if (m_reading) {
+    if (reading()) {
         m_pause.start();
         return;
     }
-    m_reading = true;
     m_typed = false;
     const CellPtr cell = m_session.history().current();
     m_known = m_field->toPlainText();
-    const std::string words = m_known.toStdString();
-    auto* watcher = new QFutureWatcher<std::shared_ptr<ProgramReading>>(this);
-    connect(watcher, &QFutureWatcherBase::finished, this, [=, this] {
-        watcher->deleteLater();
-        m_reading = false;
-        if (cell != m_session.history().current()) {
-            // Something was edited meanwhile: read again on top of that.
-            m_typed = true;
-            m_pause.start();
-            return;
-        }
-        take(*watcher->result());
-        if (!m_typed) Q_EMIT settled();
-    });
-    watcher->setFuture(
-        QtConcurrent::run([cell, words] { return std::make_shared<ProgramReading>(readProgram(*cell, words)); }));
+    m_work.start([cell, words = m_known.toStdString()](const Background::Task&) { return readProgram(*cell, words); },
+                 [this, cell](const ProgramReading& reading) {
+                     if (cell != m_session.history().current()) {
+                         // Something was edited meanwhile: read again on top of that.
+                         m_typed = true;
+                         m_pause.start();
+                         return;
+                     }
+                     take(reading);
+                     if (!m_typed) Q_EMIT settled();
+                 });
 }
 
 void ProgramEditor::take(const ProgramReading& reading)

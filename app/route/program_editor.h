@@ -1,4 +1,5 @@
 #pragma once
+#include "app/background/background.h"
 #include "app/route/program_field.h"
 #include "app/session/session.h"
 #include "core/program/program_text.h"
@@ -24,12 +25,13 @@ public:
     /// Gives up what was typed and could not be taken.
     void discard();
     /// Takes back, or does again, what was typed in the field and is not in the cell yet; false when there is nothing
-    /// of the kind, and so the cell's own undo is meant. What was typed elsewhere than here is taken into the cell first.
+    /// of the kind, and so the cell's own undo is meant. What was typed elsewhere than here is taken into the cell
+    /// first.
     bool undoTyping();
     bool redoTyping();
-    bool reading() const { return m_reading; }
+    bool reading() const { return m_work.isWorking(); }
     /// Something is typed that is not in the cell.
-    bool isOpen() const { return m_typed || m_reading || !m_errors.empty(); }
+    bool isOpen() const { return m_typed || reading() || !m_errors.empty(); }
     /// Errors of what is typed.
     const std::vector<TextError>& errors() const { return m_errors; }
 
@@ -58,7 +60,8 @@ private:
     CellPtr m_shown;       ///< whose program the text is, or was before it was typed on
     QString m_known;       ///< the text as it was shown or read last
     bool m_typed = false;  ///< something has not been read yet
-    bool m_reading = false, m_setting = false, m_taking = false;
+    bool m_setting = false, m_taking = false;
+    Background m_work;
 };
 
 }  // namespace topikos

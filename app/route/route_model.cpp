@@ -221,16 +221,16 @@ QVariant RouteModel::data(const QModelIndex& index, int role) const
     case MoreRole: {
         QStringList more;
         if (target && end && end->isOff() && step.kind() != StepKind::Arc)
-            more << lengthText(distanceOff(*target, end->standoff()), 0) + " mm";
-        if (const LineMove* line = step.as<LineMove>()) more << lengthText(line->speed, 0) + " mm/s";
-        if (const ArcMove* arc = step.as<ArcMove>()) more << lengthText(arc->speed, 0) + " mm/s";
-        if (const Follow* follow = step.as<Follow>()) more << lengthText(follow->speed, 0) + " mm/s";
+            more << lengthText(distanceOff(*target, end->standoff()), 0);
+        if (const LineMove* line = step.as<LineMove>()) more << speedText(line->speed);
+        if (const ArcMove* arc = step.as<ArcMove>()) more << speedText(arc->speed);
+        if (const Follow* follow = step.as<Follow>()) more << speedText(follow->speed);
         if (const JointMove* joint = step.as<JointMove>(); joint && joint->speed < 1)
             more << text(plainNumber(joint->speed * 100, 1)) + " %";
         if (const Pace* pace = paceOf(step)) {
             if (pace->turnSpeed > 0) more << text(plainNumber(degrees(pace->turnSpeed), 1)) + " °/s";
             if (pace->acceleration < 1) more << text(plainNumber(pace->acceleration * 100, 0)) + " % acc.";
-            if (pace->blend > 0) more << "blend " + lengthText(pace->blend, 0) + " mm";
+            if (pace->blend > 0) more << "blend " + lengthText(pace->blend, 0);
         }
         if (end && !target)
             if (const StepOutcome* pass = m_session.passOutcome(step.id))

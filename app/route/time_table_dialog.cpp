@@ -1,6 +1,6 @@
 #include "app/route/time_table_dialog.h"
 
-#include "app/session/beside.h"
+#include "app/background/beside.h"
 #include "app/session/text.h"
 #include "app/theme/theme.h"
 #include "core/cell/edit_support.h"
@@ -166,7 +166,7 @@ void TimeTableDialog::judge()
 bool bringTimeTable(Session& session, QWidget* parent, const QString& words, const QString& name, TimeTableId replaced,
                     const std::function<Result<Cell>(const Cell&, TimeTableId)>& then)
 {
-    auto table = doBeside(parent, "Reading the table …",
+    auto table = doBeside(session, parent, "Reading the table …",
                           [own = words.toStdString()](const std::function<bool()>&) { return splitTable(own); });
     if (!table) return false;
     if (!*table) {
@@ -192,9 +192,9 @@ bool bringTimeTable(Session& session, QWidget* parent, const QString& words, con
 bool openTimeTable(Session& session, QWidget* parent, const QString& path, TimeTableId replaced,
                    const std::function<Result<Cell>(const Cell&, TimeTableId)>& then)
 {
-    auto words = doBeside(parent, "Reading " + QFileInfo(path).fileName() + " …", [path](const std::function<bool()>&) {
-        return readFile(path.toStdString(), kMostTableBytes);
-    });
+    auto words =
+        doBeside(session, parent, "Reading " + QFileInfo(path).fileName() + " …",
+                 [path](const std::function<bool()>&) { return readFile(path.toStdString(), kMostTableBytes); });
     if (!words) return false;
     if (!*words) {
         session.say(text(words->error().line()), true);

@@ -56,12 +56,7 @@ void HeldJog::changeSpeed(int by)
 double HeldJog::lengthSpeed() const { return kSpeeds[m_level].length; }
 double HeldJog::turnSpeed() const { return kSpeeds[m_level].turn; }
 
-QString HeldJog::speedText() const
-{
-    return QString("%1 mm · %2° /s")
-        .arg(QString::fromStdString(plainNumber(millimetres(lengthSpeed()), 2)),
-             QString::fromStdString(plainNumber(degrees(turnSpeed()), 2)));
-}
+QString HeldJog::speedText() const { return jogText(lengthSpeed(), turnSpeed()) + " /s"; }
 
 void HeldJog::press(int axis, double sign)
 {

@@ -1,9 +1,8 @@
 #include "app/session/session.h"
 
+#include "app/background/background.h"
 #include "app/session/text.h"
 #include "core/cell/step_tree.h"
-
-#include <QFutureWatcher>
 
 namespace topikos {
 
@@ -32,15 +31,13 @@ Session::Session(Cell cell, QObject* parent) : QObject(parent), m_history(std::m
     m_checker = std::make_unique<LiveChecker>(
         [this](std::shared_ptr<const CheckedCell> checked) { Q_EMIT delivered(std::move(checked)); });
     m_checker->submit(m_history.current(), m_history.revision());
+    m_work = std::make_unique<Background>(*this, "The run", nullptr);
+    // Nothing comes of a run that broke down.
+    connect(m_work.get(), &Background::ended, this, [this] { m_making.reset(); });
 }
 
-Session::~Session()
-{
-    // Runs that are being worked out remember moves in what goes with the session.
-    m_stop.request_stop();
-    for (QFutureWatcherBase* watcher : findChildren<QFutureWatcherBase*>())
-        watcher->waitForFinished();
-}
+// Runs that are being worked out are asked to end; what works on them waits.
+Session::~Session() { m_stop.request_stop(); }
 
 const Routine& Session::routine() const
 {

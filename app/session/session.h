@@ -35,6 +35,7 @@ struct PickedPlace {
 /// Along what the tool is brought to a place: into the face, as the tool stands, or down the z axis of a frame.
 enum class SendAxis { Normal, Tool, Frame, World };
 
+class Background;
 struct Mesh;
 /// Something that lies over the cell without being of it, such as a reach map: drawn as a mesh, with points that can be
 /// pointed at.
@@ -139,6 +140,8 @@ public:
     // The arm by hand. Refusals are told and name the joint, the distance or what would be touched.
     const JointVector& posture() const { return m_posture; }
     void setPosture(const JointVector& posture);
+    /// It stands there with device axes at `axes`, outside any run.
+    void stand(const JointVector& posture, const AxisValues& axes);
     /// Goes there, all joints in step; stops before a contact, as long as it is to.
     bool driveTo(const JointVector& posture) { return drive(posture, shownAxes()); }
     /// Whether the arm stops before it touches something when it is moved by hand.
@@ -330,8 +333,6 @@ private:
     bool addStroke(const SendChoice& choice, FrameId frame, const QString& label, bool grips, double over);
     /// A TCP (in base) moved along, or turned about, one of some axes; turns go about the pivot.
     Pose shiftedTcp(const Pose& baseFromTcp, const Quat& axes, int axis, double by) const;
-    /// The arm in hand stands at a posture with device axes at `axes`, outside any run.
-    void stand(const JointVector& posture, const AxisValues& axes);
     /// The same on the way there: up to a contact.
     bool drive(const JointVector& posture, const AxisValues& axes);
     /// Where an arm stood.
@@ -407,6 +408,7 @@ private:
     QTimer m_timer;
     QElapsedTimer m_clock;
     std::unique_ptr<LiveChecker> m_checker;
+    std::unique_ptr<Background> m_work;  ///< on runs; it remembers moves in what the checker has
 };
 
 }  // namespace topikos

@@ -1,11 +1,9 @@
 #include "app/session/session.h"
 
+#include "app/background/background.h"
 #include "app/session/text.h"
 #include "core/cell/step_tree.h"
 #include "core/check/check.h"
-
-#include <QFutureWatcher>
-#include <QtConcurrent>
 
 #include <climits>
 
@@ -46,6 +44,7 @@ void Session::keepRun(bool keep)
 void Session::dropRun()
 {
     m_stop.request_stop();
+    m_work->giveUp();
     m_making.reset();
     m_runner.reset();
     if (!m_played) return;
@@ -62,17 +61,15 @@ void Session::workOut(std::shared_ptr<Runner> runner, double until, double keep,
                       const std::function<void(std::shared_ptr<const Trace>)>& done)
 {
     m_making = runner;
-    auto* watcher = new QFutureWatcher<std::shared_ptr<const Trace>>(this);
-    connect(watcher, &QFutureWatcherBase::finished, this, [=, this] {
-        watcher->deleteLater();
-        if (runner != m_making) return;  // given up meanwhile
-        m_making.reset();
-        done(watcher->result());
-    });
-    watcher->setFuture(QtConcurrent::run([runner, until, keep] {
-        runner->advance(until, keep);
-        return std::make_shared<const Trace>(runner->trace());
-    }));
+    m_work->start(
+        [runner, until, keep](const Background::Task&) {
+            runner->advance(until, keep);
+            return std::make_shared<const Trace>(runner->trace());
+        },
+        [this, done](std::shared_ptr<const Trace> trace) {
+            m_making.reset();
+            done(std::move(trace));
+        });
 }
 
 void Session::prepareRun(const std::function<void()>& then, std::vector<RunStart> starts)

@@ -1,5 +1,6 @@
 #include "app/session/text.h"
 
+#include "core/program/vocabulary.h"
 #include "core/spatial/rotation.h"
 #include "core/spatial/units.h"
 
@@ -58,13 +59,31 @@ QString turnFigure(double radians, int fewer)
     return fixed(radians / angleUnit().size, angleUnit().decimals - fewer);
 }
 
-QString lengthText(double metres, int decimals) { return fixed(millimetres(metres), decimals); }
-QString angleFigure(double radians, int decimals) { return fixed(degrees(radians), decimals); }
-QString degreeText(double radians, int decimals) { return angleFigure(radians, decimals) + "°"; }
+QString lengthText(double metres, int decimals)
+{
+    return placeFigure(metres, kLengthUnits[0].decimals - decimals) + " " + lengthUnit().symbol;
+}
+
+QString degreeText(double radians, int decimals)
+{
+    return turnFigure(radians, kAngleUnits[0].decimals - decimals) + (angleUnit().size == 1 ? " rad" : "°");
+}
+
+QString jogText(double metres, double radians)
+{
+    const auto plain = [](double value, const DisplayUnit& unit) {
+        return text(plainNumber(value / unit.size, unit.decimals));
+    };
+    return QString("%1 %2 · %3%4")
+        .arg(plain(metres, lengthUnit()), lengthUnit().symbol, plain(radians, angleUnit()),
+             angleUnit().size == 1 ? " rad" : "°");
+}
+
+QString speedText(double metresPerSecond, int decimals) { return lengthText(metresPerSecond, decimals) + "/s"; }
 
 QString jointText(const Joint& joint, double value)
 {
-    return joint.kind == JointKind::Revolute ? degreeText(value) : lengthText(value) + " mm";
+    return joint.kind == JointKind::Revolute ? degreeText(value) : lengthText(value);
 }
 
 std::array<QString, 3> angleNames(AngleOrder order)
@@ -103,10 +122,9 @@ QString offsetText(const Pose& pose, AngleOrder order)
 QString solutionsText(const Arm& arm, const Solutions& found)
 {
     switch (found.reason) {
-    case NoSolution::TooFar:
-        return QString("Out of reach: %1 mm too far for the wrist.").arg(lengthText(found.shortfall));
+    case NoSolution::TooFar: return QString("Out of reach: %1 too far for the wrist.").arg(lengthText(found.shortfall));
     case NoSolution::TooClose:
-        return QString("Out of reach: %1 mm too close for the wrist.").arg(lengthText(found.shortfall));
+        return QString("Out of reach: %1 too close for the wrist.").arg(lengthText(found.shortfall));
     case NoSolution::JointRange:
         return QString("Joint %1 would be %2 past its range.")
             .arg(found.range.joint + 1)
@@ -114,7 +132,7 @@ QString solutionsText(const Arm& arm, const Solutions& found)
     case NoSolution::Orientation:
         return QString("The arm cannot turn the tool that way: %1 off.").arg(degreeText(found.shortfall));
     case NoSolution::NotFound:
-        return QString("No posture found; the nearest pose is %1 mm and %2 away.")
+        return QString("No posture found; the nearest pose is %1 and %2 away.")
             .arg(lengthText(found.shortfall), degreeText(found.excessTurn.norm()));
     case NoSolution::None: return {};
     }

@@ -27,10 +27,13 @@ void chooseUnits(int length, int angle);  ///< indices into the lists above; -1 
 QString placeFigure(double metres, int fewerDecimals = 0);
 QString turnFigure(double radians, int fewerDecimals = 0);
 
-QString lengthText(double metres, int decimals = 1);    ///< "212.4", no unit
-QString degreeText(double radians, int decimals = 1);   ///< "92.5°"
-QString angleFigure(double radians, int decimals = 1);  ///< "92.5", no unit
-QString jointText(const Joint& joint, double value);    ///< "92.5°" or "120.0 mm"
+// With the unit that the person chose; `decimals` as they would be in millimetres and degrees.
+QString lengthText(double metres, int decimals = 1);   ///< "212.4 mm"
+QString degreeText(double radians, int decimals = 1);  ///< "92.5°"
+/// "25 mm · 5°": a step of jogging, or what it goes in a second.
+QString jogText(double metres, double radians);
+QString speedText(double metresPerSecond, int decimals = 0);  ///< "250 mm/s"
+QString jointText(const Joint& joint, double value);          ///< "92.5°" or "120.0 mm"
 
 /// Names of the three angles of a convention: "R", "P", "Y" or "Z", "Y'", "X''".
 std::array<QString, 3> angleNames(AngleOrder order);

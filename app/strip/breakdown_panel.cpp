@@ -11,7 +11,6 @@
 #include <QPainter>
 #include <QStyledItemDelegate>
 #include <QVBoxLayout>
-#include <QtConcurrent>
 
 namespace topikos {
 
@@ -47,7 +46,8 @@ QString some(double value)
 
 }  // namespace
 
-BreakdownPanel::BreakdownPanel(Session& session, QWidget* parent) : QWidget(parent), m_session(session)
+BreakdownPanel::BreakdownPanel(Session& session, QWidget* parent) :
+    QWidget(parent), m_session(session), m_work(session, "The breakdown of the cycle", nullptr)
 {
     setObjectName("face");
     setAttribute(Qt::WA_StyledBackground);
@@ -105,13 +105,6 @@ BreakdownPanel::BreakdownPanel(Session& session, QWidget* parent) : QWidget(pare
     m_empty = emptyNote(this, "The run takes no time yet. Put steps into the route; what they cost stands here.",
                         "curves#breakdown");
     column->addWidget(m_empty, 1);
-    connect(&m_watcher, &QFutureWatcherBase::finished, this, [this] {
-        // Of a run that is still there: another one is worked out already when not.
-        if (m_session.trace() && m_of == m_session.traceHolder()) {
-            m_made = m_watcher.result();
-            fill();
-        }
-    });
     connect(m_by, &QComboBox::currentIndexChanged, this, [this] { fill(); });
     connect(m_table, &QTableWidget::itemSelectionChanged, this, [this] {
         if (m_filling || m_table->currentRow() < 0) return;
@@ -151,14 +144,19 @@ void BreakdownPanel::refresh()
     // Large cells take longer than the interface may wait: what each move would take without its limits is planned.
     const std::shared_ptr<const Trace> run(of, trace);
     const std::optional<KeptRun> before = kept ? std::optional(*kept) : std::nullopt;
-    m_watcher.setFuture(QtConcurrent::run([cell = std::make_shared<const Cell>(m_session.playedCell()), run, before] {
-        Made made{breakdownOf(*cell, *run), cell};
-        if (before) compareWith(made.breakdown, breakdownOf(*before->cell, *before->trace));
-        return made;
-    }));
+    m_work.start(
+        [cell = std::make_shared<const Cell>(m_session.playedCell()), run, before](const Background::Task&) {
+            Made made{breakdownOf(*cell, *run), cell};
+            if (before) compareWith(made.breakdown, breakdownOf(*before->cell, *before->trace));
+            return made;
+        },
+        [this](Made made) {
+            // Of a run that is still there: another one is worked out already when not.
+            if (!m_session.trace() || m_of != m_session.traceHolder()) return;
+            m_made = std::move(made);
+            fill();
+        });
 }
-
-BreakdownPanel::~BreakdownPanel() { m_watcher.waitForFinished(); }
 
 void BreakdownPanel::addRow(const QString& name, double time, double lost, const QColor& color, const QStringList& rest,
                             StepId step, RoutineId routine)

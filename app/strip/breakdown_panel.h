@@ -1,9 +1,9 @@
 #pragma once
+#include "app/background/background.h"
 #include "app/session/session.h"
 #include "core/simulate/breakdown.h"
 
 #include <QComboBox>
-#include <QFutureWatcher>
 #include <QLabel>
 #include <QPushButton>
 #include <QTableWidget>
@@ -16,7 +16,6 @@ class BreakdownPanel : public QWidget {
     Q_OBJECT
 public:
     BreakdownPanel(Session& session, QWidget* parent = nullptr);
-    ~BreakdownPanel() override;
     const Breakdown& breakdown() const { return m_made.breakdown; }
 
 protected:
@@ -41,7 +40,7 @@ private:
     Made m_made;
     std::shared_ptr<const void> m_of;    ///< the run that it is of, or is being made of
     std::shared_ptr<const void> m_with;  ///< and the one that it is compared with
-    QFutureWatcher<Made> m_watcher;
+    Background m_work;
     QLabel* m_summary;
     QComboBox* m_by;
     QPushButton *m_keep, *m_save;

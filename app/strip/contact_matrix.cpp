@@ -8,7 +8,6 @@
 #include <QHeaderView>
 #include <QTimer>
 #include <QVBoxLayout>
-#include <QtConcurrent>
 
 namespace topikos {
 
@@ -28,7 +27,8 @@ const char* reasonText(ContactPair::Reason reason)
 
 }  // namespace
 
-ContactMatrix::ContactMatrix(Session& session, QWidget* parent) : QWidget(parent), m_session(session)
+ContactMatrix::ContactMatrix(Session& session, QWidget* parent) :
+    QWidget(parent), m_session(session), m_search(session, "The search for contact pairs", nullptr)
 {
     setObjectName("contactFace");
     auto* row = new QHBoxLayout(this);
@@ -89,7 +89,7 @@ ContactMatrix::ContactMatrix(Session& session, QWidget* parent) : QWidget(parent
     right->addWidget(m_table, 1);
 
     connect(m_find, &QPushButton::clicked, this, &ContactMatrix::search);
-    connect(&m_watcher, &QFutureWatcherBase::finished, this, &ContactMatrix::finished);
+    connect(&m_search, &Background::ended, this, &ContactMatrix::rest);
     const auto flip = [this](int r, int c) {
         if (size_t(std::max(r, c)) >= m_members.size()) return;
         const ContactMember a = m_members[size_t(std::min(r, c))], b = m_members[size_t(std::max(r, c))];
@@ -112,48 +112,39 @@ ContactMatrix::ContactMatrix(Session& session, QWidget* parent) : QWidget(parent
     fill();
 }
 
-ContactMatrix::~ContactMatrix()
-{
-    if (m_stop) *m_stop = true;
-    m_watcher.waitForFinished();
-}
-
 void ContactMatrix::search()
 {
-    if (m_watcher.isRunning()) {
-        *m_stop = true;
-        return;
+    if (m_search.isWorking()) {
+        m_search.giveUp();
+        return rest();
     }
-    m_stop = std::make_shared<std::atomic<bool>>(false);
-    m_done = std::make_shared<std::atomic<int>>(0);
-    m_searched = m_session.history().revision();
     const SamplingOptions options{std::uint32_t(m_samples->value()), std::uint32_t(m_seed->value())};
     m_find->setText("Cancel");
-    m_watcher.setFuture(
-        QtConcurrent::run([cell = m_session.history().current(), options, stop = m_stop, done = m_done] {
-            return sampleContactPairs(*cell, options, [&](double part) {
-                *done = int(100 * part);
-                return !*stop;
-            });
-        }));
-    auto* timer = new QTimer(this);
-    connect(timer, &QTimer::timeout, this, [this, timer] {
-        if (!m_watcher.isRunning()) return timer->deleteLater();
-        m_counts->setText(QString("Trying postures … %1 %").arg(int(*m_done)));
-    });
-    timer->start(100);
+    m_search.start(
+        [this, cell = m_session.history().current(), options](const Background::Task& task) {
+            int shown = -1;
+            return std::pair(cell, sampleContactPairs(*cell, options, [&](double part) {
+                                 if (const int percent = int(100 * part); percent > std::exchange(shown, percent))
+                                     task.tell([this, percent] {
+                                         m_counts->setText(QString("Trying postures … %1 %").arg(percent));
+                                     });
+                                 return task.goesOn();
+                             }));
+        },
+        [this](const std::pair<CellPtr, std::optional<ContactPairs>>& found) {
+            rest();
+            if (found.first != m_session.history().current())
+                m_session.say("The cell changed while its pairs were being found; find them again.", true);
+            else if (found.second)
+                m_session.edit("Find contact pairs",
+                               [&](const Cell& cell) { return setContactPairs(cell, *found.second); });
+        });
 }
 
-void ContactMatrix::finished()
+void ContactMatrix::rest()
 {
     m_find->setText("Find pairs");
-    const std::optional<ContactPairs> found = m_watcher.result();
-    if (!found) return fill();
-    if (m_searched != m_session.history().revision()) {
-        m_session.say("The cell changed while its pairs were being found; find them again.", true);
-        return fill();
-    }
-    m_session.edit("Find contact pairs", [&](const Cell& cell) { return setContactPairs(cell, *found); });
+    fill();
 }
 
 const ContactPair* ContactMatrix::currentPair() const
@@ -245,7 +236,7 @@ void ContactMatrix::fill()
                                  .arg(p.touched)
                                  .arg(contact.samples)
                                  .arg(p.checked ? "Checked." : "Left out."));
-            if (p.caution) item->setText(item->text() + QString(" %1 mm").arg(millimetres(*p.caution), 0, 'f', 1));
+            if (p.caution) item->setText(item->text() + " " + lengthText(*p.caution));
             m_table->setItem(r, c, item);
         }
     }

@@ -1,14 +1,12 @@
 #pragma once
 #include "app/properties/number_field.h"
+#include "app/background/background.h"
 #include "app/session/session.h"
 #include "core/collide/pairs.h"
 
-#include <QFutureWatcher>
 #include <QLabel>
 #include <QPushButton>
 #include <QTableWidget>
-
-#include <atomic>
 
 namespace topikos {
 
@@ -18,7 +16,6 @@ class ContactMatrix : public QWidget {
     Q_OBJECT
 public:
     ContactMatrix(Session& session, QWidget* parent = nullptr);
-    ~ContactMatrix() override;
 
 protected:
     void showEvent(QShowEvent* event) override;
@@ -26,7 +23,8 @@ protected:
 private:
     void fill();
     void search();
-    void finished();
+    /// No more search.
+    void rest();
     const ContactPair* currentPair() const;
     void showPair();
     void setCaution();
@@ -38,11 +36,8 @@ private:
     NumberField* m_caution;
     std::pair<int, int> m_current{-1, -1};  ///< row and column of the pair chosen
     QTableWidget* m_table;
-    QFutureWatcher<std::optional<ContactPairs>> m_watcher;
-    std::shared_ptr<std::atomic<bool>> m_stop;
-    std::shared_ptr<std::atomic<int>> m_done;  ///< [%]
-    std::uint64_t m_searched = 0;              ///< revision that is being searched
-    std::vector<ContactMember> m_members;      ///< rows and columns
+    Background m_search;
+    std::vector<ContactMember> m_members;  ///< rows and columns
 };
 
 }  // namespace topikos

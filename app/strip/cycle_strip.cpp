@@ -195,7 +195,7 @@ void CycleStrip::addDevices(const Cell& cell, const Trace& trace)
             if (track.frame == frame.id)
                 for (const AxisSpan& span : track.spans) {
                     const QString goal =
-                        frame.axis->kind == JointKind::Revolute ? degreeText(span.to) : lengthText(span.to, 0) + " mm";
+                        frame.axis->kind == JointKind::Revolute ? degreeText(span.to) : lengthText(span.to, 0);
                     lane.blocks.push_back({span.start,
                                            span.end(),
                                            theme().accent,

@@ -18,9 +18,9 @@ QString offsetWords(const PlaceOffset& o)
 {
     QStringList words;
     for (int i = 0; i < 3; ++i)
-        if (o[size_t(i)] != 0) words << QString("%1 %2").arg(QChar("XYZ"[i])).arg(millimetres(o[size_t(i)]), 0, 'f', 0);
-    QString out = words.isEmpty() ? QString() : words.join("  ") + " mm";
-    if (o[3] != 0) out += QString("%1%2°").arg(out.isEmpty() ? "" : "  ").arg(degrees(o[3]), 0, 'f', 1);
+        if (o[size_t(i)] != 0) words << QString("%1 %2").arg(QChar("XYZ"[i])).arg(placeFigure(o[size_t(i)], 2));
+    QString out = words.isEmpty() ? QString() : words.join("  ") + " " + lengthUnit().symbol;
+    if (o[3] != 0) out += (out.isEmpty() ? "" : "  ") + degreeText(o[3]);
     return out.isEmpty() ? "where it stands" : out;
 }
 
@@ -133,7 +133,8 @@ QString PlaceMap::wordsAt(const QPointF& at) const
 void PlaceMap::mouseMoveEvent(QMouseEvent* event) { Q_EMIT pointed(wordsAt(event->position())); }
 void PlaceMap::leaveEvent(QEvent*) { Q_EMIT pointed({}); }
 
-PlacePanel::PlacePanel(Session& session, QWidget* parent) : QWidget(parent), m_session(session)
+PlacePanel::PlacePanel(Session& session, QWidget* parent) :
+    QWidget(parent), m_session(session), m_search(session, "The search for places", nullptr)
 {
     setObjectName("face");
     setAttribute(Qt::WA_StyledBackground);
@@ -215,6 +216,7 @@ PlacePanel::PlacePanel(Session& session, QWidget* parent) : QWidget(parent), m_s
                              ? QString("%1 places tried. Now: %2").arg(m_found->tried).arg(wordsOf(m_found->now))
                              : words);
     });
+    connect(&m_search, &Background::ended, this, &PlacePanel::rest);
     connect(m_list, &OfferList::pointed, this, &PlacePanel::point);
     connect(m_list, &OfferList::taken, this, &PlacePanel::apply);
     connect(m_list, &QListWidget::currentRowChanged, this, [this](int r) { m_apply->setEnabled(r >= 0); });
@@ -231,8 +233,6 @@ PlacePanel::PlacePanel(Session& session, QWidget* parent) : QWidget(parent), m_s
     });
     m_words->setText("Choose what may be moved and how far, then Find: all targets and moves are tried.");
 }
-
-PlacePanel::~PlacePanel() { stop(); }
 
 QString PlacePanel::wordsOf(const TriedPlace& p) const
 {
@@ -264,7 +264,7 @@ void PlacePanel::fillFrames()
 
 void PlacePanel::startOrCancel()
 {
-    if (m_searching) {
+    if (searching()) {
         stop();
         m_words->setText("Given up; nothing was changed.");
         return;
@@ -291,63 +291,49 @@ void PlacePanel::startOrCancel()
     m_list->clear();
     m_cell = m_session.history().current();
     m_frame = query.frame;
-    m_searching = true;
-    m_give = false;
     m_find->setText("Give up");
     m_progress->setValue(0);
     m_progress->setVisible(true);
     m_words->setText("Trying places …");
-    const std::uint64_t number = m_number;
     m_map->showSearch(nullptr, query.lowest, query.highest);
-    m_worker = std::jthread([this, query, number, cell = m_cell]() mutable {
-        const auto tell = [this, number](auto done) {
-            QMetaObject::invokeMethod(
-                this,
-                [this, number, done = std::move(done)] {
-                    if (number == m_number) done();
-                },
-                Qt::QueuedConnection);
-        };
-        int shown = 0;
-        query.keepOn = [&](double done) {
-            if (const int percent = int(100 * done); percent > shown) {
-                shown = percent;
-                tell([this, percent] { m_progress->setValue(percent); });
-            }
-            return !m_give.load();
-        };
-        std::shared_ptr<const PlaceSearch> found;
-        try {
+    m_search.start(
+        [this, query, cell = m_cell](const Background::Task& task) mutable {
+            int shown = 0;
+            query.keepOn = [&](double done) {
+                if (const int percent = int(100 * done); percent > shown) {
+                    shown = percent;
+                    task.tell([this, percent] { m_progress->setValue(percent); });
+                }
+                return task.goesOn();
+            };
+            std::shared_ptr<const PlaceSearch> found;
             if (auto search = searchPlace(*cell, query))
                 found = std::make_shared<const PlaceSearch>(std::move(*search));
-        } catch (const std::exception& broken) {
-            tell([this, words = QString("The search for places broke down: %1").arg(broken.what())] {
-                m_session.say(words, true);
-            });
-        }
-        tell([this, found, query] {
+            return found;
+        },
+        [this, query](std::shared_ptr<const PlaceSearch> found) {
             m_map->showSearch(found, query.lowest, query.highest);
-            finished(found);
+            finished(std::move(found));
         });
-    });
 }
 
 void PlacePanel::stop()
 {
-    m_give = true;
-    ++m_number;
-    if (m_worker.joinable()) m_worker.join();
-    m_searching = false;
+    m_search.giveUp();
+    rest();
+    point(-1);
+}
+
+/// Ready for the next search.
+void PlacePanel::rest()
+{
     m_find->setText("Find");
     m_progress->setVisible(false);
-    point(-1);
 }
 
 void PlacePanel::finished(std::shared_ptr<const PlaceSearch> found)
 {
-    m_searching = false;
-    m_find->setText("Find");
-    m_progress->setVisible(false);
+    rest();
     m_found = std::move(found);
     m_list->clear();
     if (!m_found) {

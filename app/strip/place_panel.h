@@ -1,4 +1,5 @@
 #pragma once
+#include "app/background/background.h"
 #include "app/properties/number_field.h"
 #include "app/session/session.h"
 #include "app/strip/offer_list.h"
@@ -10,7 +11,6 @@
 #include <QPushButton>
 
 #include <array>
-#include <thread>
 
 namespace topikos {
 
@@ -44,8 +44,7 @@ class PlacePanel : public QWidget {
     Q_OBJECT
 public:
     explicit PlacePanel(Session& session, QWidget* parent = nullptr);
-    ~PlacePanel() override;
-    bool searching() const { return m_searching; }
+    bool searching() const { return m_search.isWorking(); }
 
 protected:
     void showEvent(QShowEvent* event) override;
@@ -55,6 +54,7 @@ private:
     void fillFrames();
     void startOrCancel();
     void stop();
+    void rest();
     void finished(std::shared_ptr<const PlaceSearch> found);
     void point(int row);
     void apply();
@@ -65,9 +65,7 @@ private:
     FrameId m_frame;
     std::vector<FrameId> m_frames;
     std::shared_ptr<const PlaceSearch> m_found;
-    bool m_searching = false, m_pointing = false;
-    std::uint64_t m_number = 0;
-    std::atomic<bool> m_give{false};
+    bool m_pointing = false;
     QComboBox *m_choice, *m_goal;
     std::array<NumberField*, kPlaceAxes> m_reach;
     NumberField* m_seed;
@@ -76,7 +74,7 @@ private:
     PlaceMap* m_map;
     QLabel* m_words;
     OfferList* m_list;
-    std::jthread m_worker;
+    Background m_search;
 };
 
 }  // namespace topikos

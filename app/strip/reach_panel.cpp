@@ -48,7 +48,8 @@ std::shared_ptr<const Mesh> meshOf(const ReachMap& map, ReachColour colour, doub
 
 }  // namespace
 
-ReachPanel::ReachPanel(Session& session, QWidget* parent) : QWidget(parent), m_session(session)
+ReachPanel::ReachPanel(Session& session, QWidget* parent) :
+    QWidget(parent), m_session(session), m_work(session, "The reach map", nullptr)
 {
     setObjectName("face");
     setAttribute(Qt::WA_StyledBackground);
@@ -167,7 +168,7 @@ ReachPanel::ReachPanel(Session& session, QWidget* parent) : QWidget(parent), m_s
     right->addWidget(m_save, 0, Qt::AlignLeft);
     row->addLayout(right, 1);
     connect(m_make, &QPushButton::clicked, this, [this] {
-        if (!m_working) return start();
+        if (!working()) return start();
         giveUp(m_fresh ? "Given up; the map is as far as it got." : "Given up.");
     });
     connect(m_save, &QPushButton::clicked, this, &ReachPanel::save);
@@ -199,9 +200,8 @@ ReachPanel::ReachPanel(Session& session, QWidget* parent) : QWidget(parent), m_s
         fill();
         if (m_wanted && m_session.history().current() != m_cell) start();
     });
+    connect(&m_work, &Background::ended, this, &ReachPanel::stop);
 }
-
-ReachPanel::~ReachPanel() { stop(); }
 
 void ReachPanel::fill()
 {
@@ -294,49 +294,33 @@ void ReachPanel::start()
     m_fresh = false;
     if (const Status bad = checkReachQuery(*m_cell, m_asked)) return giveUp(text(bad->line()));
     m_wanted = true;
-    m_working = true;
     m_make->setText("Give up");
     m_words->setText("Judging spots …");
-    const std::uint64_t number = m_number;
-    m_worker = std::jthread([this, number, asked = m_asked, cell = m_cell](const std::stop_token& stop) mutable {
-        asked.stop = stop;
-        const auto tell = [this, number](std::shared_ptr<const ReachMap> map, const QString& broken) {
-            QMetaObject::invokeMethod(
-                this,
-                [this, number, map = std::move(map), broken] {
-                    if (number != m_number) return;
-                    if (!broken.isEmpty()) m_session.say(broken, true);
-                    if (map) {
-                        m_map = map;
-                        m_fresh = true;
-                    }
-                    if (!map || map->complete) {
-                        m_working = false;
-                        m_make->setText("Make the map");
-                    }
-                    showMap();
-                },
-                Qt::QueuedConnection);
-        };
-        try {
-            Result<ReachMap> map =
-                reachMap(*cell, asked, [&](const ReachMap& part) { tell(std::make_shared<const ReachMap>(part), {}); });
-            if (map && map->complete) tell(std::make_shared<const ReachMap>(std::move(*map)), {});
-            else if (!map) tell(nullptr, text(map.error().line()));
-        } catch (const std::exception& broken) {
-            tell(nullptr, QString("The reach map broke down: %1").arg(broken.what()));
-        }
-    });
+    m_work.start(
+        [this, asked = m_asked, cell = m_cell](const Background::Task& task) mutable {
+            asked.stop = task.stop;
+            return reachMap(*cell, asked, [&](const ReachMap& part) {
+                task.tell([this, own = std::make_shared<const ReachMap>(part)] { took(own); });
+            });
+        },
+        [this](Result<ReachMap> map) {
+            m_make->setText("Make the map");
+            if (map) took(std::make_shared<const ReachMap>(std::move(*map)));
+            else m_session.say(text(map.error().line()), true);
+        });
+}
+
+/// A map, or what there is of it so far.
+void ReachPanel::took(std::shared_ptr<const ReachMap> map)
+{
+    m_map = std::move(map);
+    m_fresh = true;
+    showMap();
 }
 
 void ReachPanel::stop()
 {
-    ++m_number;
-    if (m_worker.joinable()) {
-        m_worker.request_stop();
-        m_worker.join();
-    }
-    m_working = false;
+    m_work.giveUp();
     m_make->setText("Make the map");
 }
 
@@ -412,7 +396,7 @@ QString ReachPanel::wordsOf(const ReachSpot& spot) const
     const bool angle = spot.kind == SingularityKind::Wrist;
     const QString distance = spot.kind == SingularityKind::Direction ? QString::number(spot.distance, 'f', 3)
                              : angle                                 ? degreeText(spot.distance)
-                                                                     : lengthText(spot.distance, 0) + " mm";
+                                                                     : lengthText(spot.distance, 0);
     return where
            + QString("%1 %2, margin %3 %, %4 from the %5 singularity.")
                  .arg(spot.ways)

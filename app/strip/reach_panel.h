@@ -1,4 +1,5 @@
 #pragma once
+#include "app/background/background.h"
 #include "app/properties/number_field.h"
 #include "app/session/session.h"
 #include "app/strip/reach_picture.h"
@@ -9,7 +10,6 @@
 #include <QPushButton>
 
 #include <array>
-#include <thread>
 
 namespace topikos {
 
@@ -18,8 +18,7 @@ class ReachPanel : public QWidget {
     Q_OBJECT
 public:
     explicit ReachPanel(Session& session, QWidget* parent = nullptr);
-    ~ReachPanel() override;
-    bool working() const { return m_working; }
+    bool working() const { return m_work.isWorking(); }
     const ReachMap* map() const { return m_map.get(); }
 
 protected:
@@ -31,6 +30,7 @@ private:
     ReachQuery query() const;
     void start();
     void stop();
+    void took(std::shared_ptr<const ReachMap> map);
     void giveUp(const QString& words);
     void showMap();
     /// How much of the map is reached, while no spot is pointed at.
@@ -48,10 +48,8 @@ private:
     std::shared_ptr<const ReachMap> m_map;
     std::vector<FrameId> m_frames;
     std::vector<TargetId> m_targets;
-    bool m_working = false;
     bool m_wanted = false;  ///< a map was asked for: it follows edits and choices
     bool m_fresh = false;   ///< what is shown is of the choices as they are
-    std::uint64_t m_number = 0;
     QComboBox *m_over, *m_frame, *m_tool, *m_colour;
     std::array<NumberField*, 6> m_box;
     NumberField* m_spacing;
@@ -61,7 +59,7 @@ private:
     QPushButton *m_make, *m_save;
     ReachPicture* m_picture;
     QLabel *m_words, *m_legend;
-    std::jthread m_worker;
+    Background m_work;
 };
 
 }  // namespace topikos

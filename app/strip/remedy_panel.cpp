@@ -15,7 +15,8 @@ constexpr int kWait = 200;  // before a search begins, so that who goes through 
 
 }  // namespace
 
-RemedyPanel::RemedyPanel(Session& session, QWidget* parent) : QWidget(parent), m_session(session)
+RemedyPanel::RemedyPanel(Session& session, QWidget* parent) :
+    QWidget(parent), m_session(session), m_search(session, "The search for remedies", nullptr)
 {
     setObjectName("remedyPanel");
     setMinimumWidth(300);
@@ -53,10 +54,9 @@ RemedyPanel::RemedyPanel(Session& session, QWidget* parent) : QWidget(parent), m
     connect(m_list, &QListWidget::currentRowChanged, this, [this](int row) { m_apply->setEnabled(row >= 0); });
     m_later.setSingleShot(true);
     connect(&m_later, &QTimer::timeout, this, &RemedyPanel::startSearch);
+    connect(&m_search, &Background::ended, this, &RemedyPanel::finished);
     showFinding(nullptr);
 }
-
-RemedyPanel::~RemedyPanel() { stopSearch(); }
 
 void RemedyPanel::showFinding(const Finding* finding)
 {
@@ -64,7 +64,7 @@ void RemedyPanel::showFinding(const Finding* finding)
     // The same one again, as after a save: what was found for it stays.
     const bool same = finding && m_finding && checked && checked->cell == m_cell && keyOf(*finding) == keyOf(*m_finding)
                       && finding->accepted == m_finding->accepted;
-    if (same && (m_searching || m_done)) return;
+    if (same && (searching() || m_done)) return;
     stopSearch();
     point(-1);
     m_finding = finding && checked ? std::optional(*finding) : std::nullopt;
@@ -89,56 +89,40 @@ void RemedyPanel::showFinding(const Finding* finding)
 void RemedyPanel::startSearch()
 {
     if (!isVisible() || !m_finding || !m_session.checkIsFresh() || !m_session.checked()->result.complete) return;
-    stopSearch();
-    const std::uint64_t number = m_search;
-    m_searching = true;
-    say();
-    m_worker = std::jthread([this, number, checked = m_session.checkedPointer(), finding = *m_finding,
-                             plans = &m_session.plans(), touched = &m_session.touched()](std::stop_token stop) {
-        const auto tell = [&](auto done) {
-            QMetaObject::invokeMethod(
-                this,
-                [this, number, done = std::move(done)] {
-                    if (number == m_search) done();
-                },
-                Qt::QueuedConnection);
-        };
-        RemedyOptions options;
-        options.plans = plans;
-        options.touched = touched;
-        options.workers = kCheckWorkers;
-        options.stop = stop;
-        options.found = [&](const Remedy& remedy) {
-            tell([this, own = std::make_shared<const Remedy>(remedy)] { addRemedy(own); });
-        };
-        options.nearest = [&](const NearestPlace& nearest) {
-            tell([this, nearest] {
-                m_nearest = nearest;
-                say();
-            });
-        };
-        try {
+    m_search.start(
+        [this, checked = m_session.checkedPointer(), finding = *m_finding, plans = &m_session.plans(),
+         touched = &m_session.touched()](const Background::Task& task) {
+            RemedyOptions options;
+            options.plans = plans;
+            options.touched = touched;
+            options.workers = kCheckWorkers;
+            options.stop = task.stop;
+            options.found = [&](const Remedy& remedy) {
+                task.tell([this, own = std::make_shared<const Remedy>(remedy)] { addRemedy(own); });
+            };
+            options.nearest = [&](const NearestPlace& nearest) {
+                task.tell([this, nearest] {
+                    m_nearest = nearest;
+                    say();
+                });
+            };
             remediesFor(*checked->cell, checked->result, finding, options);
-        } catch (const std::exception& broken) {
-            tell([this, words = QString("The search for remedies broke down: %1").arg(broken.what())] {
-                m_session.say(words, true);
-            });
-        }
-        tell([this] {
-            m_searching = false;
-            m_done = true;
-            say();
-        });
-    });
+            return true;
+        },
+        [this](bool) { finished(); });
+    say();
+}
+
+void RemedyPanel::finished()
+{
+    m_done = true;
+    say();
 }
 
 void RemedyPanel::stopSearch()
 {
     m_later.stop();
-    ++m_search;
-    m_searching = false;
-    m_worker.request_stop();
-    if (m_worker.joinable()) m_worker.join();
+    m_search.giveUp();
 }
 
 void RemedyPanel::addRemedy(std::shared_ptr<const Remedy> remedy)
@@ -180,7 +164,7 @@ void RemedyPanel::say()
     if (!m_finding) words = "Choose a finding: here stands why it matters, and what takes it away.";
     else if (isAdvice(m_finding->rule)) words = "An advice is for you to judge; there is nothing to try.";
     else if (!m_finding->accepted.empty()) words = "It stands: " + text(m_finding->accepted);
-    else if (m_searching) words = none ? "Trying remedies on the whole cell …" : "Trying more …";
+    else if (searching()) words = none ? "Trying remedies on the whole cell …" : "Trying more …";
     else if (m_done && none) words = "No remedy was found that takes it away and blocks nothing else.";
     else if (m_done) words = "Point at one to see it. Each was tried on the whole cell.";
     else if (!m_session.checkIsFresh() || !m_session.checked()->result.complete) words = "Remedies follow the check …";
@@ -220,7 +204,7 @@ void RemedyPanel::apply()
 void RemedyPanel::showEvent(QShowEvent* event)
 {
     QWidget::showEvent(event);
-    if (m_finding && !m_done && !m_searching && !isAdvice(m_finding->rule)) m_later.start(kWait);
+    if (m_finding && !m_done && !searching() && !isAdvice(m_finding->rule)) m_later.start(kWait);
 }
 
 void RemedyPanel::hideEvent(QHideEvent* event)

@@ -1,4 +1,5 @@
 #pragma once
+#include "app/background/background.h"
 #include "app/session/session.h"
 #include "app/strip/offer_list.h"
 #include "core/mend/remedy.h"
@@ -6,8 +7,6 @@
 #include <QLabel>
 #include <QPushButton>
 #include <QTimer>
-
-#include <thread>
 
 namespace topikos {
 
@@ -17,12 +16,11 @@ class RemedyPanel : public QWidget {
     Q_OBJECT
 public:
     explicit RemedyPanel(Session& session, QWidget* parent = nullptr);
-    ~RemedyPanel() override;
 
     /// nullptr: nothing is selected.
     void showFinding(const Finding* finding);
     /// Whether remedies are still being looked for.
-    bool searching() const { return m_searching; }
+    bool searching() const { return m_search.isWorking(); }
     /// The list gives way where there is little room.
     QSize minimumSizeHint() const override { return {300, 60}; }
 
@@ -33,6 +31,7 @@ protected:
 private:
     void startSearch();
     void stopSearch();
+    void finished();
     void addRemedy(std::shared_ptr<const Remedy> remedy);
     void say();
     /// Shows the one of a row in the view; -1: none.
@@ -44,14 +43,13 @@ private:
     CellPtr m_cell;  ///< that the finding and its remedies are of
     std::vector<std::shared_ptr<const Remedy>> m_remedies;
     std::optional<NearestPlace> m_nearest;
-    bool m_searching = false, m_done = false;
-    int m_pointed = -1;          ///< row that is shown in the view
-    std::uint64_t m_search = 0;  ///< its number; what comes from earlier ones is dropped
+    bool m_done = false;
+    int m_pointed = -1;  ///< row that is shown in the view
     QLabel *m_head, *m_detail, *m_why, *m_state;
     OfferList* m_list;
     QPushButton* m_apply;
     QTimer m_later;
-    std::jthread m_worker;
+    Background m_search;
 };
 
 }  // namespace topikos

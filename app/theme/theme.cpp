@@ -137,7 +137,7 @@ QScrollBar::add-line, QScrollBar::sub-line { width: 0; height: 0; }
 #commandPopup::item:selected { background: %accentSoft; color: %ink; }
 #viewRim { background: %paper; }
 #viewRim[lit="true"] { background: %accent; }
-#readingStrip, #viewNote, #drawBar { background: %raised; border: 1px solid %line; border-radius: 6px; }
+#readingStrip, #viewNote, #drawBar, #messageLog { background: %raised; border: 1px solid %line; border-radius: 6px; }
 #readingStrip QComboBox { border: 1px solid transparent; background: transparent; font-weight: 600; padding: 1px 2px; }
 #readingStrip QComboBox:hover { border-color: %line; }
 #readingStrip QLineEdit { border: 1px solid transparent; background: transparent; padding: 1px 1px; font-family: "JetBrains Mono", "DejaVu Sans Mono", monospace; font-size: 12px; }

@@ -1,6 +1,7 @@
 #include "app/view/viewport.h"
 
 #include "app/draw/draw_bar.h"
+#include "app/draw/ready_surface.h"
 #include "app/draw/surface_draw.h"
 #include "app/session/held_jog.h"
 #include "app/session/text.h"
@@ -27,6 +28,7 @@ namespace {
 
 constexpr int kNoteStays = 12000;  // [ms]
 constexpr int kNoteHolds = 150;    // [ms] during which what is done still belongs to the message
+constexpr int kAlertHolds = 2500;  // [ms] what went wrong stays at least so long
 
 constexpr double kGripRadius = 6;  // [pixel]
 
@@ -102,7 +104,8 @@ Viewport::Viewport(Session& session, QWidget* parent) : QOpenGLWidget(parent), m
     connect(&m_noteTimer, &QTimer::timeout, this, [this] { showNote({}, false); });
     for (const auto done : {&Session::postureChanged, &Session::selectionChanged, &Session::cellChanged})
         connect(&session, done, this, [this] {
-            if (m_noteTimer.isActive() && m_noteAge.elapsed() > kNoteHolds) showNote({}, false);
+            const int holds = m_note->property("alert").toBool() ? kAlertHolds : kNoteHolds;
+            if (m_noteTimer.isActive() && m_noteAge.elapsed() > holds) showNote({}, false);
         });
     connect(m_strip, &ReadingStrip::resized, this, &Viewport::placeOverlays);
     connect(&session, &Session::previewChanged, this, &Viewport::changed);
@@ -149,13 +152,31 @@ void Viewport::changed()
 void Viewport::initializeGL()
 {
     m_gl = QOpenGLVersionFunctionsFactory::get<QOpenGLFunctions_3_3_Core>(context());
-    if (!m_gl)
-        qFatal(
-            "Topikos needs OpenGL 3.3; this display offers less. Install the Mesa drivers (package libgl1-mesa-dri).");
-    m_gl->initializeOpenGLFunctions();
+    if (!m_gl || !m_gl->initializeOpenGLFunctions()) {
+        m_gl = nullptr;
+        const auto [major, minor] = context()->format().version();
+        return refuse(
+            QString("The view needs OpenGL 3.3; this display offers %1.%2. Install newer Mesa drivers (package "
+                    "libgl1-mesa-dri) and start again. All else can be used meanwhile.")
+                .arg(major)
+                .arg(minor));
+    }
     // A view that gets into another window loses its context, and all that is in it.
     connect(context(), &QOpenGLContext::aboutToBeDestroyed, this, &Viewport::putAway);
     m_renderer = std::make_unique<Renderer>(*m_gl);
+}
+
+void Viewport::refuse(const QString& words)
+{
+    m_refusal = new QLabel(words, this);
+    m_refusal->setObjectName("viewRefusal");
+    m_refusal->setWordWrap(true);
+    m_refusal->setAlignment(Qt::AlignCenter);
+    m_refusal->setMargin(40);
+    m_refusal->setAutoFillBackground(true);
+    m_refusal->setGeometry(rect());
+    m_refusal->lower();
+    m_refusal->show();
 }
 
 void Viewport::resizeEvent(QResizeEvent* event)
@@ -169,6 +190,7 @@ void Viewport::resizeEvent(QResizeEvent* event)
 void Viewport::placeOverlays()
 {
     m_overlay->setGeometry(rect());
+    if (m_refusal) m_refusal->setGeometry(rect());
     m_strip->fit(width() - 24);
     const QSize bar = m_drawBar->sizeHint();
     m_drawBar->setGeometry(12, m_strip->isHidden() ? 12 : m_strip->geometry().bottom() + 8,
@@ -260,6 +282,8 @@ void Viewport::look(Direction direction)
 
 void Viewport::paintGL()
 {
+    ++m_frames;
+    if (!m_renderer) return;
     DrawList list = m_scene.build(*m_gl, !m_fine);
     list.gridStep = m_gridStep;
     if (m_sectionAxis >= 0) {
@@ -279,7 +303,6 @@ void Viewport::paintGL()
         addTriad(list.linesOnTop, m_session.shownTcp(), 0.08, 2);
     }
     m_renderer->draw(list, m_camera, size() * devicePixelRatio(), defaultFramebufferObject(), m_fine);
-    ++m_frames;
 }
 
 void Viewport::paintOverlay(QPainter& painter)
@@ -374,7 +397,11 @@ void Viewport::mousePressEvent(QMouseEvent* event)
             m_drag = drag;
             m_moving = movable();
             if (m_moving) m_movedTo = m_moving->pose;
+            // A group goes along its body as soon as that is ready.
+            if (const Pattern* group = drawnGroup(m_session); group && m_moving)
+                withSurface(m_session, bodyOf(m_session.cell(), *group), text(group->name), [](const auto&) {});
             m_dragTcp = m_session.shownTcp();
+            m_dragFrom = {m_session.shownPosture(), m_session.shownAxes()};
             return;
         }
         if (grabTarget(event->position())) return;
@@ -394,10 +421,10 @@ void Viewport::mouseMoveEvent(QMouseEvent* event)
         if (m_session.moveTcp(inverse(m_session.shownBase()) * Handle::moved(*m_drag, m_dragTcp))) {
             static const char* names[] = {"X", "Y", "Z"};
             if (m_drag->part < 3)
-                showNote(QString("%1 %2 mm").arg(names[m_drag->part], lengthText(m_drag->amount)), false);
+                showNote(QString("%1 %2").arg(names[m_drag->part], lengthText(m_drag->amount)), false);
             else if (m_drag->part < 6)
                 showNote(QString("about %1 %2").arg(names[m_drag->part - 3], degreeText(m_drag->amount)), false);
-            else showNote(QString("%1 mm").arg(lengthText(m_drag->shift.norm())), false);
+            else showNote(lengthText(m_drag->shift.norm()), false);
         }
         return;
     }
@@ -583,6 +610,25 @@ bool Viewport::jogByKey(QKeyEvent* event)
     return true;
 }
 
+const std::vector<std::pair<QString, QString>>& Viewport::keys()
+{
+    // As keyPressEvent() and jogByKey() take them.
+    static const std::vector<std::pair<QString, QString>> all = {
+        {"Arrows", "jog along X and Y, with Shift turn about them; a joint: choose it and turn it"},
+        {"Page Up, Page Down", "jog along Z, with Shift turn about it"},
+        {"J, W, O, R, B", "jog joints, in the world, in the tool, in the frame, in the base"},
+        {"1 to 9", "choose a joint"},
+        {"< and >", "smaller and larger steps, or slower and faster"},
+        {"H", "jog for as long as a key is held, or by steps"},
+        {"+ and −", "faster and slower while keys are held"},
+        {"F", "fit all into the view"},
+        {"Enter, Backspace", "while drawing: keep what is drawn, take the last click back"},
+        {"Esc", "end a drag where it began, end measuring or drawing, reset the run, select nothing"},
+        {"Drag, wheel", "orbit and zoom; Shift or the middle button pans"},
+    };
+    return all;
+}
+
 void Viewport::keyPressEvent(QKeyEvent* event)
 {
     if (event->modifiers() & (Qt::ControlModifier | Qt::AltModifier)) return QOpenGLWidget::keyPressEvent(event);
@@ -609,6 +655,11 @@ void Viewport::keyPressEvent(QKeyEvent* event)
             m_drag.reset();
             m_session.endPreview();
             showNote({}, false);
+            return;
+        }
+        if (m_drag) {
+            m_drag.reset();
+            m_session.stand(m_dragFrom.first, m_dragFrom.second);
             return;
         }
         if (m_measuring) return setMeasuring(false);

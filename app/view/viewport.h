@@ -31,6 +31,8 @@ public:
     void fitAll();
     /// Moves near to what is selected; false when it has no body or place.
     bool fitSelected();
+    /// What the keys do here, for the list of keys.
+    static const std::vector<std::pair<QString, QString>>& keys();
     /// What stands at the foot of the view while there is nothing to say.
     void setHints(const QString& hints);
     /// Measuring: two clicks give the distance; starts or ends it.
@@ -163,8 +165,12 @@ private:
     int m_frames = 0;
     int m_hovered = -1;
     int m_overlayPoint = -1;  ///< pointed at
+    /// Says in place of the picture why there is none.
+    void refuse(const QString& words);
+    QLabel* m_refusal = nullptr;
     std::optional<Handle::Drag> m_drag;
     Pose m_dragTcp;
+    std::pair<JointVector, AxisValues> m_dragFrom;  ///< where the arm stood when the drag began
     std::optional<Movable> m_moving;
     Pose m_movedTo;  ///< in the parent
     bool m_measuring = false;

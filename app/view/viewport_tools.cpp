@@ -193,10 +193,13 @@ bool Viewport::grabPoint(const QPointF& pixel)
         if (const double away = QLineF(pointPixel(i), pixel).length(); away < nearest) best = i, nearest = away;
     if (best == group->drawing.points.size()) return false;
     const Selection on = group->drawing.part ? Selection(group->drawing.part) : Selection(group->frame);
-    std::optional<DrawnBody> body = SurfaceDraw::bodyOf(m_session, on);
-    if (!body) return false;
-    m_pointDrag = std::make_shared<PointDrag>(PointDrag{group->id, best, std::move(*body)});
-    return true;
+    // A press on a body that is not ready makes it so; the next one takes the point along.
+    const auto pressed = std::make_shared<bool>(true);
+    const bool there = SurfaceDraw::withBody(m_session, on, [this, pressed, id = group->id, best](DrawnBody body) {
+        if (*pressed) m_pointDrag = std::make_shared<PointDrag>(PointDrag{id, best, std::move(body)});
+    });
+    *pressed = false;
+    return there;
 }
 
 void Viewport::dragPoint(const QPointF& pixel)

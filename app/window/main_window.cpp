@@ -17,6 +17,7 @@
 #include "app/window/examples.h"
 #include "app/window/guide.h"
 #include "app/window/manual_page.h"
+#include "app/window/message_log.h"
 #include "app/window/notice_bar.h"
 #include "app/window/wheel_guard.h"
 #include "core/files/cell_file.h"
@@ -45,6 +46,7 @@ MainWindow::MainWindow(QWidget* parent) : QMainWindow(parent)
     setObjectName("mainWindow");
     m_session = new Session(readExample(kDemo).value(), this);
     buildRegions();
+    m_messages = new MessageLog(*m_session, m_view, m_pages);
     buildActions();
     connect(m_session, &Session::cellChanged, this, &MainWindow::refreshHead);
     connect(m_session, &Session::saveStateChanged, this, &MainWindow::refreshHead);
@@ -262,15 +264,9 @@ void MainWindow::chooseSize(int percent)
 void MainWindow::closeEvent(QCloseEvent* event)
 {
     if (!mayLeave()) return event->ignore();
-    if (m_arms && m_arms->model().isChanged()) {
-        const auto answer = QMessageBox::question(this, "Data sheet not kept",
-                                                  QString("The data sheet “%1” is neither saved nor used in the cell.")
-                                                      .arg(text(m_arms->model().sheet().name)),
-                                                  QMessageBox::Discard | QMessageBox::Cancel);
-        if (answer != QMessageBox::Discard) {
-            showArms(true);
-            return event->ignore();
-        }
+    if (m_arms && !m_arms->mayDropSheet()) {
+        showArms(true);
+        return event->ignore();
     }
     QSettings settings;
     settings.setValue("window/geometry", saveGeometry());

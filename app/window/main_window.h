@@ -22,6 +22,7 @@ class FindingsList;
 class Guide;
 class LayoutPanel;
 class ManualPage;
+class MessageLog;
 class NewCellPage;
 class NoticeBar;
 class Properties;
@@ -99,7 +100,8 @@ private:
     bool saveAs();
     /// Asks what the new cell is to have.
     void startNewCell();
-    void offerLostCells();
+    /// How many there are.
+    int offerLostCells();
     /// Reads a cell file beside the interface, with progress and cancel when it takes long; a refusal is told.
     std::optional<Cell> readBeside(const QString& path, QByteArray* digest = nullptr);
     void bringFromCell();
@@ -111,6 +113,9 @@ private:
     /// Asks about unsaved changes; false when the person wants to stay.
     bool mayLeave();
     void showProblem(const QString& words);
+    /// Every action with keys, and what the keys do in the view.
+    QString keysText() const;
+    void showKeys();
 
     Session* m_session;
     Viewport* m_view;
@@ -143,6 +148,7 @@ private:
     CommandField* m_command;
     TeachPanel* m_teach;
     NoticeBar* m_notices;
+    MessageLog* m_messages;
     Recovery* m_recovery;
     QFileSystemWatcher m_watcher;
     QByteArray m_onDisk;  ///< digest of the file as this window knows it

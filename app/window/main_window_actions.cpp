@@ -9,6 +9,7 @@
 #include "app/layout/layout_commands.h"
 #include "app/route/program_editor.h"
 #include "app/route/route_panel.h"
+#include "app/properties/number_field.h"
 #include "app/session/text.h"
 #include "app/strip/breakdown_panel.h"
 #include "app/strip/curves_panel.h"
@@ -19,6 +20,7 @@
 #include "app/view/viewport.h"
 #include "app/window/examples.h"
 #include "app/window/guide.h"
+#include "app/window/message_log.h"
 #include "core/cell/devices.h"
 #include "core/cell/arms.h"
 #include "core/cell/edit_steps.h"
@@ -112,6 +114,9 @@ void MainWindow::buildActions()
     action(cell, "New cell", "Asks for arm, base height and gripper, and shows them", QKeySequence::New,
            [this] { startNewCell(); });
     action(cell, "Open …", "Open a cell file", QKeySequence::Open, [this] { askAndOpen(); });
+    action(cell, "Lost cells", "Offers cells again that had unsaved changes when Topikos ended", {}, [this] {
+        if (offerLostCells() == 0) m_session->say("No cell with unsaved changes is kept.");
+    });
     m_recent = cell->addMenu("Recent cells");
     m_recent->setObjectName("recentMenu");
     fillRecent();
@@ -145,7 +150,7 @@ void MainWindow::buildActions()
         const ArmPtr arm = catalogueArm(id);
         const QString name = text(arm->description().name);
         action(arms, "Use " + name,
-               QString("Reach %1 mm, payload %2 kg. Targets stay and are checked anew")
+               QString("Reach %1, payload %2 kg. Targets stay and are checked anew")
                    .arg(lengthText(arm->reach(), 0))
                    .arg(arm->description().payload),
                {}, [this, arm, name] {
@@ -262,11 +267,11 @@ void MainWindow::buildActions()
     QMenu* units = view->addMenu("Units");
     for (int i = 0; i < int(std::size(kLengthUnits)); ++i)
         action(units, QString("Show lengths in %1").arg(kLengthUnits[i].symbol), "Unit of places, shown and typed", {},
-               [this, i] { chooseUnits(i, -1), Q_EMIT m_session->cellChanged(); });
+               [this, i] { chooseUnits(i, -1), NumberField::showUnits(), Q_EMIT m_session->cellChanged(); });
     for (int i = 0; i < int(std::size(kAngleUnits)); ++i)
         action(units, QString("Show angles in %1").arg(i ? "radians" : "degrees"),
                "Unit of orientations, shown and typed", {},
-               [this, i] { chooseUnits(-1, i), Q_EMIT m_session->cellChanged(); });
+               [this, i] { chooseUnits(-1, i), NumberField::showUnits(), Q_EMIT m_session->cellChanged(); });
     QMenu* grid = view->addMenu("Grid");
     for (const int step : {10, 50, 100, 250, 1000})
         action(grid, QString("Grid of %1 mm").arg(step), "Distance of the fine lines on the floor", {},
@@ -596,16 +601,9 @@ void MainWindow::buildActions()
           std::pair("Teaching targets", "teach"), std::pair("Laying out the cell", "layout")})
         action(help, QString("Manual: %1").arg(words), "A page of the manual", {},
                [this, page = page] { showManual(page); });
-    action(help, "Keys", "What the keys do in the view", QKeySequence("F1"), [this] {
-        QMessageBox::information(this, "Keys in the view",
-                                 "Arrows: along X and Y · Page Up, Page Down: along Z · with Shift: turn about them\n"
-                                 "J, W, O, R: jog joints, in the world, in the tool, in the frame\n"
-                                 "1 to 6: choose a joint; then Left and Right turn it\n"
-                                 "< and >: smaller and larger steps\n"
-                                 "T: take a target · M: move to the selected one · F: fit all · Esc: let go\n\n"
-                                 "Mouse: drag to orbit, Shift or middle button to pan, wheel to zoom, click to select; "
-                                 "drag the arrows at the tool to move it.");
-    });
+    action(help, "Keys", "All keys, of actions and in the view", QKeySequence("F1"), [this] { showKeys(); });
+    action(help, "Messages", "What was said so far, to be read again", QKeySequence("Shift+F4"),
+           [this] { m_messages->toggle(); });
     action(help, "About Topikos", "Version and licence", {}, [this] {
         QMessageBox::about(
             this, "About Topikos",

@@ -3,7 +3,7 @@
 #include "app/layout/mesh_import.h"
 #include "app/route/program_editor.h"
 #include "app/route/route_panel.h"
-#include "app/session/beside.h"
+#include "app/background/beside.h"
 #include "app/session/recovery.h"
 #include "app/session/export.h"
 #include "app/session/text.h"
@@ -43,7 +43,7 @@ void MainWindow::showProblem(const QString& words) { m_session->say(words, true)
 std::optional<Cell> MainWindow::readBeside(const QString& path, QByteArray* digest)
 {
     const QString name = QFileInfo(path).fileName();
-    auto read = doBeside(this, "Reading " + name + " …", [path](const std::function<bool()>&) {
+    auto read = doBeside(*m_session, this, "Reading " + name + " …", [path](const std::function<bool()>&) {
         // First as the command line does, which refuses pipes and devices.
         Result<Cell> cell = openCell(path.toStdString());
         QCryptographicHash hash(QCryptographicHash::Sha1);
@@ -195,20 +195,22 @@ void MainWindow::filesDropped(const QStringList& paths)
         bringSurface(*m_session, path, this);
 }
 
-void MainWindow::offerLostCells()
+int MainWindow::offerLostCells()
 {
-    for (const LostCell& lost : Recovery::lost(Recovery::standardFolder())) {
+    const QList<LostCell> all = Recovery::lost(Recovery::standardFolder());
+    for (const LostCell& lost : all) {
         const QString words = QString("“%1” had unsaved changes when Topikos ended on %2.")
                                   .arg(lost.name, lost.when.toString("d MMM, hh:mm"));
         m_notices->offer("lost " + lost.copy, words,
                          {{"Open it as it was",
                            [this, lost] {
-                               if (!mayLeave())
-                                   return m_notices->offer("lost " + lost.copy,
-                                                           QString("“%1” is still kept.").arg(lost.name),
-                                                           {{"Forget it", [lost] { Recovery::forget(lost); }}});
+                               // Put off: it is kept, and offered again.
+                               if (!mayLeave()) return void(offerLostCells());
                                Result<Cell> cell = openCell(lost.copy.toStdString());
-                               if (!cell) return showProblem(text(cell.error().line()));
+                               if (!cell) {
+                                   showProblem(text(cell.error().line()));
+                                   return void(offerLostCells());
+                               }
                                m_session->openUnsaved(std::move(cell).value(), lost.path);
                                Recovery::forget(lost);
                                watchFile();
@@ -217,6 +219,7 @@ void MainWindow::offerLostCells()
                            }},
                           {"Forget it", [lost] { Recovery::forget(lost); }}});
     }
+    return int(all.size());
 }
 
 void MainWindow::watchFile(const QByteArray& known)
@@ -286,7 +289,7 @@ bool MainWindow::saveTo(const QString& path)
     const bool whole = m_route->editor()->flush();
     const CellPtr cell = m_session->history().current();
     const std::optional<Status> bad = doBeside(
-        this, "Saving " + QFileInfo(path).fileName() + " …",
+        *m_session, this, "Saving " + QFileInfo(path).fileName() + " …",
         [path, cell](const std::function<bool()>&) { return saveCell(path.toStdString(), *cell); }, false);
     if (!bad || *bad) {
         showProblem(bad ? text((*bad)->line()) : "Saving broke down; the file on disk is unchanged.");

@@ -125,7 +125,7 @@ void NewCellPage::showWanted()
 {
     const NewCell now = wanted();
     m_widest->setEnabled(now.gripper && *now.gripper != Gripper::Kind::Vacuum);
-    m_facts->setText(QString("%1 axes · reaches %2 mm · carries %3 kg")
+    m_facts->setText(QString("%1 axes · reaches %2 · carries %3 kg")
                          .arg(now.arm->jointCount())
                          .arg(lengthText(now.arm->reach(), 0))
                          .arg(now.arm->description().payload));

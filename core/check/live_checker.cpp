@@ -1,5 +1,7 @@
 #include "core/check/live_checker.h"
 
+#include "core/spatial/give_way.h"
+
 #include <exception>
 
 namespace topikos {
@@ -28,6 +30,7 @@ void LiveChecker::submit(CellPtr cell, std::uint64_t revision)
 
 void LiveChecker::work(std::stop_token stop)
 {
+    giveWay();
     for (;;) {
         std::unique_lock lock(m_mutex);
         if (!m_wake.wait(lock, stop, [this] { return m_job.has_value(); })) return;

@@ -107,12 +107,16 @@ std::optional<double> quantityOf(const std::string& text, Quantity quantity, dou
         {"mm", Quantity::Length, kMillimetre}, {"cm", Quantity::Length, 0.01},   {"m", Quantity::Length, 1},
         {"in", Quantity::Length, 0.0254},      {"\"", Quantity::Length, 0.0254}, {"deg", Quantity::Angle, kDegree},
         {"°", Quantity::Angle, kDegree},       {"rad", Quantity::Angle, 1}};
+    const bool speed = quantity == Quantity::Speed || quantity == Quantity::TurnSpeed;
+    if (quantity == Quantity::Speed) quantity = Quantity::Length;
+    if (quantity == Quantity::TurnSpeed) quantity = Quantity::Angle;
     std::string figures = text;
     while (!figures.empty() && std::isspace(static_cast<unsigned char>(figures.back())))
         figures.pop_back();
     for (const Unit& u : units)
-        if (u.quantity == quantity && figures.ends_with(u.word)) {
-            figures.resize(figures.size() - std::string_view(u.word).size());
+        if (const std::string word = u.word + std::string(speed ? "/s" : "");
+            u.quantity == quantity && figures.ends_with(word)) {
+            figures.resize(figures.size() - word.size());
             unit = u.size;
             break;
         }

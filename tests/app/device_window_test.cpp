@@ -276,7 +276,7 @@ void DeviceWindowTest::axisIsJoggedWithTheArmOnIt()
     QVERIFY2(std::abs(at - 1.5) < 0.02, qPrintable(QString::number(at)));
     QVERIFY((session().shownTcp().translation - before.translation - Vec3(0, at - 0.25, 0)).norm() < 1e-9);
     // The reading goes with it, the authored cell does not change.
-    QCOMPARE(child<QLineEdit>("reading1")->text(), lengthText(session().shownTcp().translation[1]));
+    QCOMPARE(child<QLineEdit>("reading1")->text(), placeFigure(session().shownTcp().translation[1], 1));
     QVERIFY(session().history().undoLabel().empty());
     // By typing, and never past its range.
     action("Cell face")->trigger();

@@ -89,7 +89,7 @@ void JogWindowTest::jogsFromTheKeyboard()
     }
     const Pose read =
         frameFromTcp(session().cell(), session().station(), session().readingFrame(), session().posture());
-    QCOMPARE(child<QLineEdit>("reading2")->text(), lengthText(read.translation[2]));
+    QCOMPARE(child<QLineEdit>("reading2")->text(), placeFigure(read.translation[2], 1));
 }
 
 void JogWindowTest::jogStopsAtTheRangeEndAndSaysSo()

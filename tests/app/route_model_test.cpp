@@ -90,8 +90,8 @@ void RouteModelTest::numbersReadAsPeopleWriteThem_data()
 {
     QTest::addColumn<QString>("shown");
     QTest::addColumn<QString>("wanted");
-    QTest::newRow("millimetres") << lengthText(0.2124) << "212.4";
-    QTest::newRow("no minus zero") << lengthText(-1e-9) << "0.0";
+    QTest::newRow("millimetres") << lengthText(0.2124) << "212.4 mm";
+    QTest::newRow("no minus zero") << lengthText(-1e-9) << "0.0 mm";
     QTest::newRow("degrees") << degreeText(1.6144295580947547) << "92.5°";
     QTest::newRow("offset without a turn")
         << offsetText(translated({0.72, -0.58, 0.7}), AngleOrder::FixedXyz) << "X 720.0  Y -580.0  Z 700.0 mm";

@@ -117,7 +117,7 @@ void SessionTest::moveOutOfReachIsRefusedWithTheDistance()
     QVERIFY(m_session->posture() == before);
     const Solutions found =
         inverseKinematics(m_session->arm(), far * inverse(flangeFromTcp(m_session->cell(), m_session->station())));
-    QCOMPARE(lastSaid(said), QString("Out of reach: %1 mm too far for the wrist.").arg(lengthText(found.shortfall)));
+    QCOMPARE(lastSaid(said), QString("Out of reach: %1 too far for the wrist.").arg(lengthText(found.shortfall)));
 }
 
 void SessionTest::moveKeepsTheConfiguration()

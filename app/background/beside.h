@@ -1,4 +1,6 @@
 #pragma once
+#include "app/background/background.h"
+
 #include <QEventLoop>
 #include <QFutureWatcher>
 #include <QProgressDialog>
@@ -8,14 +10,16 @@
 #include <functional>
 #include <memory>
 #include <optional>
+#include <string>
 
 namespace topikos {
 
-/// Does slow work beside the interface and waits for it: after half a second a window says `words` and offers to
-/// cancel. `work` gets a function to ask whether to go on. Nothing comes back when it was cancelled; work that does not
-/// ask then ends unheard. What must come to its end offers no way out (`mayCancel`).
+/// Does slow work beside the interface and waits for it, in answer to a command and never in the middle of an edit:
+/// after half a second a window says `words` and offers to cancel. `work` gets a function to ask whether to go on.
+/// Nothing comes back when it was cancelled (work that does not ask then ends unheard), nor when it broke down, which
+/// is said. What must come to its end offers no way out (`mayCancel`).
 template <class Work>
-auto doBeside(QWidget* parent, const QString& words, Work work, bool mayCancel = true)
+auto doBeside(Session& session, QWidget* parent, const QString& words, Work work, bool mayCancel = true)
     -> std::optional<std::invoke_result_t<Work, std::function<bool()>>>
 {
     using Made = std::invoke_result_t<Work, std::function<bool()>>;
@@ -34,12 +38,12 @@ auto doBeside(QWidget* parent, const QString& words, Work work, bool mayCancel =
             *stop = true;
             loop.quit();
         });
-    // What breaks down there must not come out into Qt: it counts as nothing made.
-    watcher.setFuture(QtConcurrent::run([work = std::move(work), stop]() -> std::shared_ptr<Made> {
+    auto why = std::make_shared<std::string>();
+    watcher.setFuture(QtConcurrent::run([work = std::move(work), stop, why]() -> std::shared_ptr<Made> {
         try {
             return std::make_shared<Made>(work([stop] { return !*stop; }));
         } catch (const std::exception& broken) {
-            qWarning("work beside the interface broke down: %s", broken.what());
+            *why = broken.what();
             return nullptr;
         }
     }));
@@ -47,7 +51,10 @@ auto doBeside(QWidget* parent, const QString& words, Work work, bool mayCancel =
         loop.exec();
     if (*stop || !watcher.isFinished()) return std::nullopt;
     const std::shared_ptr<Made> made = watcher.result();
-    if (!made) return std::nullopt;
+    if (!made) {
+        sayBroken(session, QString(words).remove(" …"), why->c_str());
+        return std::nullopt;
+    }
     return std::move(*made);
 }
 
