@@ -8,6 +8,7 @@
 #include "bench/long_cell.h"
 #include "tests/wave.h"
 
+#include <QAction>
 #include <QApplication>
 #include <QElapsedTimer>
 #include <QFile>
@@ -207,6 +208,46 @@ int main(int argc, char** argv)
 
     frames = joggedFrames(window, [](size_t n) { return n < 30; });
     std::printf("%-46s %8.1f ms\n", "frame with 5,000 moves that are checked, median", median(frames));
+
+    // The same with 5,000 targets: what an edit, a key in a step and a selection cost the interface thread. The event
+    // loop is not run in between, so nothing is drawn.
+    Cell wide = window.session().cell();
+    const Target model = wide.targets.back();
+    while (wide.targets.size() < 5000) {
+        Target next = model;
+        next.id = {wide.nextId++};
+        next.name = "Spot " + std::to_string(next.id.value);
+        wide.targets.push_back(next);
+    }
+    window.session().open(wide, {});
+    while (!window.session().checkIsFresh() || !window.session().checked()->result.complete)
+        QApplication::processEvents();
+    const auto timed = [&](const char* words, const auto& run) {
+        std::vector<double> took;
+        for (int i = 0; i < 12; ++i) {
+            QElapsedTimer own;
+            own.start();
+            run(i);
+            QCoreApplication::sendPostedEvents(nullptr, QEvent::MetaCall);
+            took.push_back(double(own.nsecsElapsed()) * 1e-6);
+            QApplication::processEvents();
+        }
+        std::printf("%-46s %8.1f ms   (goal 4)\n", words, median(took));
+    };
+    for (const char* face : {"Route face", "Targets face", "Cell face"}) {
+        for (QAction* action : window.findChildren<QAction*>())
+            if (action->text() == face) action->trigger();
+        QApplication::processEvents();
+        const TargetId id = window.session().cell().targets[2500].id;
+        const Pose pose = window.session().cell().targets[2500].pose;
+        timed(qPrintable(QString("edit at 5,000 x 5,000, ") + face), [&](int i) {
+            window.session().edit("Move", [&](const Cell& cell) {
+                return setTargetPose(cell, id, pose * translated({0, 0, -1e-4 * i}));
+            });
+        });
+        timed(qPrintable(QString("selection there, ") + face),
+              [&](int i) { window.session().select(window.session().cell().targets[size_t(2000 + i)].id); });
+    }
 
     const auto [replot, cursor] = replotTimes();
     std::printf("curves, 6 x 20,000 points: replot %.2f ms, cursor %.2f ms\n", replot, cursor);

@@ -7,6 +7,7 @@
 #include "app/theme/typed_delegate.h"
 #include "core/cell/arms.h"
 #include "core/cell/devices.h"
+#include "core/cell/diff.h"
 
 #include <QHBoxLayout>
 #include <QHeaderView>
@@ -177,7 +178,9 @@ LayoutPanel::LayoutPanel(Session& session, QWidget* parent) : QWidget(parent), m
             break;
         default: break;
         }
-        if (!done) fill();
+        if (done) return;
+        m_filled.reset();
+        fill();
     });
     connect(&session, &Session::cellChanged, this, &LayoutPanel::fill, Qt::QueuedConnection);
     connect(&session, &Session::selectionChanged, this, &LayoutPanel::showSelection);
@@ -186,6 +189,23 @@ LayoutPanel::LayoutPanel(Session& session, QWidget* parent) : QWidget(parent), m
 
 void LayoutPanel::fill()
 {
+    // Steps, targets and signals stand in other lists.
+    const CellPtr now = m_session.history().current();
+    const QString as = QString("%1 %2 %3 %4")
+                           .arg(lengthUnit().symbol, angleUnit().symbol)
+                           .arg(m_session.station().id.value)
+                           .arg(2 * theme().dark + theme().contrast);
+    if (m_filled && m_filledFor == as) {
+        const CellDiff diff = differences(*m_filled, *now);
+        const bool same = diff.arms.empty() && diff.frames.empty() && diff.tools.empty() && diff.parts.empty()
+                          && diff.patterns.empty() && !diff.order && !diff.rest;
+        if (same) {
+            m_filled = now;
+            return;
+        }
+    }
+    m_filled = now;
+    m_filledFor = as;
     m_filling = true;
     // What was folded stays folded.
     std::set<std::pair<int, std::uint32_t>> folded;

@@ -27,6 +27,8 @@ private:
     QLineEdit* m_search;
     std::set<std::uint32_t> m_patterns;  ///< that have been shown; new ones begin folded
     bool m_filling = false;
+    CellPtr m_filled;     ///< that the rows are of
+    QString m_filledFor;  ///< units, arm and look that they are shown for
 };
 
 }  // namespace topikos

@@ -99,9 +99,21 @@ bool Session::isJudged(TargetId id) const
     return now && m_judged.contains(id) && findTarget(*m_checked->cell, id) == now;
 }
 
+namespace {
+
+bool sameArms(const Cell& one, const Cell& other)
+{
+    const auto same = [](const ArmStation& a, const ArmStation& b) { return a.id == b.id && a.model == b.model; };
+    return one.arms.isShared(other.arms)
+           || std::equal(one.arms.begin(), one.arms.end(), other.arms.begin(), other.arms.end(), same);
+}
+
+}  // namespace
+
 const Trace* Session::trace() const
 {
-    if (!m_checked) return nullptr;
+    // A run of other arms than the cell has now cannot be shown any more.
+    if (!m_checked || !sameArms(playedCell(), cell())) return nullptr;
     const Trace& trace = m_played ? *m_played : m_checked->result.trace;
     return std::any_of(trace.arms.begin(), trace.arms.end(), [](const ArmTrace& a) { return !a.outcomes.empty(); })
                ? &trace
@@ -178,11 +190,7 @@ void Session::changed()
     m_preview.reset();
     m_pass = 0;
     dropRun();
-    // A run of other arms than the cell has now cannot be shown any more.
-    const auto same = [](const ArmStation& a, const ArmStation& b) { return a.id == b.id && a.model == b.model; };
-    const bool left = m_inRun && m_checked
-                      && !std::equal(cell().arms.begin(), cell().arms.end(), m_checked->cell->arms.begin(),
-                                     m_checked->cell->arms.end(), same);
+    const bool left = m_inRun && m_checked && !sameArms(cell(), *m_checked->cell);
     if (left) {
         m_timer.stop();
         m_inRun = false;

@@ -105,6 +105,15 @@ bool Session::drive(const JointVector& posture, const AxisValues& axes)
     return false;
 }
 
+bool Session::standIfFree(const JointVector& posture)
+{
+    const bool looks = m_stopsAtContact && !inRun();
+    if (looks && !isFree(cell(), m_arm, clampedToRange(arm(), posture), m_axes, touched())) return driveTo(posture);
+    m_touch = {};
+    stand(posture, shownAxes());
+    return true;
+}
+
 bool Session::downToContact()
 {
     constexpr double most = 0.5;  // [m]

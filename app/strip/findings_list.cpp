@@ -126,7 +126,10 @@ FindingsList::FindingsList(Session& session, QWidget* parent) : QWidget(parent),
         m_savedKnown = false;
         m_saved.clear();
     });
-    connect(&session, &Session::saveStateChanged, this, &FindingsList::fill);
+    // What is new since then is told when the cell is saved.
+    connect(&session, &Session::saveStateChanged, this, [this] {
+        if (m_session.isSaved()) fill();
+    });
     fill();
 }
 

@@ -7,22 +7,25 @@
 #include "app/theme/empty_note.h"
 #include "app/theme/theme.h"
 #include "app/theme/typed_delegate.h"
+#include "core/cell/diff.h"
 
 #include <QHBoxLayout>
 #include <QHeaderView>
+#include <QHelpEvent>
 #include <QMimeData>
 #include <QPushButton>
 #include <QScrollBar>
+#include <QToolTip>
 #include <QVBoxLayout>
 
 #include <algorithm>
-#include <unordered_map>
+#include <tuple>
 
 namespace topikos {
 
 namespace {
 
-constexpr int kIdRole = Qt::UserRole, kNoteRole = Qt::UserRole + 1;
+constexpr int kIdRole = Qt::UserRole, kShownRole = Qt::UserRole + 1;
 
 /// Its targets can be dragged into the route.
 class TargetTree : public QTreeWidget {
@@ -70,6 +73,7 @@ TargetsPanel::TargetsPanel(Session& session, QWidget* parent) : QWidget(parent),
     m_tree->setEditTriggers(QAbstractItemView::EditKeyPressed);
     m_tree->setIconSize({14, 14});
     m_tree->setItemDelegate(new TypedDelegate(this));
+    m_tree->viewport()->installEventFilter(this);
     column->addWidget(m_tree, 1);
     m_empty =
         emptyNote(this, "No targets yet.\nMove the arm where it is to go\nand press T in the view.", "teach#targets");
@@ -123,8 +127,10 @@ TargetsPanel::TargetsPanel(Session& session, QWidget* parent) : QWidget(parent),
         const TargetId id{item->data(0, kIdRole).toUInt()};
         const std::string name = item->text(0).trimmed().toStdString();
         if (const Target* t = findTarget(m_session.cell(), id); t && t->name != name)
-            if (!m_session.edit("Rename target", [&](const Cell& cell) { return renameTarget(cell, id, name); }))
+            if (!m_session.edit("Rename target", [&](const Cell& cell) { return renameTarget(cell, id, name); })) {
+                m_filled.reset();
                 fill();
+            }
     });
     connect(&session, &Session::cellChanged, this, &TargetsPanel::fill, Qt::QueuedConnection);
     connect(&session, &Session::checkedChanged, this, &TargetsPanel::showVerdicts);
@@ -138,6 +144,15 @@ TargetsPanel::TargetsPanel(Session& session, QWidget* parent) : QWidget(parent),
 
 void TargetsPanel::fill()
 {
+    const CellPtr now = m_session.history().current();
+    const FilledFor as{m_session.station().id, m_session.station().home, theme().dark, theme().contrast};
+    if (m_filled && m_filledFor == as && refreshRows(*now)) {
+        m_filled = now;
+        return;
+    }
+    m_filled = now;
+    m_filledFor = as;
+    m_items.clear();
     m_filling = true;
     const int scroll = m_tree->verticalScrollBar() ? m_tree->verticalScrollBar()->value() : 0;
     m_tree->clear();
@@ -152,20 +167,13 @@ void TargetsPanel::fill()
                 head->setIcon(0, glyphIcon(glyph));
                 head->setFont(0, textFont(12, QFont::DemiBold));
             }
-            auto* item = new QTreeWidgetItem(head, {text(t.name)});
+            auto* item = new QTreeWidgetItem(head);
             item->setData(0, kIdRole, t.id.value);
             item->setFlags(Qt::ItemIsEnabled | Qt::ItemIsSelectable | Qt::ItemIsEditable | Qt::ItemIsDragEnabled);
             item->setFont(1, textFont(11));
             item->setForeground(1, theme().faint);
-            if (t.id == m_session.station().home) item->setText(1, "home");
-            else if (t.kind == Target::Kind::Pose)
-                item->setText(1, QString("%1 · %2 · %3")
-                                     .arg(t.configuration.shoulderBack ? "back" : "front",
-                                          t.configuration.elbowDown ? "down" : "up",
-                                          t.configuration.wristTurned ? "turned" : "plain"));
-            item->setToolTip(1, t.kind == Target::Kind::Pose ? "Configuration: shoulder · elbow · wrist"
-                                                             : "A posture: one value per joint");
-            if (!t.note.empty()) item->setData(0, kNoteRole, text(t.note));
+            fillRow(item, t);
+            m_items[t.id.value] = item;
         }
         if (head) head->setExpanded(true);
     };
@@ -190,47 +198,98 @@ void TargetsPanel::fill()
     showSelection();
 }
 
+void TargetsPanel::fillRow(QTreeWidgetItem* item, const Target& t) const
+{
+    const Configuration& way = t.configuration;
+    QString words;
+    if (t.id == m_session.station().home) words = "home";
+    else if (t.kind == Target::Kind::Pose)
+        words = QString("%1 · %2 · %3")
+                    .arg(way.shoulderBack ? "back" : "front", way.elbowDown ? "down" : "up",
+                         way.wristTurned ? "turned" : "plain");
+    item->setText(0, text(t.name));
+    item->setText(1, words);
+    item->setToolTip(1, t.kind == Target::Kind::Pose ? "Configuration: shoulder · elbow · wrist"
+                                                     : "A posture: one value per joint");
+}
+
+bool TargetsPanel::refreshRows(const Cell& now)
+{
+    const CellDiff diff = differences(*m_filled, now);
+    if (diff.order || !diff.frames.empty()) return false;
+    const auto place = [](const Target& t) { return std::tie(t.arm, t.kind, t.frame, t.group); };
+    for (const TargetId id : diff.targets) {
+        const Target *before = findTarget(*m_filled, id), *after = findTarget(now, id);
+        if (!before || !after || place(*before) != place(*after)) return false;
+    }
+    m_filling = true;
+    for (const TargetId id : diff.targets)
+        if (const auto row = m_items.find(id.value); row != m_items.end()) fillRow(row->second, *findTarget(now, id));
+    m_filling = false;
+    return true;
+}
+
 void TargetsPanel::showVerdicts()
 {
     const CheckedCell* checked = m_session.checked();
     if (!checked) return;
     m_filling = true;
-    std::unordered_map<std::uint32_t, const TargetVerdict*> verdicts;
-    for (const TargetVerdict& v : checked->result.targets)
-        verdicts.emplace(v.target.value, &v);
-    for (QTreeWidgetItemIterator it(m_tree); *it; ++it) {
-        if (!(*it)->data(0, kIdRole).isValid()) continue;
-        const TargetId id = idOf(*it);
-        const auto own = verdicts.find(id.value);
-        if (own == verdicts.end()) continue;
-        const TargetVerdict& v = *own->second;
-        const Target* t = findTarget(*checked->cell, id);
-        QString tip = t && t->kind == Target::Kind::Pose
-                          ? QString("Reachable in %1 configurations").arg(v.ways.items.size())
-                          : QString("Posture in range");
-        QIcon icon = glyphIcon(t && t->kind == Target::Kind::Posture ? "posture" : "pose");
-        if (!v.findings.empty()) {
-            const FindingText words = findingText(*checked->cell, v.findings.front());
-            tip = text(words.headline + ". " + words.detail);
-            icon = severityIcon(v.findings.front().severity);
-        }
-        if (const QString note = (*it)->data(0, kNoteRole).toString(); !note.isEmpty()) tip = note + "\n" + tip;
-        (*it)->setIcon(0, icon);
-        (*it)->setToolTip(0, tip);
+    for (const TargetVerdict& v : checked->result.targets) {
+        const auto own = m_items.find(v.target.value);
+        const Target* t = own == m_items.end() ? nullptr : findTarget(*checked->cell, v.target);
+        if (!t) continue;
+        // Setting an icon lays the row out anew, so only another one is set.
+        const int shown = v.findings.empty() ? 10 + int(t->kind) : int(v.findings.front().severity);
+        QTreeWidgetItem* item = own->second;
+        if (const QVariant before = item->data(0, kShownRole); before.isValid() && before.toInt() == shown) continue;
+        item->setData(0, kShownRole, shown);
+        item->setIcon(0, !v.findings.empty()                ? severityIcon(v.findings.front().severity)
+                         : t->kind == Target::Kind::Posture ? glyphIcon("posture")
+                                                            : glyphIcon("pose"));
     }
     m_filling = false;
+}
+
+QString TargetsPanel::verdictWords(TargetId id) const
+{
+    const CheckedCell* checked = m_session.checked();
+    const Target* target = findTarget(m_session.cell(), id);
+    if (!target) return {};
+    QString words = "Being checked";
+    if (checked && m_session.isJudged(id))
+        for (const TargetVerdict& v : checked->result.targets)
+            if (v.target == id) {
+                words = target->kind == Target::Kind::Pose
+                            ? QString("Reachable in %1 configurations").arg(v.ways.items.size())
+                            : QString("Posture in range");
+                if (v.findings.empty()) break;
+                const FindingText finding = findingText(*checked->cell, v.findings.front());
+                words = text(finding.headline + ". " + finding.detail);
+            }
+    return target->note.empty() ? words : text(target->note) + "\n" + words;
+}
+
+bool TargetsPanel::eventFilter(QObject* object, QEvent* event)
+{
+    if (event->type() != QEvent::ToolTip) return QWidget::eventFilter(object, event);
+    const auto* help = static_cast<QHelpEvent*>(event);
+    const QTreeWidgetItem* item = m_tree->itemAt(help->pos());
+    if (!item || !item->data(0, kIdRole).isValid() || m_tree->columnAt(help->pos().x()) != 0) return false;
+    QToolTip::showText(help->globalPos(), verdictWords(idOf(item)), m_tree->viewport());
+    return true;
 }
 
 void TargetsPanel::showSelection()
 {
     m_filling = true;
     m_tree->clearSelection();
-    if (!m_session.selected<TargetId>()) m_tree->setCurrentItem(nullptr);
-    for (QTreeWidgetItemIterator it(m_tree); *it; ++it) {
-        if (!(*it)->data(0, kIdRole).isValid()) continue;
-        if (idOf(*it) == m_session.selected<TargetId>()) m_tree->setCurrentItem(*it, 0, QItemSelectionModel::NoUpdate);
-        (*it)->setSelected(m_session.isSelected(idOf(*it)));
-    }
+    const auto row = [this](TargetId id) {
+        const auto own = m_items.find(id.value);
+        return own == m_items.end() ? nullptr : own->second;
+    };
+    m_tree->setCurrentItem(row(m_session.selected<TargetId>()), 0, QItemSelectionModel::NoUpdate);
+    for (const TargetId id : m_session.allSelected<TargetId>())
+        if (QTreeWidgetItem* item = row(id)) item->setSelected(true);
     m_filling = false;
 }
 

@@ -4,6 +4,8 @@
 #include <QLabel>
 #include <QTreeWidget>
 
+#include <unordered_map>
+
 namespace topikos {
 
 /// Targets grouped by the frame they live in, with verdict and configuration.
@@ -27,10 +29,18 @@ public:
 Q_SIGNALS:
     void takingFrameChanged();
 
+protected:
+    bool eventFilter(QObject* object, QEvent* event) override;
+
 private:
     void followSelection();
     void fill();
+    /// Shows what changed in rows that stay where they are; false when rows come, go or change places.
+    bool refreshRows(const Cell& now);
+    void fillRow(QTreeWidgetItem* item, const Target& target) const;
     void showVerdicts();
+    /// What the newest check says of a target.
+    QString verdictWords(TargetId id) const;
     void showSelection();
     /// How far from the selected target the tool is: what a re-take would change.
     void showAway();
@@ -39,8 +49,18 @@ private:
     QTreeWidget* m_tree;
     QLabel *m_empty, *m_away;
     bool m_filling = false;
-    FrameId m_taking, m_reading;  ///< as last seen
-    QString m_said;               ///< name of the frame for taking that was told last
+    /// All that the rows depend on, beside the cell.
+    struct FilledFor {
+        ArmId arm;
+        TargetId home;
+        bool dark = false, contrast = false;
+        bool operator==(const FilledFor&) const = default;
+    };
+    CellPtr m_filled;  ///< that the rows are of
+    FilledFor m_filledFor;
+    std::unordered_map<std::uint32_t, QTreeWidgetItem*> m_items;  ///< by target
+    FrameId m_taking, m_reading;                                  ///< as last seen
+    QString m_said;                                               ///< name of the frame for taking that was told last
 };
 
 }  // namespace topikos

@@ -165,10 +165,18 @@ QCheckBox::indicator:checked { background: %accent; border-color: %accent; }
 
 const Theme& theme() { return g_theme; }
 
+namespace {
+
+/// Icons of the theme that is shown; drawing one takes longer than a row of a list may.
+std::map<QString, QIcon> keptIcons;
+
+}  // namespace
+
 void applyTheme(bool dark, bool contrast)
 {
     g_theme = dark ? darkTheme() : lightTheme();
     if (contrast) g_theme = withContrast(g_theme);
+    keptIcons.clear();
     const Theme& t = g_theme;
     QApplication::setStyle(QStyleFactory::create("Fusion"));
     QPalette p;
@@ -247,11 +255,20 @@ template <class Draw> QIcon drawnIcon(Draw draw)
     return QIcon(pixmap);
 }
 
+template <class Draw> QIcon keptIcon(const QString& name, Draw draw)
+{
+    const auto [at, isNew] = keptIcons.try_emplace(name);
+    if (isNew) at->second = drawnIcon(draw);
+    return at->second;
+}
+
 }  // namespace
 
 QIcon severityIcon(Severity severity)
 {
-    return drawnIcon([severity](QPainter& p) { drawSeverity(p, {2, 2, 12, 12}, severity); });
+    return keptIcon(QString("severity %1").arg(int(severity)), [severity](QPainter& p) {
+        drawSeverity(p, {2, 2, 12, 12}, severity);
+    });
 }
 
 void drawGlyph(QPainter& painter, const QRectF& box, const QString& name, const QColor& color)
@@ -272,7 +289,7 @@ void drawGlyph(QPainter& painter, const QRectF& box, const QString& name, const 
 
 QIcon glyphIcon(const QString& name)
 {
-    return drawnIcon([&name](QPainter& p) { drawGlyph(p, {0, 0, 16, 16}, name, theme().ink); });
+    return keptIcon(name, [&name](QPainter& p) { drawGlyph(p, {0, 0, 16, 16}, name, theme().ink); });
 }
 
 QString stepGlyph(StepKind kind) { return QString("step/%1").arg(traitsOf(kind).file); }

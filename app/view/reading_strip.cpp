@@ -203,7 +203,7 @@ void ReadingStrip::go()
         v->setModified(false);
     m_session.setGhost({});
     m_verdict->hide();
-    m_session.driveTo(*posture);
+    m_session.standIfFree(*posture);
     // The next key is meant for the arm again: T takes what was typed.
     parentWidget()->setFocus();
     Q_EMIT resized();

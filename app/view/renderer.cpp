@@ -104,7 +104,7 @@ std::unique_ptr<QOpenGLShaderProgram> Renderer::program(const char* vertex, cons
     return p;
 }
 
-Renderer::Renderer(QOpenGLFunctions_3_3_Core& gl) : m_gl(gl)
+Renderer::Renderer(QOpenGLFunctions_3_3_Core& gl) : m_gl(gl), m_route(gl), m_lines(gl), m_marks(gl), m_onTop(gl)
 {
     m_body = program("body.vert", "body.frag");
     m_height = program("body.vert", "height.frag");
@@ -113,8 +113,6 @@ Renderer::Renderer(QOpenGLFunctions_3_3_Core& gl) : m_gl(gl)
     m_sky = program("sky.vert", "sky.frag");
     m_blur = program("sky.vert", "blur.frag");
     gl.glGenVertexArrays(1, &m_emptyArray);
-    gl.glGenVertexArrays(1, &m_lineArray);
-    gl.glGenBuffers(2, m_lineBuffers);
     gl.glGenVertexArrays(1, &m_groundArray);
     gl.glGenBuffers(1, &m_groundBuffer);
     constexpr float g = 7;
@@ -130,8 +128,6 @@ Renderer::Renderer(QOpenGLFunctions_3_3_Core& gl) : m_gl(gl)
 Renderer::~Renderer()
 {
     m_gl.glDeleteVertexArrays(1, &m_emptyArray);
-    m_gl.glDeleteVertexArrays(1, &m_lineArray);
-    m_gl.glDeleteBuffers(2, m_lineBuffers);
     m_gl.glDeleteVertexArrays(1, &m_groundArray);
     m_gl.glDeleteBuffers(1, &m_groundBuffer);
 }
@@ -227,49 +223,78 @@ void Renderer::drawBodies(const DrawList& list, const Camera& camera, const QMat
     }
 }
 
-void Renderer::drawLines(const std::vector<DrawLine>& lines, const QMatrix4x4& matrix, QSize pixels, float bias,
-                         float opacity)
+GpuLines::GpuLines(QOpenGLFunctions_3_3_Core& gl) : m_gl(gl)
 {
-    if (lines.empty()) return;
-    std::vector<LineVertex> vertices;
-    std::vector<std::uint32_t> indices;
-    vertices.reserve(lines.size() * 4);
-    for (const DrawLine& l : lines) {
-        const auto base = std::uint32_t(vertices.size());
-        for (const auto& [along, side] : {std::pair{0.0f, -1.0f}, {0.0f, 1.0f}, {1.0f, 1.0f}, {1.0f, -1.0f}})
-            vertices.push_back({{float(l.from[0]), float(l.from[1]), float(l.from[2])},
-                                {float(l.to[0]), float(l.to[1]), float(l.to[2])},
-                                {std::uint8_t(l.color.red()), std::uint8_t(l.color.green()),
-                                 std::uint8_t(l.color.blue()), std::uint8_t(opacity * float(l.color.alpha()))},
-                                {along, side, float(l.width)}});
-        for (const std::uint32_t i : {0u, 1u, 2u, 0u, 2u, 3u})
-            indices.push_back(base + i);
-    }
-    m_gl.glBindVertexArray(m_lineArray);
-    m_gl.glBindBuffer(GL_ARRAY_BUFFER, m_lineBuffers[0]);
-    m_gl.glBufferData(GL_ARRAY_BUFFER, GLsizeiptr(vertices.size() * sizeof(LineVertex)), vertices.data(),
-                      GL_STREAM_DRAW);
-    m_gl.glBindBuffer(GL_ELEMENT_ARRAY_BUFFER, m_lineBuffers[1]);
-    m_gl.glBufferData(GL_ELEMENT_ARRAY_BUFFER, GLsizeiptr(indices.size() * 4), indices.data(), GL_STREAM_DRAW);
+    gl.glGenVertexArrays(1, &m_array);
+    gl.glGenBuffers(2, m_buffers);
+    gl.glBindVertexArray(m_array);
+    gl.glBindBuffer(GL_ARRAY_BUFFER, m_buffers[0]);
+    gl.glBindBuffer(GL_ELEMENT_ARRAY_BUFFER, m_buffers[1]);
     const auto attribute = [&](unsigned place, int count, GLenum type, bool normalized, std::size_t offset) {
-        m_gl.glEnableVertexAttribArray(place);
-        m_gl.glVertexAttribPointer(place, count, type, normalized, sizeof(LineVertex), reinterpret_cast<void*>(offset));
+        gl.glEnableVertexAttribArray(place);
+        gl.glVertexAttribPointer(place, count, type, normalized, sizeof(LineVertex), reinterpret_cast<void*>(offset));
     };
     attribute(0, 3, GL_FLOAT, false, offsetof(LineVertex, from));
     attribute(1, 3, GL_FLOAT, false, offsetof(LineVertex, to));
     attribute(2, 4, GL_UNSIGNED_BYTE, true, offsetof(LineVertex, color));
     attribute(3, 3, GL_FLOAT, false, offsetof(LineVertex, corner));
+    gl.glBindVertexArray(0);
+}
+
+GpuLines::~GpuLines()
+{
+    m_gl.glDeleteVertexArrays(1, &m_array);
+    m_gl.glDeleteBuffers(2, m_buffers);
+}
+
+void GpuLines::fill(const std::vector<DrawLine>& lines)
+{
+    std::vector<LineVertex> vertices;
+    std::vector<std::uint32_t> indices;
+    vertices.reserve(lines.size() * 4);
+    indices.reserve(lines.size() * 6);
+    for (const DrawLine& l : lines) {
+        const auto base = std::uint32_t(vertices.size());
+        const QRgb color = l.color.rgba();
+        for (const auto& [along, side] : {std::pair{0.0f, -1.0f}, {0.0f, 1.0f}, {1.0f, 1.0f}, {1.0f, -1.0f}})
+            vertices.push_back({{float(l.from[0]), float(l.from[1]), float(l.from[2])},
+                                {float(l.to[0]), float(l.to[1]), float(l.to[2])},
+                                {std::uint8_t(qRed(color)), std::uint8_t(qGreen(color)), std::uint8_t(qBlue(color)),
+                                 std::uint8_t(qAlpha(color))},
+                                {along, side, float(l.width)}});
+        for (const std::uint32_t i : {0u, 1u, 2u, 0u, 2u, 3u})
+            indices.push_back(base + i);
+    }
+    m_count = int(indices.size());
+    m_gl.glBindVertexArray(m_array);
+    m_gl.glBindBuffer(GL_ARRAY_BUFFER, m_buffers[0]);
+    m_gl.glBufferData(GL_ARRAY_BUFFER, GLsizeiptr(vertices.size() * sizeof(LineVertex)), vertices.data(),
+                      GL_STREAM_DRAW);
+    m_gl.glBufferData(GL_ELEMENT_ARRAY_BUFFER, GLsizeiptr(indices.size() * 4), indices.data(), GL_STREAM_DRAW);
+}
+
+void GpuLines::draw() const
+{
+    m_gl.glBindVertexArray(m_array);
+    m_gl.glDrawElements(GL_TRIANGLES, m_count, GL_UNSIGNED_INT, nullptr);
+}
+
+void Renderer::drawLines(const GpuLines& lines, const QMatrix4x4& matrix, QSize pixels, float bias, float opacity)
+{
+    if (lines.empty()) return;
     m_line->bind();
     m_line->setUniformValue("model", QMatrix4x4());
     m_line->setUniformValue("viewProjection", matrix);
     m_line->setUniformValue("viewport", QVector2D(float(pixels.width()), float(pixels.height())));
     m_line->setUniformValue("bias", bias);
+    m_line->setUniformValue("opacity", opacity);
     m_gl.glEnable(GL_BLEND);
-    m_gl.glDrawElements(GL_TRIANGLES, int(indices.size()), GL_UNSIGNED_INT, nullptr);
+    lines.draw();
 }
 
-void Renderer::draw(const DrawList& list, const Camera& camera, QSize pixels, unsigned target, bool fine)
+void Renderer::draw(const DrawList& list, const Camera& camera, QSize whole, unsigned target, bool fine, double scale)
 {
+    const QSize pixels = fine ? whole : (scale * QSizeF(whole)).toSize().expandedTo({1, 1});
     auto& fbo = fine ? m_fine : m_coarse;
     if (!fbo || fbo->size() != pixels) {
         QOpenGLFramebufferObjectFormat format;
@@ -294,7 +319,7 @@ void Renderer::draw(const DrawList& list, const Camera& camera, QSize pixels, un
     m_gl.glBindVertexArray(m_emptyArray);
     m_gl.glDrawArrays(GL_TRIANGLES, 0, 3);
 
-    const QMatrix4x4 matrix = camera.viewProjection(pixels);
+    const QMatrix4x4 matrix = camera.viewProjection(whole);
     m_gl.glEnable(GL_DEPTH_TEST);
     m_gl.glDepthFunc(GL_LESS);
     if (list.section) m_gl.glEnable(GL_CLIP_DISTANCE0);
@@ -317,24 +342,32 @@ void Renderer::draw(const DrawList& list, const Camera& camera, QSize pixels, un
     m_gl.glDrawArrays(GL_TRIANGLES, 0, 6);
     m_gl.glDepthMask(GL_TRUE);
 
-    drawLines(list.lines, matrix, pixels, 0.00005f);
+    if (list.route != m_routeOf) {
+        m_route.fill(list.route ? *list.route : std::vector<DrawLine>());
+        m_routeOf = list.route;
+    }
+    m_lines.fill(list.lines);
+    m_marks.fill(list.marks);
+    m_onTop.fill(list.linesOnTop);
+    drawLines(m_route, matrix, whole, 0.00005f);
+    drawLines(m_lines, matrix, whole, 0.00005f);
     m_gl.glEnable(GL_BLEND);
     drawBodies(list, camera, matrix, true);
     // Marks hide nothing of each other: what of them is behind bodies is faint.
     m_gl.glDepthMask(GL_FALSE);
-    drawLines(list.marks, matrix, pixels, 0.00005f);
+    drawLines(m_marks, matrix, whole, 0.00005f);
     m_gl.glDepthFunc(GL_GREATER);
-    drawLines(list.marks, matrix, pixels, 0.00005f, kBehind);
+    drawLines(m_marks, matrix, whole, 0.00005f, kBehind);
     m_gl.glDepthFunc(GL_LESS);
     m_gl.glDepthMask(GL_TRUE);
     m_gl.glDisable(GL_DEPTH_TEST);
-    drawLines(list.linesOnTop, matrix, pixels, 0);
+    drawLines(m_onTop, matrix, whole, 0);
 
     m_gl.glBindVertexArray(0);
     m_gl.glBindFramebuffer(GL_READ_FRAMEBUFFER, fbo->handle());
     m_gl.glBindFramebuffer(GL_DRAW_FRAMEBUFFER, target);
-    m_gl.glBlitFramebuffer(0, 0, pixels.width(), pixels.height(), 0, 0, pixels.width(), pixels.height(),
-                           GL_COLOR_BUFFER_BIT, GL_NEAREST);
+    m_gl.glBlitFramebuffer(0, 0, pixels.width(), pixels.height(), 0, 0, whole.width(), whole.height(),
+                           GL_COLOR_BUFFER_BIT, pixels == whole ? GL_NEAREST : GL_LINEAR);
     m_gl.glBindFramebuffer(GL_FRAMEBUFFER, target);
 }
 

@@ -33,6 +33,24 @@ private:
     std::uint64_t m_serial;
 };
 
+struct DrawLine;
+
+/// Lines on the graphics side, all drawn at once.
+class GpuLines {
+public:
+    explicit GpuLines(QOpenGLFunctions_3_3_Core& gl);
+    ~GpuLines();
+    GpuLines(const GpuLines&) = delete;
+    void fill(const std::vector<DrawLine>& lines);
+    void draw() const;
+    bool empty() const { return m_count == 0; }
+
+private:
+    QOpenGLFunctions_3_3_Core& m_gl;
+    unsigned m_array = 0, m_buffers[2] = {};
+    int m_count = 0;
+};
+
 /// One body to be drawn.
 struct DrawItem {
     const GpuMesh* mesh = nullptr;
@@ -52,6 +70,8 @@ struct DrawLine {
 /// Everything in one picture.
 struct DrawList {
     std::vector<DrawItem> items;
+    /// Hidden by bodies, and the same from picture to picture as long as the pointer is.
+    std::shared_ptr<const std::vector<DrawLine>> route;
     std::vector<DrawLine> lines;       ///< hidden by bodies
     std::vector<DrawLine> marks;       ///< seen faintly where bodies hide them
     std::vector<DrawLine> linesOnTop;  ///< in front of everything
@@ -67,21 +87,23 @@ public:
     explicit Renderer(QOpenGLFunctions_3_3_Core& gl);
     ~Renderer();
 
-    /// Draws into `target`. `fine` smooths edges (slower, for the picture that stands still).
-    void draw(const DrawList& list, const Camera& camera, QSize pixels, unsigned target, bool fine);
+    /// Draws into `target`. `fine` smooths edges (slower, for the picture that stands still); others are drawn at a
+    /// `scale` of up to 1 of their pixels.
+    void draw(const DrawList& list, const Camera& camera, QSize pixels, unsigned target, bool fine, double scale = 1);
 
 private:
     std::unique_ptr<QOpenGLShaderProgram> program(const char* vertex, const char* fragment);
     void drawShadow(const DrawList& list);
     void drawBodies(const DrawList& list, const Camera& camera, const QMatrix4x4& matrix, bool ghosts);
-    void drawLines(const std::vector<DrawLine>& lines, const QMatrix4x4& matrix, QSize pixels, float bias,
-                   float opacity = 1);
+    void drawLines(const GpuLines& lines, const QMatrix4x4& matrix, QSize pixels, float bias, float opacity = 1);
 
     QOpenGLFunctions_3_3_Core& m_gl;
     std::vector<std::pair<std::uint64_t, Pose>> m_shadowOf;  ///< serials of the bodies in the shadow as last drawn
     std::unique_ptr<QOpenGLShaderProgram> m_body, m_ground, m_line, m_sky, m_blur, m_height;
     std::unique_ptr<QOpenGLFramebufferObject> m_fine, m_coarse, m_shadow[2];
-    unsigned m_emptyArray = 0, m_lineArray = 0, m_lineBuffers[2] = {}, m_groundArray = 0, m_groundBuffer = 0;
+    unsigned m_emptyArray = 0, m_groundArray = 0, m_groundBuffer = 0;
+    GpuLines m_route, m_lines, m_marks, m_onTop;
+    std::shared_ptr<const std::vector<DrawLine>> m_routeOf;  ///< that m_route holds
 };
 
 }  // namespace topikos

@@ -129,6 +129,17 @@ private:
         std::vector<Vec3> points, missing;
     };
     mutable std::map<MovePlanPtr, Way> m_ways;
+    /// All that the lines of the route depend on.
+    struct RouteKey {
+        std::shared_ptr<const CheckedCell> checked;
+        RoutineId routine;
+        std::vector<StepId> apart;  ///< steps that stand out: first what runs, then what is selected
+        bool dark = false, contrast = false;
+        bool operator==(const RouteKey&) const = default;
+    };
+    mutable RouteKey m_routeFor;
+    mutable std::shared_ptr<const std::vector<DrawLine>> m_route;
+    mutable std::vector<size_t> m_apart;  ///< paths that are drawn for themselves
 };
 
 /// Three short lines along the axes of a pose.

@@ -5,8 +5,11 @@
 
 #include <algorithm>
 #include <cmath>
+#include <cstdint>
 #include <map>
 #include <numbers>
+#include <string>
+#include <unordered_set>
 
 /// Lines that are no bodies: paths, targets, beams, axes, and what explains a finding.
 namespace topikos {
@@ -26,6 +29,18 @@ void addDashes(std::vector<DrawLine>& lines, const Vec3& from, const Vec3& to, c
     for (double s = 0; s < length; s += dash + gap)
         lines.push_back({from + (to - from) * (s / length), from + (to - from) * (std::min(length, s + dash) / length),
                          color, width});
+}
+
+/// The same for paths that look the same, to a tenth of a millimetre.
+std::string wayOf(const Scene::Path& path)
+{
+    std::string key(1, char(path.kind));
+    for (const Vec3& p : path.points)
+        for (int i = 0; i < 3; ++i) {
+            const auto place = std::int32_t(std::lround(1e4 * p[i]));
+            key.append(reinterpret_cast<const char*>(&place), sizeof place);
+        }
+    return key;
 }
 
 }  // namespace
@@ -95,19 +110,48 @@ void Scene::addSelected(DrawList& list, const CellState& state) const
 
 void Scene::addRoute(DrawList& list) const
 {
-    const std::vector<StepId> running = m_session.runningSteps();
-    for (const Path& path : paths()) {
-        const bool chosen = m_session.isSelected(path.step);
+    // What is selected or runs stands out; all the rest stays as it is, and is put together once.
+    std::vector<StepId> apart = m_session.runningSteps();
+    const size_t running = apart.size();
+    for (const StepId step : m_session.allSelected<StepId>())
+        apart.push_back(step);
+    const std::vector<Path>& all = paths();
+    const RouteKey key{m_pathsFor, m_pathsOf, apart, theme().dark, theme().contrast};
+    if (!m_route || key != m_routeFor) {
+        m_routeFor = key;
+        m_apart.clear();
+        auto lines = std::make_shared<std::vector<DrawLine>>();
+        std::vector<StepId> sorted = apart;
+        std::sort(sorted.begin(), sorted.end());
+        std::unordered_set<std::string> drawn;  // ways that steps share are drawn once
+        for (size_t i = 0; i < all.size(); ++i) {
+            const Path& path = all[i];
+            if (std::binary_search(sorted.begin(), sorted.end(), path.step)) {
+                m_apart.push_back(i);
+                continue;
+            }
+            if (!drawn.insert(wayOf(path)).second) continue;
+            QColor color = stepColor(path.kind);
+            color.setAlphaF(0.6f);
+            addPolyline(*lines, path.points, color, 1.6);
+            if (path.missing.size() == 2) m_apart.push_back(i);
+        }
+        m_route = std::move(lines);
+    }
+    list.route = m_route;
+    for (const size_t i : m_apart) {
+        const Path& path = all[i];
+        const auto at = std::find(apart.begin(), apart.end(), path.step);
+        const bool runs = at < apart.begin() + std::ptrdiff_t(running);
         QColor color = stepColor(path.kind);
-        color.setAlphaF(chosen ? 1.0f : 0.6f);
-        // What runs has a mark of its own: a dark band behind its path.
-        if (std::find(running.begin(), running.end(), path.step) != running.end()) {
+        if (runs) {
+            // What runs has a mark of its own: a dark band behind its path.
             addPolyline(list.marks, path.points, theme().ink, 5.5);
-            color.setAlphaF(1);
             addPolyline(list.marks, path.points, color.lighter(150), 2);
             continue;
         }
-        addPolyline(chosen ? list.marks : list.lines, path.points, color, chosen ? 3.2 : 1.6);
+        const bool chosen = at != apart.end();
+        if (chosen) addPolyline(list.marks, path.points, color, 3.2);
         if (path.missing.size() == 2)
             addDashes(list.marks, path.missing[0], path.missing[1], theme().blocked, chosen ? 3.2 : 2.2);
     }

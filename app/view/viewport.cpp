@@ -26,9 +26,11 @@ namespace topikos {
 
 namespace {
 
-constexpr int kNoteStays = 12000;  // [ms]
-constexpr int kNoteHolds = 150;    // [ms] during which what is done still belongs to the message
-constexpr int kAlertHolds = 2500;  // [ms] what went wrong stays at least so long
+constexpr double kSlowFrame = 38, kQuickFrame = 22;  // [ms] what shows them takes a share of the 60 ms, too
+constexpr double kLeastScale = 0.5;                  // of the pixels along each side
+constexpr int kNoteStays = 12000;                    // [ms]
+constexpr int kNoteHolds = 150;                      // [ms] during which what is done still belongs to the message
+constexpr int kAlertHolds = 2500;                    // [ms] what went wrong stays at least so long
 
 constexpr double kGripRadius = 6;  // [pixel]
 
@@ -56,7 +58,7 @@ private:
     Viewport* m_view;
 };
 
-Viewport::Viewport(Session& session, QWidget* parent) : QOpenGLWidget(parent), m_session(session), m_scene(session)
+Viewport::Viewport(Session& session, QWidget* parent) : GlCanvas(parent), m_session(session), m_scene(session)
 {
     setObjectName("viewport");
     setAccessibleName("View: arrows and Page keys jog the arm, T takes a target");
@@ -87,7 +89,7 @@ Viewport::Viewport(Session& session, QWidget* parent) : QOpenGLWidget(parent), m
     m_stillTimer.setInterval(kStillAfter);
     connect(&m_stillTimer, &QTimer::timeout, this, [this] {
         m_fine = true;
-        update();
+        redraw();
     });
     for (const auto signal : {&Session::cellChanged, &Session::selectionChanged, &Session::postureChanged,
                               &Session::checkedChanged, &Session::jogChanged, &Session::ghostChanged})
@@ -123,16 +125,11 @@ void Viewport::setHints(const QString& hints)
     if (!m_noteTimer.isActive()) showNote({}, false);
 }
 
-Viewport::~Viewport()
-{
-    if (!context()) return;
-    context()->disconnect(this);
-    putAway();
-}
+Viewport::~Viewport() { putAway(); }
 
 void Viewport::putAway()
 {
-    makeCurrent();
+    if (!makeCurrent()) return;
     m_scene.releaseGpu();
     m_renderer.reset();
     doneCurrent();
@@ -142,32 +139,32 @@ void Viewport::changed()
 {
     m_fine = false;
     m_stillTimer.start();
-    update();
+    redraw();
     // A layer over the whole view costs time in every frame, so it is there only when it has something to show.
     m_overlay->setVisible(!std::holds_alternative<std::monostate>(m_session.selection()) || m_measuring || m_floorPlan
                           || m_construction || m_held->moving());
     m_overlay->update();
 }
 
-void Viewport::initializeGL()
+bool Viewport::initializeGL()
 {
-    m_gl = QOpenGLVersionFunctionsFactory::get<QOpenGLFunctions_3_3_Core>(context());
+    const bool none = !context() || !context()->isValid();
+    m_gl = none ? nullptr : QOpenGLVersionFunctionsFactory::get<QOpenGLFunctions_3_3_Core>(context());
     if (!m_gl || !m_gl->initializeOpenGLFunctions()) {
         m_gl = nullptr;
-        const auto [major, minor] = context()->format().version();
-        return refuse(
-            QString("The view needs OpenGL 3.3; this display offers %1.%2. Install newer Mesa drivers (package "
-                    "libgl1-mesa-dri) and start again. All else can be used meanwhile.")
-                .arg(major)
-                .arg(minor));
+        const auto version = none ? std::pair(0, 0) : context()->format().version();
+        refuse(QString("The view needs OpenGL 3.3; this display offers %1. Install newer Mesa drivers (package "
+                       "libgl1-mesa-dri) and start again. All else can be used meanwhile.")
+                   .arg(none ? QString("none") : QString("%1.%2").arg(version.first).arg(version.second)));
+        return false;
     }
-    // A view that gets into another window loses its context, and all that is in it.
-    connect(context(), &QOpenGLContext::aboutToBeDestroyed, this, &Viewport::putAway);
     m_renderer = std::make_unique<Renderer>(*m_gl);
+    return true;
 }
 
 void Viewport::refuse(const QString& words)
 {
+    ++m_frames;  // it is all there is to be seen
     m_refusal = new QLabel(words, this);
     m_refusal->setObjectName("viewRefusal");
     m_refusal->setWordWrap(true);
@@ -181,7 +178,7 @@ void Viewport::refuse(const QString& words)
 
 void Viewport::resizeEvent(QResizeEvent* event)
 {
-    QOpenGLWidget::resizeEvent(event);
+    GlCanvas::resizeEvent(event);
     if (!m_fitted || frameCount() < 2) fitAll();
     placeOverlays();
     changed();
@@ -283,7 +280,8 @@ void Viewport::look(Direction direction)
 void Viewport::paintGL()
 {
     ++m_frames;
-    if (!m_renderer) return;
+    QElapsedTimer clock;
+    clock.start();
     DrawList list = m_scene.build(*m_gl, !m_fine);
     list.gridStep = m_gridStep;
     if (m_sectionAxis >= 0) {
@@ -302,7 +300,13 @@ void Viewport::paintGL()
     } else {
         addTriad(list.linesOnTop, m_session.shownTcp(), 0.08, 2);
     }
-    m_renderer->draw(list, m_camera, size() * devicePixelRatio(), defaultFramebufferObject(), m_fine);
+    m_renderer->draw(list, m_camera, pixels(), target(), m_fine, m_scale);
+    if (m_fine) return;
+    // While something moves, frames are to come in time: where they do not, they are drawn with fewer pixels.
+    m_gl->glFinish();
+    const double took = double(clock.nsecsElapsed()) * 1e-6;
+    if (took > kSlowFrame) m_scale = std::max(kLeastScale, m_scale * std::max(0.7, std::sqrt(kSlowFrame / took)));
+    else if (took < kQuickFrame) m_scale = std::min(1.0, m_scale * 1.1);
 }
 
 void Viewport::paintOverlay(QPainter& painter)
@@ -515,7 +519,7 @@ void Viewport::pointAtOverlay(const QPointF& pixel)
 void Viewport::mouseDoubleClickEvent(QMouseEvent* event)
 {
     const int point = event->button() == Qt::LeftButton ? overlayPointAt(event->position()) : -1;
-    if (point < 0) return QOpenGLWidget::mouseDoubleClickEvent(event);
+    if (point < 0) return GlCanvas::mouseDoubleClickEvent(event);
     Q_EMIT m_session.overlayTaken(point);
 }
 
@@ -631,7 +635,7 @@ const std::vector<std::pair<QString, QString>>& Viewport::keys()
 
 void Viewport::keyPressEvent(QKeyEvent* event)
 {
-    if (event->modifiers() & (Qt::ControlModifier | Qt::AltModifier)) return QOpenGLWidget::keyPressEvent(event);
+    if (event->modifiers() & (Qt::ControlModifier | Qt::AltModifier)) return GlCanvas::keyPressEvent(event);
     if (drawKey(event)) return;
     if (jogByKey(event)) return;
     switch (event->key()) {
@@ -674,7 +678,7 @@ void Viewport::keyPressEvent(QKeyEvent* event)
         m_session.setJogJointIndex(event->key() - Qt::Key_1);
         return;
     }
-    QOpenGLWidget::keyPressEvent(event);
+    GlCanvas::keyPressEvent(event);
 }
 
 void Viewport::keyReleaseEvent(QKeyEvent* event)
@@ -684,7 +688,7 @@ void Viewport::keyReleaseEvent(QKeyEvent* event)
         m_held->release();
         return;
     }
-    QOpenGLWidget::keyReleaseEvent(event);
+    GlCanvas::keyReleaseEvent(event);
 }
 
 void Viewport::focusOutEvent(QFocusEvent* event)
@@ -692,7 +696,7 @@ void Viewport::focusOutEvent(QFocusEvent* event)
     // Where the keys go elsewhere, nobody would hear that one is let go.
     m_heldKey = 0;
     m_held->release();
-    QOpenGLWidget::focusOutEvent(event);
+    GlCanvas::focusOutEvent(event);
 }
 
 }  // namespace topikos

@@ -1,10 +1,10 @@
 #pragma once
+#include "app/view/gl_canvas.h"
 #include "app/view/handle.h"
 #include "app/view/scene.h"
 
 #include <QElapsedTimer>
 #include <QLabel>
-#include <QOpenGLWidget>
 #include <QTimer>
 
 namespace topikos {
@@ -16,7 +16,7 @@ class ReadingStrip;
 class SurfaceDraw;
 
 /// The view of the cell: draws on change only, picks, orbits, drags the TCP, jogs from keys.
-class Viewport : public QOpenGLWidget {
+class Viewport : public GlCanvas {
     Q_OBJECT
 public:
     friend class Overlay;
@@ -75,7 +75,7 @@ Q_SIGNALS:
     void contextRequested(QPoint globalPosition);
 
 protected:
-    void initializeGL() override;
+    bool initializeGL() override;
     void paintGL() override;
     void resizeEvent(QResizeEvent* event) override;
     void mousePressEvent(QMouseEvent* event) override;
@@ -168,6 +168,7 @@ private:
     /// Says in place of the picture why there is none.
     void refuse(const QString& words);
     QLabel* m_refusal = nullptr;
+    double m_scale = 1;  ///< of the pixels that are drawn while something moves
     std::optional<Handle::Drag> m_drag;
     Pose m_dragTcp;
     std::pair<JointVector, AxisValues> m_dragFrom;  ///< where the arm stood when the drag began

@@ -497,7 +497,7 @@ void Viewport::setTrail(const TrailOptions& options)
     m_scene.setTrail(options);
     QSettings().setValue("view/trail", int(options.colour));
     QSettings().setValue("view/trailLast", options.last);
-    update();
+    redraw();
 }
 
 }  // namespace topikos

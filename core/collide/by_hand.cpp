@@ -48,6 +48,14 @@ HandStop moveByHand(const Cell& cell, ArmId arm, const JointVector& from, const 
     return out;
 }
 
+bool isFree(const Cell& cell, ArmId arm, const JointVector& posture, const AxisValues& axes, ContactCache& cache)
+{
+    WorldOptions options;
+    options.others = true;
+    const World world(cell, authoredState(cell, arm, posture, axes), arm, cache, options);
+    return world.free(world.start());
+}
+
 HandStop downToContact(const Cell& cell, ArmId id, const JointVector& from, const Vec3& direction, double most,
                        const AxisValues& axes, ContactCache& cache)
 {

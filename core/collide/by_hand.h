@@ -23,6 +23,9 @@ inline constexpr double kHandGap = 2e-4;  // that is left between them [m]
 HandStop moveByHand(const Cell& cell, ArmId arm, const JointVector& from, const JointVector& to,
                     const AxisValues& axesFrom, const AxisValues& axesTo, ContactCache& cache, double gap = kHandGap);
 
+/// Whether it touches nothing there, in the same cell.
+bool isFree(const Cell& cell, ArmId arm, const JointVector& posture, const AxisValues& axes, ContactCache& cache);
+
 /// An arm's tool goes along a direction of the world until something is touched, at most so far [m]. The posture there,
 /// what it touches; without contact `fraction` is 1 at the end of the way or where the arm cannot go on.
 HandStop downToContact(const Cell& cell, ArmId arm, const JointVector& from, const Vec3& direction, double most,

@@ -62,7 +62,7 @@ void ReachWindowTest::planeIsMadeAndPointedAt()
         }
         QTest::mouseMove(picture, picture->pixelOf(at % map.counts[0], at / map.counts[0]).toPoint());
         QTRY_VERIFY2(words().contains(reached ? ", margin " : ": "), qPrintable(words()));
-        QCOMPARE(session().ghost().has_value(), reached);
+        QTRY_COMPARE(session().ghost().has_value(), reached);
     }
     // The pointer gone from the view, the ghost goes too.
     Q_EMIT session().overlayPointed(

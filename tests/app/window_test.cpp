@@ -87,7 +87,7 @@ void WindowTest::startsWithTheDemoCellChecked()
 void WindowTest::viewDrawsTheArm()
 {
     // Where the arm's base stands the picture has other colours than the empty ground in a corner.
-    const QImage picture = view().grabFramebuffer();
+    const QImage picture = view().picture();
     QVERIFY(picture.width() > 400);
     const QPointF base = view().camera().pixel(
         worldFromBase(session().cell(), session().station()).translation + Vec3(0, 0, 0.1), view().size());

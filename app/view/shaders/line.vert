@@ -7,6 +7,7 @@ uniform mat4 model;
 uniform mat4 viewProjection;
 uniform vec2 viewport;
 uniform float bias;
+uniform float opacity;
 out vec4 flatColor;
 void main()
 {
@@ -21,6 +22,6 @@ void main()
     vec4 p = corner.x < 0.5 ? a : b;
     p.xy += vec2(-d.y, d.x) * corner.y * corner.z / viewport * p.w;
     p.z -= bias * p.w;
-    flatColor = lineColor;
+    flatColor = vec4(lineColor.rgb, lineColor.a * opacity);
     gl_Position = p;
 }
