@@ -131,10 +131,10 @@ bool ArmsPage::addSurface(int link, const QString& path)
         std::erase_if(sheet.meshes, [link](const LinkMesh& m) { return m.link == link; });
         sheet.meshes.push_back({link, solid.surface.drawn});
     });
-    say(QString("Link %1 is drawn from %2: %3 x %4 x %5, taken as %6.")
+    say(QString("Link %1 is drawn from %2: %3 x %4 x %5 %6, taken as %7.")
             .arg(link)
-            .arg(QFileInfo(path).fileName(), lengthText(size[0], 0), lengthText(size[1], 0), lengthText(size[2], 0),
-                 inMillimetres ? "millimetres" : "metres"));
+            .arg(QFileInfo(path).fileName(), placeFigure(size[0], 2), placeFigure(size[1], 2), placeFigure(size[2], 2),
+                 lengthUnit().symbol, inMillimetres ? "millimetres" : "metres"));
     return true;
 }
 

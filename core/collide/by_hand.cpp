@@ -52,6 +52,7 @@ bool isFree(const Cell& cell, ArmId arm, const JointVector& posture, const AxisV
 {
     WorldOptions options;
     options.others = true;
+    options.parts = false;  // one goes to them to grip them
     const World world(cell, authoredState(cell, arm, posture, axes), arm, cache, options);
     return world.free(world.start());
 }

@@ -83,15 +83,16 @@ void DeviceWindowTest::rename(const QString& signal, const QString& name)
 
 void DeviceWindowTest::takeAt(const QStringList& values, const QString& name)
 {
+    // All three, then Enter: what lies between would be gone to with what is there in the way.
     for (int i = 0; i < values.size(); ++i) {
         auto* field = child<QLineEdit>(QString("reading%1").arg(i));
         field->setFocus();
         field->selectAll();
         QTest::keyClicks(field, values[i]);
-        QTest::keyClick(field, Qt::Key_Return);
-        QVERIFY2(!child<QLabel>("readingVerdict")->isVisible(),
-                 qPrintable(name + " " + values[i] + ": " + child<QLabel>("readingVerdict")->text() + note()));
     }
+    QTest::keyClick(child<QLineEdit>(QString("reading%1").arg(values.size() - 1)), Qt::Key_Return);
+    QVERIFY2(!child<QLabel>("readingVerdict")->isVisible(),
+             qPrintable(name + ": " + child<QLabel>("readingVerdict")->text() + note()));
     view().setFocus();
     QTest::keyClick(&view(), Qt::Key_T);
     type("propertyName", name);
