@@ -3,6 +3,8 @@
 #include "app/session/session.h"
 #include "core/spatial/give_way.h"
 
+#include <exception>
+
 namespace topikos {
 
 void sayBroken(Session& session, const QString& what, const char* why)
@@ -10,8 +12,7 @@ void sayBroken(Session& session, const QString& what, const char* why)
     session.say(QString("%1 broke down: %2. The cell is unchanged; save it and report this.").arg(what, why), true);
 }
 
-Background::Background(Session& session, QString name, QObject* parent) :
-    QObject(parent), m_session(session), m_name(std::move(name))
+Background::Background(Session& session, QString name) : m_session(session), m_name(std::move(name))
 {
     connect(&session, &Session::opened, this, [this] {
         const bool worked = m_working;

@@ -1,9 +1,11 @@
 #pragma once
 #include <QObject>
 
-#include <exception>
+#include <atomic>
+#include <cstdint>
 #include <functional>
 #include <memory>
+#include <stop_token>
 #include <thread>
 #include <type_traits>
 #include <utility>
@@ -42,7 +44,7 @@ public:
     };
 
     /// `name` begins the sentence about what broke down: "The reach map".
-    Background(Session& session, QString name, QObject* parent);
+    Background(Session& session, QString name);
     /// Waits for all that is still at it.
     ~Background() override;
 

@@ -42,7 +42,7 @@ std::shared_ptr<const BodySurface> keep(const std::vector<Solid>& solids, std::s
 
 /// What is being made of a session, and what is to be done with it.
 struct SurfaceMaker : QObject {
-    explicit SurfaceMaker(Session& session) : QObject(&session), work(session, "The surface", nullptr) {}
+    explicit SurfaceMaker(Session& session) : QObject(&session), work(session, "The surface") {}
     std::vector<Solid> solids;
     std::function<void(const std::shared_ptr<const BodySurface>&)> use;
     Background work;

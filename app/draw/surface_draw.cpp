@@ -1,7 +1,7 @@
 #include "app/draw/surface_draw.h"
 
-#include "app/draw/ready_surface.h"
 #include "app/background/beside.h"
+#include "app/draw/ready_surface.h"
 #include "app/session/text.h"
 #include "core/cell/edit_steps.h"
 #include "core/cell/edit_support.h"
@@ -70,7 +70,8 @@ template <class Change> void changeGroup(Session& session, PatternId id, const Q
     });
 }
 
-/// The same of a change that asks the surface of the body.
+/// The same of a change that asks the surface of the body. It may come later than this returns: `change` holds what it
+/// needs.
 template <class Change> void changeOnBody(Session& session, PatternId id, const QString& verb, Change change)
 {
     const Pattern* group = findPattern(session.cell(), id);
@@ -165,15 +166,19 @@ void SurfaceDraw::click(const Selection& hit, const Vec3& origin, const Vec3& di
     if (!m_active) return;
     if (m_body && !m_spots.empty()) return clickOn(hit, origin, direction);
     m_body.reset();
-    const bool there = withBody(m_session, hit, [this, hit, origin, direction](DrawnBody body) {
-        if (!m_active || !m_spots.empty() || body.surface->empty()) return;
+    m_problem = "The surface is being made ready; the click counts when it is.";
+    const auto refuse = [this] {
+        m_problem = "There is no body to draw on there; click on a frame's shape or on a part.";
+        Q_EMIT changed();
+    };
+    const bool there = withBody(m_session, hit, [this, hit, origin, direction, refuse](DrawnBody body) {
+        if (!m_active || !m_spots.empty()) return;
+        if (body.surface->empty()) return refuse();
         m_body = std::move(body);
         clickOn(hit, origin, direction);
     });
-    if (m_body) return;
-    m_problem = there ? "The surface is being made ready; the click counts when it is."
-                      : "There is no body to draw on there; click on a frame's shape or on a part.";
-    Q_EMIT changed();
+    if (!there) refuse();
+    else if (!m_body) Q_EMIT changed();
 }
 
 void SurfaceDraw::clickOn(const Selection& hit, const Vec3& origin, const Vec3& direction)
@@ -301,21 +306,22 @@ const Pattern* drawnGroup(const Session& session)
 
 void respaceGroup(Session& session, PatternId id, const DrawRule& rule)
 {
-    changeOnBody(session, id, "Space",
-                 [&](const BodySurface& surface, const Drawing& drawing) { return respaced(surface, drawing, rule); });
+    changeOnBody(session, id, "Space", [rule](const BodySurface& surface, const Drawing& drawing) {
+        return respaced(surface, drawing, rule);
+    });
 }
 
 void smoothGroup(Session& session, PatternId id, double radius)
 {
     changeOnBody(session, id, "Smooth normals of",
-                 [&](const BodySurface& surface, const Drawing& drawing) -> Result<Drawing> {
+                 [radius](const BodySurface& surface, const Drawing& drawing) -> Result<Drawing> {
                      return smoothed(surface, drawing, radius);
                  });
 }
 
 void mirrorGroup(Session& session, PatternId id, int axis)
 {
-    changeOnBody(session, id, "Mirror", [&](const BodySurface& surface, const Drawing& drawing) -> Result<Drawing> {
+    changeOnBody(session, id, "Mirror", [axis](const BodySurface& surface, const Drawing& drawing) -> Result<Drawing> {
         return mirrored(surface, drawing, axis);
     });
 }

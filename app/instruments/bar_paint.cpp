@@ -1,5 +1,6 @@
 #include "app/instruments/bar_paint.h"
 
+#include "app/session/text.h"
 #include "app/theme/theme.h"
 
 #include <QPainterPath>
@@ -23,6 +24,12 @@ void paintMarker(QPainter& p, const QRectF& bar, double place, const QColor& col
     p.setPen(Qt::NoPen);
     p.setBrush(color);
     p.drawRoundedRect(QRectF(bar.left() + place * bar.width() - 2, bar.top() - 3, 4, bar.height() + 6), 2, 2);
+}
+
+int barValue(int usual)
+{
+    constexpr int more = 18;
+    return &lengthUnit() == &kLengthUnits[0] && &angleUnit() == &kAngleUnits[0] ? usual : usual + more;
 }
 
 }  // namespace topikos

@@ -9,7 +9,9 @@
 namespace topikos {
 
 inline constexpr int kBarRow = 19, kBar = 8;
-inline constexpr int kBarValue = 64;  // room for a value behind a bar
+inline constexpr int kBarValue = 64;  // room for a value behind a bar, in millimetres and degrees
+/// The same in the units that are shown, which may have more digits.
+int barValue(int usual = kBarValue);
 
 /// Zones from and to a share of the bar.
 void paintZones(QPainter& p, const QRectF& bar, const std::vector<std::tuple<double, double, QColor>>& zones);

@@ -8,7 +8,7 @@
 namespace topikos {
 
 BestWaysOffer::BestWaysOffer(Session& session, QWidget* parent) :
-    QWidget(parent), m_session(session), m_search(session, "The search for better ways", nullptr)
+    QWidget(parent), m_session(session), m_search(session, "The search for better ways")
 {
     auto* column = new QVBoxLayout(this);
     column->setContentsMargins(0, 0, 0, 0);

@@ -126,8 +126,10 @@ void JogPad::refresh()
         b->setAutoRepeat(!m_held.on());
     for (QPushButton* b : m_plus)
         b->setAutoRepeat(!m_held.on());
-    if (m_held.on()) m_step->setText(m_held.speedText());
-    else m_step->setText(jogText(m_session.jogLength(), m_session.jogAngle()));
+    const QString step = m_held.on() ? m_held.speedText() : jogText(m_session.jogLength(), m_session.jogAngle());
+    constexpr qsizetype fits = 14;
+    m_step->setFont(step.size() > fits ? textFont(10) : figureFont(12));
+    m_step->setText(step);
     const int space = int(m_session.jogSpace());
     for (int i = 0; i < 5; ++i)
         m_spaces[i]->setChecked(i == space);

@@ -77,12 +77,12 @@ void NearestContact::paintEvent(QPaintEvent*)
     p.drawText(QRectF(left, 0, width() - left, kBarRow), Qt::AlignVCenter | Qt::AlignRight,
                p.fontMetrics().elidedText(between, Qt::ElideRight, width() - left));
     if (!std::isfinite(now.distance)) return;
-    const QRectF bar(0, kBarRow + (kBarRow - kBar) / 2.0, width() - kBarValue - 6, kBar);
+    const QRectF bar(0, kBarRow + (kBarRow - kBar) / 2.0, width() - barValue() - 6, kBar);
     paintZones(p, bar, {{0, std::max(0.02, caution / kWhole), theme().caution}});
     paintMarker(p, bar, std::min(1.0, now.distance / kWhole), color);
     p.setFont(figureFont(12));
     p.setPen(color);
-    p.drawText(QRectF(width() - kBarValue, kBarRow, kBarValue, kBarRow), Qt::AlignVCenter | Qt::AlignRight,
+    p.drawText(QRectF(width() - barValue(), kBarRow, barValue(), kBarRow), Qt::AlignVCenter | Qt::AlignRight,
                touches ? "touches" : lengthText(now.distance, 1));
 }
 

@@ -22,8 +22,8 @@ namespace topikos {
 namespace {
 
 constexpr int kAxisRow = 34;  // of a device axis, with its name
-constexpr int kRow = kBarRow, kLabel = 26, kValue = 68;
-constexpr int kKindLabel = 70, kKindValue = kBarValue;
+constexpr int kRow = kBarRow, kLabel = 26, kUsualValue = 68;
+constexpr int kKindLabel = 70;
 
 }  // namespace
 
@@ -90,7 +90,7 @@ QRectF TravelBars::bar(int index) const
     const int joints = m_session.arm().jointCount();
     // The name of a device axis stands above its bar.
     const int top = index < joints ? index * kRow : joints * kRow + (index - joints) * kAxisRow + kAxisRow - kRow;
-    return {double(kLabel), top + (kRow - kBar) / 2.0, double(width() - kLabel - kValue), double(kBar)};
+    return {double(kLabel), top + (kRow - kBar) / 2.0, double(width() - kLabel - barValue(kUsualValue)), double(kBar)};
 }
 
 int TravelBars::rowAt(double y) const
@@ -143,8 +143,8 @@ void TravelBars::paintEvent(QPaintEvent*)
         paintMarker(p, b, std::clamp((row.value - j.lower) / range, 0.0, 1.0), color);
         p.setFont(figureFont(12));
         p.setPen(color);
-        p.drawText(QRectF(width() - kValue, top, kValue, kRow), Qt::AlignVCenter | Qt::AlignRight,
-                   jointText(j, row.value));
+        p.drawText(QRectF(width() - barValue(kUsualValue), top, barValue(kUsualValue), kRow),
+                   Qt::AlignVCenter | Qt::AlignRight, jointText(j, row.value));
         if (j.locked) drawGlyph(p, QRectF(kLabel - 14, top + 3, 12, 12), "lock", theme().faint);
     }
     if (hasFocus()) {
@@ -164,7 +164,8 @@ void TravelBars::dragTo(double x)
 void TravelBars::mousePressEvent(QMouseEvent* event)
 {
     const int index = rowAt(event->position().y());
-    if (index < 0 || event->button() != Qt::LeftButton || event->position().x() > width() - kValue) return;
+    if (index < 0 || event->button() != Qt::LeftButton || event->position().x() > width() - barValue(kUsualValue))
+        return;
     if (!row(index).axis) m_session.setJogJointIndex(index);
     m_dragged = index;
     setFocus();
@@ -182,7 +183,7 @@ void TravelBars::mouseReleaseEvent(QMouseEvent*) { m_dragged = -1; }
 void TravelBars::mouseDoubleClickEvent(QMouseEvent* event)
 {
     const int index = rowAt(event->position().y());
-    if (index >= 0 && event->position().x() > width() - kValue) typeValue(index);
+    if (index >= 0 && event->position().x() > width() - barValue(kUsualValue)) typeValue(index);
 }
 
 void TravelBars::typeValue(int index)
@@ -194,7 +195,8 @@ void TravelBars::typeValue(int index)
     edit->setAlignment(Qt::AlignRight);
     const bool turns = before.joint.kind == JointKind::Revolute;
     edit->setText(turns ? turnFigure(before.value, 2) : placeFigure(before.value, 1));
-    edit->setGeometry(width() - kValue, int(bar(index).center().y()) - kRow / 2, kValue, kRow);
+    edit->setGeometry(width() - barValue(kUsualValue), int(bar(index).center().y()) - kRow / 2, barValue(kUsualValue),
+                      kRow);
     edit->selectAll();
     edit->show();
     edit->setFocus();
@@ -260,7 +262,7 @@ void SingularityBars::paintEvent(QPaintEvent*)
     if (!m_session.arm().hasBranches()) {
         // One bar for the smallest singular value, and in words what is lost.
         const double value = margins.direction, whole = 0.3;
-        const QRectF b(kKindLabel, (kRow - kBar) / 2.0, width() - kKindLabel - kKindValue, kBar);
+        const QRectF b(kKindLabel, (kRow - kBar) / 2.0, width() - kKindLabel - barValue(), kBar);
         p.setFont(textFont(12));
         p.setPen(theme().ink);
         p.drawText(QRectF(0, 0, kKindLabel, kRow), Qt::AlignVCenter, "Direction");
@@ -273,7 +275,7 @@ void SingularityBars::paintEvent(QPaintEvent*)
         paintMarker(p, b, std::min(1.0, value / whole), color);
         p.setFont(figureFont(12));
         p.setPen(color);
-        p.drawText(QRectF(width() - kKindValue, 0, kKindValue, kRow), Qt::AlignVCenter | Qt::AlignRight,
+        p.drawText(QRectF(width() - barValue(), 0, barValue(), kRow), Qt::AlignVCenter | Qt::AlignRight,
                    QString::number(value, 'f', 3));
         p.setFont(textFont(11));
         p.setPen(theme().faint);
@@ -288,7 +290,7 @@ void SingularityBars::paintEvent(QPaintEvent*)
         const bool angle = kind == SingularityKind::Wrist;
         const double whole = angle ? 90 * kDegree : 0.5 * m_session.arm().reach();
         const double value = margins.distance(kind), caution = t.cautions().of(kind), blocked = t.blocks().of(kind);
-        const QRectF b(kKindLabel, i * kRow + (kRow - kBar) / 2.0, width() - kKindLabel - kKindValue, kBar);
+        const QRectF b(kKindLabel, i * kRow + (kRow - kBar) / 2.0, width() - kKindLabel - barValue(), kBar);
         p.setFont(textFont(12));
         p.setPen(theme().ink);
         p.drawText(QRectF(0, i * kRow, kKindLabel, kRow), Qt::AlignVCenter, names[i]);
@@ -298,7 +300,7 @@ void SingularityBars::paintEvent(QPaintEvent*)
         paintMarker(p, b, std::min(1.0, value / whole), color);
         p.setFont(figureFont(12));
         p.setPen(color);
-        p.drawText(QRectF(width() - kKindValue, i * kRow, kKindValue, kRow), Qt::AlignVCenter | Qt::AlignRight,
+        p.drawText(QRectF(width() - barValue(), i * kRow, barValue(), kRow), Qt::AlignVCenter | Qt::AlignRight,
                    angle ? degreeText(value) : lengthText(value, 0));
     }
 }

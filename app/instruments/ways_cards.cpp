@@ -157,9 +157,11 @@ void WaysCards::fill()
                                                            c.elbowDown ? "down" : "up", c.wristTurned ? " turned" : "")
                                   : QString("Way %1").arg(i + 1);
         const QString line = which + "  " + left;
-        constexpr qsizetype fits = 19;
-        card->setStyleSheet(
-            QString("padding: 1px 2px; font-size: %1px;").arg(i < m_plain && line.size() > fits ? 10 : 11));
+        constexpr qsizetype fits = 19, fitsSmall = 22;
+        card->setStyleSheet(QString("padding: 1px 2px; font-size: %1px;")
+                                .arg(i >= m_plain || line.size() <= fits ? 11
+                                     : line.size() <= fitsSmall          ? 10
+                                                                         : 9));
         card->setText(line);
         if (i >= m_plain) {
             // In that configuration, where its freedom has the most margin.

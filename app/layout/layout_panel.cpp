@@ -182,6 +182,7 @@ LayoutPanel::LayoutPanel(Session& session, QWidget* parent) : QWidget(parent), m
         m_filled.reset();
         fill();
     });
+    connect(&session, &Session::opened, this, [this] { m_filled.reset(); });
     connect(&session, &Session::cellChanged, this, &LayoutPanel::fill, Qt::QueuedConnection);
     connect(&session, &Session::selectionChanged, this, &LayoutPanel::showSelection);
     fill();

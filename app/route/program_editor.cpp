@@ -38,7 +38,7 @@ Hunk hunkOf(const QStringList& was, const QStringList& is)
 }  // namespace
 
 ProgramEditor::ProgramEditor(Session& session, QWidget* parent) :
-    QWidget(parent), m_session(session), m_work(session, "Reading the program's text", nullptr)
+    QWidget(parent), m_session(session), m_work(session, "Reading the program's text")
 {
     auto* column = new QVBoxLayout(this);
     column->setContentsMargins(6, 0, 6, 6);

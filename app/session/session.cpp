@@ -31,7 +31,7 @@ Session::Session(Cell cell, QObject* parent) : QObject(parent), m_history(std::m
     m_checker = std::make_unique<LiveChecker>(
         [this](std::shared_ptr<const CheckedCell> checked) { Q_EMIT delivered(std::move(checked)); });
     m_checker->submit(m_history.current(), m_history.revision());
-    m_work = std::make_unique<Background>(*this, "The run", nullptr);
+    m_work = std::make_unique<Background>(*this, "The run");
     // Nothing comes of a run that broke down.
     connect(m_work.get(), &Background::ended, this, [this] { m_making.reset(); });
 }

@@ -144,8 +144,8 @@ public:
     void stand(const JointVector& posture, const AxisValues& axes);
     /// Goes there, all joints in step; stops before a contact, as long as it is to.
     bool driveTo(const JointVector& posture) { return drive(posture, shownAxes()); }
-    /// Stands there, whatever is on the way; where it would touch something there, it goes there up to a contact, as
-    /// long as it is to stop then. For what is typed.
+    /// Stands there, whatever is on the way; where it would touch something that is no part, it goes as far as a
+    /// contact, as long as it is to stop then. For what is typed.
     bool standIfFree(const JointVector& posture);
     /// Whether the arm stops before it touches something when it is moved by hand.
     bool stopsAtContact() const { return m_stopsAtContact; }

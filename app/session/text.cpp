@@ -71,12 +71,14 @@ QString degreeText(double radians, int decimals)
 
 QString jogText(double metres, double radians)
 {
-    const auto plain = [](double value, const DisplayUnit& unit) {
-        return text(plainNumber(value / unit.size, unit.decimals));
+    // Two digits count; millimetres and degrees are whole or have one behind the point.
+    const auto plain = [](double value, const DisplayUnit& unit, const DisplayUnit& usual) {
+        return &unit == &usual ? text(plainNumber(value / unit.size, unit.decimals))
+                               : QString::number(value / unit.size, 'g', 2);
     };
     return QString("%1 %2 · %3%4")
-        .arg(plain(metres, lengthUnit()), lengthUnit().symbol, plain(radians, angleUnit()),
-             angleUnit().size == 1 ? " rad" : "°");
+        .arg(plain(metres, lengthUnit(), kLengthUnits[0]), lengthUnit().symbol,
+             plain(radians, angleUnit(), kAngleUnits[0]), angleUnit().size == 1 ? " rad" : "°");
 }
 
 QString speedText(double metresPerSecond, int decimals) { return lengthText(metresPerSecond, decimals) + "/s"; }

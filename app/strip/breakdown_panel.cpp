@@ -47,7 +47,7 @@ QString some(double value)
 }  // namespace
 
 BreakdownPanel::BreakdownPanel(Session& session, QWidget* parent) :
-    QWidget(parent), m_session(session), m_work(session, "The breakdown of the cycle", nullptr)
+    QWidget(parent), m_session(session), m_work(session, "The breakdown of the cycle")
 {
     setObjectName("face");
     setAttribute(Qt::WA_StyledBackground);

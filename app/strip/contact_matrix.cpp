@@ -28,7 +28,7 @@ const char* reasonText(ContactPair::Reason reason)
 }  // namespace
 
 ContactMatrix::ContactMatrix(Session& session, QWidget* parent) :
-    QWidget(parent), m_session(session), m_search(session, "The search for contact pairs", nullptr)
+    QWidget(parent), m_session(session), m_search(session, "The search for contact pairs")
 {
     setObjectName("contactFace");
     auto* row = new QHBoxLayout(this);

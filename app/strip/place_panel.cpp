@@ -134,7 +134,7 @@ void PlaceMap::mouseMoveEvent(QMouseEvent* event) { Q_EMIT pointed(wordsAt(event
 void PlaceMap::leaveEvent(QEvent*) { Q_EMIT pointed({}); }
 
 PlacePanel::PlacePanel(Session& session, QWidget* parent) :
-    QWidget(parent), m_session(session), m_search(session, "The search for places", nullptr)
+    QWidget(parent), m_session(session), m_search(session, "The search for places")
 {
     setObjectName("face");
     setAttribute(Qt::WA_StyledBackground);

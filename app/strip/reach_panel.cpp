@@ -49,7 +49,7 @@ std::shared_ptr<const Mesh> meshOf(const ReachMap& map, ReachColour colour, doub
 }  // namespace
 
 ReachPanel::ReachPanel(Session& session, QWidget* parent) :
-    QWidget(parent), m_session(session), m_work(session, "The reach map", nullptr)
+    QWidget(parent), m_session(session), m_work(session, "The reach map")
 {
     setObjectName("face");
     setAttribute(Qt::WA_StyledBackground);

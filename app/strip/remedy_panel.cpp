@@ -16,7 +16,7 @@ constexpr int kWait = 200;  // before a search begins, so that who goes through 
 }  // namespace
 
 RemedyPanel::RemedyPanel(Session& session, QWidget* parent) :
-    QWidget(parent), m_session(session), m_search(session, "The search for remedies", nullptr)
+    QWidget(parent), m_session(session), m_search(session, "The search for remedies")
 {
     setObjectName("remedyPanel");
     setMinimumWidth(300);

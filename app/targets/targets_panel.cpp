@@ -132,6 +132,7 @@ TargetsPanel::TargetsPanel(Session& session, QWidget* parent) : QWidget(parent),
                 fill();
             }
     });
+    connect(&session, &Session::opened, this, [this] { m_filled.reset(); });
     connect(&session, &Session::cellChanged, this, &TargetsPanel::fill, Qt::QueuedConnection);
     connect(&session, &Session::checkedChanged, this, &TargetsPanel::showVerdicts);
     connect(&session, &Session::selectionChanged, this, &TargetsPanel::showSelection);

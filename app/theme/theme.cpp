@@ -143,7 +143,7 @@ QScrollBar::add-line, QScrollBar::sub-line { width: 0; height: 0; }
 #readingStrip QLineEdit { border: 1px solid transparent; background: transparent; padding: 1px 1px; font-family: "JetBrains Mono", "DejaVu Sans Mono", monospace; font-size: 12px; }
 #readingStrip QLineEdit:hover { border-color: %line; }
 #readingStrip QLineEdit:focus { border-color: %accent; background: %panel; }
-#viewNote[alert="true"] { border-color: %blocked; }
+#viewNote[alert="true"], #messageLog[alert="true"] { border-color: %blocked; }
 QCheckBox::indicator { width: 14px; height: 14px; border: 1px solid %line; border-radius: 3px; background: %raised; }
 QCheckBox::indicator:checked { background: %accent; border-color: %accent; }
 )";
@@ -165,18 +165,10 @@ QCheckBox::indicator:checked { background: %accent; border-color: %accent; }
 
 const Theme& theme() { return g_theme; }
 
-namespace {
-
-/// Icons of the theme that is shown; drawing one takes longer than a row of a list may.
-std::map<QString, QIcon> keptIcons;
-
-}  // namespace
-
 void applyTheme(bool dark, bool contrast)
 {
     g_theme = dark ? darkTheme() : lightTheme();
     if (contrast) g_theme = withContrast(g_theme);
-    keptIcons.clear();
     const Theme& t = g_theme;
     QApplication::setStyle(QStyleFactory::create("Fusion"));
     QPalette p;
@@ -245,28 +237,27 @@ void drawSeverity(QPainter& painter, const QRectF& box, Severity severity)
 
 namespace {
 
-template <class Draw> QIcon drawnIcon(Draw draw)
+/// Kept for the theme that is shown: drawing an icon takes longer than a row of a list may.
+template <class Draw> QIcon drawnIcon(const QString& name, Draw draw)
 {
-    QPixmap pixmap(32, 32);
+    const QString key = QString("icon %1 %2 %3").arg(name).arg(g_theme.dark).arg(g_theme.contrast);
+    QPixmap pixmap;
+    if (QPixmapCache::find(key, &pixmap)) return QIcon(pixmap);
+    pixmap = QPixmap(32, 32);
     pixmap.setDevicePixelRatio(2);
     pixmap.fill(Qt::transparent);
     QPainter painter(&pixmap);
     draw(painter);
+    painter.end();
+    QPixmapCache::insert(key, pixmap);
     return QIcon(pixmap);
-}
-
-template <class Draw> QIcon keptIcon(const QString& name, Draw draw)
-{
-    const auto [at, isNew] = keptIcons.try_emplace(name);
-    if (isNew) at->second = drawnIcon(draw);
-    return at->second;
 }
 
 }  // namespace
 
 QIcon severityIcon(Severity severity)
 {
-    return keptIcon(QString("severity %1").arg(int(severity)), [severity](QPainter& p) {
+    return drawnIcon(QString("severity %1").arg(int(severity)), [severity](QPainter& p) {
         drawSeverity(p, {2, 2, 12, 12}, severity);
     });
 }
@@ -289,7 +280,7 @@ void drawGlyph(QPainter& painter, const QRectF& box, const QString& name, const 
 
 QIcon glyphIcon(const QString& name)
 {
-    return keptIcon(name, [&name](QPainter& p) { drawGlyph(p, {0, 0, 16, 16}, name, theme().ink); });
+    return drawnIcon(name, [&name](QPainter& p) { drawGlyph(p, {0, 0, 16, 16}, name, theme().ink); });
 }
 
 QString stepGlyph(StepKind kind) { return QString("step/%1").arg(traitsOf(kind).file); }

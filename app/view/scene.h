@@ -133,13 +133,13 @@ private:
     struct RouteKey {
         std::shared_ptr<const CheckedCell> checked;
         RoutineId routine;
-        std::vector<StepId> apart;  ///< steps that stand out: first what runs, then what is selected
         bool dark = false, contrast = false;
         bool operator==(const RouteKey&) const = default;
     };
     mutable RouteKey m_routeFor;
     mutable std::shared_ptr<const std::vector<DrawLine>> m_route;
-    mutable std::vector<size_t> m_apart;  ///< paths that are drawn for themselves
+    mutable std::map<StepId, std::vector<size_t>> m_pathsOfStep;
+    mutable std::vector<size_t> m_cut;  ///< paths that are not gone to their ends
 };
 
 /// Three short lines along the axes of a pose.

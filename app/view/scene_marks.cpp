@@ -110,51 +110,41 @@ void Scene::addSelected(DrawList& list, const CellState& state) const
 
 void Scene::addRoute(DrawList& list) const
 {
-    // What is selected or runs stands out; all the rest stays as it is, and is put together once.
-    std::vector<StepId> apart = m_session.runningSteps();
-    const size_t running = apart.size();
-    for (const StepId step : m_session.allSelected<StepId>())
-        apart.push_back(step);
     const std::vector<Path>& all = paths();
-    const RouteKey key{m_pathsFor, m_pathsOf, apart, theme().dark, theme().contrast};
+    const RouteKey key{m_pathsFor, m_pathsOf, theme().dark, theme().contrast};
     if (!m_route || key != m_routeFor) {
         m_routeFor = key;
-        m_apart.clear();
+        m_pathsOfStep.clear();
+        m_cut.clear();
         auto lines = std::make_shared<std::vector<DrawLine>>();
-        std::vector<StepId> sorted = apart;
-        std::sort(sorted.begin(), sorted.end());
         std::unordered_set<std::string> drawn;  // ways that steps share are drawn once
         for (size_t i = 0; i < all.size(); ++i) {
-            const Path& path = all[i];
-            if (std::binary_search(sorted.begin(), sorted.end(), path.step)) {
-                m_apart.push_back(i);
-                continue;
-            }
-            if (!drawn.insert(wayOf(path)).second) continue;
-            QColor color = stepColor(path.kind);
+            m_pathsOfStep[all[i].step].push_back(i);
+            if (all[i].missing.size() == 2) m_cut.push_back(i);
+            if (!drawn.insert(wayOf(all[i])).second) continue;
+            QColor color = stepColor(all[i].kind);
             color.setAlphaF(0.6f);
-            addPolyline(*lines, path.points, color, 1.6);
-            if (path.missing.size() == 2) m_apart.push_back(i);
+            addPolyline(*lines, all[i].points, color, 1.6);
         }
         m_route = std::move(lines);
     }
     list.route = m_route;
-    for (const size_t i : m_apart) {
-        const Path& path = all[i];
-        const auto at = std::find(apart.begin(), apart.end(), path.step);
-        const bool runs = at < apart.begin() + std::ptrdiff_t(running);
-        QColor color = stepColor(path.kind);
-        if (runs) {
-            // What runs has a mark of its own: a dark band behind its path.
+    const auto over = [&](StepId step, const auto& draw) {
+        if (const auto own = m_pathsOfStep.find(step); own != m_pathsOfStep.end())
+            for (const size_t i : own->second)
+                draw(all[i]);
+    };
+    for (const StepId step : m_session.allSelected<StepId>())
+        over(step, [&](const Path& path) { addPolyline(list.marks, path.points, stepColor(path.kind), 3.2); });
+    // What runs has a mark of its own: a dark band behind its path.
+    for (const StepId step : m_session.runningSteps())
+        over(step, [&](const Path& path) {
             addPolyline(list.marks, path.points, theme().ink, 5.5);
-            addPolyline(list.marks, path.points, color.lighter(150), 2);
-            continue;
-        }
-        const bool chosen = at != apart.end();
-        if (chosen) addPolyline(list.marks, path.points, color, 3.2);
-        if (path.missing.size() == 2)
-            addDashes(list.marks, path.missing[0], path.missing[1], theme().blocked, chosen ? 3.2 : 2.2);
-    }
+            addPolyline(list.marks, path.points, stepColor(path.kind).lighter(150), 2);
+        });
+    for (const size_t i : m_cut)
+        addDashes(list.marks, all[i].missing[0], all[i].missing[1], theme().blocked,
+                  m_session.isSelected(all[i].step) ? 3.2 : 2.2);
 }
 
 void Scene::addDevices(DrawList& list) const

@@ -115,6 +115,8 @@ private:
         Movable movable;
     };
     std::vector<PitchGrip> pitchGrips() const;
+    /// Says in place of the picture why there is none.
+    void refuse(const QString& words);
     void dragMovable(QPointF pixel, bool freely);
     std::pair<QString, bool> verdictOfPreview() const;
     void dropMovable();
@@ -165,8 +167,6 @@ private:
     int m_frames = 0;
     int m_hovered = -1;
     int m_overlayPoint = -1;  ///< pointed at
-    /// Says in place of the picture why there is none.
-    void refuse(const QString& words);
     QLabel* m_refusal = nullptr;
     double m_scale = 1;  ///< of the pixels that are drawn while something moves
     std::optional<Handle::Drag> m_drag;

@@ -4,6 +4,7 @@
 #include "app/theme/theme.h"
 
 #include <QKeyEvent>
+#include <QStyle>
 #include <QTime>
 #include <QVBoxLayout>
 
@@ -29,6 +30,7 @@ MessageLog::MessageLog(Session& session, QWidget* view, QWidget* parent) : QFram
     m_list->setObjectName("messageList");
     m_list->setAccessibleName("Messages");
     m_list->setWordWrap(true);
+    m_list->setIconSize({14, 14});
     m_list->setHorizontalScrollBarPolicy(Qt::ScrollBarAlwaysOff);
     column->addWidget(m_list);
     m_line = new QLabel(this);
@@ -54,7 +56,10 @@ void MessageLog::add(const QString& words, bool alert)
 {
     if (words.isEmpty()) return;
     auto* item = new QListWidgetItem(QTime::currentTime().toString("hh:mm:ss  ") + words);
-    if (alert) item->setForeground(theme().blocked);
+    if (alert) {
+        item->setIcon(severityIcon(Severity::Blocked));
+        item->setForeground(theme().blocked);
+    }
     m_list->insertItem(0, item);
     if (m_list->count() > kMost) delete m_list->takeItem(kMost);
     const bool listed = isVisible() && !m_list->isHidden();
@@ -63,6 +68,9 @@ void MessageLog::add(const QString& words, bool alert)
     m_list->hide();
     m_line->setText(words);
     m_line->show();
+    setProperty("alert", alert);
+    style()->unpolish(this);
+    style()->polish(this);
     show();
     place();
     m_timer.start(readingTime(words));
@@ -75,6 +83,9 @@ void MessageLog::toggle()
     m_head->setText(m_list->count() > 0 ? "Messages, newest first · Esc closes" : "No messages yet · Esc closes");
     m_head->show();
     m_list->show();
+    setProperty("alert", false);
+    style()->unpolish(this);
+    style()->polish(this);
     show();
     place();
     m_list->setFocus();
@@ -84,7 +95,9 @@ void MessageLog::place()
 {
     constexpr int gap = 12, most = 760, rows = 300;
     const QWidget& over = *parentWidget();
-    const int wide = std::min(over.width() - 2 * gap, most);
+    int wide = std::min(over.width() - 2 * gap, most);
+    // A single message is as wide as its words, so that it covers little.
+    if (m_list->isHidden()) wide = std::min(wide, m_line->fontMetrics().horizontalAdvance(m_line->text()) + 40);
     const int high = m_list->isHidden() ? heightForWidth(wide) : std::min(rows, over.height() - 2 * gap);
     setGeometry((over.width() - wide) / 2, over.height() - high - gap, wide, high);
     raise();

@@ -23,7 +23,7 @@ inline constexpr double kHandGap = 2e-4;  // that is left between them [m]
 HandStop moveByHand(const Cell& cell, ArmId arm, const JointVector& from, const JointVector& to,
                     const AxisValues& axesFrom, const AxisValues& axesTo, ContactCache& cache, double gap = kHandGap);
 
-/// Whether it touches nothing there, in the same cell.
+/// Whether it touches nothing that stands there, in the same cell. Parts do not count: one goes to them to grip them.
 bool isFree(const Cell& cell, ArmId arm, const JointVector& posture, const AxisValues& axes, ContactCache& cache);
 
 /// An arm's tool goes along a direction of the world until something is touched, at most so far [m]. The posture there,

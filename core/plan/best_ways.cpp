@@ -229,6 +229,7 @@ BestWays bestWays(const Cell& cell, const Routine& routine, const std::function<
 
     std::map<TargetId, Solution> fixed;
     ShortestChain best = give(chain.shortest(fixed));
+    if (out.cancelled) return out;
     // Targets that are gone to in one way are left so. Of the others the first few are tried in each of their ways; the
     // rest take the way that most of their visits have, so that time does not grow with the square.
     constexpr size_t kTried = 12;

@@ -93,12 +93,7 @@ void FilesWindowTest::changeOnDiskIsNoticed()
 
 void FilesWindowTest::lostCellIsOffered()
 {
-    const QString folder = Recovery::standardFolder();
-    Cell cell = session().cell();
-    cell.name = "Half done";
-    QVERIFY(QDir().mkpath(folder));
-    QVERIFY(!saveCell((folder + "/999999999.topikos").toStdString(), cell));
-    QSettings(folder + "/999999999.topikos.note", QSettings::IniFormat).setValue("name", "Half done");
+    const QString copy = loseCell("Half done");
     MainWindow second;
     second.show();
     QVERIFY(QTest::qWaitForWindowExposed(&second));
@@ -108,8 +103,8 @@ void FilesWindowTest::lostCellIsOffered()
     QTest::mouseClick(second.findChild<QPushButton*>("notice0"), Qt::LeftButton);
     QCOMPARE(second.session().cell().name, std::string("Half done"));
     QVERIFY(!second.session().isSaved());
-    QVERIFY(!QFile::exists(folder + "/999999999.topikos"));
-    second.session().saved(folder + "/none", second.session().history().current());
+    QVERIFY(!QFile::exists(copy));
+    second.session().saved(copy + " none", second.session().history().current());
 }
 
 void FilesWindowTest::recentCellsAreInTheMenu()

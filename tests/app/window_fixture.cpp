@@ -4,6 +4,7 @@
 
 #include "app/session/recovery.h"
 #include "app/session/text.h"
+#include "core/files/cell_file.h"
 
 #include <QAbstractSpinBox>
 #include <QApplication>
@@ -146,6 +147,17 @@ QStringList WindowFixture::shownRows()
     for (QTreeWidgetItemIterator it(child<QTreeWidget>("layoutTree"), QTreeWidgetItemIterator::NotHidden); *it; ++it)
         out << (*it)->text(0);
     return out;
+}
+
+QString WindowFixture::loseCell(const QString& name)
+{
+    const QString copy = Recovery::standardFolder() + "/999999999.topikos";
+    Cell cell = session().cell();
+    cell.name = name.toStdString();
+    const bool kept = QDir().mkpath(Recovery::standardFolder()) && !saveCell(copy.toStdString(), cell);
+    if (!kept) qFatal("%s cannot be written", qPrintable(copy));
+    QSettings(copy + ".note", QSettings::IniFormat).setValue("name", name);
+    return copy;
 }
 
 }  // namespace topikos::test

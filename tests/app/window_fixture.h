@@ -3,9 +3,12 @@
 #include "app/window/main_window.h"
 
 #include <QAction>
+#include <QApplication>
 #include <QLabel>
 #include <QTest>
+#include <QTimer>
 
+#include <functional>
 #include <memory>
 
 namespace topikos::test {
@@ -49,6 +52,25 @@ protected:
     QPoint pixelOf(const Vec3& place) { return view().camera().pixel(place, view().size()).toPoint(); }
     /// Types steps in the route, each after the one before.
     void typeSteps(const QStringList& steps);
+
+    /// Answers the next dialog of a name, once it is there.
+    template <class Dialog> void answer(const QString& name, std::function<void(Dialog*)> how)
+    {
+        auto* timer = new QTimer(this);
+        connect(timer, &QTimer::timeout, this, [=] {
+            for (QWidget* top : QApplication::topLevelWidgets())
+                if (auto* dialog = qobject_cast<Dialog*>(top);
+                    dialog && top->objectName() == name && top->isVisible()) {
+                    timer->deleteLater();
+                    timer->stop();
+                    how(dialog);
+                    return;
+                }
+        });
+        timer->start(10);
+    }
+    /// Leaves a cell of that name behind as a window does that ended with unsaved changes; the path of its copy.
+    QString loseCell(const QString& name);
 
     std::unique_ptr<MainWindow> m_window;
 };

@@ -64,6 +64,11 @@ void NumberTextTest::unitsCount_data()
     row("90°", Quantity::Angle, 1.5707963267949);
     row("90 deg", Quantity::Angle, 1.5707963267949);
     row("1.5 rad", Quantity::Angle, 1.5);
+    row("250", Quantity::Speed, 0.25);
+    row("4 in/s", Quantity::Speed, 0.1016);
+    row("0,1 m/s", Quantity::Speed, 0.1);
+    row("180°/s", Quantity::TurnSpeed, 3.14159265358979);
+    row("1.5 rad/s", Quantity::TurnSpeed, 1.5);
 }
 
 void NumberTextTest::unitsCount()
@@ -71,14 +76,18 @@ void NumberTextTest::unitsCount()
     QFETCH(QString, typed);
     QFETCH(int, quantity);
     QFETCH(double, value);
-    const double unit = Quantity(quantity) == Quantity::Length ? 1e-3 : 3.14159265358979323846 / 180;
+    const bool isLength = Quantity(quantity) == Quantity::Length || Quantity(quantity) == Quantity::Speed;
+    const double unit = isLength ? 1e-3 : 3.14159265358979323846 / 180;
     const auto found = quantityOf(typed.toStdString(), Quantity(quantity), unit);
     QVERIFY(found);
     QVERIFY(std::abs(*found - value) < 1e-12);
     // Units of the other kind are none of this one.
-    if (typed.contains("m") || typed.contains("rad"))
-        QVERIFY(!quantityOf(typed.toStdString(),
-                            Quantity(quantity) == Quantity::Length ? Quantity::Angle : Quantity::Length, unit));
+    if (typed.contains("m") || typed.contains("rad") || typed.contains("/s"))
+        QVERIFY(!quantityOf(typed.toStdString(), isLength ? Quantity::Angle : Quantity::Length, unit));
+    // A length is no speed, and the other way round.
+    const bool isRate = typed.contains("/s");
+    if (typed.contains("m") || isRate)
+        QVERIFY(!quantityOf(typed.toStdString(), isRate == isLength ? Quantity::Length : Quantity::Speed, unit));
 }
 
 void NumberTextTest::nonsenseHasNone_data()
