@@ -15,7 +15,7 @@ Result<Cell> applied(const Cell& cell, const Edit& edit)
     Result<Cell> next = edit(cell);
     if (next) next = settled(*next);
     if (!next) return next;
-    if (const Status bad = validate(*next))
+    if (const Status bad = validate(*next, cell))
         return Error{"edit.invalid", bad->message, bad->where, "The edit is refused; the cell is as it was."};
     return next;
 }

@@ -120,6 +120,71 @@ Status checkSolids(const std::vector<Solid>& solids, const std::string& where)
     return std::nullopt;
 }
 
+Status checkAxes(const Cell& cell, const AxisValues& axes, const std::string& where)
+{
+    for (const AxisValue& a : axes) {
+        const Frame* frame = findFrame(cell, a.frame);
+        if (!frame || !frame->axis)
+            return fault(fmt::format("frame {} is no axis of the cell", a.frame.value), where + ".axes");
+        if (Status bad = checkAxisValue(*frame, a.value)) return fault(bad->message, where + ".axes");
+    }
+    return std::nullopt;
+}
+
+/// `tied`: targets of which it is known that their ties come to an end.
+Status checkTarget(const Cell& cell, const Target& t, const std::string& where, std::unordered_set<std::uint32_t>& tied)
+{
+    const ArmStation* arm = findArm(cell, t.arm);
+    if (!arm) return fault(fmt::format("arm {} of \"{}\" is not in the cell", t.arm.value, t.name), where + ".arm");
+    const int joints = arm->model->jointCount();
+    if (Status bad = checkAxes(cell, t.axes, where)) return bad;
+    if (Status bad = checkTargetText(t)) return fault(bad->message, where);
+    if (Status bad = checkFreedom(t.freedom)) return fault(bad->message, where + ".freedom");
+    for (const auto& [way, name] : {std::pair(&t.approach, ".approach"), std::pair(&t.retract, ".retract")})
+        if (Status bad = checkApproach(*way)) return fault(bad->message, where + name);
+    if (t.tie) {
+        if (Status bad = checkPose(t.tie->pose)) return fault(bad->message, where + ".tie");
+        const Target* to = findTarget(cell, t.tie->target);
+        if (t.tie->part ? !findPart(cell, t.tie->part) : !to || to->kind != Target::Kind::Pose)
+            return fault("names nothing of the cell that a target can be tied to", where + ".tie");
+        if (t.kind == Target::Kind::Posture || t.pattern)
+            return fault(fmt::format("\"{}\" is placed by its joints or its pattern and is tied to nothing", t.name),
+                         where + ".tie");
+        // From target to target the ties come to an end.
+        std::vector<std::uint32_t> way{t.id.value};
+        bool loops = false;
+        for (TargetId at = t.tie->target; at && !tied.contains(at.value) && !loops;) {
+            const Target* next = findTarget(cell, at);
+            way.push_back(at.value);
+            at = next && next->tie ? next->tie->target : TargetId();
+            loops = way.size() > cell.targets.size() + 1;
+        }
+        if (loops) return fault(fmt::format("\"{}\" would come to be tied to itself", t.name), where + ".tie");
+        tied.insert(way.begin(), way.end());
+    }
+    for (const double value : t.posture)
+        if (Status bad = checkLimit(limits::kJointTravel, value, "cell.limit", "a joint value"))
+            return fault(bad->message, where + ".posture");
+    if (t.kind == Target::Kind::Posture) {
+        if (t.posture.size() != joints)
+            return fault(fmt::format("has {} values; the arm has {} joints", t.posture.size(), joints),
+                         where + ".posture");
+    } else {
+        if (t.frame && !findFrame(cell, t.frame))
+            return fault(fmt::format("frame {} of \"{}\" is not in the cell", t.frame.value, t.name), where + ".frame");
+        if (t.posture.size() != 0 && t.posture.size() != joints)
+            return fault(fmt::format("has {} values; the arm has {} joints", t.posture.size(), joints),
+                         where + ".taught");
+        if (Status bad = checkPose(t.pose)) return fault(bad->message, where + ".pose");
+        const Tool* tool = findTool(cell, t.tool);
+        if (!tool)
+            return fault(fmt::format("tool {} of \"{}\" is not in the cell", t.tool.value, t.name), where + ".tool");
+        if (!hasPoint(*tool, t.tcp))
+            return fault(fmt::format("\"{}\" has no point {}", tool->name, t.tcp.value), where + ".point");
+    }
+    return std::nullopt;
+}
+
 Status checkContent(const Cell& cell)
 {
     const SignalWriters writers = signalWriters(cell);
@@ -211,73 +276,11 @@ Status checkContent(const Cell& cell)
     for (size_t i = 0; i < cell.patterns.size(); ++i)
         if (Status bad = checkPattern(cell, cell.patterns[i]))
             return fault(bad->message, fmt::format("patterns[{}]", i));
-    const auto checkAxes = [&](const AxisValues& axes, const std::string& where) -> Status {
-        for (const AxisValue& a : axes) {
-            const Frame* frame = findFrame(cell, a.frame);
-            if (!frame || !frame->axis)
-                return fault(fmt::format("frame {} is no axis of the cell", a.frame.value), where + ".axes");
-            if (Status bad = checkAxisValue(*frame, a.value)) return fault(bad->message, where + ".axes");
-        }
-        return std::nullopt;
-    };
     for (size_t i = 0; i < cell.patterns.size(); ++i)
-        if (Status bad = checkAxes(cell.patterns[i].axes, fmt::format("patterns[{}]", i))) return bad;
-    std::unordered_set<std::uint32_t> tied;  // targets whose ties come to an end
-    for (size_t i = 0; i < cell.targets.size(); ++i) {
-        const Target& t = cell.targets[i];
-        const std::string where = fmt::format("targets[{}]", i);
-        const ArmStation* arm = findArm(cell, t.arm);
-        if (!arm) return fault(fmt::format("arm {} of \"{}\" is not in the cell", t.arm.value, t.name), where + ".arm");
-        const int joints = arm->model->jointCount();
-        if (Status bad = checkAxes(t.axes, where)) return bad;
-        if (Status bad = checkTargetText(t)) return fault(bad->message, where);
-        if (Status bad = checkFreedom(t.freedom)) return fault(bad->message, where + ".freedom");
-        for (const auto& [way, name] : {std::pair(&t.approach, ".approach"), std::pair(&t.retract, ".retract")})
-            if (Status bad = checkApproach(*way)) return fault(bad->message, where + name);
-        if (t.tie) {
-            if (Status bad = checkPose(t.tie->pose)) return fault(bad->message, where + ".tie");
-            const Target* to = findTarget(cell, t.tie->target);
-            if (t.tie->part ? !findPart(cell, t.tie->part) : !to || to->kind != Target::Kind::Pose)
-                return fault("names nothing of the cell that a target can be tied to", where + ".tie");
-            if (t.kind == Target::Kind::Posture || t.pattern)
-                return fault(
-                    fmt::format("\"{}\" is placed by its joints or its pattern and is tied to nothing", t.name),
-                    where + ".tie");
-            // From target to target the ties come to an end.
-            std::vector<std::uint32_t> way{t.id.value};
-            bool loops = false;
-            for (TargetId at = t.tie->target; at && !tied.contains(at.value) && !loops;) {
-                const Target* next = findTarget(cell, at);
-                way.push_back(at.value);
-                at = next && next->tie ? next->tie->target : TargetId();
-                loops = way.size() > cell.targets.size() + 1;
-            }
-            if (loops) return fault(fmt::format("\"{}\" would come to be tied to itself", t.name), where + ".tie");
-            tied.insert(way.begin(), way.end());
-        }
-        for (const double value : t.posture)
-            if (Status bad = checkLimit(limits::kJointTravel, value, "cell.limit", "a joint value"))
-                return fault(bad->message, where + ".posture");
-        if (t.kind == Target::Kind::Posture) {
-            if (t.posture.size() != joints)
-                return fault(fmt::format("has {} values; the arm has {} joints", t.posture.size(), joints),
-                             where + ".posture");
-        } else {
-            if (t.frame && !findFrame(cell, t.frame))
-                return fault(fmt::format("frame {} of \"{}\" is not in the cell", t.frame.value, t.name),
-                             where + ".frame");
-            if (t.posture.size() != 0 && t.posture.size() != joints)
-                return fault(fmt::format("has {} values; the arm has {} joints", t.posture.size(), joints),
-                             where + ".taught");
-            if (Status bad = checkPose(t.pose)) return fault(bad->message, where + ".pose");
-            const Tool* tool = findTool(cell, t.tool);
-            if (!tool)
-                return fault(fmt::format("tool {} of \"{}\" is not in the cell", t.tool.value, t.name),
-                             where + ".tool");
-            if (!hasPoint(*tool, t.tcp))
-                return fault(fmt::format("\"{}\" has no point {}", tool->name, t.tcp.value), where + ".point");
-        }
-    }
+        if (Status bad = checkAxes(cell, cell.patterns[i].axes, fmt::format("patterns[{}]", i))) return bad;
+    std::unordered_set<std::uint32_t> tied;
+    for (size_t i = 0; i < cell.targets.size(); ++i)
+        if (Status bad = checkTarget(cell, cell.targets[i], fmt::format("targets[{}]", i), tied)) return bad;
     if (Status bad = checkMembers(cell, cell.parts, "parts", Pattern::Content::Parts)) return bad;
     if (Status bad = checkMembers(cell, cell.targets, "targets", Pattern::Content::Targets)) return bad;
     for (size_t i = 0; i < cell.contact.pairs.size(); ++i)
@@ -366,6 +369,63 @@ Status validate(const Cell& cell)
         return fault(bad->message, "arms");
     if (Status bad = checkContent(cell)) return bad;
     return checkArms(cell);
+}
+
+namespace {
+
+/// What may differ of an object without anything else of the cell having to do with it.
+void takeOwnValues(Frame& frame, const Frame& from) { frame.pose = from.pose; }
+void takeOwnValues(Part& part, const Part& from) { part.pose = from.pose; }
+void takeOwnValues(Target& target, const Target& from)
+{
+    target.pose = from.pose;
+    target.posture = from.posture;
+    target.configuration = from.configuration;
+    target.axes = from.axes;
+    target.freedom = from.freedom;
+    target.note = from.note;
+}
+
+/// Objects of which nothing but own values differs; nothing when there is any other difference.
+template <class T> std::optional<std::vector<size_t>> ownValuesOnly(const Table<T>& before, const Table<T>& after)
+{
+    std::vector<size_t> out;
+    if (before.isShared(after)) return out;
+    if (before.size() != after.size()) return std::nullopt;
+    for (size_t i = 0; i < after.size(); ++i) {
+        if (before.shared(i) == after.shared(i)) continue;
+        T taken = before[i];
+        takeOwnValues(taken, after[i]);
+        if (!(taken == after[i])) return std::nullopt;
+        out.push_back(i);
+    }
+    return out;
+}
+
+}  // namespace
+
+Status validate(const Cell& cell, const Cell& before)
+{
+    const bool same = cell.name == before.name && cell.thresholds == before.thresholds
+                      && cell.lineLimits == before.lineLimits && cell.contact == before.contact
+                      && cell.accepted == before.accepted && cell.nextId >= before.nextId
+                      && limits::kIdentifier.holds(cell.nextId) && cell.arms.isShared(before.arms)
+                      && cell.tools.isShared(before.tools) && cell.partKinds.isShared(before.partKinds)
+                      && cell.patterns.isShared(before.patterns) && cell.signals.isShared(before.signals)
+                      && cell.timeTables.isShared(before.timeTables) && cell.routines.isShared(before.routines);
+    if (!same) return validate(cell);
+    const auto frames = ownValuesOnly(before.frames, cell.frames);
+    const auto parts = ownValuesOnly(before.parts, cell.parts);
+    const auto targets = ownValuesOnly(before.targets, cell.targets);
+    if (!frames || !parts || !targets) return validate(cell);
+    for (const size_t i : *frames)
+        if (Status bad = checkPose(cell.frames[i].pose)) return fault(bad->message, fmt::format("frames[{}].pose", i));
+    for (const size_t i : *parts)
+        if (Status bad = checkPose(cell.parts[i].pose)) return fault(bad->message, fmt::format("parts[{}].pose", i));
+    std::unordered_set<std::uint32_t> tied;
+    for (const size_t i : *targets)
+        if (Status bad = checkTarget(cell, cell.targets[i], fmt::format("targets[{}]", i), tied)) return bad;
+    return std::nullopt;
 }
 
 }  // namespace topikos

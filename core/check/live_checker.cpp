@@ -18,11 +18,11 @@ LiveChecker::~LiveChecker()
     m_running.request_stop();
 }
 
-void LiveChecker::submit(CellPtr cell, std::uint64_t revision)
+void LiveChecker::submit(CellPtr cell, std::uint64_t revision, bool afresh)
 {
     {
         std::lock_guard lock(m_mutex);
-        m_job = Job{std::move(cell), revision};
+        m_job = Job{std::move(cell), revision, afresh || (m_job && m_job->afresh)};
         m_running.request_stop();
     }
     m_wake.notify_one();
@@ -44,6 +44,10 @@ void LiveChecker::work(std::stop_token stop)
         options.workers = kCheckWorkers;
         options.stop = m_running.get_token();
         lock.unlock();
+        if (job.afresh) {
+            m_plans.forget();
+            m_touched.forget();
+        }
         const auto deliver = [&](CheckResult result, std::string failure) {
             m_deliver(std::make_shared<const CheckedCell>(
                 CheckedCell{job.cell, job.revision, std::move(result), std::move(failure)}));

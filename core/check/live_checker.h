@@ -30,7 +30,8 @@ public:
     ~LiveChecker();
     LiveChecker(const LiveChecker&) = delete;
 
-    void submit(CellPtr cell, std::uint64_t revision);
+    /// `afresh`: another cell than before; what is remembered of that one is forgotten.
+    void submit(CellPtr cell, std::uint64_t revision, bool afresh = false);
     /// Moves that have been planned, and what they touch; of use to others who ask for the same.
     PlanCache& plans() { return m_plans; }
     ContactCache& touched() { return m_touched; }
@@ -39,6 +40,7 @@ private:
     struct Job {
         CellPtr cell;
         std::uint64_t revision;
+        bool afresh;
     };
     void work(std::stop_token stop);
 

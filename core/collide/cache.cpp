@@ -122,4 +122,16 @@ void ContactCache::keepPairs(const Digest& scene, Pairs pairs)
     m_pairs.keep(scene, std::move(pairs));
 }
 
+void ContactCache::forget()
+{
+    const std::lock_guard lock(m_mutex);
+    m_solids.clear();
+    m_solidBytes = 0;
+    m_links.clear();
+    m_linkBytes = 0;
+    m_met = Kept<Met>{kPairs};
+    m_boxes = Kept<Eigen::AlignedBox3d>{kBoxes};
+    m_pairs = Kept<Pairs>{kPairLists};
+}
+
 }  // namespace topikos

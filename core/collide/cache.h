@@ -82,6 +82,9 @@ public:
     Pairs findPairs(const Digest& scene);
     void keepPairs(const Digest& scene, Pairs pairs);
 
+    /// Of a cell that is no longer looked at.
+    void forget();
+
 private:
     struct OwnSolids {
         std::vector<Solid> solids;

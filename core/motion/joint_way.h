@@ -1,6 +1,7 @@
 #pragma once
 #include "core/robot/arm.h"
 
+#include <array>
 #include <vector>
 
 namespace topikos {
@@ -29,10 +30,21 @@ public:
     JointVector at(double fraction) const;
     JointVector rate(double fraction) const;
     JointVector bend(double fraction) const;
+    /// Both derivatives at once, the same to the bit.
+    struct Flow {
+        JointVector rate, bend;
+    };
+    Flow flow(double fraction) const;
 
 private:
+    /// Where a fraction is: between two knots, `t` of the way along the piece of length `h` between them.
+    struct Place {
+        size_t before, behind;
+        double t, h;
+    };
+    Place placeOf(double fraction) const;
     /// The three with which values, rates and bends at both ends count inside a piece.
-    template <class Weights> JointVector blended(double fraction, Weights weights) const;
+    JointVector blended(const Place& place, const std::array<double, 6>& weights) const;
 
     int m_joints;
     std::vector<double> m_fractions;

@@ -116,16 +116,27 @@ bool LawMaker::isTooFast(size_t i) const
     return std::max(m_x[i], m_x[i + 1]) > kNotExact * m_cells[i].lowered * m_cells[i].caps[0].x;
 }
 
+LawMaker::CellRow::CellRow(const Row& row) :
+    Row(row), ofX(std::abs(rate) < kNoWay), slope(-bend / rate), half(limit / std::abs(rate))
+{
+}
+
 PlaceBounds LawMaker::boundsIn(size_t k, double fraction, bool joints) const
 {
-    PlaceBounds b = boundsAt(m_arm, *m_pieces[k].move, fraction, joints);
+    PlaceBounds b;
+    boundsIn(k, fraction, joints, b);
+    return b;
+}
+
+void LawMaker::boundsIn(size_t k, double fraction, bool joints, PlaceBounds& b) const
+{
+    boundsAt(m_arm, *m_pieces[k].move, fraction, joints, b);
     const double scale = m_scales[k];
     b.cap *= scale * scale;
     for (Row& row : b.rows) {
         row.rate /= scale;
         row.bend /= scale * scale;
     }
-    return b;
 }
 
 std::vector<double> LawMaker::marksOf(const TimedPiece& piece) const
@@ -214,7 +225,7 @@ void LawMaker::addCells(size_t k)
 
 bool LawMaker::jointsAllow(const Move& move, double fraction, double cap, double most) const
 {
-    const JointVector rate = move.rate(fraction), bend = move.bend(fraction);
+    const auto [rate, bend] = move.flow(fraction);
     for (int i = 0; i < m_arm.jointCount(); ++i) {
         const Joint& j = m_arm.joints()[size_t(i)];
         const double r = std::abs(rate[i]), b = std::abs(bend[i]), speed = jointSpeedLimit(j, move.limits);
@@ -279,7 +290,7 @@ void LawMaker::addRows(Cell& cell, std::array<const PlaceBounds*, 3> places)
                 && first.rows[i].bend == 0)
                 continue;
             row.rate += gone * row.bend;
-            m_rows.push_back(row);
+            m_rows.emplace_back(row);
         }
     }
     cell.rowCount = m_rows.size() - cell.firstRow;
@@ -292,10 +303,10 @@ LawMaker::Room LawMaker::roomAt(const Cell& cell, double x) const
     room.low = {0, -0.5 / cell.length, {}};
     room.high = {cell.lowered * cell.caps[1].x / cell.length, -1 / cell.length, cell.caps[1].by};
     for (size_t i = cell.firstRow; i < cell.firstRow + cell.rowCount; ++i) {
-        const Row& row = m_rows[i];
-        const double limit = row.limit * cell.lowered;
-        if (std::abs(row.rate) < kNoWay) continue;  // of x alone; see highest()
-        const double slope = -row.bend / row.rate, half = limit / std::abs(row.rate);
+        const CellRow& row = m_rows[i];
+        if (row.ofX) continue;  // see highest()
+        const double slope = row.slope,
+                     half = cell.lowered == 1 ? row.half : row.limit * cell.lowered / std::abs(row.rate);
         if (half + slope * x < room.high.at(x)) room.high = {half, slope, row.by};
         if (-half + slope * x > room.low.at(x)) room.low = {-half, slope, row.by};
     }
@@ -316,9 +327,9 @@ double LawMaker::highest(Cell& cell, double next, HeldBy& by) const
     }
     const double h = 2 * cell.length;
     for (size_t i = cell.firstRow; i < cell.firstRow + cell.rowCount; ++i) {
-        const Row& row = m_rows[i];
+        const CellRow& row = m_rows[i];
         const double limit = row.limit * cell.lowered;
-        if (std::abs(row.rate) < kNoWay) {
+        if (row.ofX) {
             if (std::abs(row.bend) * x > limit) {
                 x = limit / std::abs(row.bend);
                 by = row.by;
@@ -360,7 +371,8 @@ double LawMaker::notTooFast(const Cell& cell, double most, double next) const
     double low = 0, high = most;
     for (int i = 0; i < kEntryTries; ++i) {
         const double a = low + 0.382 * (high - low), b = low + 0.618 * (high - low);
-        (end(a) < end(b) ? low : high) = end(a) < end(b) ? a : b;
+        const bool rises = end(a) < end(b);
+        (rises ? low : high) = rises ? a : b;
     }
     const double best = 0.5 * (low + high);
     if (end(best) <= next) return best;
@@ -413,6 +425,7 @@ void LawMaker::pass(double startSpeed, bool keepStart)
 bool LawMaker::lowerPassed()
 {
     bool any = false;
+    PlaceBounds b;
     std::vector<Cell> cells;
     cells.reserve(m_cells.size());
     for (size_t i = 0; i < m_cells.size(); ++i) {
@@ -426,7 +439,7 @@ bool LawMaker::lowerPassed()
         for (int k = 0; k < looks; ++k) {
             const double part = (k + 0.5) / looks;
             const double x = m_x[i] + part * (m_x[i + 1] - m_x[i]);
-            const PlaceBounds b = boundsIn(cell.piece, cell.from + part * (cell.to - cell.from), true);
+            boundsIn(cell.piece, cell.from + part * (cell.to - cell.from), true, b);
             if (b.cap > cell.floor) worst = std::max(worst, x / b.cap);
             for (const Row& row : b.rows)
                 worst = std::max(worst, std::abs(row.rate * a + row.bend * x) / row.limit);

@@ -32,6 +32,14 @@ public:
 
 private:
     using Row = PlaceBounds::Row;
+    /// A limit of s'' and of x, with what it makes of s'' by x.
+    struct CellRow : Row {
+        bool ofX;      ///< of x alone
+        double slope;  ///< of s'' by x
+        double half;   ///< of |s''| at x = 0, in a cell that is not lowered
+
+        explicit CellRow(const Row& row);
+    };
     /// A part of a piece in which the acceleration of s is constant, or that is passed as quickly as constant limits
     /// allow.
     struct Cell {
@@ -71,6 +79,7 @@ private:
     bool isTooFast(size_t i) const;
     /// The limits at a place of a piece in the scale of the whole law.
     PlaceBounds boundsIn(size_t k, double fraction, bool joints) const;
+    void boundsIn(size_t k, double fraction, bool joints, PlaceBounds& out) const;
     /// Where cells begin and end.
     std::vector<double> marksOf(const TimedPiece& piece) const;
     void addCells(size_t k);
@@ -99,7 +108,7 @@ private:
     const std::vector<TimedPiece> m_pieces;
     std::vector<double> m_scales;
     std::vector<Cell> m_cells, m_kept;
-    std::vector<Row> m_rows;
+    std::vector<CellRow> m_rows;
     std::vector<double> m_highest, m_x;
     std::vector<HeldBy> m_highestBy, m_by;
 };

@@ -291,6 +291,29 @@ struct BendAt {
         return double(table.passes) * table.passes * table.way.bend(inPass(table, fraction));
     }
 };
+struct FlowAt {
+    const Move& move;
+    double fraction;
+
+    JointWay::Flow operator()(const LineSegment& line) const
+    {
+        if (line.way.size() >= 2) return line.way.flow(fraction);
+        const JointVector none = JointVector::Zero(move.from.size());
+        return {none, none};
+    }
+    JointWay::Flow operator()(const CornerSegment& corner) const
+    {
+        const CornerCut& c = *corner.cut;
+        const double a = c.leftRate(fraction), b = c.doneRate(fraction);
+        const JointWay::Flow first = c.first->flow(1 - c.left(fraction)), second = c.second->flow(c.done(fraction));
+        return {-a * first.rate + b * second.rate, a * a * first.bend - c.leftBend(fraction) * first.rate
+                                                       + b * b * second.bend + c.doneBend(fraction) * second.rate};
+    }
+    template <class Other> JointWay::Flow operator()(const Other& other) const
+    {
+        return {RateAt{move, fraction}(other), BendAt{move, fraction}(other)};
+    }
+};
 struct HighestRate {
     const Move& move;
 
@@ -318,6 +341,7 @@ JointVector Move::at(const Arm& arm, double fraction) const
 }
 JointVector Move::rate(double fraction) const { return std::visit(RateAt{*this, fraction}, segment); }
 JointVector Move::bend(double fraction) const { return std::visit(BendAt{*this, fraction}, segment); }
+JointWay::Flow Move::flow(double fraction) const { return std::visit(FlowAt{*this, fraction}, segment); }
 JointVector Move::highestRate() const { return std::visit(HighestRate{*this}, segment); }
 
 const CornerCut* Move::cut() const

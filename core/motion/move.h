@@ -214,6 +214,8 @@ struct Move {
     JointVector at(const Arm& arm, double fraction) const;
     JointVector rate(double fraction) const;
     JointVector bend(double fraction) const;
+    /// Both derivatives at once, the same to the bit.
+    JointWay::Flow flow(double fraction) const;
     /// Largest of each joint's first derivative anywhere [rad or m].
     JointVector highestRate() const;
 };

@@ -47,8 +47,17 @@ void PlaceBounds::acceleration(const Vec3& rate, const Vec3& bend, double limit,
 
 PlaceBounds boundsAt(const Arm& arm, const Move& move, double fraction, bool joints)
 {
-    using Kind = HeldBy::Kind;
     PlaceBounds out;
+    boundsAt(arm, move, fraction, joints, out);
+    return out;
+}
+
+void boundsAt(const Arm& arm, const Move& move, double fraction, bool joints, PlaceBounds& out)
+{
+    using Kind = HeldBy::Kind;
+    out.cap = INFINITY;
+    out.capBy = {};
+    out.rows.clear();
     out.rows.reserve(size_t(arm.jointCount()) + 8 * kFacets);
     const MotionLimits& limits = move.limits;
     const auto by = [](Kind kind, size_t index = 0) { return HeldBy{kind, std::int8_t(index)}; };
@@ -100,26 +109,26 @@ PlaceBounds boundsAt(const Arm& arm, const Move& move, double fraction, bool joi
     } else {
         along(move.alongside(), limits.jointFraction, 1, 0);
     }
-    if (!joints) return out;
-    const JointVector rate = move.rate(fraction), bend = move.bend(fraction);
+    if (!joints) return;
+    const auto [rate, bend] = move.flow(fraction);
     for (int i = 0; i < arm.jointCount(); ++i) {
         const Joint& joint = arm.joints()[size_t(i)];
         out.speed(rate[i], jointSpeedLimit(joint, limits), by(Kind::JointSpeed, size_t(i)));
         out.acceleration(rate[i], bend[i], limits.jointAcceleration * joint.acceleration,
                          by(Kind::JointAcceleration, size_t(i)));
     }
-    return out;
 }
 
 double largestRatio(const Arm& arm, const Move& move, const Profile& law, int looks)
 {
     double worst = 0;
+    PlaceBounds b;
     for (const Profile::Stretch& s : law.stretches)
         for (int i = 0; i <= looks; ++i) {
             // Just inside, since the acceleration jumps at the ends.
             const double t = s.duration * std::clamp(double(i) / looks, 1e-9, 1 - 1e-9);
             const double x = s.speedAt(t) * s.speedAt(t), a = s.acceleration + t * s.jerk;
-            const PlaceBounds b = boundsAt(arm, move, s.positionAt(t));
+            boundsAt(arm, move, s.positionAt(t), true, b);
             worst = std::max(worst, std::sqrt(x / b.cap));
             for (const PlaceBounds::Row& row : b.rows)
                 worst = std::max(worst, std::abs(row.rate * a + row.bend * x) / row.limit);

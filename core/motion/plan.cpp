@@ -336,4 +336,12 @@ PlanCache::Counts PlanCache::counts() const
     return out;
 }
 
+void PlanCache::forget()
+{
+    const std::lock_guard lock(m_mutex);
+    m_plans.clear();
+    m_ways.clear();
+    m_chains.clear();
+}
+
 }  // namespace topikos

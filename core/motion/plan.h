@@ -77,6 +77,8 @@ public:
         size_t bytes = 0;  ///< kept
     };
     Counts counts() const;
+    /// Of a cell that is no longer looked at.
+    void forget();
 
 private:
     /// Values by what decided them. When there are enough young ones they become the old ones, and those are dropped.
@@ -85,9 +87,11 @@ private:
             std::shared_ptr<const void> keeps;  ///< what the key has the address of, so that it is not used again
             std::shared_ptr<const Value> value;
         };
-        std::unordered_map<std::string, Entry> young, old;
+        std::unordered_map<std::string, Entry> young{}, old{};
         size_t youngBytes = 0, oldBytes = 0;
         size_t share = 1;  ///< of the bytes: one in so many
+
+        void clear() { *this = {.share = share}; }
     };
     template <class Value, class Make>
     std::shared_ptr<const Value> remembered(Store<Value>& store, std::string key, std::shared_ptr<const void> keeps,

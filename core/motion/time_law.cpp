@@ -36,12 +36,13 @@ double jerkRatio(const Arm& arm, const Move& move, double f, double v, double a,
     return worst;
 }
 
-/// How much slower a move would have to be at a time of a stretch of its law for all limits to hold.
-double slowerAt(const Arm& arm, const Move& move, const Profile::Stretch& s, double t)
+/// How much slower a move would have to be at a time of a stretch of its law for all limits to hold. `b` is room for
+/// those limits.
+double slowerAt(const Arm& arm, const Move& move, const Profile::Stretch& s, double t, PlaceBounds& b)
 {
     const double f = s.positionAt(t), v = s.speedAt(t), a = s.acceleration + t * s.jerk;
     double needed = std::cbrt(jerkRatio(arm, move, f, v, a, s.jerk));
-    const PlaceBounds b = boundsAt(arm, move, f);
+    boundsAt(arm, move, f, true, b);
     const double x = v * v;
     needed = std::max(needed, std::sqrt(x / b.cap));
     for (const PlaceBounds::Row& row : b.rows)
@@ -152,7 +153,7 @@ private:
         for (size_t k = 0; k < m_pieces.size(); ++k)
             for (const Profile::Stretch& s : law.pieces[k].stretches)
                 for (int i = 0; i <= looks; ++i)
-                    worst = std::max(worst, slowerAt(m_arm, *m_pieces[k].move, s, timeOfLook(s, i, looks)));
+                    worst = std::max(worst, slowerAt(m_arm, *m_pieces[k].move, s, timeOfLook(s, i, looks), m_bounds));
         return worst;
     }
 
@@ -171,7 +172,7 @@ private:
             for (const Profile::Stretch& s : law.pieces[k].stretches)
                 for (int i = 0; i <= looks; ++i) {
                     const double t = timeOfLook(s, i, looks);
-                    const double needed = slowerAt(m_arm, *m_pieces[k].move, s, t);
+                    const double needed = slowerAt(m_arm, *m_pieces[k].move, s, t, m_bounds);
                     worst = std::max(worst, needed);
                     // What is averaged there.
                     const double now = begin + s.time + t;
@@ -237,6 +238,7 @@ private:
     const LawBelow* m_before;
     size_t m_first = 0;  ///< piece that the law below is in
     LawMaker m_maker;
+    mutable PlaceBounds m_bounds;  ///< room for those of one place
 };
 
 }  // namespace

@@ -29,6 +29,8 @@ struct PlaceBounds {
 /// What limits a move at a fraction of it, with the limits that it was planned with. `joints`: those of its joints
 /// count, too.
 PlaceBounds boundsAt(const Arm& arm, const Move& move, double fraction, bool joints = true);
+/// The same, in the place of what `out` held.
+void boundsAt(const Arm& arm, const Move& move, double fraction, bool joints, PlaceBounds& out);
 
 /// A move, or a stretch of one, that is timed together with others.
 struct TimedPiece {

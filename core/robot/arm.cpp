@@ -5,6 +5,7 @@
 #include "core/robot/forward.h"
 #include "core/robot/six_general.h"
 #include "core/spatial/limits.h"
+#include "core/spatial/rotation.h"
 
 #include <fmt/format.h>
 
@@ -136,7 +137,7 @@ Result<ArmPtr> Arm::make(ArmDescription description)
         Joint& joint = arm->m_joints[size_t(i)];
         if (joint.locked) joint.lower = joint.upper = *joint.locked;
         else arm->m_free.push_back(i);
-        const Mat3 linkInZ = Quat::FromTwoVectors(joint.axis, Vec3::UnitZ()).toRotationMatrix();
+        const Mat3 linkInZ = turnOnto(joint.axis, Vec3::UnitZ()).toRotationMatrix();
         arm->m_segments.push_back({previousInZ * joint.parentFromJoint.matrix() * linkInZ.transpose(),
                                    previousInZ * joint.parentFromJoint.translation, joint.kind == JointKind::Prismatic,
                                    linkInZ, placed({Vec3::Zero(), Quat(linkInZ)}, joint.link)});

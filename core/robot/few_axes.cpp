@@ -120,7 +120,7 @@ Vec3 excessTurn(const FiveAxis& a, const Mat3& rotation, const Vec3& position)
             const Vec3 normal = turned(a.h1, f.sine, f.cosine, a.h2);
             const Vec3 roll = rotation * a.zeroRotation.transpose() * a.h5, inPlane = roll - normal.dot(roll) * normal;
             if (inPlane.norm() < 1e-9) break;
-            const Mat3 next = Quat::FromTwoVectors(roll, inPlane).toRotationMatrix() * rotation;
+            const Mat3 next = turnOnto(roll, inPlane).toRotationMatrix() * rotation;
             const double change = (next - given).norm();
             given = next;
             if (change < 1e-13) break;

@@ -16,7 +16,7 @@ std::optional<ParallelAxes> recogniseParallelAxes(const Arm& arm)
     if (!zero.parallel(1, 2) || !zero.parallel(1, 3) || h[0].cross(h[1]).norm() < 1e-3) return std::nullopt;
     // Axis 5 must turn axis 6 through all directions: right angles with its neighbours.
     if (std::abs(h[4].dot(h[1])) > kParallel || std::abs(h[4].dot(h[5])) > kParallel) return std::nullopt;
-    const auto [centre, miss] = meetingPoint<2>({o[4], o[5]}, {h[4], h[5]});
+    const auto [centre, miss] = meetingPoint({o[4], o[5]}, {h[4], h[5]});
     if (miss > kMeet) return std::nullopt;
 
     ParallelAxes p;
@@ -108,9 +108,10 @@ BranchSolutions solveParallelAxes(const Arm& whole, const Mat3& rotation, const 
                     return false;
                 }
                 const double q6 = arcTangent(s6, c6);
+                const PlanarWay::Angles angles = plane.angles(1);
                 bool added = false;
                 for (const double bend : {1.0, -1.0}) {
-                    const PlanarWay::Joints joints = plane.solve(bend);
+                    const PlanarWay::Joints joints = plane.solve(angles, bend);
                     const Configuration configuration{back, (joints.sine * arm.elbowSign < 0) != back, wristTurned};
                     if (only && configuration.elbowDown != only->elbowDown) continue;
                     const BranchSolutions::Item item{

@@ -54,14 +54,25 @@ struct PlanarWay {
     struct Joints {
         double first, second, sum, sine;
     };
-    Joints solve(double bend) const
+    Joints solve(double bend) const { return solve(angles(bend), 1); }
+
+    /// What a bend is made of.
+    struct Angles {
+        double turn, towards, lead, sine;
+    };
+    Angles angles(double bend) const
     {
         const double l2 = arm.upperLength, l3 = arm.foreLength;
         const double cosine = std::clamp((distance * distance - l2 * l2 - l3 * l3) / (2 * l2 * l3), -1.0, 1.0);
         const double sine = bend * std::sqrt((1 - cosine) * (1 + cosine));
         const auto [turn, towards, lead] = arcTangents<3>({sine, xn, l3 * sine}, {cosine, xu, l2 + l3 * cosine});
-        const double theta3 = turn - arm.foreAngle, theta2 = towards - lead;
-        return {wrapped(theta2), wrapped(arm.sigma * theta3), theta2 + theta3, sine};
+        return {turn, towards, lead, sine};
+    }
+    /// With `side` -1 the bend to the other side.
+    Joints solve(const Angles& a, double side) const
+    {
+        const double theta3 = side * a.turn - arm.foreAngle, theta2 = a.towards - side * a.lead;
+        return {wrapped(theta2), wrapped(arm.sigma * theta3), theta2 + theta3, side * a.sine};
     }
 };
 

@@ -3,6 +3,7 @@
 #include "core/robot/forward.h"
 #include "core/spatial/rotation.h"
 
+#include <Eigen/Cholesky>
 #include <Eigen/LU>
 
 #include <cmath>

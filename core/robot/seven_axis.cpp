@@ -1,6 +1,7 @@
 #include "core/robot/seven_axis.h"
 
 #include "core/robot/zero_axes.h"
+#include "core/spatial/rotation.h"
 #include "core/spatial/units.h"
 
 #include <algorithm>
@@ -16,8 +17,8 @@ std::optional<SevenAxis> recogniseSevenAxis(const Arm& arm)
     const auto& o = zero.o;
     const auto shoulder = ThreeAxes::make(h[0], h[1], h[2]), wrist = ThreeAxes::make(h[4], h[5], h[6]);
     if (!shoulder || !wrist) return std::nullopt;
-    const auto [shoulderPoint, shoulderMiss] = meetingPoint<3>({o[0], o[1], o[2]}, {h[0], h[1], h[2]});
-    const auto [wristPoint, wristMiss] = meetingPoint<3>({o[4], o[5], o[6]}, {h[4], h[5], h[6]});
+    const auto [shoulderPoint, shoulderMiss] = meetingPoint({o[0], o[1], o[2]}, {h[0], h[1], h[2]});
+    const auto [wristPoint, wristMiss] = meetingPoint({o[4], o[5], o[6]}, {h[4], h[5], h[6]});
     if (shoulderMiss > kMeet || wristMiss > kMeet) return std::nullopt;
     SevenAxis s{*shoulder,           *wrist, h[3], o[3], shoulderPoint, wristPoint, zero.inFlange(wristPoint),
                 zero.flange.rotation};
@@ -61,7 +62,7 @@ public:
         const Vec3 x = family.o4 - family.shoulderPoint + m_r4 * (family.wristPoint - family.o4),
                    d = wristPoint - family.shoulderPoint;
         m_axis = d.norm() > 1e-9 ? Vec3(d.normalized()) : Vec3::UnitZ();
-        m_start = d.norm() > 1e-9 ? Quat::FromTwoVectors(x, d).toRotationMatrix() : Mat3::Identity();
+        m_start = d.norm() > 1e-9 ? turnOnto(x, d).toRotationMatrix() : Mat3::Identity();
         depth4 = depth(arm.joints()[3], q4);
     }
 

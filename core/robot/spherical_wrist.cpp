@@ -42,7 +42,7 @@ std::optional<SphericalWrist> recogniseSphericalWrist(const Arm& arm)
     if (!zero.parallel(1, 2) || h[0].cross(h[1]).norm() < 1e-3) return std::nullopt;
     const auto wrist = ThreeAxes::make(h[3], h[4], h[5]);
     if (!wrist) return std::nullopt;
-    const auto [centre, miss] = meetingPoint<3>({o[3], o[4], o[5]}, {h[3], h[4], h[5]});
+    const auto [centre, miss] = meetingPoint({o[3], o[4], o[5]}, {h[3], h[4], h[5]});
     if (miss > kMeet) return std::nullopt;
 
     SphericalWrist s;

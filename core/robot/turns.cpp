@@ -1,7 +1,11 @@
 #include "core/robot/turns.h"
 
+#include "core/spatial/result.h"
 #include "core/spatial/rotation.h"
 
+#include <Eigen/Cholesky>
+
+#include <algorithm>
 #include <numbers>
 
 namespace topikos {
@@ -27,6 +31,23 @@ TwoTurns turnsOnto(double a, double b, double c, double slack, double seed)
         if (root < 1e-15 * r) break;  // both are the same
     }
     return out;
+}
+
+std::pair<Vec3, double> meetingPoint(std::initializer_list<Vec3> o, std::initializer_list<Vec3> h)
+{
+    require(o.size() == h.size(), "each line has a point and a direction");
+    Mat3 a = Mat3::Zero();
+    Vec3 b = Vec3::Zero();
+    for (size_t i = 0; i < o.size(); ++i) {
+        const Mat3 across = Mat3::Identity() - h.begin()[i] * h.begin()[i].transpose();
+        a += across;
+        b += across * o.begin()[i];
+    }
+    const Vec3 x = a.ldlt().solve(b);
+    double worst = 0;
+    for (size_t i = 0; i < o.size(); ++i)
+        worst = std::max(worst, (x - o.begin()[i]).cross(h.begin()[i]).norm());
+    return {x, worst};
 }
 
 }  // namespace topikos

@@ -1,10 +1,9 @@
 #pragma once
 #include "core/spatial/pose.h"
 
-#include <Eigen/Cholesky>
-
 #include <array>
 #include <cmath>
+#include <initializer_list>
 #include <utility>
 
 /// Small pieces that closed-form solvers share.
@@ -144,22 +143,7 @@ struct TwoTurns {
 };
 TwoTurns turnsOnto(double a, double b, double c, double slack, double seed);
 
-/// Point nearest to lines through o with unit directions h, and its largest distance from them [m].
-template <std::size_t N>
-std::pair<Vec3, double> meetingPoint(const std::array<Vec3, N>& o, const std::array<Vec3, N>& h)
-{
-    Mat3 a = Mat3::Zero();
-    Vec3 b = Vec3::Zero();
-    for (std::size_t i = 0; i < N; ++i) {
-        const Mat3 across = Mat3::Identity() - h[i] * h[i].transpose();
-        a += across;
-        b += across * o[i];
-    }
-    const Vec3 x = a.ldlt().solve(b);
-    double worst = 0;
-    for (std::size_t i = 0; i < N; ++i)
-        worst = std::max(worst, (x - o[i]).cross(h[i]).norm());
-    return {x, worst};
-}
+/// Point nearest to lines through o with unit directions h, as many of these, and its largest distance from them [m].
+std::pair<Vec3, double> meetingPoint(std::initializer_list<Vec3> o, std::initializer_list<Vec3> h);
 
 }  // namespace topikos

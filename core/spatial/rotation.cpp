@@ -116,4 +116,6 @@ Quat facing(const Vec3& into, const Quat& reference)
     return Quat(turn);
 }
 
+Quat turnOnto(const Vec3& from, const Vec3& to) { return Quat::FromTwoVectors(from, to); }
+
 }  // namespace topikos

@@ -32,6 +32,10 @@ AxisAngle axisAngleOf(const Quat& rotation);
 /// Rotation by `angle` [rad] about unit `axis` (Rodrigues).
 Mat3 rotationAbout(const Vec3& axis, double angle);
 
+/// The shortest rotation that brings the direction of one vector onto that of another, both above 0 in length. Here and
+/// not where it is used, since the solver that it needs for opposite vectors takes long to compile.
+Quat turnOnto(const Vec3& from, const Vec3& to);
+
 /// The orientation whose z axis points along a way, its x axis as near as can be to that of another one.
 Quat facing(const Vec3& into, const Quat& reference = Quat::Identity());
 

@@ -1,9 +1,12 @@
 #include "core/cell/edit_layout.h"
 #include "core/cell/history.h"
 #include "core/cell/pattern.h"
+#include "core/cell/settled.h"
+#include "core/cell/validate.h"
 #include "core/files/cell_file.h"
 #include "core/shape/mesh_file.h"
 #include "core/spatial/limits.h"
+#include "tests/core/random_edit.h"
 #include "tests/core/support.h"
 #include "tests/run.h"
 
@@ -20,6 +23,7 @@ using namespace topikos::test;
 class LimitsTest : public QObject {
     Q_OBJECT
 private Q_SLOTS:
+    void whatIsJudgedAfterAnEditIsThatOfTheWholeCell();
     void documentHoldsEveryLimit();
     void schemasFollowTheTable_data();
     void schemasFollowTheTable();
@@ -234,6 +238,47 @@ void LimitsTest::readerRefusesWhatEditsRefuse()
     QVERIFY(!cell);
     const QString line = QString::fromStdString(cell.error().line());
     QVERIFY2(line.contains(said) && !line.contains('\n'), qPrintable(line));
+}
+
+void LimitsTest::whatIsJudgedAfterAnEditIsThatOfTheWholeCell()
+{
+    std::mt19937_64 random(91);
+    int right = 0, wrong = 0;
+    const auto alike = [&](const Cell& next, const Cell& before) {
+        const Status whole = validate(next), quick = validate(next, before);
+        ++(whole ? wrong : right);
+        return whole.has_value() == quick.has_value() && (!whole || whole->line() == quick->line());
+    };
+    Cell cell = patterned();
+    for (int n = 0; n < 1500; ++n) {
+        const Result<Cell> edited = randomEdit(cell, random, true);
+        const Result<Cell> next = edited ? settled(*edited) : edited;
+        if (!next) continue;
+        QVERIFY2(alike(*next, cell), std::to_string(n).c_str());
+        if (!validate(*next)) cell = *next;
+    }
+    QVERIFY2(right > 500, std::to_string(right).c_str());
+    // Values that nothing else depends on, some of them impossible.
+    const double values[] = {0, 0.1, -2, 1e5, NAN, INFINITY};
+    const auto value = [&] { return values[random() % std::size(values)]; };
+    wrong = right = 0;
+    for (int n = 0; n < 600; ++n) {
+        Cell next = cell;
+        switch (random() % 4) {
+        case 0: next.frames.edit(next.frames[random() % next.frames.size()].id)->pose.translation.x() = value(); break;
+        case 1: next.parts.edit(next.parts[random() % next.parts.size()].id)->pose.translation.y() = value(); break;
+        case 2:
+            next.targets.edit(next.targets[random() % next.targets.size()].id)->pose.translation.z() = value();
+            break;
+        default: {
+            Target& target = *next.targets.edit(next.targets[random() % next.targets.size()].id);
+            if (target.posture.size() > 0) target.posture[0] = value();
+            target.axes = {{next.frames.front().id, value()}};
+        }
+        }
+        QVERIFY2(alike(next, cell), std::to_string(n).c_str());
+    }
+    QVERIFY(right > 100 && wrong > 100);
 }
 
 TOPIKOS_TEST(LimitsTest)

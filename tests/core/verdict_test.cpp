@@ -27,6 +27,7 @@ private Q_SLOTS:
     void wristOfGantriesAndElbowOfHorizontalArmsAreNamed();
     void editPlansOnlyWhatItTouches();
     void stoppedCheckerDeliversTheNewestOnly();
+    void anotherCellLeavesNothingOfTheOneBefore();
 };
 
 namespace {
@@ -372,6 +373,34 @@ void VerdictTest::stoppedCheckerDeliversTheNewestOnly()
     QVERIFY(
         done.wait_for(lock, std::chrono::seconds(20), [&] { return !revisions.empty() && revisions.back() == 200; }));
     QVERIFY(std::is_sorted(revisions.begin(), revisions.end()));
+}
+
+void VerdictTest::anotherCellLeavesNothingOfTheOneBefore()
+{
+    const auto small = std::make_shared<const Cell>(example("planted-mistakes"));
+    const auto large = std::make_shared<const Cell>(example("rack-of-24"));
+    // What is kept once the last of some cells is checked; all but the first are another one than before, or edits.
+    const auto keptAfter = [](const std::vector<CellPtr>& cells, bool afresh) {
+        std::mutex mutex;
+        std::condition_variable done;
+        std::uint64_t checked = 0;
+        LiveChecker checker([&](std::shared_ptr<const CheckedCell> result) {
+            if (!result->result.complete) return;
+            const std::lock_guard lock(mutex);
+            checked = result->revision;
+            done.notify_all();
+        });
+        for (size_t i = 0; i < cells.size(); ++i) {
+            checker.submit(cells[i], i + 1, afresh && i > 0);
+            std::unique_lock lock(mutex);
+            if (!done.wait_for(lock, std::chrono::seconds(60), [&] { return checked == i + 1; })) return size_t(0);
+        }
+        return checker.plans().counts().bytes;
+    };
+    const size_t alone = keptAfter({small}, false);
+    QVERIFY(alone > 0);
+    QVERIFY(keptAfter({large, small}, false) > 2 * alone);
+    QCOMPARE(keptAfter({large, small}, true), alone);
 }
 
 TOPIKOS_TEST(VerdictTest)
