@@ -1,20 +1,19 @@
 #include "app/background/background.h"
 
-#include "app/session/session.h"
 #include "core/spatial/give_way.h"
 
 #include <exception>
 
 namespace topikos {
 
-void sayBroken(Session& session, const QString& what, const char* why)
+void sayBroken(Owner& owner, const QString& what, const char* why)
 {
-    session.say(QString("%1 broke down: %2. The cell is unchanged; save it and report this.").arg(what, why), true);
+    owner.say(QString("%1 broke down: %2. The cell is unchanged; save it and report this.").arg(what, why), true);
 }
 
-Background::Background(Session& session, QString name) : m_session(session), m_name(std::move(name))
+Background::Background(Owner& owner, QString name) : m_owner(owner), m_name(std::move(name))
 {
-    connect(&session, &Session::opened, this, [this] {
+    connect(&owner, &Owner::opened, this, [this] {
         const bool worked = m_working;
         giveUp();
         if (worked) Q_EMIT ended();
@@ -54,7 +53,7 @@ void Background::run(std::function<void(const Task&)> work)
                              } catch (const std::exception& broken) {
                                  task.tell([this, why = std::string(broken.what())] {
                                      m_working = false;
-                                     sayBroken(m_session, m_name, why.c_str());
+                                     sayBroken(m_owner, m_name, why.c_str());
                                      Q_EMIT ended();
                                  });
                              }

@@ -1,5 +1,5 @@
 #pragma once
-#include <QObject>
+#include "app/background/owner.h"
 
 #include <atomic>
 #include <cstdint>
@@ -13,10 +13,8 @@
 
 namespace topikos {
 
-class Session;
-
 /// The one sentence about work that broke down; `what` begins it.
-void sayBroken(Session& session, const QString& what, const char* why);
+void sayBroken(Owner& owner, const QString& what, const char* why);
 
 /// One piece of work beside the interface, in a thread of its own that gives way to it. A new piece gives up the former
 /// one, and so does another cell that is opened: nothing that it tells arrives any more. What breaks down is caught
@@ -44,7 +42,7 @@ public:
     };
 
     /// `name` begins the sentence about what broke down: "The reach map".
-    Background(Session& session, QString name);
+    Background(Owner& owner, QString name);
     /// Waits for all that is still at it.
     ~Background() override;
 
@@ -76,7 +74,7 @@ private:
         std::shared_ptr<std::atomic<bool>> over;
         std::jthread thread;
     };
-    Session& m_session;
+    Owner& m_owner;
     QString m_name;
     std::uint64_t m_number = 0;  ///< of the piece of work that counts
     bool m_working = false;

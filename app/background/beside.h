@@ -19,7 +19,7 @@ namespace topikos {
 /// Nothing comes back when it was cancelled (work that does not ask then ends unheard), nor when it broke down, which
 /// is said. What must come to its end offers no way out (`mayCancel`).
 template <class Work>
-auto doBeside(Session& session, QWidget* parent, const QString& words, Work work, bool mayCancel = true)
+auto doBeside(Owner& owner, QWidget* parent, const QString& words, Work work, bool mayCancel = true)
     -> std::optional<std::invoke_result_t<Work, std::function<bool()>>>
 {
     using Made = std::invoke_result_t<Work, std::function<bool()>>;
@@ -52,7 +52,7 @@ auto doBeside(Session& session, QWidget* parent, const QString& words, Work work
     if (*stop || !watcher.isFinished()) return std::nullopt;
     const std::shared_ptr<Made> made = watcher.result();
     if (!made) {
-        sayBroken(session, QString(words).remove(" …"), why->c_str());
+        sayBroken(owner, QString(words).remove(" …"), why->c_str());
         return std::nullopt;
     }
     return std::move(*made);

@@ -1,6 +1,6 @@
 #include "app/draw/draw_bar.h"
 
-#include "app/properties/number_field.h"
+#include "app/fields/number_field.h"
 #include "app/theme/theme.h"
 #include "core/spatial/limits.h"
 

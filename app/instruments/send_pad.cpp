@@ -61,9 +61,9 @@ SendPad::SendPad(Session& session, QWidget* parent) : QWidget(parent), m_session
     m_axis->setToolTip("Where the tool's axis points: into the face, as it stands, or down the frame or the world");
     m_axis->addItems({"face", "tool", "frame", "world"});
     m_axis->setCurrentIndex(QSettings().value("send/axis", 0).toInt());
-    // Narrow enough for the column, whatever the words.
-    for (QWidget* w : {static_cast<QWidget*>(m_off), static_cast<QWidget*>(m_axis)})
-        w->setMinimumWidth(56);
+    // Narrow enough for the column, whatever the words, and wide enough for the longest length that can be typed.
+    m_axis->setMinimumWidth(56);
+    m_off->setMinimumWidth(m_off->fontMetrics().horizontalAdvance("2000 mm") + 16);
     m_axis->setSizeAdjustPolicy(QComboBox::AdjustToMinimumContentsLengthWithIcon);
     grid->addWidget(m_to, 1, 0);
     grid->addWidget(m_above, 1, 1);

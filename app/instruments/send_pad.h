@@ -1,5 +1,5 @@
 #pragma once
-#include "app/properties/number_field.h"
+#include "app/fields/number_field.h"
 #include "app/session/session.h"
 
 #include <QComboBox>

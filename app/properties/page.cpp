@@ -1,8 +1,8 @@
 #include "app/properties/page.h"
 
 #include "app/properties/button_box.h"
-#include "app/properties/fields.h"
-#include "app/properties/number_field.h"
+#include "app/fields/fields.h"
+#include "app/fields/number_field.h"
 #include "app/session/text.h"
 #include "app/theme/theme.h"
 #include "core/cell/devices.h"
@@ -336,6 +336,13 @@ void Page::addChoice(const QString& label, const QString& name, const QStringLis
 {
     auto* choice = field<ChoiceField>(label, name, true, [this] { return new ChoiceField(this); });
     choice->show(words, current, std::move(apply));
+}
+
+void Page::addLongChoice(const QString& label, const QString& name, const QString& now,
+                         std::function<ChoiceField::Offer()> offer, std::function<void(int)> apply)
+{
+    auto* choice = field<ChoiceField>(label, name, true, [this] { return new ChoiceField(this); });
+    choice->showLater(now, std::move(offer), std::move(apply));
 }
 
 void Page::addCheck(const QString& words, const QString& name, const QString& tip, bool on,

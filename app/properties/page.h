@@ -1,5 +1,6 @@
 #pragma once
 #include "app/instruments/teach_panel.h"
+#include "app/fields/fields.h"
 #include "app/session/session.h"
 #include "core/spatial/limits.h"
 #include "core/spatial/number_text.h"
@@ -67,6 +68,9 @@ protected:
     void addHead(const QString& words, const QString& group = {});
     void addChoice(const QString& label, const QString& name, const QStringList& words, int current,
                    std::function<void(int)> apply);
+    /// With a long list, made when it is wanted.
+    void addLongChoice(const QString& label, const QString& name, const QString& now,
+                       std::function<ChoiceField::Offer()> offer, std::function<void(int)> apply);
     void addCheck(const QString& words, const QString& name, const QString& tip, bool on,
                   std::function<void(bool)> apply);
     /// A line of words; `apply` as in WordsField.

@@ -97,6 +97,11 @@ public:
 
 private:
     void fill() override;
+    void addPoints(const Tool& shown);
+    void addGripper(const Tool& shown);
+    void addProcesses(const Tool& shown);
+    void addLoad(const Tool& shown);
+    void change(const Tool& tool, const QString& label, const std::function<void(Tool&)>& set);
 
     ToolId m_shown;
     size_t m_point = 0;  ///< of the tool's points, the one in full

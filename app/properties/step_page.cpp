@@ -302,8 +302,7 @@ void StepPage::addTable()
                 {"Other rows …", "tableReplace", "Takes the rows from a file instead",
                  [this, id = table->id] { askForTimeTable(m_session, this, id); }},
                 {"Save as CSV …", "tableSave", "Writes the rows to a file", [this, id = table->id] {
-                     const QString path =
-                         askForOutput(this, "Save the time table", "table.csv", {"Tables (*.csv)"});
+                     const QString path = askForOutput(this, "Save the time table", "table.csv", {"Tables (*.csv)"});
                      const TimeTable* now = findTimeTable(m_session.cell(), id);
                      if (path.isEmpty() || !now) return;
                      writeExport(m_session, path, "The time table is", [&] {

@@ -12,6 +12,7 @@
 #include "core/program/step_text.h"
 
 #include <algorithm>
+#include <memory>
 
 namespace topikos {
 
@@ -178,16 +179,26 @@ void TargetPage::addRelations(const Target& target)
         TargetId target;
         auto operator<=>(const To&) const = default;
     };
-    Choices<To> ties;
     const To now = target.tie ? To{target.tie->part, target.tie->target} : To{};
-    ties.add("its frame alone", {}, now);
-    for (const Part& part : cell.parts)
-        ties.add("part " + part.name, {part.id, {}}, now);
-    for (const Target& other : cell.targets)
-        if (other.id != id && other.kind == Target::Kind::Pose && other.arm == target.arm)
-            ties.add("target " + other.name, {{}, other.id}, now);
-    addChoice("Goes with", "targetTie", ties.names, ties.current, [=, this](int i) {
-        const To to = ties.ids[size_t(i)];
+    const std::string alone = "its frame alone";
+    const auto ties = std::make_shared<Choices<To>>();
+    const auto offer = [=, this, of = target.arm] {
+        const Cell& whole = m_session.cell();
+        *ties = {};
+        ties->add(alone, {}, now);
+        for (const Part& part : whole.parts)
+            ties->add("part " + part.name, {part.id, {}}, now);
+        for (const Target& other : whole.targets)
+            if (other.id != id && other.kind == Target::Kind::Pose && other.arm == of)
+                ties->add("target " + other.name, {{}, other.id}, now);
+        return ChoiceField::Offer{ties->names, ties->current};
+    };
+    const std::string words = now.part     ? "part " + findPart(cell, now.part)->name
+                              : now.target ? "target " + findTarget(cell, now.target)->name
+                                           : alone;
+    addLongChoice("Goes with", "targetTie", text(words), offer, [=, this](int i) {
+        if (size_t(i) >= ties->ids.size()) return;
+        const To to = ties->ids[size_t(i)];
         edit("What targets go with", [=](const Cell& c) {
             Result<Cell> next = c;
             for (const TargetId one : all)

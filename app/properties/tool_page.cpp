@@ -12,6 +12,19 @@
 
 namespace topikos {
 
+namespace {
+
+const char* const kAxes[] = {"X", "Y", "Z"};
+
+}  // namespace
+
+void ToolPage::change(const Tool& tool, const QString& label, const std::function<void(Tool&)>& set)
+{
+    Tool next = tool;
+    set(next);
+    edit(label, [=](const Cell& c) { return changeTool(c, next); });
+}
+
 void ToolPage::fill()
 {
     const Tool* shown = findTool(m_session.cell(), m_session.selected<ToolId>());
@@ -26,17 +39,25 @@ void ToolPage::fill()
     addName(tool.name, [=, this](const std::string& name) {
         edit("Rename tool", [=](const Cell& c) { return renameTool(c, id, name); });
     });
-    const auto change = [=, this](const QString& label, auto set) {
-        Tool next = tool;
-        set(next);
-        edit(label, [=](const Cell& c) { return changeTool(c, next); });
-    };
-    addNumber("Number", "toolNumber", tool.number, "", 0, 1e6, 0,
-              [=](double v) { change("Number of " + text(tool.name), [&](Tool& t) { t.number = std::uint32_t(v); }); });
+    addNumber("Number", "toolNumber", tool.number, "", 0, 1e6, 0, [=, this](double v) {
+        change(tool, "Number of " + text(tool.name), [&](Tool& t) { t.number = std::uint32_t(v); });
+    });
     if (m_session.station().tool != id)
         addButtons({{"Put in force", "toolInForce", "The arm carries this tool from now on",
                      [this] { putToolInForce(m_session); }}});
+    addPoints(tool);
+    addGripper(tool);
+    addProcesses(tool);
+    addLoad(tool);
+    addSolids(tool.body, [=, this](const std::vector<Solid>& solids, const QString& label) {
+        change(tool, label, [&](Tool& t) { t.body = solids; });
+    });
+}
 
+void ToolPage::addPoints(const Tool& shown)
+{
+    const Tool tool = shown;
+    const ToolId id = tool.id;
     QStringList points{"TCP"};
     for (const ToolPoint& p : tool.points)
         points << text(p.name);
@@ -66,15 +87,21 @@ void ToolPage::fill()
              }});
     if (m_point)
         buttons.push_back({"Remove", "removePoint", "Refused while targets use it", [=, this] {
-                               change("Remove a point", [&](Tool& t) {
+                               change(tool, "Remove a point", [&](Tool& t) {
                                    std::erase_if(t.points, [&](const ToolPoint& p) { return p.id == tcp; });
                                });
                            }});
     addButtons(buttons);
+}
 
+void ToolPage::addGripper(const Tool& shown)
+{
+    const Tool tool = shown;
     addHead("Gripper");
     const Gripper g = tool.gripper;
-    const auto grip = [=](auto set) { change("Change gripper", [&](Tool& t) { set(t.gripper); }); };
+    const auto grip = [=, this](const std::function<void(Gripper&)>& set) {
+        change(tool, "Change gripper", [&](Tool& t) { set(t.gripper); });
+    };
     addChoice("Kind", "gripperKind", {"parallel jaws", "angular jaws", "vacuum"}, int(g.kind),
               [=](int kind) { grip([&](Gripper& n) { n.kind = Gripper::Kind(kind); }); });
     if (g.kind != Gripper::Kind::Vacuum) {
@@ -97,12 +124,15 @@ void ToolPage::fill()
     if (!box)
         addNumber("Radius", "grasp", millimetres(g.grasp), "mm", limits::kJaw, kMillimetre, 1,
                   [=](double v) { grip([&](Gripper& n) { n.grasp = v * kMillimetre; }); });
-    static const char* axes[] = {"X", "Y", "Z"};
     for (int i = 0; i < 3 && box; ++i)
-        addNumber(axes[i], QString("region%1").arg(i), millimetres(g.region[i]), "mm", 0.1,
+        addNumber(kAxes[i], QString("region%1").arg(i), millimetres(g.region[i]), "mm", 0.1,
                   millimetres(limits::kJaw.most), 1,
                   [=](double v) { grip([&](Gripper& n) { n.region[i] = v * kMillimetre; }); });
+}
 
+void ToolPage::addProcesses(const Tool& shown)
+{
+    const Tool tool = shown;
     addHead("Processes");
     for (size_t i = 0; i < tool.processes.size(); ++i) {
         const Process process = tool.processes[i];
@@ -148,31 +178,33 @@ void ToolPage::fill()
                          "A process needs a digital signal that no device writes; add one among the signals first.",
                          true);
                  }}});
+}
 
+void ToolPage::addLoad(const Tool& shown)
+{
+    const Tool tool = shown;
     addHead("Load: from the flange");
     std::vector<Solid> all = tool.body;
     for (Solid solid : tool.jaw) {
         solid.pose = tool.flangeFromTcp * solid.pose;
         all.push_back(solid);
     }
-    addMass(tool.mass, all, [=](const Inertial& body) {
-        change("Load of " + text(tool.name), [&](Tool& t) {
+    addMass(tool.mass, all, [=, this](const Inertial& body) {
+        change(tool, "Load of " + text(tool.name), [&](Tool& t) {
             t.mass = body.mass;
             t.centreOfMass = body.centre;
             t.inertia = body.inertia.diagonal();
         });
     });
     for (int i = 0; i < 3; ++i)
-        addNumber(QString("C%1").arg(axes[i]), QString("centre%1").arg(i), millimetres(tool.centreOfMass[i]), "mm",
-                  -millimetres(limits::kJaw.most), millimetres(limits::kJaw.most), 1,
-                  [=](double v) { change("Centre of mass", [&](Tool& t) { t.centreOfMass[i] = v * kMillimetre; }); });
+        addNumber(QString("C%1").arg(kAxes[i]), QString("centre%1").arg(i), millimetres(tool.centreOfMass[i]), "mm",
+                  -millimetres(limits::kJaw.most), millimetres(limits::kJaw.most), 1, [=, this](double v) {
+                      change(tool, "Centre of mass", [&](Tool& t) { t.centreOfMass[i] = v * kMillimetre; });
+                  });
     for (int i = 0; i < 3; ++i)
         addNumber(
-            QString("I%1").arg(axes[i]), QString("inertia%1").arg(i), tool.inertia[i], "kg m²", limits::kInertia, 1, 5,
-            [=](double v) { change("Inertia", [&](Tool& t) { t.inertia[i] = v; }); }, true);
-    addSolids(tool.body, [=](const std::vector<Solid>& solids, const QString& label) {
-        change(label, [&](Tool& t) { t.body = solids; });
-    });
+            QString("I%1").arg(kAxes[i]), QString("inertia%1").arg(i), tool.inertia[i], "kg m²", limits::kInertia, 1, 5,
+            [=, this](double v) { change(tool, "Inertia", [&](Tool& t) { t.inertia[i] = v; }); }, true);
 }
 
 }  // namespace topikos

@@ -99,12 +99,25 @@ RouteModel::Rows RouteModel::rowsNow() const
     size_t number = 0;
     addRows(out.steps, {}, 0, number, true, out);
     out.cell = m_session.history().current();
-    out.words = std::make_shared<const Vocabulary>(*out.cell);
     return out;
+}
+
+const Vocabulary& RouteModel::vocabulary() const
+{
+    // Made for who reads it, not at every edit.
+    if (!m_now.words) m_now.words = std::make_shared<const Vocabulary>(*m_now.cell);
+    return *m_now.words;
 }
 
 void RouteModel::refresh()
 {
+    if (m_now.steps.isShared(m_session.routine().steps)) {
+        // Something else was edited: what the steps say may read differently, and that is all.
+        m_now.cell = m_session.history().current();
+        m_now.words.reset();
+        if (!m_now.rows.empty()) Q_EMIT dataChanged(index(0), index(int(m_now.rows.size()) - 1));
+        return;
+    }
     Rows next = rowsNow();
     const bool sameRows = std::equal(next.rows.begin(), next.rows.end(), m_now.rows.begin(), m_now.rows.end(),
                                      [](const Row& a, const Row& b) {
@@ -195,7 +208,7 @@ QVariant RouteModel::data(const QModelIndex& index, int role) const
     const auto verdict = m_verdicts.find(step.id);
     const auto typed = [&] {
         const StepScope scope{m_session.routine(), loopsAround(m_now.steps, row.place.block)};
-        const QString words = text(stepText(*m_now.words, step, &scope));
+        const QString words = text(stepText(vocabulary(), step, &scope));
         return step.kind() == StepKind::Note ? text(step.note) : words;
     };
     switch (role) {
@@ -300,7 +313,7 @@ bool RouteModel::setData(const QModelIndex& index, const QVariant& value, int ro
     QString words = value.toString().trimmed();
     if (before.kind() == StepKind::Note && !words.startsWith('#')) words.prepend("# ");
     // The text is all of the step: what is left out of it is at its default.
-    Result<Step> typed = parseStep(*m_now.words, scope, words.toStdString());
+    Result<Step> typed = parseStep(vocabulary(), scope, words.toStdString());
     if (!typed) {
         m_session.say(text(typed.error().line()), true);
         return false;
@@ -310,7 +323,7 @@ bool RouteModel::setData(const QModelIndex& index, const QVariant& value, int ro
     if (hasBody(next.kind())) next.body = before.body;
     if (hasOtherwise(next.kind()) && next.otherwise.empty()) next.otherwise = before.otherwise;
     if (next == before) return true;
-    if (stepText(*m_now.words, next, &scope) == stepText(*m_now.words, before, &scope) && next.note == before.note)
+    if (stepText(vocabulary(), next, &scope) == stepText(vocabulary(), before, &scope) && next.note == before.note)
         return true;
     if (!before.body.empty() && next.body.empty()) {
         m_session.say("The step holds others; take them out before it becomes something else.", true);

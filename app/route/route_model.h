@@ -1,5 +1,6 @@
 #pragma once
 #include "app/session/session.h"
+#include "app/targets/targets_mime.h"
 #include "core/cell/step_tree.h"
 #include "core/program/vocabulary.h"
 
@@ -8,9 +9,6 @@
 #include <set>
 
 namespace topikos {
-
-/// Ids of targets that are being dragged, with blanks between them.
-inline constexpr const char* kTargetsMime = "application/x-topikos-targets";
 
 /// The steps of the routine as rows: text, time, severity; blocks with what they hold further in, and a row for "else".
 /// Reordering and in-place text go back as edits of the cell.
@@ -83,10 +81,11 @@ private:
         std::vector<Row> rows;
         std::map<StepId, int> rowOf;
         CellPtr cell;
-        std::shared_ptr<const Vocabulary> words;
+        mutable std::shared_ptr<const Vocabulary> words{};  ///< of that cell; see vocabulary()
     };
     void refresh();
     Rows rowsNow() const;
+    const Vocabulary& vocabulary() const;
     void addRows(const Steps& steps, const StepPlace& place, int depth, size_t& number, bool shown, Rows& out) const;
 
     Session& m_session;

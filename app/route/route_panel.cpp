@@ -1,6 +1,6 @@
 #include "app/route/route_panel.h"
 
-#include "app/properties/fields.h"
+#include "app/fields/fields.h"
 #include "app/route/program_editor.h"
 #include "app/route/route_delegate.h"
 #include "app/session/text.h"
@@ -27,6 +27,7 @@
 #include <QVBoxLayout>
 
 #include <tuple>
+#include <utility>
 
 namespace topikos {
 
@@ -50,6 +51,25 @@ RoutePanel::RoutePanel(Session& session, QWidget* parent) : QWidget(parent), m_s
     auto* column = new QVBoxLayout(this);
     column->setContentsMargins(0, 8, 0, 0);
     column->setSpacing(4);
+    buildHead(*column);
+    buildList(*column);
+    m_verdict = new QLabel(this);
+    m_verdict->setObjectName("stepVerdict");
+    m_verdict->setWordWrap(true);
+    m_verdict->setContentsMargins(12, 2, 10, 0);
+    m_verdict->hide();
+    column->addWidget(m_verdict);
+    buildKinds(*column);
+    buildTypeLine(*column);
+    m_editor = new ProgramEditor(session, this);
+    m_editor->hide();
+    column->insertWidget(1, m_editor, 1);
+    follow();
+    showEmpty();
+}
+
+void RoutePanel::buildHead(QVBoxLayout& column)
+{
     auto* top = new QHBoxLayout;
     top->setContentsMargins(12, 0, 10, 2);
     m_title = new WordsField(this, false);
@@ -88,9 +108,12 @@ RoutePanel::RoutePanel(Session& session, QWidget* parent) : QWidget(parent), m_s
     m_textButton->setAccessibleName("Program as text");
     connect(m_textButton, &QToolButton::toggled, this, &RoutePanel::showText);
     top->addWidget(m_textButton);
-    column->addLayout(top);
+    column.addLayout(top);
+}
 
-    m_model = new RouteModel(session, this);
+void RoutePanel::buildList(QVBoxLayout& column)
+{
+    m_model = new RouteModel(m_session, this);
     m_list = new QListView(this);
     m_list->setObjectName("routeList");
     m_list->setAccessibleName("Steps of the routine");
@@ -106,19 +129,16 @@ RoutePanel::RoutePanel(Session& session, QWidget* parent) : QWidget(parent), m_s
     m_list->setContextMenuPolicy(Qt::ActionsContextMenu);
     m_list->installEventFilter(this);
     m_list->viewport()->installEventFilter(this);
-    column->addWidget(m_list, 1);
+    column.addWidget(m_list, 1);
     m_empty = emptyNote(this,
                         "This routine has no steps.\nMove the arm, take a target with T, drag it from Targets to "
                         "here,\nor type a step below: line to Target 1",
                         "program-grammar");
-    column->addWidget(m_empty, 1);
+    column.addWidget(m_empty, 1);
+}
 
-    m_verdict = new QLabel(this);
-    m_verdict->setObjectName("stepVerdict");
-    m_verdict->setWordWrap(true);
-    m_verdict->setContentsMargins(12, 2, 10, 0);
-    m_verdict->hide();
-    column->addWidget(m_verdict);
+void RoutePanel::buildKinds(QVBoxLayout& column)
+{
     m_kinds = new QWidget(this);
     auto* kinds = new QHBoxLayout(m_kinds);
     kinds->setContentsMargins(12, 3, 10, 0);
@@ -154,7 +174,11 @@ RoutePanel::RoutePanel(Session& session, QWidget* parent) : QWidget(parent), m_s
     more->setMenu(menu);
     kinds->addWidget(more);
     kinds->addStretch();
-    column->addWidget(m_kinds);
+    column.addWidget(m_kinds);
+}
+
+void RoutePanel::buildTypeLine(QVBoxLayout& column)
+{
     auto* bottom = new QHBoxLayout;
     bottom->setContentsMargins(12, 5, 10, 8);
     m_prompt = new QLabel("Type a step", this);
@@ -172,43 +196,45 @@ RoutePanel::RoutePanel(Session& session, QWidget* parent) : QWidget(parent), m_s
     m_type->installEventFilter(this);
     bottom->addWidget(m_prompt);
     bottom->addWidget(m_type, 1);
-    column->addLayout(bottom);
-    m_editor = new ProgramEditor(session, this);
-    m_editor->hide();
-    column->insertWidget(1, m_editor, 1);
-
+    column.addLayout(bottom);
     auto* completer = new QCompleter(this);
-    auto* words = new QStringListModel(completer);
-    completer->setModel(words);
+    m_words = new QStringListModel(completer);
+    completer->setModel(m_words);
     completer->setCaseSensitivity(Qt::CaseInsensitive);
     completer->setCompletionMode(QCompleter::InlineCompletion);
     m_type->setCompleter(completer);
-    const auto fillWords = [this, words] {
-        const Cell& cell = m_session.cell();
-        QStringList list{"grip", "release", "wait 0.5 s", "repeat without end", "repeat 3 times", "stop"};
-        for (const Signal& s : cell.signals) {
-            for (const char* start : {"wait for ", "if ", "repeat until ", "repeat while "})
-                list << start + text(s.name);
-            if (!writerOf(cell, s.id)) list << "set " + text(s.name) << "pulse " + text(s.name);
-        }
-        for (const FrameId device : movableDevices(cell))
-            list << "move " + text(frameName(cell, device)) + " to ";
-        for (const Routine& r : cell.routines)
-            if (r.id != m_session.routine().id) list << "call " + text(r.name) + (r.parameters.empty() ? "" : " (");
-        for (const Pattern& p : cell.patterns)
-            if (p.content == Pattern::Content::Targets) list << "for each place of " + text(p.name);
-        QStringList places;
-        for (const Parameter& p : m_session.routine().parameters)
-            places << text(p.name);
-        for (const Target& t : cell.targets)
-            places << text(t.name);
-        for (const QString& place : places)
-            for (const char* start : {"joint to ", "line to ", "joint over ", "line over "})
-                list << start + place;
-        words->setStringList(list);
-    };
-    fillWords();
+}
 
+void RoutePanel::fillWords()
+{
+    // For who types, not at every edit.
+    if (std::exchange(m_wordsFresh, true)) return;
+    const Cell& cell = m_session.cell();
+    QStringList list{"grip", "release", "wait 0.5 s", "repeat without end", "repeat 3 times", "stop"};
+    for (const Signal& s : cell.signals) {
+        for (const char* start : {"wait for ", "if ", "repeat until ", "repeat while "})
+            list << start + text(s.name);
+        if (!writerOf(cell, s.id)) list << "set " + text(s.name) << "pulse " + text(s.name);
+    }
+    for (const FrameId device : movableDevices(cell))
+        list << "move " + text(frameName(cell, device)) + " to ";
+    for (const Routine& r : cell.routines)
+        if (r.id != m_session.routine().id) list << "call " + text(r.name) + (r.parameters.empty() ? "" : " (");
+    for (const Pattern& p : cell.patterns)
+        if (p.content == Pattern::Content::Targets) list << "for each place of " + text(p.name);
+    QStringList places;
+    for (const Parameter& p : m_session.routine().parameters)
+        places << text(p.name);
+    for (const Target& t : cell.targets)
+        places << text(t.name);
+    for (const QString& place : places)
+        for (const char* start : {"joint to ", "line to ", "joint over ", "line over "})
+            list << start + place;
+    m_words->setStringList(list);
+}
+
+void RoutePanel::follow()
+{
     connect(m_type, &QLineEdit::textChanged, this, &RoutePanel::judgeTyped);
     connect(m_type, &QLineEdit::returnPressed, this, &RoutePanel::takeTyped);
     connect(m_list->selectionModel(), &QItemSelectionModel::selectionChanged, this, [this] {
@@ -223,27 +249,26 @@ RoutePanel::RoutePanel(Session& session, QWidget* parent) : QWidget(parent), m_s
         if (m_list->selectionModel()->isSelected(current)) chosen.push_back(m_model->idAt(current.row()));
         if (!chosen.empty()) m_session.selectMany(chosen);
     });
-    connect(&session, &Session::cellChanged, this, [this, fillWords] {
-        fillWords();
+    connect(&m_session, &Session::cellChanged, this, [this] {
+        m_wordsFresh = false;
         showSelection();
         showEmpty();
     });
-    connect(&session, &Session::selectionChanged, this, [this] {
+    connect(&m_session, &Session::selectionChanged, this, [this] {
         if (const TargetId id = m_session.selected<TargetId>()) m_lastTarget = id;
         showSelection();
     });
-    connect(&session, &Session::runChanged, this, [this] {
+    connect(&m_session, &Session::runChanged, this, [this] {
         const StepId runs = m_session.shownStep();
         if (runs == m_running) return;
         m_running = runs;
         if (const int row = m_model->rowOf(runs); row >= 0) m_list->scrollTo(m_model->index(row));
     });
-    connect(&session, &Session::checkedChanged, this, &RoutePanel::showEmpty);
+    connect(&m_session, &Session::checkedChanged, this, &RoutePanel::showEmpty);
     connect(m_editor->field(), &ProgramField::left, this, [this] {
         showText(false);
         m_list->setFocus();
     });
-    showEmpty();
 }
 
 void RoutePanel::showEmpty()
@@ -384,6 +409,7 @@ void RoutePanel::dropEvent(QDropEvent* event)
 
 bool RoutePanel::eventFilter(QObject* object, QEvent* event)
 {
+    if (object == m_type && (event->type() == QEvent::FocusIn || event->type() == QEvent::KeyPress)) fillWords();
     if (event->type() == QEvent::KeyPress) {
         auto* key = static_cast<QKeyEvent*>(event);
         if (object == m_type && key->key() == Qt::Key_Escape) {

@@ -8,6 +8,9 @@
 #include <QListView>
 #include <QToolButton>
 
+class QStringListModel;
+class QVBoxLayout;
+
 namespace topikos {
 
 class WordsField;
@@ -69,6 +72,14 @@ private:
     void chooseRoutine(int index);
     void renameTo(const QString& typed);
     void showEmpty();
+    void buildHead(QVBoxLayout& column);
+    void buildList(QVBoxLayout& column);
+    void buildKinds(QVBoxLayout& column);
+    void buildTypeLine(QVBoxLayout& column);
+    /// What completes a typed step.
+    void fillWords();
+    /// Goes with the session and with what is chosen in the list.
+    void follow();
     /// Steps that are selected, from top to bottom, without those inside another one; says so when none is.
     std::vector<Step> selectedSteps() const;
     StepScope scopeAt(const StepPlace& place) const;
@@ -87,6 +98,8 @@ private:
     WordsField* m_title;
     QLabel *m_time, *m_empty, *m_verdict, *m_prompt;
     QLineEdit* m_type;
+    QStringListModel* m_words;  ///< that complete what is typed
+    bool m_wordsFresh = false;  ///< they are of the cell and the routine as they are
     QToolButton* m_textButton;
     QWidget* m_kinds;
     ProgramEditor* m_editor;

@@ -1,6 +1,6 @@
 #include "app/route/route_panel.h"
 
-#include "app/properties/fields.h"
+#include "app/fields/fields.h"
 #include "app/route/time_table_dialog.h"
 #include "app/session/text.h"
 #include "app/theme/theme.h"

@@ -1,12 +1,13 @@
 #include "app/session/session.h"
 
 #include "app/background/background.h"
+#include "app/session/memory.h"
 #include "app/session/text.h"
 #include "core/cell/step_tree.h"
 
 namespace topikos {
 
-Session::Session(Cell cell, QObject* parent) : QObject(parent), m_history(std::move(cell))
+Session::Session(Cell cell, QObject* parent) : Owner(parent), m_history(std::move(cell))
 {
     m_arm = this->cell().arms.front().id;
     m_posture = homePosture(this->cell(), station());
@@ -161,7 +162,8 @@ void Session::open(Cell cell, const QString& path)
     m_touch = {};
     m_posture = homePosture(this->cell(), station());
     Q_EMIT opened();
-    changed();
+    changed(true);
+    QTimer::singleShot(3000, this, [] { giveBackSmallBlocks(); });
     Q_EMIT keptChanged();
     Q_EMIT saveStateChanged();
     Q_EMIT selectionChanged();
@@ -185,7 +187,7 @@ void Session::saved(const QString& path, const CellPtr& cell)
 
 void Session::report(const Error& error) { say(text(error.line()), true); }
 
-void Session::changed()
+void Session::changed(bool another)
 {
     m_preview.reset();
     m_pass = 0;
@@ -219,7 +221,7 @@ void Session::changed()
     std::erase_if(m_ways, [this](const JointVector& way) { return way.size() != arm().jointCount(); });
     if (m_readingFrame && !findFrame(cell(), m_readingFrame)) m_readingFrame = {};
     dropLostSelection();
-    m_checker->submit(m_history.current(), m_history.revision());
+    m_checker->submit(m_history.current(), m_history.revision(), another);
     Q_EMIT cellChanged();
     Q_EMIT saveStateChanged();
     if (left) {

@@ -1,4 +1,5 @@
 #pragma once
+#include "app/background/owner.h"
 #include "core/cell/edit_layout.h"
 #include "core/cell/pattern.h"
 #include "core/cell/history.h"
@@ -54,7 +55,7 @@ struct KeptRun {
 
 /// The open cell and what the person is doing with it: selection, posture of the arm, run. Widgets show it and ask it;
 /// they do not know each other.
-class Session : public QObject {
+class Session : public Owner {
     Q_OBJECT
 public:
     explicit Session(Cell cell, QObject* parent = nullptr);
@@ -296,10 +297,9 @@ public:
     const std::shared_ptr<const SpotOverlay>& overlay() const { return m_overlay; }
     void setOverlay(std::shared_ptr<const SpotOverlay> overlay);
 
-    void say(const QString& text, bool alert = false) { Q_EMIT said(text, alert); }
+    void say(const QString& text, bool alert = false) override { Q_EMIT said(text, alert); }
 
 Q_SIGNALS:
-    void opened();       ///< another cell: what was shown and worked out of the one before goes
     void cellChanged();  ///< or which arm of it is in hand, or which routine is looked at
     void saveStateChanged();
     void selectionChanged();
@@ -319,7 +319,8 @@ Q_SIGNALS:
     void delivered(std::shared_ptr<const topikos::CheckedCell> checked);
 
 private:
-    void changed();
+    /// `another`: a cell was opened, no edit.
+    void changed(bool another = false);
     /// Puts away the posture of the arm in hand, and takes up that of another one.
     void switchArm(ArmId arm);
     struct SendChoice;

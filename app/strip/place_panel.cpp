@@ -4,10 +4,9 @@
 #include "app/theme/theme.h"
 
 #include <QHBoxLayout>
-#include <QMouseEvent>
-#include <QPainter>
 #include <QVBoxLayout>
 
+#include <algorithm>
 #include <cmath>
 
 namespace topikos {
@@ -24,103 +23,40 @@ QString offsetWords(const PlaceOffset& o)
     return out.isEmpty() ? "where it stands" : out;
 }
 
-}  // namespace
+const QString kNoPlaces = "The map of the plane comes with the search: the better a place, the darker.";
 
-PlaceMap::PlaceMap(QWidget* parent) : QWidget(parent)
+/// The map of a search over a box, with where it stands now and the best places.
+SpotMap::Grid gridOf(const PlaceSearch& search, const PlaceOffset& lowest, const PlaceOffset& highest)
 {
-    setObjectName("placeMap");
-    setAccessibleName("Map of places");
-    setMouseTracking(true);
-}
-
-void PlaceMap::showSearch(std::shared_ptr<const PlaceSearch> search, const PlaceOffset& lowest,
-                          const PlaceOffset& highest)
-{
-    m_search = std::move(search);
-    m_lowest = lowest;
-    m_highest = highest;
-    update();
-}
-
-QRectF PlaceMap::field() const
-{
-    const double wide = std::max(1e-6, m_highest[0] - m_lowest[0]), high = std::max(1e-6, m_highest[1] - m_lowest[1]);
-    const QRectF room = QRectF(rect()).adjusted(6, 6, -6, -20);
-    double scale = std::min(room.width() / wide, room.height() / high);
-    if (m_search && (m_search->columns == 1 || m_search->rows == 1)) return room;
-    const QSizeF size(wide * scale, high * scale);
-    return {room.center() - QPointF(size.width() / 2, size.height() / 2), size};
-}
-
-QPointF PlaceMap::placeOf(const PlaceOffset& o) const
-{
-    const QRectF f = field();
-    const auto share = [&](size_t axis) {
-        const double length = m_highest[axis] - m_lowest[axis];
-        return length > 0 ? (o[axis] - m_lowest[axis]) / length : 0.5;
-    };
-    return {f.left() + share(0) * f.width(), f.bottom() - share(1) * f.height()};
-}
-
-void PlaceMap::paintEvent(QPaintEvent*)
-{
-    QPainter p(this);
-    p.setRenderHint(QPainter::Antialiasing);
-    if (!m_search || m_search->map.empty()) {
-        p.setPen(theme().faint);
-        p.drawText(rect(), Qt::AlignCenter | Qt::TextWordWrap,
-                   "The map of the plane comes with the search: the better a place, the darker.");
-        return;
-    }
-    const QRectF f = field();
+    SpotMap::Grid grid;
+    grid.columns = search.columns;
+    grid.rows = search.rows;
+    const auto length = [&](size_t axis) { return highest[axis] - lowest[axis]; };
+    grid.aspect = search.columns == 1 || search.rows == 1 ? 0 : std::max(1e-6, length(0)) / std::max(1e-6, length(1));
     double best = 1e-9;
-    for (const TriedPlace& place : m_search->map)
+    for (const TriedPlace& place : search.map)
         best = std::max(best, place.margin);
-    const double wide = f.width() / m_search->columns, high = f.height() / m_search->rows;
-    p.setPen(Qt::NoPen);
-    for (int row = 0; row < m_search->rows; ++row)
-        for (int column = 0; column < m_search->columns; ++column) {
-            const TriedPlace& place = m_search->map[size_t(row * m_search->columns + column)];
-            const QRectF box(f.left() + column * wide, f.bottom() - (row + 1) * high, wide + 0.5, high + 0.5);
-            if (!place.works()) {
-                p.fillRect(box, theme().paper);
-                p.fillRect(box, QBrush(theme().faint, place.unreached > 0 ? Qt::BDiagPattern : Qt::DiagCrossPattern));
-                continue;
-            }
-            // By lightness alone, so that everybody can read it.
-            const double share = std::clamp(place.margin / best, 0.0, 1.0);
-            const QColor from = theme().accentSoft, to = theme().accent;
-            const auto mix = [&](int a, int b) { return int(a + share * (b - a)); };
-            p.fillRect(box,
-                       QColor(mix(from.red(), to.red()), mix(from.green(), to.green()), mix(from.blue(), to.blue())));
-        }
-    p.setBrush(Qt::NoBrush);
-    p.setPen(QPen(theme().line, 1));
-    p.drawRect(f);
-    const QPointF now = placeOf({});
-    p.setPen(QPen(theme().ink, 1.6));
-    p.drawLine(now - QPointF(5, 0), now + QPointF(5, 0));
-    p.drawLine(now - QPointF(0, 5), now + QPointF(0, 5));
-    for (size_t i = 0; i < m_search->best.size(); ++i) {
-        const QPointF at = placeOf(m_search->best[i].offset);
-        p.setPen(QPen(theme().ink, i == 0 ? 2.2 : 1.2));
-        p.setBrush(i == 0 ? QBrush(theme().raised) : QBrush(Qt::NoBrush));
-        p.drawEllipse(at, 5, 5);
-    }
-    p.setPen(theme().faint);
-    p.setFont(textFont(11));
-    p.drawText(QRectF(4, height() - 18, width() - 8, 16), Qt::AlignLeft | Qt::AlignVCenter,
-               QString("dark: margin %1 % · hatched: out of reach · crossed: touches · + now · ○ best")
-                   .arg(100 * best, 0, 'f', 0));
+    for (const TriedPlace& place : search.map)
+        grid.spots.push_back({place.works()         ? SpotMap::Kind::Works
+                              : place.unreached > 0 ? SpotMap::Kind::OutOfReach
+                                                    : SpotMap::Kind::Touches,
+                              place.margin / best});
+    const auto mark = [&](const PlaceOffset& o, SpotMap::Mark::Shape shape) {
+        const auto share = [&](size_t axis) {
+            return length(axis) > 0 ? (o[axis] - lowest[axis]) / length(axis) : 0.5;
+        };
+        grid.marks.push_back({{share(0), share(1)}, shape});
+    };
+    mark({}, SpotMap::Mark::Shape::Cross);
+    for (size_t i = 0; i < search.best.size(); ++i)
+        mark(search.best[i].offset, i == 0 ? SpotMap::Mark::Shape::FullRing : SpotMap::Mark::Shape::Ring);
+    grid.legend = QString("dark: margin %1 % · hatched: out of reach · crossed: touches · + now · ○ best")
+                      .arg(100 * best, 0, 'f', 0);
+    return grid;
 }
 
-QString PlaceMap::wordsAt(const QPointF& at) const
+QString wordsAt(const TriedPlace& place)
 {
-    const QRectF f = field();
-    if (!m_search || m_search->map.empty() || !f.contains(at)) return {};
-    const int column = std::clamp(int((at.x() - f.left()) / f.width() * m_search->columns), 0, m_search->columns - 1);
-    const int row = std::clamp(int((f.bottom() - at.y()) / f.height() * m_search->rows), 0, m_search->rows - 1);
-    const TriedPlace& place = m_search->map[size_t(row * m_search->columns + column)];
     const QString where = offsetWords(place.offset);
     if (place.works())
         return QString("%1: margin %2 % at the targets, moves not counted")
@@ -130,8 +66,7 @@ QString PlaceMap::wordsAt(const QPointF& at) const
     return QString("%1: %2 out of reach. %3").arg(where).arg(place.unreached).arg(text(place.reason));
 }
 
-void PlaceMap::mouseMoveEvent(QMouseEvent* event) { Q_EMIT pointed(wordsAt(event->position())); }
-void PlaceMap::leaveEvent(QEvent*) { Q_EMIT pointed({}); }
+}  // namespace
 
 PlacePanel::PlacePanel(Session& session, QWidget* parent) :
     QWidget(parent), m_session(session), m_search(session, "The search for places")
@@ -191,7 +126,7 @@ PlacePanel::PlacePanel(Session& session, QWidget* parent) :
     side->addWidget(m_progress, 4, 2, 1, 2);
     side->setRowStretch(5, 1);
     row->addLayout(side);
-    m_map = new PlaceMap(this);
+    m_map = new SpotMap("placeMap", "Map of places", kNoPlaces, this);
     row->addWidget(m_map, 2);
     auto* right = new QVBoxLayout;
     right->setSpacing(3);
@@ -211,10 +146,11 @@ PlacePanel::PlacePanel(Session& session, QWidget* parent) :
     foot->addWidget(m_apply);
     right->addLayout(foot);
     row->addLayout(right, 2);
-    connect(m_map, &PlaceMap::pointed, this, [this](const QString& words) {
-        m_words->setText(words.isEmpty() && m_found
-                             ? QString("%1 places tried. Now: %2").arg(m_found->tried).arg(wordsOf(m_found->now))
-                             : words);
+    connect(m_map, &SpotMap::pointed, this, [this](int spot) {
+        if (!m_found) return m_words->clear();
+        m_words->setText(spot >= 0
+                             ? wordsAt(m_found->map[size_t(spot)])
+                             : QString("%1 places tried. Now: %2").arg(m_found->tried).arg(wordsOf(m_found->now)));
     });
     connect(&m_search, &Background::ended, this, &PlacePanel::rest);
     connect(m_list, &OfferList::pointed, this, &PlacePanel::point);
@@ -228,7 +164,7 @@ PlacePanel::PlacePanel(Session& session, QWidget* parent) :
         m_cell.reset();
         m_found.reset();
         m_list->clear();
-        m_map->showSearch(nullptr, {}, {});
+        m_map->showNothing(kNoPlaces);
         m_words->setText("The cell has changed; find the places again.");
     });
     m_words->setText("Choose what may be moved and how far, then Find: all targets and moves are tried.");
@@ -295,7 +231,7 @@ void PlacePanel::startOrCancel()
     m_progress->setValue(0);
     m_progress->setVisible(true);
     m_words->setText("Trying places …");
-    m_map->showSearch(nullptr, query.lowest, query.highest);
+    m_map->showNothing(kNoPlaces);
     m_search.start(
         [this, query, cell = m_cell](const Background::Task& task) mutable {
             int shown = 0;
@@ -312,7 +248,7 @@ void PlacePanel::startOrCancel()
             return found;
         },
         [this, query](std::shared_ptr<const PlaceSearch> found) {
-            m_map->showSearch(found, query.lowest, query.highest);
+            if (found) m_map->show(gridOf(*found, query.lowest, query.highest));
             finished(std::move(found));
         });
 }

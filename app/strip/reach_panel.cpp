@@ -21,6 +21,44 @@ namespace {
 
 enum Over { OverPlane, OverBox, OverBodies };
 enum ToolTurn { Down, AsItStands, FirstTarget };
+/// What a reach map is coloured by.
+enum class ReachColour { Margin, Ways, Singularity };
+
+const QString kNoReach = "Make the map: the better a spot, the darker.";
+
+double valueOf(const ReachSpot& spot, ReachColour colour)
+{
+    switch (colour) {
+    case ReachColour::Margin: return spot.margin;
+    case ReachColour::Ways: return spot.ways;
+    case ReachColour::Singularity: break;
+    }
+    return spot.cautions;
+}
+
+/// On a scale that ends at `full`.
+double shareOf(const ReachSpot& spot, ReachColour colour, double full)
+{
+    return full > 0 ? std::clamp(valueOf(spot, colour) / full, 0.0, 1.0) : 0;
+}
+
+/// One layer from above; nothing of a map over bodies.
+SpotMap::Grid layerOf(const ReachMap& map, int layer, ReachColour colour, double full)
+{
+    SpotMap::Grid grid;
+    const auto [columns, rows, layers] = map.counts;
+    if (columns == 0) return grid;
+    grid.columns = columns;
+    grid.rows = rows;
+    grid.aspect = double(columns) / rows;
+    grid.edges = true;
+    for (int i = 0; i < rows * columns; ++i) {
+        const ReachSpot& spot = map.spots[size_t(layer * rows * columns + i)];
+        grid.spots.push_back(
+            {spot.reached() ? SpotMap::Kind::Works : SpotMap::Kind::OutOfReach, shareOf(spot, colour, full)});
+    }
+    return grid;
+}
 
 /// A square for each spot that is reached, across the tool's axis.
 std::shared_ptr<const Mesh> meshOf(const ReachMap& map, ReachColour colour, double full, double size)
@@ -29,7 +67,7 @@ std::shared_ptr<const Mesh> meshOf(const ReachMap& map, ReachColour colour, doub
     const auto half = float(0.42 * size);
     for (const ReachSpot& spot : map.spots) {
         if (!spot.reached()) continue;
-        const QColor c = colourOf(spot, colour, full);
+        const QColor c = rampColour(shareOf(spot, colour, full));
         const Mat3 turn = spot.frameFromTcp.matrix();
         const Eigen::Vector3f x = turn.col(0).cast<float>() * half, y = turn.col(1).cast<float>() * half,
                               normal = -turn.col(2).cast<float>();
@@ -56,6 +94,34 @@ ReachPanel::ReachPanel(Session& session, QWidget* parent) :
     auto* row = new QHBoxLayout(this);
     row->setContentsMargins(8, 4, 8, 4);
     row->setSpacing(8);
+    row->addLayout(buildChoices());
+    m_picture = new SpotMap("reachPicture", "Reach map from above", kNoReach, this);
+    row->addWidget(m_picture, 2);
+    auto* right = new QVBoxLayout;
+    right->setSpacing(3);
+    m_words = new QLabel(this);
+    m_words->setObjectName("reachWords");
+    m_words->setWordWrap(true);
+    m_words->setAlignment(Qt::AlignTop);
+    m_words->setMinimumWidth(180);
+    m_words->setText("Choose plane, box or bodies, then make the map: every spot is judged as a typed pose is.");
+    right->addWidget(m_words, 1);
+    m_legend = new QLabel(this);
+    m_legend->setObjectName("reachLegend");
+    m_legend->setProperty("class", "faint");
+    m_legend->setWordWrap(true);
+    right->addWidget(m_legend);
+    m_save = new QPushButton("Save…", this);
+    m_save->setObjectName("reachSave");
+    m_save->setToolTip("The spots as a table (.csv), or the picture (.png)");
+    m_save->setEnabled(false);
+    right->addWidget(m_save, 0, Qt::AlignLeft);
+    row->addLayout(right, 1);
+    follow(session);
+}
+
+QLayout* ReachPanel::buildChoices()
+{
     auto* side = new QGridLayout;
     side->setVerticalSpacing(3);
     const auto combo = [this](const char* name, const char* accessible, const QStringList& items) {
@@ -144,29 +210,11 @@ ReachPanel::ReachPanel(Session& session, QWidget* parent) :
     m_make->setToolTip("Coarse first, then finer; it follows edits and choices. Again gives it up.");
     side->addWidget(m_make, 0, 3);
     side->setRowStretch(5, 1);
-    row->addLayout(side);
-    m_picture = new ReachPicture(this);
-    row->addWidget(m_picture, 2);
-    auto* right = new QVBoxLayout;
-    right->setSpacing(3);
-    m_words = new QLabel(this);
-    m_words->setObjectName("reachWords");
-    m_words->setWordWrap(true);
-    m_words->setAlignment(Qt::AlignTop);
-    m_words->setMinimumWidth(180);
-    m_words->setText("Choose plane, box or bodies, then make the map: every spot is judged as a typed pose is.");
-    right->addWidget(m_words, 1);
-    m_legend = new QLabel(this);
-    m_legend->setObjectName("reachLegend");
-    m_legend->setProperty("class", "faint");
-    m_legend->setWordWrap(true);
-    right->addWidget(m_legend);
-    m_save = new QPushButton("Save…", this);
-    m_save->setObjectName("reachSave");
-    m_save->setToolTip("The spots as a table (.csv), or the picture (.png)");
-    m_save->setEnabled(false);
-    right->addWidget(m_save, 0, Qt::AlignLeft);
-    row->addLayout(right, 1);
+    return side;
+}
+
+void ReachPanel::follow(Session& session)
+{
     connect(m_make, &QPushButton::clicked, this, [this] {
         if (!working()) return start();
         giveUp(m_fresh ? "Given up; the map is as far as it got." : "Given up.");
@@ -176,19 +224,19 @@ ReachPanel::ReachPanel(Session& session, QWidget* parent) :
     connect(m_layer, &NumberField::valueChanged, this, &ReachPanel::showMap);
     connect(m_over, &QComboBox::currentIndexChanged, this, &ReachPanel::fill);
     // A map that is there follows what is chosen.
-    const auto follow = [this] {
+    const auto again = [this] {
         if (m_wanted && isVisible()) start();
     };
     for (QComboBox* box : {m_over, m_frame, m_tool})
-        connect(box, &QComboBox::currentIndexChanged, this, follow);
+        connect(box, &QComboBox::currentIndexChanged, this, again);
     for (NumberField* spin : m_box)
-        connect(spin, &NumberField::valueChanged, this, follow);
-    connect(m_spacing, &NumberField::valueChanged, this, follow);
-    connect(m_free, &QCheckBox::toggled, this, follow);
+        connect(spin, &NumberField::valueChanged, this, again);
+    connect(m_spacing, &NumberField::valueChanged, this, again);
+    connect(m_free, &QCheckBox::toggled, this, again);
     for (NumberField* spin : {m_cone, m_step})
-        connect(spin, &NumberField::valueChanged, this, follow);
-    connect(m_picture, &ReachPicture::pointed, this, &ReachPanel::point);
-    connect(m_picture, &ReachPicture::taken, this, &ReachPanel::take);
+        connect(spin, &NumberField::valueChanged, this, again);
+    connect(m_picture, &SpotMap::pointed, this, [this](int spot) { point(inMap(spot)); });
+    connect(m_picture, &SpotMap::taken, this, [this](int spot) { take(inMap(spot)); });
     connect(&session, &Session::overlayPointed, this, &ReachPanel::point);
     connect(&session, &Session::overlayTaken, this, &ReachPanel::take);
     connect(&session, &Session::opened, this, [this] {
@@ -331,7 +379,7 @@ void ReachPanel::giveUp(const QString& words)
     m_wanted = false;
     if (!m_fresh) {
         m_map.reset();
-        m_picture->show(nullptr, 0, ReachColour::Margin, 0);
+        m_picture->showNothing(kNoReach);
         m_legend->clear();
         m_save->setEnabled(false);
         m_session.setOverlay(nullptr);
@@ -353,7 +401,8 @@ void ReachPanel::showMap()
     const auto colour = ReachColour(m_colour->currentIndex());
     m_layer->setMaximum(std::max(1, m_map->counts[2]));
     const double most = full();
-    m_picture->show(m_map, int(m_layer->value()) - 1, colour, most);
+    if (m_map->counts[0] == 0) m_picture->showNothing("The map lies on the bodies: see the view.");
+    else m_picture->show(layerOf(*m_map, int(m_layer->value()) - 1, colour, most));
     m_save->setEnabled(m_map->complete);
     static const char* const names[] = {"margin", "ways", "distance to the nearest singularity over its caution"};
     const QString darkest = colour == ReachColour::Margin ? QString("%1 %").arg(100 * most, 0, 'f', 0)
@@ -371,6 +420,12 @@ void ReachPanel::showMap()
         overlay.points.push_back(spot.frameFromTcp.translation);
     if (m_map->complete) overlay.edges = reachEdge(*m_map, m_asked);
     m_session.setOverlay(isVisible() ? std::make_shared<const SpotOverlay>(std::move(overlay)) : nullptr);
+}
+
+int ReachPanel::inMap(int spot) const
+{
+    const int layer = int(m_layer->value()) - 1;
+    return spot < 0 || !m_map ? -1 : layer * m_map->counts[0] * m_map->counts[1] + spot;
 }
 
 void ReachPanel::tellWhole()
@@ -445,7 +500,7 @@ void ReachPanel::save()
         painter.setPen(theme().ink);
         painter.setFont(textFont(16));
         painter.drawText(QRectF(20, 860, 1160, 30), Qt::AlignVCenter, m_legend->text());
-        if (m_map->counts[0] > 0) m_picture->paint(painter, QRectF(20, 20, 1160, 830));
+        if (!m_picture->empty()) m_picture->paint(painter, QRectF(20, 20, 1160, 830));
         painter.end();
         writeExport(m_session, path, "The picture is", [&]() -> Status {
             if (picture.save(path)) return std::nullopt;

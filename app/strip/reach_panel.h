@@ -1,8 +1,9 @@
 #pragma once
 #include "app/background/background.h"
-#include "app/properties/number_field.h"
+#include "app/fields/number_field.h"
 #include "app/session/session.h"
-#include "app/strip/reach_picture.h"
+#include "app/strip/spot_map.h"
+#include "core/reach/reach_map.h"
 
 #include <QCheckBox>
 #include <QComboBox>
@@ -26,6 +27,9 @@ protected:
     void hideEvent(QHideEvent* event) override;
 
 private:
+    QLayout* buildChoices();
+    /// Goes with the session and with what is chosen.
+    void follow(Session& session);
     void fill();
     ReachQuery query() const;
     void start();
@@ -33,6 +37,8 @@ private:
     void took(std::shared_ptr<const ReachMap> map);
     void giveUp(const QString& words);
     void showMap();
+    /// The number of a spot of the layer that is shown.
+    int inMap(int spotOfLayer) const;
     /// How much of the map is reached, while no spot is pointed at.
     void tellWhole();
     void point(int spot);
@@ -57,7 +63,7 @@ private:
     NumberField *m_cone, *m_step;
     NumberField* m_layer;
     QPushButton *m_make, *m_save;
-    ReachPicture* m_picture;
+    SpotMap* m_picture;  ///< one layer of it
     QLabel *m_words, *m_legend;
     Background m_work;
 };

@@ -1,7 +1,7 @@
 #include "app/targets/targets_panel.h"
 
 #include "app/layout/layout_commands.h"
-#include "app/route/route_model.h"
+#include "app/targets/targets_mime.h"
 #include "app/session/text.h"
 #include "app/targets/target_commands.h"
 #include "app/theme/empty_note.h"
@@ -132,7 +132,12 @@ TargetsPanel::TargetsPanel(Session& session, QWidget* parent) : QWidget(parent),
                 fill();
             }
     });
-    connect(&session, &Session::opened, this, [this] { m_filled.reset(); });
+    connect(&session, &Session::opened, this, [this] {
+        const QSignalBlocker quiet(m_tree);
+        m_filled.reset();
+        m_items.clear();
+        m_tree->clear();
+    });
     connect(&session, &Session::cellChanged, this, &TargetsPanel::fill, Qt::QueuedConnection);
     connect(&session, &Session::checkedChanged, this, &TargetsPanel::showVerdicts);
     connect(&session, &Session::selectionChanged, this, &TargetsPanel::showSelection);
@@ -156,6 +161,10 @@ void TargetsPanel::fill()
     m_items.clear();
     m_filling = true;
     const int scroll = m_tree->verticalScrollBar() ? m_tree->verticalScrollBar()->value() : 0;
+    // What was folded stays folded.
+    QStringList folded;
+    for (int i = 0; i < m_tree->topLevelItemCount(); ++i)
+        if (!m_tree->topLevelItem(i)->isExpanded()) folded << m_tree->topLevelItem(i)->text(0);
     m_tree->clear();
     const Cell& cell = m_session.cell();
     const auto group = [&](const QString& name, const QString& glyph, auto belongs) {
@@ -176,7 +185,7 @@ void TargetsPanel::fill()
             fillRow(item, t);
             m_items[t.id.value] = item;
         }
-        if (head) head->setExpanded(true);
+        if (head) head->setExpanded(!folded.contains(name));
     };
     // Groups of their own first, then by the frame they are in.
     std::vector<std::string> groups;

@@ -4,6 +4,7 @@
 #include <QFile>
 #include <QPainterPath>
 #include <QPalette>
+#include <QPixmapCache>
 #include <QStyleFactory>
 #include <QSvgRenderer>
 #include <QWidget>

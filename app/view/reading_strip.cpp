@@ -99,10 +99,18 @@ void ReadingStrip::fillFrames()
 {
     const Cell& cell = m_session.cell();
     m_tool->setText(text(toolInForce(cell, m_session.station()).name));
-    m_frame->clear();
-    m_frame->addItem("World", 0u);
-    for (const Frame& f : cell.frames)
-        m_frame->addItem(text(f.name), f.id.value);
+    const auto told = [&](int row, const QString& name, std::uint32_t id) {
+        return m_frame->itemText(row) == name && m_frame->itemData(row).toUInt() == id;
+    };
+    bool same = m_frame->count() == int(cell.frames.size()) + 1;
+    for (int i = 0; same && i < int(cell.frames.size()); ++i)
+        same = told(i + 1, text(cell.frames[size_t(i)].name), cell.frames[size_t(i)].id.value);
+    if (!same) {
+        m_frame->clear();
+        m_frame->addItem("World", 0u);
+        for (const Frame& f : cell.frames)
+            m_frame->addItem(text(f.name), f.id.value);
+    }
     m_frame->setCurrentIndex(std::max(0, m_frame->findData(m_session.readingFrame().value)));
     m_frame->setFixedWidth(QFontMetrics(textFont(13, QFont::DemiBold)).horizontalAdvance(m_frame->currentText()) + 27);
     Q_EMIT resized();

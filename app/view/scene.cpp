@@ -379,8 +379,7 @@ std::optional<Scene::Callout> Scene::callout() const
     const ArmStation& arm = armOf(cell, *worst);
     const Pose base = worldFromBase(cell, arm, outcome.axesAlong(worst->fraction));
     Vec3 place = (base * baseFromTcp(cell, arm, outcome.arrival)).translation;
-    if (outcome.move && outcome.move->isLine())
-        place = base * outcome.move->line().tcpAt(worst->fraction).translation;
+    if (outcome.move && outcome.move->isLine()) place = base * outcome.move->line().tcpAt(worst->fraction).translation;
     else if (target && target->kind == Target::Kind::Pose)
         place = (worldFromFrame(cell, target->frame, outcome.axes) * target->pose).translation;
     if (const auto* contact = worst->as<ContactFact>()) place = 0.5 * (contact->onA + contact->onB);

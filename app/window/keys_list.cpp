@@ -21,17 +21,16 @@ QString rowOf(const QString& keys, const QString& words)
         .arg(keys.toHtmlEscaped(), words.toHtmlEscaped());
 }
 
-void addRows(const QMenu& menu, const std::map<const QAction*, QString>& plain, QString& rows)
+void addRows(const QMenu& menu, QString& rows)
 {
     for (const QAction* action : menu.actions()) {
         if (const QMenu* inner = action->menu()) {
-            addRows(*inner, plain, rows);
+            addRows(*inner, rows);
             continue;
         }
         QStringList keys;
-        if (const auto own = plain.find(action); own != plain.end()) keys << own->second;
         for (const QKeySequence& key : action->shortcuts())
-            if (const QString words = key.toString(QKeySequence::NativeText); !keys.contains(words)) keys << words;
+            keys << key.toString(QKeySequence::NativeText);
         if (!keys.isEmpty()) rows += rowOf(keys.join(", "), action->text().remove('&'));
     }
 }
@@ -40,13 +39,10 @@ void addRows(const QMenu& menu, const std::map<const QAction*, QString>& plain, 
 
 QString MainWindow::keysText() const
 {
-    std::map<const QAction*, QString> plain;
-    for (const auto& [key, action] : m_plainKeys)
-        plain[action] = QKeySequence(key).toString(QKeySequence::NativeText);
     QString out;
     for (const QAction* action : findChild<QMenuBar*>("menuBar")->actions()) {
         QString rows;
-        if (action->menu()) addRows(*action->menu(), plain, rows);
+        if (action->menu()) addRows(*action->menu(), rows);
         if (!rows.isEmpty()) out += QString("<h4>%1</h4><table>%2</table>").arg(action->text().remove('&'), rows);
     }
     QString rows;

@@ -4,7 +4,7 @@
 #include "app/instruments/best_ways_offer.h"
 #include "app/instruments/teach_panel.h"
 #include "app/layout/layout_panel.h"
-#include "app/properties/fields.h"
+#include "app/fields/fields.h"
 #include "app/properties/properties.h"
 #include "app/route/program_editor.h"
 #include "app/route/route_panel.h"
@@ -156,10 +156,7 @@ void MainWindow::refreshActions()
     const History& h = m_session->history();
     // What cannot be seen is not changed.
     const bool seen = m_pages->currentIndex() == 0;
-    for (const auto& [key, action] : m_plainKeys)
-        action->setEnabled(seen);
-    for (QAction* action : m_cellActions)
-        action->setEnabled(seen);
+    m_commands.setCellSeen(seen);
     if (armsShown()) {
         for (QAction* a : {m_undo, m_redo})
             a->setEnabled(true);

@@ -1,6 +1,7 @@
 #pragma once
 #include "app/session/session.h"
 #include "app/window/command_field.h"
+#include "app/window/commands.h"
 
 #include <QFileSystemWatcher>
 #include <QLabel>
@@ -43,6 +44,7 @@ public:
 
     Session& session() { return *m_session; }
     Viewport& viewport() { return *m_view; }
+    const Commands& commands() const { return m_commands; }
 
     /// Opens a cell file; a refusal is shown and leaves what is open as it is.
     bool openFile(const QString& path);
@@ -74,14 +76,30 @@ protected:
 private:
     void buildHead();
     void buildRegions();
+    QWidget* buildView();
+    QWidget* buildInstruments();
+    void buildStrip();
     /// The left column: the faces, and below them the properties of what is selected.
     void buildSide();
     /// The keys go to the properties, or back to where they came from.
     void goToProperties();
     void buildActions();
+    void buildFileMenu(QMenuBar& bar);
+    void buildEditMenu(QMenuBar& bar);
+    void buildViewMenu(QMenuBar& bar);
+    void buildTrailMenu(QMenu& view);
+    void buildLookMenus(QMenu& view);
+    void buildCellMenu(QMenuBar& bar);
+    void buildTeachMenu(QMenuBar& bar);
+    void buildHandCommands(QMenu& teach);
+    void buildRouteMenu(QMenuBar& bar);
+    void buildCheckMenu(QMenuBar& bar);
+    void buildRunMenu(QMenuBar& bar);
+    void buildHelpMenu(QMenuBar& bar);
     QAction* action(QMenu* menu, const QString& words, const QString& tip, const QKeySequence& keys,
                     std::function<void()> run);
-    std::vector<CommandField::Entry> commands();
+    /// What the field finds: commands, and what is in the cell.
+    std::vector<CommandField::Entry> entries();
     void refreshHead();
     void refreshActions();
     /// The regions as they are at first, for the window's size; until somebody drags them they go with it.
@@ -89,8 +107,6 @@ private:
     /// The strip fills the window, or goes back to its place.
     void growStrip();
     void deleteSelectedThing();
-    /// Keys without Ctrl or Alt that mean the same in the view and in every list, but are text where text is typed.
-    std::vector<std::pair<int, QAction*>> m_plainKeys;
     void setLook(bool dark, bool contrast);
     /// How large everything is, from the next start on.
     void chooseSize(int percent);
@@ -113,7 +129,7 @@ private:
     /// Asks about unsaved changes; false when the person wants to stay.
     bool mayLeave();
     void showProblem(const QString& words);
-    /// Every action with keys, and what the keys do in the view.
+    /// Every command with keys, and what the keys do in the view.
     QString keysText() const;
     void showKeys();
 
@@ -154,8 +170,7 @@ private:
     QByteArray m_onDisk;  ///< digest of the file as this window knows it
     QMenu* m_recent;
     QAction *m_undo, *m_redo;
-    std::vector<QAction*> m_actions;
-    std::vector<QAction*> m_cellActions;  ///< that act on the cell, and mean nothing while another page hides it
+    Commands m_commands{*this};
 };
 
 }  // namespace topikos

@@ -8,11 +8,11 @@
 #include "app/instruments/travel_bars.h"
 #include "app/instruments/ways_cards.h"
 #include "app/layout/layout_panel.h"
-#include "app/properties/fields.h"
+#include "app/fields/fields.h"
 #include "app/properties/properties.h"
 #include "app/route/route_panel.h"
 #include "app/session/text.h"
-#include "app/properties/number_field.h"
+#include "app/fields/number_field.h"
 #include "app/strip/breakdown_panel.h"
 #include "app/strip/contact_matrix.h"
 #include "app/strip/curves_panel.h"
@@ -176,7 +176,7 @@ void MainWindow::buildHead()
     typed->setDefaultWidget(times);
     plans->addAction(typed);
     m_plan->setMenu(plans);
-    m_command = new CommandField([this] { return commands(); }, head);
+    m_command = new CommandField([this] { return entries(); }, head);
     m_command->setMinimumWidth(96);  // the chips before it come first
     m_command->setMaximumWidth(176);
     row->addWidget(m_command);
@@ -230,24 +230,8 @@ void MainWindow::buildSide()
     m_face = m_left->currentIndex();
 }
 
-void MainWindow::buildRegions()
+QWidget* MainWindow::buildView()
 {
-    buildHead();
-    m_left = new QTabWidget(this);
-    m_left->setObjectName("leftPanel");
-    m_left->setDocumentMode(true);
-    // Targets are dragged over the head of the route into it.
-    m_left->tabBar()->setAcceptDrops(true);
-    m_left->tabBar()->setChangeCurrentOnDrag(true);
-    m_layout = new LayoutPanel(*m_session);
-    m_route = new RoutePanel(*m_session);
-    m_targets = new TargetsPanel(*m_session);
-    m_left->addTab(m_layout, "Cell");
-    m_left->addTab(m_route, "Route");
-    m_left->addTab(m_targets, "Targets");
-    m_left->setCurrentIndex(1);
-    buildSide();
-
     // A rim around the view tells when the keys go there.
     auto* rim = new QFrame(this);
     rim->setObjectName("viewRim");
@@ -271,7 +255,11 @@ void MainWindow::buildRegions()
     };
     connect(m_targets, &TargetsPanel::takingFrameChanged, this, sayTaking);
     sayTaking();
+    return rim;
+}
 
+QWidget* MainWindow::buildInstruments()
+{
     auto* scroll = new QScrollArea(this);
     scroll->setMinimumWidth(250);
     QVBoxLayout* column = scrolled(scroll, "instruments", 3);
@@ -305,16 +293,11 @@ void MainWindow::buildRegions()
     m_bestWays = new BestWaysOffer(*m_session, inner);
     column->addWidget(m_bestWays);
     column->addStretch();
+    return scroll;
+}
 
-    m_columns = new QSplitter(Qt::Horizontal, this);
-    m_columns->setObjectName("columns");
-    m_columns->setChildrenCollapsible(false);
-    m_columns->setHandleWidth(1);
-    m_columns->addWidget(m_side);
-    m_columns->addWidget(rim);
-    m_columns->addWidget(scroll);
-    m_columns->setStretchFactor(1, 1);
-
+void MainWindow::buildStrip()
+{
     m_bottom = new QTabWidget(this);
     m_bottom->setObjectName("bottomPanel");
     m_bottom->setDocumentMode(true);
@@ -365,6 +348,38 @@ void MainWindow::buildRegions()
     // A double click on the faces fills the window with them, and another one goes back.
     m_bottom->tabBar()->setToolTip("Double-click to fill the window, and again to go back");
     connect(m_bottom, &QTabWidget::tabBarDoubleClicked, this, [this] { growStrip(); });
+}
+
+void MainWindow::buildRegions()
+{
+    buildHead();
+    m_left = new QTabWidget(this);
+    m_left->setObjectName("leftPanel");
+    m_left->setDocumentMode(true);
+    // Targets are dragged over the head of the route into it.
+    m_left->tabBar()->setAcceptDrops(true);
+    m_left->tabBar()->setChangeCurrentOnDrag(true);
+    m_layout = new LayoutPanel(*m_session);
+    m_route = new RoutePanel(*m_session);
+    m_targets = new TargetsPanel(*m_session);
+    m_left->addTab(m_layout, "Cell");
+    m_left->addTab(m_route, "Route");
+    m_left->addTab(m_targets, "Targets");
+    m_left->setCurrentIndex(1);
+    buildSide();
+
+    QWidget* rim = buildView();
+    QWidget* instruments = buildInstruments();
+    m_columns = new QSplitter(Qt::Horizontal, this);
+    m_columns->setObjectName("columns");
+    m_columns->setChildrenCollapsible(false);
+    m_columns->setHandleWidth(1);
+    m_columns->addWidget(m_side);
+    m_columns->addWidget(rim);
+    m_columns->addWidget(instruments);
+    m_columns->setStretchFactor(1, 1);
+
+    buildStrip();
     m_rows = new QSplitter(Qt::Vertical, this);
     m_rows->setChildrenCollapsible(false);
     m_rows->setHandleWidth(1);

@@ -1,6 +1,6 @@
 #include "app/window/new_cell_page.h"
 
-#include "app/properties/number_field.h"
+#include "app/fields/number_field.h"
 #include "app/session/session.h"
 #include "app/session/text.h"
 #include "app/theme/button.h"

@@ -1,5 +1,5 @@
 #include "app/draw/surface_draw.h"
-#include "app/properties/number_field.h"
+#include "app/fields/number_field.h"
 #include "app/session/text.h"
 #include "app/strip/cycle_strip.h"
 #include "app/targets/target_commands.h"

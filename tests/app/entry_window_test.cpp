@@ -1,4 +1,4 @@
-#include "app/properties/number_field.h"
+#include "app/fields/number_field.h"
 #include "app/route/route_model.h"
 #include "core/cell/devices.h"
 #include "core/cell/furniture.h"

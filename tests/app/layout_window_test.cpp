@@ -1,4 +1,4 @@
-#include "app/properties/number_field.h"
+#include "app/fields/number_field.h"
 #include "app/session/text.h"
 #include "core/robot/forward.h"
 #include "core/shape/mesh.h"

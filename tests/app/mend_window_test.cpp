@@ -257,8 +257,10 @@ void MendWindowTest::bestPlaceIsFoundAndApplied()
     auto* list = child<QListWidget>("placeList");
     QTRY_VERIFY_WITH_TIMEOUT(!panel->searching() && list->count() >= 1, 60000);
     // The map says what is at a point.
-    auto* map = child<PlaceMap>("placeMap");
-    QVERIFY(!map->wordsAt(QPointF(map->width() / 2.0, map->height() / 2.0 - 6)).isEmpty());
+    auto* map = child<SpotMap>("placeMap");
+    QTest::mouseMove(map, map->pixelOf(0, 0).toPoint());
+    const auto told = [&] { return child<QLabel>("placeWords")->text(); };
+    QTRY_VERIFY2(told().contains("X ") && !told().contains("places tried"), qPrintable(told()));
     list->setFocus();
     list->setCurrentRow(0);
     QTRY_VERIFY(!(session().shownCell() == before));

@@ -49,7 +49,7 @@ void ReachWindowTest::planeIsMadeAndPointedAt()
              qPrintable(words()));
     QVERIFY(session().overlay());
     QCOMPARE(session().overlay()->points.size(), map.spots.size());
-    auto* picture = m_window->findChild<ReachPicture*>();
+    auto* picture = child<SpotMap>("reachPicture");
     // One that is reached, and one that is not.
     for (const bool reached : {true, false}) {
         // The nearest one to the middle of the picture.
@@ -85,7 +85,7 @@ void ReachWindowTest::doubleClickMakesATarget()
     openFace();
     make();
     const ReachMap& map = *panel()->map();
-    auto* picture = m_window->findChild<ReachPicture*>();
+    auto* picture = child<SpotMap>("reachPicture");
     const auto best = std::max_element(map.spots.begin(), map.spots.end(),
                                        [](const ReachSpot& a, const ReachSpot& b) { return a.margin < b.margin; });
     const ReachSpot spot = *best;

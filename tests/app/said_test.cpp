@@ -3,7 +3,7 @@
 #include "app/draw/ready_surface.h"
 #include "app/draw/surface_draw.h"
 #include "app/instruments/travel_bars.h"
-#include "app/properties/number_field.h"
+#include "app/fields/number_field.h"
 #include "app/session/text.h"
 #include "app/window/message_log.h"
 #include "core/cell/edit.h"
@@ -18,6 +18,7 @@
 #include <QSignalSpy>
 #include <QSurfaceFormat>
 #include <QTextBrowser>
+#include <QTreeWidget>
 
 #include <atomic>
 #include <stdexcept>
@@ -39,6 +40,7 @@ private Q_SLOTS:
     void messagesCanBeReadAgain();
     void messagesAreSeenWhereTheViewIsHidden();
     void keysAreListedFromTheActions();
+    void foldsStayOverEdits();
     void enteredDataSheetIsAskedAbout();
     void lostCellThatIsPutOffIsOfferedAgain();
     void olderOpenGlIsToldInTheWindow();
@@ -267,6 +269,31 @@ void SaidTest::keysAreListedFromTheActions()
         }
     QVERIFY(many > 20);
     QVERIFY(words.contains("jog along X and Y"));
+}
+
+void SaidTest::foldsStayOverEdits()
+{
+    action("Targets face")->trigger();
+    auto* tree = child<QTreeWidget>("targetsTree");
+    QTRY_VERIFY(tree->topLevelItemCount() > 1);
+    const QString name = tree->topLevelItem(0)->text(0);
+    tree->topLevelItem(0)->setExpanded(false);
+    const auto count = [&] {
+        int all = 0;
+        for (int i = 0; i < tree->topLevelItemCount(); ++i)
+            all += tree->topLevelItem(i)->childCount();
+        return all;
+    };
+    const int before = count();
+    action("Take target here")->trigger();
+    QTRY_COMPARE(count(), before + 1);
+    QCOMPARE(tree->topLevelItem(0)->text(0), name);
+    for (int i = 0; i < tree->topLevelItemCount(); ++i)
+        QCOMPARE(tree->topLevelItem(i)->isExpanded(), i > 0);
+    // Of another cell all can be seen.
+    session().open(session().cell(), "");
+    QTRY_COMPARE(count(), before + 1);
+    QVERIFY(tree->topLevelItem(0)->isExpanded());
 }
 
 void SaidTest::enteredDataSheetIsAskedAbout()

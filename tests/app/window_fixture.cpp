@@ -109,6 +109,9 @@ void WindowFixture::choose(const QString& name, int index)
 void WindowFixture::choose(const QString& name, const QString& words)
 {
     QCoreApplication::processEvents();
+    // Long lists are made when they are opened.
+    child<QComboBox>(name)->showPopup();
+    child<QComboBox>(name)->hidePopup();
     const int index = child<QComboBox>(name)->findText(words);
     QVERIFY2(index >= 0, qPrintable("there is no choice " + words));
     choose(name, index);

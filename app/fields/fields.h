@@ -5,6 +5,7 @@
 #include <QLineEdit>
 
 #include <functional>
+#include <utility>
 
 namespace topikos {
 
@@ -23,6 +24,7 @@ public:
     }
     void show(const QStringList& words, int current, std::function<void(int)> apply)
     {
+        m_later = nullptr;
         if (words != m_words) {
             clear();
             addItems(words);
@@ -32,11 +34,47 @@ public:
         m_current = current;
         m_apply = std::move(apply);
     }
+    /// All that can be chosen, and which of it is the present one.
+    struct Offer {
+        QStringList words;
+        int current = -1;
+    };
+    /// The same with a long list, which is made when somebody is about to choose from it.
+    void showLater(const QString& now, std::function<Offer()> offer, std::function<void(int)> apply)
+    {
+        show({now}, 0, std::move(apply));
+        m_later = std::move(offer);
+    }
+    void showPopup() override
+    {
+        fill();
+        QComboBox::showPopup();
+    }
+
+protected:
+    void keyPressEvent(QKeyEvent* event) override
+    {
+        fill();
+        QComboBox::keyPressEvent(event);
+    }
+    void wheelEvent(QWheelEvent* event) override
+    {
+        fill();
+        QComboBox::wheelEvent(event);
+    }
 
 private:
+    void fill()
+    {
+        if (!m_later) return;
+        const Offer offer = std::exchange(m_later, nullptr)();
+        show(offer.words, offer.current, m_apply);
+    }
+
     QStringList m_words;
     int m_current = -1;
     std::function<void(int)> m_apply;
+    std::function<Offer()> m_later;
 };
 
 /// A line of words of the same sort. What is being typed stays while what is shown is the same; Escape takes it back.
