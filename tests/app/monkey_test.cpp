@@ -96,7 +96,7 @@ void MonkeyTest::nothingBreaks_data()
     QTest::addColumn<int>("events");
     const bool many = qEnvironmentVariableIsSet("TOPIKOS_MANY");
     for (int seed = 1; seed <= (many ? 5 : 2); ++seed)
-        QTest::addRow("seed %d", seed) << seed << (many ? 20000 : 600);
+        QTest::addRow("seed %d", seed) << seed << (many ? 20000 : 5000);
 }
 void MonkeyTest::nothingBreaks()
 {
