@@ -24,6 +24,7 @@ private Q_SLOTS:
 
 private:
     std::mt19937_64 m_random;
+    QString m_last;  ///< what was done
     size_t below(size_t n) { return n == 0 ? 0 : size_t(m_random() % n); }
     template <class List> auto& oneOf(const List& list) { return list[below(size_t(list.size()))]; }
 
@@ -58,11 +59,16 @@ private:
             Qt::AltModifier};
         QWidget* to = QApplication::activePopupWidget();
         if (!to) to = QApplication::focusWidget();
-        QTest::keyClick(to ? to : m_window.get(), oneOf(keys), oneOf(with));
+        const Qt::Key pressed = oneOf(keys);
+        const Qt::KeyboardModifiers held = oneOf(with);
+        m_last = "key " + QKeySequence(QKeyCombination(held, pressed)).toString() + " in "
+                 + (to ? to : m_window.get())->objectName();
+        QTest::keyClick(to ? to : m_window.get(), pressed, held);
     }
     void mouse()
     {
         QPointer<QWidget> on = somewhere();
+        m_last = "mouse on " + on->objectName();
         const Qt::MouseButton button = below(6) == 0 ? Qt::RightButton : Qt::LeftButton;
         const Qt::KeyboardModifiers with = below(5) == 0 ? Qt::ControlModifier : Qt::NoModifier;
         const QPoint from = inside(on, m_random), to = inside(on, m_random);
@@ -76,6 +82,7 @@ private:
     void wheel()
     {
         QWidget* on = somewhere();
+        m_last = "wheel on " + on->objectName();
         const QPointF at = inside(on, m_random);
         QWheelEvent event(at, on->mapToGlobal(at), {}, {0, below(2) ? 120 : -120}, Qt::NoButton,
                           below(4) ? Qt::NoModifier : Qt::ControlModifier, Qt::NoScrollPhase, false);
@@ -86,7 +93,10 @@ private:
         QList<QAction*> all;
         for (QAction* own : m_window->actions())
             if (own->isEnabled() && own->text() != "Quit") all << own;
-        if (!all.isEmpty()) oneOf(all)->trigger();
+        if (all.isEmpty()) return;
+        QAction* chosen = oneOf(all);
+        m_last = "command " + chosen->text();
+        chosen->trigger();
     }
 };
 
@@ -112,6 +122,7 @@ void MonkeyTest::nothingBreaks()
     closes.start(40);
     QElapsedTimer clock;
     qint64 longest = 0;
+    QString longestWas;
     for (int n = 0; n < events; ++n) {
         clock.start();
         switch (below(10)) {
@@ -124,7 +135,10 @@ void MonkeyTest::nothingBreaks()
         default: key(); break;
         }
         if (n % 8 == 0) QCoreApplication::processEvents();
-        longest = std::max(longest, clock.elapsed());
+        if (const qint64 took = clock.elapsed(); took > longest) {
+            longest = took;
+            longestWas = m_last;
+        }
         const Cell& cell = session().cell();
         QVERIFY2(session().isThere(session().selection()), qPrintable(QString("event %1").arg(n)));
         QCOMPARE(session().posture().size(), session().arm().jointCount());
@@ -135,7 +149,7 @@ void MonkeyTest::nothingBreaks()
                 QFAIL(qPrintable(QString("event %1: ").arg(n) + bad->line().c_str()));
         if (!m_window->isVisible()) m_window->show();
     }
-    qInfo("the longest of %d events took %lld ms", events, longest);
+    qInfo("the longest of %d events took %lld ms: %s", events, longest, qPrintable(longestWas));
 }
 
 TOPIKOS_TEST(MonkeyTest)
