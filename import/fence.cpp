@@ -134,7 +134,7 @@ void raiseFence(std::uintmax_t size, const std::string& folder)
     limit(RLIMIT_CORE, 0);
     limit(RLIMIT_FSIZE, 0);
     limit(RLIMIT_NPROC, 0);
-#if !defined(__SANITIZE_ADDRESS__) && !defined(__SANITIZE_THREAD__)
+#ifndef TOPIKOS_SANITIZED
     limit(RLIMIT_AS, importMemory(size));
 #endif
     limit(RLIMIT_CPU, importSeconds(size));

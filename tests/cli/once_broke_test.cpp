@@ -32,7 +32,7 @@ void limited()
         const rlimit limit{most, most};
         setrlimit(what, &limit);
     };
-#if !defined(__SANITIZE_ADDRESS__) && !defined(__SANITIZE_THREAD__)
+#ifndef TOPIKOS_SANITIZED
     set(RLIMIT_AS, kMostMemory);
     set(RLIMIT_CPU, kMostSeconds);
 #endif
